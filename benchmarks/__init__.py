@@ -1,0 +1,1 @@
+"""What Fold Keep costs, measured beside what a user would type instead."""

@@ -1,0 +1,92 @@
+"""Take a picture of each main command's output, on the sample library, in a terminal window of 1280x800.
+
+Needs Xvfb, xterm, the DejaVu fonts and ImageMagick's `import`. Pictures go to docs/screenshots/.
+"""
+
+import os
+import shlex
+import shutil
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+ROOT = Path(__file__).parent.parent
+PICTURES = ROOT / "docs" / "screenshots"
+FOLDER = Path("/tmp/kite-days")
+DISPLAY = ":97"
+# Name of the picture, then the lines that are typed; the picture shows the screen after the last one.
+SHOTS = (
+    ("scan", ["foldkeep scan library", "foldkeep scan shelf-drive --role backup"]),
+    ("duplicates", ["foldkeep duplicates --top 8"]),
+    ("keep", ["foldkeep keep -o docket.csv", "head -n 9 docket.csv | cut -d, -f1-3,8"]),
+    ("fold", ["echo y | foldkeep fold docket.csv"]),
+    (
+        "ledger",
+        [
+            "foldkeep unfold 1 --path 'library/from the desktop/poster (1).png'",
+            "foldkeep ledger",
+            "foldkeep ledger 1 | head -n 24",
+        ],
+    ),
+    ("unfold", ["foldkeep unfold --last", "foldkeep ledger"]),
+    ("help", ["foldkeep --help"]),
+)
+
+
+def main() -> None:
+    """Take the pictures named on the command line, or all of them."""
+    missing = [tool for tool in ("Xvfb", "xterm", "import") if shutil.which(tool) is None]
+    if missing:
+        sys.exit(f"{', '.join(missing)} not found; install xvfb, xterm, fonts-dejavu-core and imagemagick")
+    wanted = sys.argv[1:]
+    shutil.rmtree(FOLDER, ignore_errors=True)
+    environment = {
+        **os.environ,
+        "DISPLAY": DISPLAY,
+        "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}",
+        "FOLDKEEP_STOCK": str(FOLDER / "stock.sqlite3"),
+    }
+    subprocess.run(["foldkeep", "demo", str(FOLDER), "--library-only"], env=environment, check=True)
+    PICTURES.mkdir(parents=True, exist_ok=True)
+    screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
+    try:
+        time.sleep(1)
+        for name, lines in SHOTS:
+            take(name, lines, environment, keep=not wanted or name in wanted)
+    finally:
+        screen.terminate()
+        screen.wait()
+    shutil.rmtree(FOLDER)
+
+
+def take(name: str, lines: list[str], environment: dict[str, str], keep: bool) -> None:
+    """Type lines into a fresh terminal window and save what it shows then."""
+    done = FOLDER / ".done"
+    done.unlink(missing_ok=True)
+    typed = "; ".join(f"printf '\\033[1m$\\033[0m %s\\n' {shlex.quote(line)}; {line}; echo" for line in lines)
+    look = "-geometry 157x45+0+0 -b 12 -bg #fdfcf8 -fg #22262a -fs 10 -fa".split()
+    colors = [
+        f"*{name}" for name in ("color2: #1a7f37", "color3: #9a6700", "color6: #0b6e83", "faintIsRelative: true")
+    ]
+    resources = [word for color in colors for word in ("-xrm", color)]
+    window = subprocess.Popen(
+        ["xterm", *look, "DejaVu Sans Mono", *resources, "-e", "sh", "-c", f"{typed}; touch {done}; sleep 60"],
+        cwd=FOLDER,
+        env=environment,
+    )
+    while not done.exists():
+        time.sleep(0.1)
+    time.sleep(0.7)
+    if keep:
+        subprocess.run(
+            ["import", "-window", "root", "-crop", "1280x789+0+0", "+repage", str(PICTURES / f"{name}.png")],
+            env=environment,
+            check=True,
+        )
+    window.terminate()
+    window.wait()
+
+
+if __name__ == "__main__":
+    main()

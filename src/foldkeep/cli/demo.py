@@ -1,0 +1,64 @@
+"""Try all of this on a made-up library.
+
+Makes the media library of an invented kite festival in DIR, or in a fresh
+temporary folder, and walks through scan, duplicates, keep, fold and unfold on
+it. Nothing else is touched; its stock lies beside the library.
+"""
+
+import argparse
+
+from .environment import Environment, ExitStatus
+
+EXAMPLES = """\
+examples:
+  foldkeep demo
+  foldkeep demo ~/kite-days
+  foldkeep demo ~/kite-days --library-only
+"""
+
+
+def arrange(parser: argparse.ArgumentParser) -> None:
+    """Declare the arguments."""
+    parser.add_argument("folder", nargs="?", metavar="DIR", help="a new or empty folder")
+    parser.add_argument("--library-only", action="store_true", help="make the library and stop there")
+
+
+def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
+    """Make the library and take the tour."""
+    import io
+    import os
+
+    from foldkeep.demo import STOCK, prepare, take_tour
+    from foldkeep.show import show_step, show_tour
+
+    from .main import main
+
+    page = env.page(args)
+    silent = args.json or args.quiet
+    folder = os.path.abspath(prepare(args.folder))
+    document: dict[str, object] = {"command": "demo", "folder": folder}
+    if args.library_only:
+        env.answer(args, document, lambda page: page.line(f"The sample library is in {folder}"))
+        return ExitStatus.DONE
+    inner = Environment(
+        env.stdin,
+        io.StringIO() if silent else env.stdout,
+        io.StringIO() if silent else env.stderr,
+        {**env.variables, "FOLDKEEP_STOCK": STOCK},
+    )
+
+    def say(words: str, line: str) -> None:
+        if not silent:
+            show_step(page, words, line)
+
+    plain = ["--no-color"] if args.no_color else []
+    tour = take_tour(folder, lambda argv: main([*argv, *plain], inner), say)
+    document |= {
+        "stock": os.path.join(folder, STOCK),
+        "steps": [{"line": line, "status": status} for line, status in tour.statuses],
+        "files": tour.files,
+        "unchanged": tour.unchanged,
+    }
+    env.answer(args, document, lambda page: show_tour(page, folder, tour.files, tour.unchanged))
+    well = tour.unchanged and not any(status for _, status in tour.statuses)
+    return ExitStatus.DONE if well else ExitStatus.PROBLEMS

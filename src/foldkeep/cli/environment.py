@@ -1,0 +1,123 @@
+"""What a command line runs in: streams, terminal and variables, handed in so that tests can hand in theirs.
+
+Nothing heavy is imported here; ``foldkeep --help`` must not pay for it.
+"""
+
+import os
+import sys
+from collections.abc import Callable, Mapping
+from enum import IntEnum
+from typing import TYPE_CHECKING, TextIO
+
+if TYPE_CHECKING:
+    from argparse import Namespace
+
+    from foldkeep.model import Problem
+    from foldkeep.show import Page, ProgressLine
+
+
+class ExitStatus(IntEnum):
+    """What a command tells the shell."""
+
+    DONE = 0
+    PROBLEMS = 1
+    UNUSABLE = 2
+    INTERRUPTED = 130
+
+
+class Environment:
+    """Streams and variables of one command line.
+
+    Parameters
+    ----------
+    stdin, stdout, stderr
+        Text streams; those of the process when None.
+    variables
+        As in ``os.environ``; that itself when None.
+    """
+
+    def __init__(
+        self,
+        stdin: TextIO | None = None,
+        stdout: TextIO | None = None,
+        stderr: TextIO | None = None,
+        variables: Mapping[str, str] | None = None,
+    ) -> None:
+        self.stdin = sys.stdin if stdin is None else stdin
+        self.stdout = sys.stdout if stdout is None else stdout
+        self.stderr = sys.stderr if stderr is None else stderr
+        self.variables = os.environ if variables is None else variables
+
+    def stock_path(self, args: "Namespace") -> str:
+        """Return where the stock lies: ``--stock``, ``FOLDKEEP_STOCK``, or the user's data folder."""
+        named: str | None = args.stock or self.variables.get("FOLDKEEP_STOCK")
+        if named:
+            return named
+        from platformdirs import user_data_path
+
+        return str(user_data_path("foldkeep") / "stock.sqlite3")
+
+    def page(self, args: "Namespace", stream: TextIO | None = None) -> "Page":
+        """Return the page that answers are written on: standard output, or another stream."""
+        from foldkeep.show import Page
+
+        chosen = self.stdout if stream is None else stream
+        terminal = chosen.isatty()
+        color = terminal and not args.no_color and not self.variables.get("NO_COLOR")
+        width = self.variables.get("COLUMNS", "")
+        return Page(chosen, terminal=terminal, color=color, width=int(width) if width.isdecimal() else None)
+
+    def progress(self, args: "Namespace") -> "ProgressLine":
+        """Return what draws progress on standard error; silent with ``--quiet``."""
+        from foldkeep.show import ProgressLine
+
+        return ProgressLine(self.stderr, terminal=self.stderr.isatty(), silent=args.quiet)
+
+    def confirm(self, args: "Namespace", question: str, draw: "Callable[[Page], None]") -> bool:
+        """Show what is about to be done, ask whether to go ahead, and return the answer; true with ``--yes``.
+
+        Raises
+        ------
+        UnusableInput
+            If nobody is there to answer.
+        """
+        if args.yes:
+            return True
+        # With --json, standard output is for the one document.
+        draw(self.page(args, self.stderr if args.json else None))
+        self.stdout.flush()
+        self.stderr.write(f"{question} [y/N] ")
+        self.stderr.flush()
+        answer = self.stdin.readline()
+        if not answer:
+            from foldkeep.model import UnusableInput
+
+            self.stderr.write("\n")
+            raise UnusableInput("nobody answered, so nothing was changed", "add --yes to go ahead without asking")
+        if not self.stdin.isatty():
+            self.stderr.write(answer.rstrip("\n") + "\n")
+        if answer.strip().lower() in ("y", "yes"):
+            return True
+        self.stderr.write("Nothing was changed.\n")
+        return False
+
+    def answer(self, args: "Namespace", document: "Mapping[str, object]", draw: "Callable[[Page], None]") -> None:
+        """Write an answer on standard output: the JSON document with ``--json``, else as drawn."""
+        if args.json:
+            import json
+
+            json.dump(document, self.stdout, indent=2)
+            self.stdout.write("\n")
+        elif not args.quiet:
+            draw(self.page(args))
+
+    def tell_problems(self, args: "Namespace", problems: "list[Problem]") -> ExitStatus:
+        """List problems on standard error, each on its line, and return the exit status that they ask for."""
+        if not problems:
+            return ExitStatus.DONE
+        if not args.json:
+            from foldkeep.show import show_problems
+
+            self.stdout.flush()
+            show_problems(self.page(args, self.stderr), problems)
+        return ExitStatus.PROBLEMS

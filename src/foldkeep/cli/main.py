@@ -1,0 +1,137 @@
+"""The command line as a whole: which command, how it ends."""
+
+import importlib
+import os
+import sys
+from typing import TYPE_CHECKING
+
+from foldkeep import __version__
+
+from .environment import Environment, ExitStatus
+
+if TYPE_CHECKING:
+    from argparse import Namespace
+    from collections.abc import Sequence
+    from types import ModuleType
+
+COMMANDS = {
+    "scan": "look into folders and remember what lies in them",
+    "duplicates": "list the sets of files that have the same content",
+    "keep": "choose the copy of each set to keep, say why, write a docket",
+    "fold": "carry out a docket: move the spares into the fold",
+    "unfold": "bring folded files back to where they were",
+    "release": "delete folded files for good, which frees the space",
+    "ledger": "tell what was folded, brought back and released",
+    "demo": "try all of this on a made-up library",
+}
+"""In the order in which the work goes. Each is a module of this package."""
+
+_GUIDE = """\
+Fold Keep finds copies of photos, videos and music by their content, picks the
+copy to keep and says why, and folds the rest away so that it can come back.
+Nothing is deleted until you release it.
+
+usage: foldkeep COMMAND …
+
+commands, in the order in which the work goes:
+{commands}
+
+the usual way:
+  foldkeep scan ~/Pictures           look at a folder
+  foldkeep duplicates                see what is there twice
+  foldkeep keep -o docket.csv        write down what to keep, and why; read it
+  foldkeep fold docket.csv           fold the spares away; `unfold` undoes it
+  foldkeep release 1                 weeks later: delete them, free the space
+
+`foldkeep COMMAND --help` tells more about each, `foldkeep --version` which
+version this is. `foldkeep demo` shows it all on a small library of its own and
+touches nothing of yours.
+"""
+
+
+def main(argv: "Sequence[str] | None" = None, environment: Environment | None = None) -> int:
+    """Run one command line and return its exit status.
+
+    Parameters
+    ----------
+    argv
+        The words after ``foldkeep``; those of the process when None.
+    environment
+        Streams and variables; those of the process when None.
+    """
+    words = list(sys.argv[1:] if argv is None else argv)
+    env = Environment() if environment is None else environment
+    _make_encodable(env)
+    try:
+        status = _run(words, env)
+        env.stdout.flush()
+        return int(status)
+    except SystemExit as stop:  # argparse has written its help or its line
+        return int(stop.code or 0)
+    except KeyboardInterrupt:
+        env.stderr.write(f"\nfoldkeep {words[0]}: interrupted; what was done so far is kept\n")
+        return ExitStatus.INTERRUPTED
+    except BrokenPipeError:
+        # The reader has seen enough. What is still buffered must not fail at exit.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), env.stdout.fileno())
+        return ExitStatus.DONE
+
+
+def _run(words: list[str], env: Environment) -> int:
+    if not words or words[0] in ("--help", "-h", "help"):
+        env.stdout.write(_guide())
+        return ExitStatus.DONE
+    if words[0] == "--version":
+        env.stdout.write(f"foldkeep {__version__}\n")
+        return ExitStatus.DONE
+    if words[0] not in COMMANDS:
+        return _unknown(words[0], env)
+    # Only the command that is asked for is imported, and argparse with it.
+    from .parser import Parser, add_common
+
+    module = importlib.import_module(f"foldkeep.cli.{words[0]}")
+    parser = Parser(
+        environment=env, prog=f"foldkeep {words[0]}", description=module.__doc__, epilog=module.EXAMPLES
+    )
+    module.arrange(parser)
+    add_common(parser)
+    return _carry_out(words[0], module, parser.parse_args(words[1:]), env)
+
+
+def _guide() -> str:
+    return _GUIDE.format(commands="\n".join(f"  {name:12}{summary}" for name, summary in COMMANDS.items()))
+
+
+def _carry_out(command: str, module: "ModuleType", args: "Namespace", env: Environment) -> int:
+    from foldkeep.model import FoldKeepError, reason_of, visible
+
+    try:
+        return int(module.run(args, env))
+    except FoldKeepError as error:
+        line = str(error)
+    except BrokenPipeError:
+        raise
+    except OSError as error:
+        where = f": {visible(os.fsencode(error.filename))}" if error.filename else ""
+        line = f"{reason_of(error)}{where}; mend that and run the command again"
+    env.stderr.write(f"foldkeep {command}: {line}\n")
+    return ExitStatus.UNUSABLE
+
+
+def _unknown(command: str, env: Environment) -> int:
+    from difflib import get_close_matches
+
+    from foldkeep.model import visible
+
+    near = get_close_matches(command, COMMANDS, n=1)
+    advice = f"did you mean `foldkeep {near[0]}`?" if near else "see foldkeep --help"
+    env.stderr.write(f"foldkeep: there is no command {visible(command)}; {advice}\n")
+    return ExitStatus.UNUSABLE
+
+
+def _make_encodable(env: Environment) -> None:
+    """Let streams of narrow encodings show what they cannot write as escapes instead of failing."""
+    for stream in (env.stdout, env.stderr):
+        reconfigure = getattr(stream, "reconfigure", None)
+        if reconfigure:
+            reconfigure(errors="backslashreplace")

@@ -1,0 +1,77 @@
+"""Delete folded files for good, which frees their space.
+
+This cannot be taken back. Before a file is deleted, a copy of it outside the
+fold is read again; a file whose content is nowhere else now is left. Waiting
+30 days between folding and releasing is a good habit: --older-than 30d.
+"""
+
+import argparse
+
+from foldkeep.model import parse_age
+
+from .environment import Environment, ExitStatus
+from .parser import typed
+
+EXAMPLES = """\
+examples:
+  foldkeep release 3
+  foldkeep release --older-than 30d
+  foldkeep release 3 --yes --json
+"""
+
+
+def arrange(parser: argparse.ArgumentParser) -> None:
+    """Declare the arguments."""
+    parser.add_argument("run", nargs="*", type=int, metavar="RUN", help="the number of a run, see the ledger")
+    parser.add_argument(
+        "--older-than", type=typed(parse_age), metavar="AGE", help="the runs before that: 30d, 2w, 6m, 1y"
+    )
+    parser.add_argument("--yes", action="store_true", help="go ahead without asking")
+    parser.add_argument(
+        "--allow-last-copy", action="store_true", help="delete also what exists nowhere else any more"
+    )
+
+
+def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
+    """Choose the runs, ask, delete."""
+    import time
+
+    from foldkeep.fold import ReleaseReport, find_run, release, settle_all
+    from foldkeep.model import RunFileState, UnusableInput
+    from foldkeep.show import problem_documents, show_release_question, show_released
+    from foldkeep.stock import Stock
+
+    if not args.run and args.older_than is None:
+        raise UnusableInput("no run is named", "name one that `foldkeep ledger` lists, or say --older-than 30d")
+    with Stock.open(env.stock_path(args)) as stock, stock.hold("release"):
+        settle_all(stock)
+        named = {find_run(stock, number).id for number in args.run}
+        before = time.time() - (args.older_than.total_seconds() if args.older_than else 0)
+        chosen = [
+            summary
+            for summary in stock.ledger.summaries()
+            if summary.files.get(RunFileState.WAITING)
+            and (not named or summary.run.id in named)
+            and summary.run.started_ns < before * 1e9
+        ]
+        report = ReleaseReport()
+        if chosen:
+            waiting = sum(summary.files[RunFileState.WAITING] for summary in chosen)
+            question = f"Delete {waiting:,} files for good? This cannot be taken back."
+            if not env.confirm(args, question, lambda page: show_release_question(page, chosen)):
+                return ExitStatus.DONE
+            with env.progress(args) as progress:
+                report = release(
+                    stock,
+                    [summary.run for summary in chosen],
+                    allow_last_copy=args.allow_last_copy,
+                    progress=progress,
+                )
+    document = {
+        "command": "release",
+        "released": report.released,
+        "bytes": report.bytes,
+        "left": problem_documents(report.left),
+    }
+    env.answer(args, document, lambda page: show_released(page, report))
+    return ExitStatus.PROBLEMS if report.left else ExitStatus.DONE

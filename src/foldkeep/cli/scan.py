@@ -1,0 +1,72 @@
+"""Look into folders and remember what lies in them.
+
+Each folder named becomes a place that Fold Keep knows; without one, all known
+places are looked into again. Contents are read only where a copy is possible:
+files of the same size first, then their first and last few kilobytes, and
+whole only if those agree. What has not changed since is not read again.
+"""
+
+import argparse
+
+from .environment import Environment, ExitStatus
+
+EXAMPLES = """\
+examples:
+  foldkeep scan ~/Pictures ~/Videos
+  foldkeep scan /media/shelf-drive --role backup
+  foldkeep scan                                   all known places again
+"""
+
+
+def arrange(parser: argparse.ArgumentParser) -> None:
+    """Declare the arguments."""
+    parser.add_argument("place", nargs="*", metavar="PLACE", help="a folder, drive or share")
+    parser.add_argument(
+        "--role",
+        choices=["working", "backup", "archive"],
+        help="what these places are for; copies in places of another role are not each other's spares",
+    )
+
+
+def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
+    """Scan and tell what was seen."""
+    import os
+    from concurrent.futures import ThreadPoolExecutor
+
+    from foldkeep.model import Role, UnusableInput, visible
+    from foldkeep.scan import add_place, scan
+    from foldkeep.show import problem_documents, show_scan
+    from foldkeep.stock import Stock
+
+    with Stock.open(env.stock_path(args), create=bool(args.place)) as stock, stock.hold("scan"):
+        if args.place:
+            role = Role(args.role) if args.role else None
+            places = [add_place(stock, os.fsencode(path), role) for path in args.place]
+        else:
+            places = stock.places.all()
+        if not places:
+            raise UnusableInput("no place is known yet", "name a folder: foldkeep scan DIR")
+        executor = ThreadPoolExecutor(_threads(), thread_name_prefix="reading")
+        try:
+            with env.progress(args) as progress:
+                report = scan(stock, places, executor, progress)
+        finally:
+            executor.shutdown(wait=False, cancel_futures=True)
+    document = {
+        "command": "scan",
+        "files": report.files,
+        "bytes": report.bytes,
+        "hashed_files": report.hashed_files,
+        "read_bytes": report.read_bytes,
+        "seconds": round(report.seconds, 3),
+        "problems": problem_documents(report.problems),
+    }
+    env.answer(args, document, lambda page: show_scan(page, [visible(p.path) for p in places], report))
+    return env.tell_problems(args, report.problems)
+
+
+def _threads() -> int:
+    """Return how many files are read at a time: one a processor, and one more that waits for the disk."""
+    import os
+
+    return (os.cpu_count() or 1) + 1

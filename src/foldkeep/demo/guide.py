@@ -1,0 +1,107 @@
+"""The guided example: the commands that a user would type, run one after another on the sample library."""
+
+import os
+import shlex
+import tempfile
+from collections.abc import Callable, Iterator
+from contextlib import chdir
+from dataclasses import dataclass
+
+from blake3 import blake3
+
+from foldkeep.model import UnusableInput, reason_of, visible
+
+from .library import make_library
+
+STOCK = "stock.sqlite3"
+
+_STEPS: tuple[tuple[str, list[str]], ...] = (
+    ("First, look at the folder that the desk works in.", ["scan", "library"]),
+    (
+        "The drive on the shelf is a backup. Told so, its copies are never taken for spares.",
+        ["scan", "shelf-drive", "--role", "backup"],
+    ),
+    ("What is there more than once?", ["duplicates", "--top", "4"]),
+    (
+        "Choose a keeper for each set. The docket is a table; open it in any spreadsheet and change it.",
+        ["keep", "-o", "docket.csv"],
+    ),
+    (
+        "Fold the spares away. Each is compared with its keeper, byte for byte, before it moves.",
+        ["fold", "docket.csv", "--yes"],
+    ),
+    ("The ledger remembers.", ["ledger"]),
+    ("Changed your mind? Everything comes back, exactly as it was.", ["unfold", "--last"]),
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Tour:
+    """What the guided example did.
+
+    Attributes
+    ----------
+    statuses
+        The exit status of each command line.
+    files
+        Files in the library.
+    unchanged
+        Whether every file was afterwards what it was before: name, content, mode and time.
+    """
+
+    statuses: tuple[tuple[str, int], ...]
+    files: int
+    unchanged: bool
+
+
+def prepare(folder: str | None) -> str:
+    """Make the sample library in `folder`, or in a fresh temporary folder, and return where.
+
+    Raises
+    ------
+    UnusableInput
+        If the folder holds something already or cannot be written.
+    """
+    try:
+        if folder is None:
+            folder = tempfile.mkdtemp(prefix="kite-days-")
+        elif os.path.isdir(folder) and os.listdir(folder):
+            raise UnusableInput(f"{visible(folder)} is not empty", "name a new folder, or none")
+        make_library(folder)
+    except OSError as error:
+        raise UnusableInput(
+            f"cannot make the sample library in {visible(str(folder))}: {reason_of(error)}", "name another folder"
+        ) from error
+    return folder
+
+
+def take_tour(folder: str, run: Callable[[list[str]], int], say: Callable[[str, str], None]) -> Tour:
+    """Walk through the commands in a prepared folder.
+
+    Parameters
+    ----------
+    run
+        Runs one command line of ``foldkeep`` with the stock ``stock.sqlite3`` and returns its exit status.
+    say
+        Is told the explanation of each step and the command that a user would type.
+    """
+    statuses: list[tuple[str, int]] = []
+    with chdir(folder):
+        say("All of this happens here, with a stock of its own:", f"cd {shlex.quote(folder)}")
+        say("", f"export FOLDKEEP_STOCK={STOCK}")
+        before = dict(_listing())
+        for words, argv in _STEPS:
+            line = shlex.join(["foldkeep", *argv])
+            say(words, line)
+            statuses.append((line, run(argv)))
+        after = dict(_listing())
+    return Tour(tuple(statuses), len(before), before == after)
+
+
+def _listing() -> Iterator[tuple[str, tuple[bytes, int, int]]]:
+    for top in ("library", "shelf-drive"):
+        for folder, _, names in os.walk(top):
+            for path in (os.path.join(folder, name) for name in names):
+                facts = os.stat(path)
+                with open(path, "rb") as file:
+                    yield path, (blake3(file.read()).digest(), facts.st_mode, facts.st_mtime_ns)

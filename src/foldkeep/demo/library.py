@@ -1,0 +1,164 @@
+"""The sample library: the media desk of the Windmere Kite Days, with the troubles that real libraries have."""
+
+import os
+from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
+
+from . import pictures, sounds
+
+_FIRST_DAY = datetime(2025, 6, 13, 8, 0, tzinfo=UTC)
+_LOCAL = timedelta(hours=2)
+_PHOTOS_A_DAY = 8
+_CAMERAS = {"camera-a": ("Meadow 2", "WKD_"), "camera-b": ("Ridge 7", "KITE")}
+_TUNES = {
+    "March of the Box Kites": (0, 4, 7, 12, 7, 4, 0, 4, 7, 12, 7, 4, 5, 9, 12, 9, 7, 4, 2, 0) * 2,
+    "Delta Wing Waltz": (0, 7, 7, 2, 9, 9, 4, 11, 11, 5, 9, 7, 4, 2, 0) * 3,
+    "The Long Tail": (12, 11, 9, 7, 5, 4, 2, 0, 2, 4, 5, 7, 9, 11, 12, 12) * 2,
+}
+_XMP = """<?xpacket begin="" id="W5M0MpCehiHzreSzNTczkc9d"?>
+<x:xmpmeta xmlns:x="adobe:ns:meta/">
+ <rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">
+  <rdf:Description rdf:about="" xmlns:xmp="http://ns.adobe.com/xap/1.0/"
+    xmlns:dc="http://purl.org/dc/elements/1.1/" xmp:Rating="{rating}">
+   <dc:subject><rdf:Bag><rdf:li>kites</rdf:li><rdf:li>{keyword}</rdf:li></rdf:Bag></dc:subject>
+  </rdf:Description>
+ </rdf:RDF>
+</x:xmpmeta>
+<?xpacket end="w"?>
+"""
+
+File = tuple[str, bytes, datetime]
+
+
+def make_library(top: str) -> None:
+    """Write the sample library below the folder `top`: about 40 MB, the same bytes and times every time.
+
+    `top` gets two folders: ``library``, where the desk works, and ``shelf-drive``, a backup of the first day.
+    """
+    library = os.path.join(top, "library")
+    made: dict[str, bytes] = {}
+    for path, content, moment in _everything():
+        made[path] = content
+        _write(os.path.join(library, path), content, moment)
+    for path, content in made.items():
+        if path.startswith("stills/camera-a/day-1/"):
+            taken = _modified(os.path.join(library, path))
+            _write(os.path.join(top, "shelf-drive", "2025", path), content, taken)
+    best = os.path.join(library, "best-of")
+    os.makedirs(best)
+    for name in ("WKD_0003.jpg", "WKD_0007.jpg"):
+        # The desk made links, not copies: they look like copies and cost nothing.
+        os.link(os.path.join(library, "stills/camera-a/day-1", name), os.path.join(best, name))
+
+
+def _everything() -> Iterator[File]:
+    stills = list(_stills())
+    yield from stills
+    yield from _cards(stills)
+    yield from _import_that_ran_twice(stills)
+    yield from _sidecars(stills)
+    yield from _desktop(stills)
+    yield from _music()
+    yield from _films()
+
+
+def _stills() -> Iterator[File]:
+    for camera, (model, prefix) in _CAMERAS.items():
+        number = 0
+        for day in range(3):
+            for shot in range(_PHOTOS_A_DAY):
+                number += 1
+                taken = _FIRST_DAY + timedelta(days=day, minutes=41 * shot, seconds=7 * number)
+                seed = number + (1000 if camera == "camera-b" else 0)
+                exif = (taken + _LOCAL).strftime("%Y:%m:%d %H:%M:%S")
+                yield (
+                    f"stills/{camera}/day-{day + 1}/{prefix}{number:04}.jpg",
+                    pictures.jpeg(seed, model, exif),
+                    taken,
+                )
+
+
+def _cards(stills: list[File]) -> Iterator[File]:
+    """A card that was copied in twice, and one whose second copy stopped half-way."""
+    for path, content, taken in stills:
+        name = os.path.basename(path)
+        if "camera-a/day-2" in path:
+            yield f"card copies/camera A saturday/{name}", content, taken
+    half = [file for file in stills if "camera-b/day-1" in file[0]][:5]
+    for number, (path, content, taken) in enumerate(half):
+        cut = content[: len(content) // 3] if number == len(half) - 1 else content
+        yield f"card copies/camera B friday/{os.path.basename(path)}", cut, taken
+
+
+def _import_that_ran_twice(stills: list[File]) -> Iterator[File]:
+    """An import that named every picture after its date, and then did so again."""
+    imported = _FIRST_DAY + timedelta(days=19)
+    for run, folder in enumerate(("imported", "imported again")):
+        for path, content, taken in stills:
+            if "camera-b/day-3" in path:
+                name = (taken + _LOCAL).strftime("%Y-%m-%d %H.%M.%S.jpg")
+                yield f"{folder}/{name}", content, imported + timedelta(days=run)
+
+
+def _sidecars(stills: list[File]) -> Iterator[File]:
+    """Ratings beside some pictures, and two whose pictures are gone."""
+    rated = [path for path, _, _ in stills if "camera-a/day-3" in path][:4]
+    gone = ["stills/camera-a/day-3/WKD_0098.jpg", "stills/camera-a/day-3/WKD_0099.jpg"]
+    for number, path in enumerate(rated + gone):
+        text = _XMP.format(rating=number % 5 + 1, keyword=("box kite", "delta", "stage")[number % 3])
+        yield path.removesuffix(".jpg") + ".xmp", text.encode(), _FIRST_DAY + timedelta(days=4)
+
+
+def _desktop(stills: list[File]) -> Iterator[File]:
+    """What gathers on a desk: copies of copies."""
+    later = _FIRST_DAY + timedelta(days=30)
+    poster = pictures.poster()
+    yield "print/poster.png", poster, _FIRST_DAY - timedelta(days=40)
+    for number, name in enumerate(("Copy of poster.png", "poster (1).png", "poster copy 2.png")):
+        yield f"from the desktop/{name}", poster, later + timedelta(hours=number)
+    for path, content, _ in stills[2:5]:
+        yield f"from the desktop/{os.path.basename(path).replace('.jpg', ' (1).jpg')}", content, later
+
+
+def _music() -> Iterator[File]:
+    recorded = _FIRST_DAY + timedelta(hours=10)
+    for number, (title, steps) in enumerate(_TUNES.items(), start=1):
+        samples = sounds.tune(steps)
+        tags = {"title": title, "artist": "Windmere Brass", "album": "Kite Days 2025", "track": str(number)}
+        yield f"music/recordings/take-{number}.wav", sounds.wav(samples), recorded
+        yield f"music/album/{number:02} {title}.flac", sounds.encoded(samples, "flac", tags), recorded
+        mp3 = sounds.encoded(samples, "mp3", tags)
+        yield f"music/for the stage/{number:02} {title}.mp3", mp3, recorded
+        if number == 1:
+            yield "music/for the stage/07 Opening Music.mp3", mp3, recorded + timedelta(days=1)
+    listed = "".join(f"../music/for the stage/{n:02} {title}.mp3\n" for n, title in enumerate(_TUNES, start=1))
+    yield "lists/stage.m3u8", f"#EXTM3U\n{listed}".encode(), recorded
+
+
+def _films() -> Iterator[File]:
+    day = _FIRST_DAY + timedelta(hours=6)
+    for number, (folder, name, seconds) in enumerate(
+        [
+            ("drone", "DRN_0001", 3.0),
+            ("drone", "DRN_0002", 4.0),
+            ("stage", "STG_0001", 5.0),
+            ("stage", "STG_0002", 3.5),
+        ]
+    ):
+        content = sounds.film(500 + number, seconds)
+        filmed = day + timedelta(hours=number)
+        yield f"video/{folder}/{name}.mp4", content, filmed
+        if folder == "drone":
+            yield f"edit/media/{name}.mp4", content, filmed + timedelta(days=12)
+
+
+def _write(path: str, content: bytes, moment: datetime) -> None:
+    os.makedirs(os.path.dirname(path), exist_ok=True)
+    with open(path, "xb") as file:
+        file.write(content)
+    nanoseconds = round(moment.timestamp()) * 1_000_000_000
+    os.utime(path, ns=(nanoseconds, nanoseconds))
+
+
+def _modified(path: str) -> datetime:
+    return datetime.fromtimestamp(os.stat(path).st_mtime, UTC)

@@ -1,0 +1,110 @@
+"""Photographs of kites over a meadow, drawn so that no two look alike."""
+
+import io
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    import numpy as np
+    from PIL import Image
+
+SIZE = (1080, 720)
+_SKIES = (
+    ((92, 148, 214), (206, 228, 246)),
+    ((70, 120, 190), (250, 214, 170)),
+    ((128, 138, 160), (214, 216, 222)),
+    ((58, 96, 168), (246, 178, 132)),
+)
+_SAILS = (
+    (214, 48, 60),
+    (244, 164, 30),
+    (40, 120, 96),
+    (92, 64, 160),
+    (236, 92, 140),
+    (24, 96, 170),
+    (250, 220, 70),
+)
+_EXIF_MAKE, _EXIF_MODEL, _EXIF_SUBFOLDER = 0x010F, 0x0110, 0x8769
+_EXIF_TAKEN, _EXIF_OFFSET = 0x9003, 0x9011
+
+
+def draw_kites(seed: int, size: tuple[int, int] = SIZE) -> "Image.Image":
+    """Return a picture of a sky with kites; the same seed gives the same picture."""
+    import numpy as np
+    from PIL import Image, ImageDraw
+
+    random = np.random.default_rng(seed)
+    width, height = size
+    top, bottom = (np.array(color, float) for color in _SKIES[seed % len(_SKIES)])
+    slope = np.linspace(0, 1, height)[:, None, None]
+    sky = np.broadcast_to(top + (bottom - top) * slope, (height, width, 3)).copy()
+    sky += _clouds(random, width, height)[:, :, None] * 40
+    # Grain like a sensor's: it keeps files as large as photographs are.
+    sky += random.normal(0, 3, (height, width, 1))
+    picture = Image.fromarray(sky.clip(0, 255).astype("uint8"))
+    pen = ImageDraw.Draw(picture)
+    horizon = height * (0.82 + 0.08 * random.random())
+    pen.rectangle((0, horizon, width, height), fill=(74, 110 + int(random.integers(40)), 60))
+    for _ in range(int(random.integers(2, 7))):
+        _draw_kite(pen, random, width, horizon)
+    return picture
+
+
+def _clouds(random: "np.random.Generator", width: int, height: int) -> Any:
+    import numpy as np
+    from PIL import Image
+
+    rough = Image.fromarray((random.random((6, 9)) * 255).astype("uint8"))
+    return np.asarray(rough.resize((width, height), Image.Resampling.BICUBIC), float) / 255
+
+
+def _draw_kite(pen: Any, random: "np.random.Generator", width: int, horizon: float) -> None:
+    import numpy as np
+
+    center = np.array([random.uniform(0.08, 0.92) * width, random.uniform(0.1, 0.7) * horizon])
+    span = random.uniform(0.03, 0.1) * width
+    turn = random.uniform(-0.6, 0.6)
+    axis = np.array([np.sin(turn), np.cos(turn)])
+    across = np.array([axis[1], -axis[0]])
+    nose, tail = center - axis * span, center + axis * span * 1.5
+    left, right = center - across * span * 0.8, center + across * span * 0.8
+    first, second = random.permutation(len(_SAILS))[:2]
+    for corners, color in (
+        ((nose, left, tail), _SAILS[first]),
+        ((nose, right, tail), _SAILS[second]),
+    ):
+        pen.polygon([tuple(corner) for corner in corners], fill=color)
+    pen.line([tuple(left), tuple(right)], fill=(60, 44, 30), width=2)
+    pen.line([tuple(center), (width * random.uniform(0.2, 0.8), horizon)], fill=(235, 235, 235), width=1)
+    bow = tail
+    for step in range(7):
+        following = bow + np.array([random.normal(0, span * 0.2), span * 0.28])
+        pen.line([tuple(bow), tuple(following)], fill=(60, 60, 60), width=2)
+        radius = span * 0.07
+        pen.ellipse((*(following - radius), *(following + radius)), fill=_SAILS[(first + step) % len(_SAILS)])
+        bow = following
+
+
+def jpeg(seed: int, camera: str, taken: str) -> bytes:
+    """Return a JPEG with EXIF; `taken` is the local time ``YYYY:MM:DD HH:MM:SS``, two hours east of UTC."""
+    from PIL import Image
+
+    exif = Image.Exif()
+    exif[_EXIF_MAKE] = "Windmere Media Desk"
+    exif[_EXIF_MODEL] = camera
+    exif.get_ifd(_EXIF_SUBFOLDER).update({_EXIF_TAKEN: taken, _EXIF_OFFSET: "+02:00"})
+    stream = io.BytesIO()
+    draw_kites(seed).save(stream, "JPEG", quality=84, exif=exif)
+    return stream.getvalue()
+
+
+def poster() -> bytes:
+    """Return the festival's poster as a PNG."""
+    from PIL import ImageDraw, ImageFont
+
+    picture = draw_kites(2025, (600, 840))
+    pen = ImageDraw.Draw(picture)
+    pen.rectangle((40, 640, 560, 800), fill=(252, 248, 236))
+    pen.text((60, 656), "Windmere\nKite Days", fill=(30, 50, 90), font=ImageFont.load_default(56))
+    stream = io.BytesIO()
+    picture.quantize(64).save(stream, "PNG")
+    return stream.getvalue()

@@ -1,0 +1,152 @@
+"""Deleting folded files for good: the only deletion of contents in Fold Keep."""
+
+import os
+from dataclasses import dataclass, field, replace
+
+from foldkeep.model import (
+    FOLD_NAME,
+    Problem,
+    Progress,
+    Run,
+    RunFile,
+    RunFileState,
+    Step,
+    no_progress,
+    reason_of,
+)
+from foldkeep.scan import FILE, digest_of, open_path
+from foldkeep.stock import Stock
+
+from .moving import facts_of
+from .settling import files_by_place, settle, settle_all, write_down
+from .vault import Vault
+
+_BATCH_FILES = 64
+
+
+@dataclass
+class ReleaseReport:
+    """What was deleted for good.
+
+    Attributes
+    ----------
+    released
+        Files deleted.
+    bytes
+        Space that came free: the sizes of those that had no other hard link.
+    left
+        Files that stay in the fold, each with the reason.
+    """
+
+    released: int = 0
+    bytes: int = 0
+    left: list[Problem] = field(default_factory=list)
+
+
+def release(
+    stock: Stock, runs: list[Run], *, allow_last_copy: bool = False, progress: Progress = no_progress
+) -> ReleaseReport:
+    """Delete the files of runs that wait in the fold, for good.
+
+    Weeks may lie between folding and releasing, so a copy outside every fold is read again first: a file
+    whose content is nowhere else now is left.
+
+    Parameters
+    ----------
+    stock
+        A stock that is held.
+    allow_last_copy
+        Delete also what is nowhere else.
+    """
+    settle_all(stock)
+    report = ReleaseReport()
+    work = [(run, _waiting(stock, run)) for run in runs]
+    total = sum(len(files) for _, files in work)
+    copies = _Copies(stock)
+    for run, files in work:
+        with stock.transaction():
+            stock.ledger.set_underway(run.id, True)
+        try:
+            for place, here in files_by_place(files).items():
+                try:
+                    with Vault(place, run.key) as vault:
+                        for at in range(0, len(here), _BATCH_FILES):
+                            batch = here[at : at + _BATCH_FILES]
+                            _release_batch(stock, vault, batch, None if allow_last_copy else copies, report)
+                            progress(Step("Releasing", report.released, total, "files"))
+                except OSError as error:
+                    why = f"its fold cannot be worked in: {reason_of(error)}"
+                    report.left += [Problem(file.path, why) for file in here]
+        finally:
+            settle(stock, run)
+    still_waiting = {file.path for run in runs for file in _waiting(stock, run)}
+    report.left = [problem for problem in report.left if problem.path in still_waiting]
+    return report
+
+
+def _waiting(stock: Stock, run: Run) -> list[RunFile]:
+    return [file for file in stock.ledger.files(run.id) if file.state is RunFileState.WAITING]
+
+
+def _release_batch(
+    stock: Stock, vault: Vault, files: list[RunFile], copies: "_Copies | None", report: ReleaseReport
+) -> None:
+    going: list[tuple[RunFile, int]] = []
+    for file in files:
+        facts = facts_of(vault.files, os.fsencode(file.slot))
+        if facts is None:
+            report.left.append(Problem(file.path, "gone from the fold; somebody took it away"))
+        elif (facts.st_size, facts.st_mtime_ns) != (file.size, file.modified_ns):
+            report.left.append(Problem(file.path, "changed in the fold; unfold it to look at it"))
+        elif copies is not None and not copies.one_stands(file):
+            report.left.append(
+                Problem(file.path, "no copy of it outside the fold can be read now; unfold it to keep it")
+            )
+        else:
+            going.append((file, file.size if facts.st_nlink == 1 else 0))
+    vault.journal.write({"do": "release", "n": file.number} for file, _ in going)
+    gone: list[tuple[RunFile, int]] = []
+    for file, freed in going:
+        try:
+            os.unlink(os.fsencode(file.slot), dir_fd=vault.files)
+            gone.append((file, freed))
+        except OSError as error:
+            report.left.append(Problem(file.path, reason_of(error)))
+    os.fsync(vault.files)
+    vault.journal.write({"done": "release", "n": file.number} for file, _ in gone)
+    report.released += len(gone)
+    report.bytes += sum(freed for _, freed in gone)
+    write_down(stock, [replace(file, state=RunFileState.RELEASED) for file, _ in gone])
+
+
+class _Copies:
+    """Looks for copies outside the folds and reads them, each path once."""
+
+    def __init__(self, stock: Stock) -> None:
+        self._stock = stock
+        self._digests: dict[bytes, bytes | None] = {}
+
+    def one_stands(self, file: RunFile) -> bool:
+        """Tell whether the keeper, or any other copy that the stock knows, has the content now."""
+        if self._digest(file.keeper) == file.digest:
+            return True
+        return any(self._digest(path) == file.digest for path in self._stock.files.with_digest(file.digest))
+
+    def _digest(self, path: bytes) -> bytes | None:
+        if path not in self._digests:
+            self._digests[path] = _digest_at(path)
+        return self._digests[path]
+
+
+def _digest_at(path: bytes) -> bytes | None:
+    """Return the digest of a file that is there and outside every fold, else None."""
+    if FOLD_NAME in path.split(b"/"):
+        return None
+    try:
+        descriptor = open_path(path, FILE)
+        try:
+            return digest_of(descriptor, os.fstat(descriptor).st_size)[0]
+        finally:
+            os.close(descriptor)
+    except OSError:
+        return None

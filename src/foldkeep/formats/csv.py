@@ -1,0 +1,62 @@
+"""CSV after RFC 4180 that a spreadsheet can open and save without harm, to it or to its user."""
+
+import csv
+import re
+from collections.abc import Iterable, Iterator, Sequence
+from typing import TextIO
+
+# A cell that begins so is run as a formula by spreadsheets. Cells that begin with apostrophes before such
+# a character get one more as well, so that taking one away always gives back what was written.
+_TAKEN_FOR_FORMULA = re.compile(r"'*[=+\-@\t\r]")
+
+
+def defuse(cell: str) -> str:
+    """Return a cell that no spreadsheet takes for a formula; `refuse` gives the original back."""
+    return "'" + cell if _TAKEN_FOR_FORMULA.match(cell) else cell
+
+
+def refuse(cell: str) -> str:
+    """Return what `defuse` was given."""
+    return cell[1:] if cell.startswith("'") and _TAKEN_FOR_FORMULA.match(cell) else cell
+
+
+def write_table(stream: TextIO, header: Sequence[str], rows: Iterable[Sequence[str]]) -> None:
+    """Write a header and rows of cells; the stream must have been opened with ``newline=""``."""
+    writer = csv.writer(stream)
+    writer.writerow(header)
+    writer.writerows([defuse(cell) for cell in row] for row in rows)
+
+
+def read_table(stream: TextIO, columns: Sequence[str]) -> Iterator[tuple[int, dict[str, str]]]:
+    """Yield the line number and the named cells of every row that is not empty.
+
+    The columns may stand in any order and have others between them; commas, semicolons and tabs are
+    understood as separators, since spreadsheets save with what their user's country uses.
+
+    Raises
+    ------
+    ValueError
+        If a column is missing from the header, or a row is no CSV or has too few cells.
+    """
+    # A field may be as long as a path, and a path as deep as a disk allows.
+    csv.field_size_limit(2**31 - 1)
+    first = stream.readline().removeprefix("\ufeff")
+    separator = max(",;\t", key=first.count)
+    header = next(csv.reader([first], delimiter=separator), [])
+    missing = [column for column in columns if column not in header]
+    if missing:
+        raise ValueError(f"the header has no column {missing[0]!r}")
+    places = [header.index(column) for column in columns]
+    reader = csv.reader(stream, delimiter=separator)
+    try:
+        for row in reader:
+            if not any(row):
+                continue
+            if len(row) <= max(places):
+                raise ValueError(f"line {reader.line_num + 1} has {len(row)} cells and needs {len(header)}")
+            yield (
+                reader.line_num + 1,
+                {column: refuse(row[at]) for column, at in zip(columns, places, strict=True)},
+            )
+    except csv.Error as error:
+        raise ValueError(f"line {reader.line_num + 1}: {error}") from error

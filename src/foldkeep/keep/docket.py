@@ -1,0 +1,117 @@
+"""Dockets as files: CSV that a person can read, sort and change in a spreadsheet."""
+
+import os
+from collections.abc import Iterable
+from itertools import count
+
+from foldkeep.formats import read_table, write_table
+from foldkeep.model import (
+    Action,
+    DocketRow,
+    UnusableInput,
+    beside,
+    file_uri,
+    format_digest,
+    format_moment,
+    parse_digest,
+    parse_moment,
+    path_from_uri,
+    reason_of,
+    visible,
+)
+
+COLUMNS = ("set", "action", "path", "size", "kind", "modified", "digest", "reason", "uri")
+
+
+def write_docket(path: str, rows: Iterable[DocketRow]) -> str:
+    """Write a docket and return where: `path`, or a free name beside it if that one is taken.
+
+    Raises
+    ------
+    UnusableInput
+        If it cannot be written; what was begun is taken away again.
+    """
+    folder, name = os.path.split(os.fsencode(path))
+    try:
+        for number in count(1):
+            target = os.fsdecode(os.path.join(folder, beside(name, number)))
+            try:
+                stream = open(target, "x", encoding="utf-8", newline="")  # noqa: SIM115
+                break
+            except FileExistsError:
+                continue
+        with stream:
+            try:
+                write_table(stream, COLUMNS, map(_cells, rows))
+            except BaseException:
+                os.unlink(target)
+                raise
+    except OSError as error:
+        raise UnusableInput(
+            f"cannot write the docket {visible(path)}: {reason_of(error)}", "name another file with -o"
+        ) from error
+    return target
+
+
+def read_docket(path: str) -> list[DocketRow]:
+    """Read a docket, as it was written or as a person changed it.
+
+    What counts is `uri`; the visible path, the kind and the reason may say anything.
+
+    Raises
+    ------
+    UnusableInput
+        If it is not there, is no docket, or a row does not say clearly what is meant.
+    """
+    try:
+        with open(path, encoding="utf-8", newline="") as stream:
+            rows = []
+            for line, cells in read_table(stream, COLUMNS):
+                try:
+                    rows.append(_row(cells))
+                except ValueError as error:
+                    raise ValueError(f"line {line}: {error}") from error
+            return rows
+    except OSError as error:
+        raise UnusableInput(
+            f"cannot read the docket {visible(path)}: {reason_of(error)}", "name one that `keep -o` wrote"
+        ) from error
+    except ValueError as error:
+        why = "it is not UTF-8 text" if isinstance(error, UnicodeDecodeError) else str(error)
+        raise UnusableInput(
+            f"{visible(path)} is not a docket: {visible(why)}", "make one with: foldkeep keep -o docket.csv"
+        ) from error
+
+
+def _cells(row: DocketRow) -> list[str]:
+    return [
+        row.set,
+        row.action,
+        visible(row.path),
+        str(row.size),
+        row.kind,
+        format_moment(row.modified_ns),
+        format_digest(row.digest) if row.digest else "",
+        row.reason,
+        file_uri(row.path),
+    ]
+
+
+def _row(cells: dict[str, str]) -> DocketRow:
+    action = cells["action"].strip().lower()
+    if action not in tuple(Action):
+        raise ValueError(f"action {action!r} is none of {', '.join(Action)}")
+    if not cells["set"].strip():
+        raise ValueError("the set is empty")
+    if not cells["size"].strip().isdecimal():
+        raise ValueError(f"size {cells['size']!r} is not a number of bytes")
+    return DocketRow(
+        cells["set"].strip(),
+        Action(action),
+        path_from_uri(cells["uri"].strip()),
+        int(cells["size"]),
+        cells["kind"],
+        parse_moment(cells["modified"]),
+        parse_digest(cells["digest"].strip()) if cells["digest"].strip() else None,
+        cells["reason"],
+    )

@@ -1,0 +1,50 @@
+"""The nouns of Fold Keep as plain values: no input, no output, nothing of ours imported from elsewhere."""
+
+from .dockets import Action, DocketRow
+from .errors import FoldKeepError, StockBusy, UnusableInput
+from .files import CopySet, Place, Role, StockFile, format_digest, freed_files, parse_digest
+from .kinds import KINDS, kind_of, suffix_of
+from .names import beside, file_uri, path_from_uri, visible
+from .runs import Run, RunFile, RunFileState, RunSummary
+from .units import format_moment, format_size, parse_age, parse_moment, parse_size
+from .work import Problem, Progress, Step, no_progress, reason_of
+
+FOLD_NAME = b".foldkeep"
+"""Name of the folder at the top of a place in which folded files wait."""
+
+__all__ = [
+    "FOLD_NAME",
+    "Role",
+    "Place",
+    "StockFile",
+    "CopySet",
+    "freed_files",
+    "format_digest",
+    "parse_digest",
+    "KINDS",
+    "kind_of",
+    "suffix_of",
+    "Action",
+    "DocketRow",
+    "Run",
+    "RunFile",
+    "RunFileState",
+    "RunSummary",
+    "beside",
+    "file_uri",
+    "path_from_uri",
+    "visible",
+    "format_moment",
+    "format_size",
+    "parse_age",
+    "parse_moment",
+    "parse_size",
+    "Problem",
+    "Progress",
+    "Step",
+    "no_progress",
+    "reason_of",
+    "FoldKeepError",
+    "StockBusy",
+    "UnusableInput",
+]

@@ -1,0 +1,36 @@
+"""The docket: what is proposed for each file, and why."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+
+class Action(StrEnum):
+    """What a docket proposes for a file."""
+
+    KEEP = "keep"
+    FOLD = "fold"
+    LEAVE = "leave"
+
+
+@dataclass(frozen=True, slots=True)
+class DocketRow:
+    """One file of a docket.
+
+    Attributes
+    ----------
+    set
+        The set that the file belongs to; the files that stay in a set vouch for those that go.
+    path
+        Absolute path; a docket file carries it as a URI, which is what counts, and in visible form.
+    digest
+        BLAKE3 of the content, or None where the finder did not need one.
+    """
+
+    set: str
+    action: Action
+    path: bytes
+    size: int
+    kind: str
+    modified_ns: int
+    digest: bytes | None
+    reason: str

@@ -1,0 +1,29 @@
+"""What can stop a command, said so that a person knows what to do now."""
+
+
+class FoldKeepError(Exception):
+    """Something that stops the command before it changes anything; shown as one line, exit status 2.
+
+    Parameters
+    ----------
+    what
+        What is wrong, without a full stop.
+    remedy
+        What to do about it now, without a full stop.
+    """
+
+    def __init__(self, what: str, remedy: str) -> None:
+        super().__init__(what, remedy)
+        self.what = what
+        self.remedy = remedy
+
+    def __str__(self) -> str:
+        return f"{self.what}; {self.remedy}"
+
+
+class UnusableInput(FoldKeepError):
+    """A folder, docket, stock or run number that cannot be worked with."""
+
+
+class StockBusy(FoldKeepError):
+    """Another Fold Keep is at work on the same stock."""

@@ -1,0 +1,132 @@
+"""Places, the files in them, and the sets that files with one content form."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from enum import StrEnum
+from functools import cached_property
+
+
+class Role(StrEnum):
+    """What a place is for; copies in places of different roles are not each other's spares."""
+
+    WORKING = "working"
+    BACKUP = "backup"
+    ARCHIVE = "archive"
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """A folder, drive or share that the user has told Fold Keep about.
+
+    Attributes
+    ----------
+    id
+        Its number in the stock.
+    path
+        Absolute, with no symbolic link in it.
+    label
+        A short name, unique in the stock.
+    volume
+        Number of the volume that its top folder lies on.
+    """
+
+    id: int
+    path: bytes
+    role: Role
+    label: str
+    volume: int
+
+
+@dataclass(frozen=True, slots=True)
+class StockFile:
+    """One name of a file, as the last scan saw it.
+
+    Attributes
+    ----------
+    path
+        Absolute path.
+    size
+        Bytes.
+    modified_ns
+        Time of last modification, nanoseconds since the epoch.
+    inode, links
+        The file's number on its volume and how many names it has there, wherever they are.
+    digest
+        BLAKE3 of the whole content (32 bytes), or None where no copy was possible.
+    """
+
+    path: bytes
+    size: int
+    modified_ns: int
+    kind: str
+    place: Place
+    volume: int
+    inode: int
+    links: int
+    digest: bytes | None
+
+    @property
+    def identity(self) -> tuple[int, int]:
+        """What tells this file from another: names with one identity are hard links to one file."""
+        return (self.volume, self.inode)
+
+
+def format_digest(digest: bytes) -> str:
+    """Return a digest as it is written in dockets and JSON: ``blake3:<hex>``."""
+    return f"blake3:{digest.hex()}"
+
+
+def parse_digest(text: str) -> bytes:
+    """Return the 32 bytes of a digest written ``blake3:<hex>``; raise ValueError for anything else."""
+    scheme, _, digits = text.partition(":")
+    digest = bytes.fromhex(digits)
+    if scheme != "blake3" or len(digest) != 32:
+        raise ValueError(f"not a digest: {text!r}; write one like blake3:<64 hexadecimal digits>")
+    return digest
+
+
+@dataclass(frozen=True)
+class CopySet:
+    """All the files that have one content, within one role or across roles.
+
+    Attributes
+    ----------
+    id
+        Short name, unique among the sets of one answer and the same in every answer from one stock; it
+        begins with a letter, so that no spreadsheet takes it for a number.
+    copies
+        Every known name of those files in order of path; some may be hard links to one file.
+    """
+
+    id: str
+    digest: bytes
+    size: int
+    copies: tuple[StockFile, ...]
+
+    @property
+    def kind(self) -> str:
+        """The kind of the first copy; copies differ only where their names have different suffixes."""
+        return self.copies[0].kind
+
+    @cached_property
+    def spares(self) -> int:
+        """How many files may go when one stays; hard links to one file count once."""
+        return len({copy.identity for copy in self.copies}) - 1
+
+    @cached_property
+    def reclaimable(self) -> int:
+        """Bytes that come free when one file of the set stays and every other known name goes."""
+        return self.size * min(len(freed_files(self.copies)), self.spares)
+
+
+def freed_files(names: Iterable[StockFile]) -> set[tuple[int, int]]:
+    """Return the identities of the files that are gone when all these names go.
+
+    A file with a further hard link, in a place or out of every place, keeps its space.
+    """
+    names_of: dict[tuple[int, int], int] = {}
+    links: dict[tuple[int, int], int] = {}
+    for file in names:
+        names_of[file.identity] = names_of.get(file.identity, 0) + 1
+        links[file.identity] = file.links
+    return {identity for identity, known in names_of.items() if known >= links[identity]}

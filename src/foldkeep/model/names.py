@@ -1,0 +1,65 @@
+"""File names as bytes, as ``file:`` URIs, and as text that is safe to look at.
+
+A name on a POSIX file system is any run of bytes without NUL and slash; it need not be text. Fold Keep
+carries names as bytes and turns them into text in two ways only: a URI, which gives the same bytes back,
+and a visible form, which is for eyes.
+"""
+
+from urllib.parse import quote_from_bytes, unquote_to_bytes, urlsplit
+
+
+def file_uri(path: bytes) -> str:
+    """Return the ``file:`` URI (RFC 8089) of an absolute path; every byte survives the way there and back.
+
+    >>> file_uri(b"/kites/red \\xff.jpg")
+    'file:///kites/red%20%FF.jpg'
+    """
+    return "file://" + quote_from_bytes(path, safe="/")
+
+
+def path_from_uri(uri: str) -> bytes:
+    """Return the absolute path that a ``file:`` URI of this machine names.
+
+    Raises
+    ------
+    ValueError
+        If it is no ``file:`` URI, names another host, or its path is relative or holds a NUL byte.
+    """
+    parts = urlsplit(uri)
+    if parts.scheme != "file" or parts.netloc not in ("", "localhost") or parts.query or parts.fragment:
+        raise ValueError(f"not a file: URI of this machine: {uri!r}")
+    path = unquote_to_bytes(parts.path)
+    if not path.startswith(b"/") or b"\0" in path:
+        raise ValueError(f"not an absolute path: {uri!r}")
+    return path
+
+
+def visible(name: bytes | str) -> str:
+    r"""Return a name as one line of text that cannot act on a terminal.
+
+    Bytes that are not UTF-8, control characters, line breaks and direction marks become escapes.
+
+    >>> visible(b"two\nlines \xff \x1b[31m")
+    'two\\nlines \\xff \\x1b[31m'
+    """
+    text = name.decode("utf-8", "backslashreplace") if isinstance(name, bytes) else name
+    if text.isprintable():
+        return text
+    return "".join(char if char.isprintable() else char.encode("unicode_escape").decode("ascii") for char in text)
+
+
+def beside(name: bytes, number: int, longest: int = 255) -> bytes:
+    """Return the `number`-th name to try beside a taken one; the first is the name itself.
+
+    `longest` is how many bytes a name may have; the stem gives way, the suffix stays.
+
+    >>> beside(b"march.flac", 2)
+    b'march-2.flac'
+    """
+    if number == 1:
+        return name
+    stem, dot, suffix = name.rpartition(b".")
+    if not stem:
+        stem, dot, suffix = name, b"", b""
+    tail = b"-%d" % number + dot + suffix
+    return stem[: longest - len(tail)] + tail

@@ -1,0 +1,89 @@
+"""Sizes and moments: from what people write, and to what people and scripts read."""
+
+import re
+from datetime import UTC, datetime, timedelta
+
+_SIZE_UNITS: dict[str, int] = {
+    "": 1,
+    "b": 1,
+    **{f"{prefix}b": 1000**power for power, prefix in enumerate("kmgt", start=1)},
+    **{f"{prefix}ib": 1024**power for power, prefix in enumerate("kmgt", start=1)},
+}
+_AGE_DAYS = {"d": 1.0, "w": 7.0, "m": 365.25 / 12, "y": 365.25}
+_NUMBER_AND_UNIT = re.compile(r"\s*(\d+(?:\.\d+)?)\s*([A-Za-z]*)\s*")
+_MOMENT = re.compile(r"(\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d)(?:\.(\d{1,9}))?Z")
+_EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
+
+
+def parse_size(text: str) -> int:
+    """Return the bytes meant by a size such as ``200MB`` (powers of 1000) or ``1.5GiB`` (powers of 1024).
+
+    Raises
+    ------
+    ValueError
+        If it is not a number with one of the units B, kB, MB, GB, TB, KiB, MiB, GiB, TiB.
+    """
+    found = _NUMBER_AND_UNIT.fullmatch(text)
+    factor = _SIZE_UNITS.get(found[2].lower()) if found else None
+    if found is None or factor is None:
+        raise ValueError(f"not a size: {text!r}; write one like 200MB or 1.5GiB")
+    return round(float(found[1]) * factor)
+
+
+def parse_age(text: str) -> timedelta:
+    """Return the time meant by an age such as ``30d``, ``2w``, ``6m`` or ``5y`` (mean Gregorian year).
+
+    Raises
+    ------
+    ValueError
+        If it is not a number with one of the units d, w, m, y.
+    """
+    found = _NUMBER_AND_UNIT.fullmatch(text)
+    days = _AGE_DAYS.get(found[2]) if found else None
+    if found is None or days is None:
+        raise ValueError(f"not an age: {text!r}; write one like 30d, 2w, 6m or 5y")
+    return timedelta(days=float(found[1]) * days)
+
+
+def format_size(size: int) -> str:
+    """Return a size for eyes: three significant digits, powers of 1000.
+
+    >>> format_size(999), format_size(12_345_678)
+    ('999 B', '12.3 MB')
+    """
+    if size < 1000:
+        return f"{size} B"
+    value = float(size)
+    for unit in ("kB", "MB", "GB", "TB"):
+        value /= 1000
+        if value < 999.5 or unit == "TB":
+            break
+    digits = 2 if value < 9.995 else 1 if value < 99.95 else 0
+    return f"{value:.{digits}f} {unit}"
+
+
+def format_moment(nanoseconds: int) -> str:
+    """Return nanoseconds since the epoch as ISO 8601 in UTC, to the last digit that is not zero.
+
+    >>> format_moment(1_750_000_000_500_000_000)
+    '2025-06-15T15:06:40.5Z'
+    """
+    seconds, rest = divmod(nanoseconds, 1_000_000_000)
+    moment = (_EPOCH + timedelta(seconds=seconds)).replace(tzinfo=None).isoformat()
+    fraction = f".{rest:09d}".rstrip("0") if rest else ""
+    return f"{moment}{fraction}Z"
+
+
+def parse_moment(text: str) -> int:
+    """Return the nanoseconds since the epoch that `format_moment` wrote.
+
+    Raises
+    ------
+    ValueError
+        If it has another form.
+    """
+    found = _MOMENT.fullmatch(text.strip())
+    if found is None:
+        raise ValueError(f"not a moment: {text!r}; write one like 2025-06-14T09:12:03Z")
+    seconds = (datetime.fromisoformat(found[1]).replace(tzinfo=UTC) - _EPOCH) // timedelta(seconds=1)
+    return seconds * 1_000_000_000 + int((found[2] or "0").ljust(9, "0"))

@@ -1,0 +1,47 @@
+"""How long work tells how far it is, and what it could not do."""
+
+from dataclasses import dataclass
+from typing import Protocol
+
+
+@dataclass(frozen=True, slots=True)
+class Problem:
+    """One file or folder that could not be worked on, and why."""
+
+    path: bytes
+    reason: str
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """How far a piece of long work is.
+
+    Attributes
+    ----------
+    phase
+        What is being done, as words for a person ("Reading contents").
+    done, total
+        Units done and units in all; total is None while it is not known.
+    unit
+        ``"files"`` or ``"bytes"``.
+    """
+
+    phase: str
+    done: int
+    total: int | None
+    unit: str
+
+
+class Progress(Protocol):
+    """Called by the core during long work; it must return quickly and may drop what it is told."""
+
+    def __call__(self, step: Step) -> None: ...
+
+
+def no_progress(step: Step) -> None:
+    """Take a step and tell nobody."""
+
+
+def reason_of(error: OSError) -> str:
+    """Return why the system refused, as a few lower-case words."""
+    return (error.strerror or type(error).__name__).lower()

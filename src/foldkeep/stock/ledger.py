@@ -1,0 +1,83 @@
+"""The ledger: every run, and every file in it. Only `foldkeep.fold` writes here."""
+
+import sqlite3
+from collections.abc import Iterable
+from dataclasses import astuple
+
+from foldkeep.model import Run, RunFile, RunFileState, RunSummary
+
+_RUN_COLUMNS = "id, key, method, docket, started_ns, underway"
+_FILE_COLUMNS = "run, number, place, path, slot, size, modified_ns, digest, keeper, state, reason"
+
+
+class Ledger:
+    """The record of the runs that this stock's user has carried out."""
+
+    def __init__(self, connection: sqlite3.Connection) -> None:
+        self._db = connection
+
+    def begin(self, key: str, method: str, docket: bytes, started_ns: int) -> Run:
+        """Write down a run that is about to begin and return it with its number."""
+        row = self._db.execute(
+            "INSERT INTO runs (key, method, docket, started_ns, underway) VALUES (?, ?, ?, ?, 1)"
+            f" RETURNING {_RUN_COLUMNS}",
+            (key, method, docket, started_ns),
+        ).fetchone()
+        return _run(row)
+
+    def put(self, files: Iterable[RunFile]) -> None:
+        """Write down files of a run, or bring them up to date."""
+        self._db.executemany(
+            f"INSERT OR REPLACE INTO run_files ({_FILE_COLUMNS}) VALUES ({','.join('?' * 11)})",
+            (astuple(file) for file in files),
+        )
+
+    def set_underway(self, run: int, underway: bool) -> None:
+        """Note that a run's files are being changed, or that all of them are settled."""
+        self._db.execute("UPDATE runs SET underway = ? WHERE id = ?", (underway, run))
+
+    def discard(self, run: int) -> None:
+        """Take out a run that ended before it changed anything."""
+        self._db.execute("DELETE FROM run_files WHERE run = ?", (run,))
+        self._db.execute("DELETE FROM runs WHERE id = ?", (run,))
+
+    def run(self, id_: int) -> Run | None:
+        """Return a run by its number, or None."""
+        row = self._db.execute(f"SELECT {_RUN_COLUMNS} FROM runs WHERE id = ?", (id_,)).fetchone()
+        return _run(row) if row else None
+
+    def unsettled(self) -> list[Run]:
+        """Return the runs that are under way, or were when their process ended."""
+        return [_run(r) for r in self._db.execute(f"SELECT {_RUN_COLUMNS} FROM runs WHERE underway ORDER BY id")]
+
+    def files(self, run: int) -> list[RunFile]:
+        """Return the files of a run by number."""
+        rows = self._db.execute(f"SELECT {_FILE_COLUMNS} FROM run_files WHERE run = ? ORDER BY number", (run,))
+        return [RunFile(*(*row[:9], RunFileState(row[9]), row[10])) for row in rows]
+
+    def summaries(self) -> list[RunSummary]:
+        """Return every run with its files counted by state, the first run first."""
+        found = {
+            row[0]: RunSummary(_run(row), {}, {})
+            for row in self._db.execute(f"SELECT {_RUN_COLUMNS} FROM runs ORDER BY id")
+        }
+        for run, state, count, size in self._db.execute(
+            "SELECT run, state, count(*), sum(size) FROM run_files GROUP BY run, state"
+        ):
+            found[run].files[RunFileState(state)] = count
+            found[run].bytes[RunFileState(state)] = size
+        return list(found.values())
+
+    def waiting_from(self, path: bytes) -> Run | None:
+        """Return the last run in whose fold a file from this path waits, or None."""
+        row = self._db.execute(
+            f"SELECT {_RUN_COLUMNS} FROM runs WHERE id = (SELECT max(run) FROM run_files"
+            " WHERE path = ? AND state = ?)",
+            (path, RunFileState.WAITING),
+        ).fetchone()
+        return _run(row) if row else None
+
+
+def _run(row: tuple[int, str, str, bytes, int, int]) -> Run:
+    id_, key, method, docket, started_ns, underway = row
+    return Run(id_, key, method, docket, started_ns, bool(underway))

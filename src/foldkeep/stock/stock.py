@@ -1,0 +1,106 @@
+"""The stock as a file: opening it, holding it, changing it in one piece."""
+
+import os
+import sqlite3
+from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager, closing, contextmanager
+from types import TracebackType
+from typing import Self
+
+from foldkeep.model import UnusableInput, reason_of, visible
+
+from . import lock
+from .files import Files
+from .ledger import Ledger
+from .places import Places
+from .schema import migrate
+
+LOCK_WAIT_SECONDS = 5.0
+
+
+class Stock:
+    """All that Fold Keep knows about the files in its places: one SQLite file.
+
+    A stock is opened for one thread. Reading needs nothing more; to change it, hold it first, then
+    change it in a transaction.
+    """
+
+    def __init__(self, path: str, connection: sqlite3.Connection) -> None:
+        self.path = path
+        self._db = connection
+        self.places = Places(connection)
+        self.files = Files(connection)
+        self.ledger = Ledger(connection)
+
+    @classmethod
+    def open(cls, path: str, *, create: bool = False) -> Self:
+        """Open the stock at `path`.
+
+        Raises
+        ------
+        UnusableInput
+            If there is none and `create` is false, or the file cannot be used as a stock.
+        """
+        if not create and not os.path.exists(path):
+            raise UnusableInput(
+                f"there is no stock yet at {visible(path)}", "scan a folder first: foldkeep scan DIR"
+            )
+        try:
+            os.makedirs(os.path.dirname(os.path.abspath(path)), exist_ok=True)
+            connection = sqlite3.connect(path, isolation_level=None, timeout=LOCK_WAIT_SECONDS)
+            try:
+                migrate(connection)
+                connection.execute("PRAGMA journal_mode = WAL")
+                # Every commit is flushed: the ledger must be on the disk before a file moves.
+                connection.execute("PRAGMA synchronous = FULL")
+                connection.execute("PRAGMA foreign_keys = ON")
+            except BaseException:
+                connection.close()
+                raise
+        except OSError as error:
+            raise _unusable(path, reason_of(error)) from error
+        except (sqlite3.Error, ValueError) as error:
+            raise _unusable(path, str(error)) from error
+        return cls(path, connection)
+
+    def hold(self, work: str) -> AbstractContextManager[None]:
+        """Keep every other Fold Keep from changing this stock until the block ends.
+
+        `work` is the command's name, told to those who wait. Raises `StockBusy` after a short wait.
+        """
+        return lock.hold(self.path, work, LOCK_WAIT_SECONDS)
+
+    @contextmanager
+    def transaction(self) -> Iterator[Callable[[], None]]:
+        """Make the changes in the block as one, flushed to the disk when it ends, or none of them.
+
+        The function that the block is given makes what has been changed so far lasting and goes on.
+        """
+
+        def renew() -> None:
+            self._db.execute("COMMIT")
+            self._db.execute("BEGIN IMMEDIATE")
+
+        self._db.execute("BEGIN IMMEDIATE")
+        try:
+            yield renew
+        except BaseException:
+            if self._db.in_transaction:  # a full disk makes SQLite roll back by itself
+                self._db.execute("ROLLBACK")
+            raise
+        self._db.execute("COMMIT")
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        with closing(self._db):
+            # The disk may fill up, or the file prove damaged, at any query.
+            if isinstance(error, sqlite3.Error):
+                raise _unusable(self.path, str(error)) from error
+
+
+def _unusable(path: str, why: str) -> UnusableInput:
+    return UnusableInput(f"cannot use the stock {visible(path)}: {why}", "name another with --stock FILE")

@@ -1,0 +1,117 @@
+"""What the tests share: the program run in this process or in its own, the sample library, plain listings."""
+
+import contextlib
+import io
+import json
+import os
+import subprocess
+import sys
+from dataclasses import dataclass
+from hashlib import sha256
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from foldkeep.cli import Environment, main
+from foldkeep.demo import make_library
+
+
+@dataclass
+class Answer:
+    status: int
+    out: str
+    err: str
+
+    @property
+    def json(self) -> Any:
+        return json.loads(self.out)
+
+
+class Desk:
+    """A folder to work in with a stock of its own, and the program."""
+
+    def __init__(self, top: Path) -> None:
+        self.top = top
+        self.place = top / "place"
+        self.place.mkdir(exist_ok=True)
+        self.stock = top / "stock" / "stock.sqlite3"
+        self.docket = top / "docket.csv"
+
+    def run(self, *words: str | os.PathLike[str], answer: str = "", **variables: str) -> Answer:
+        """Run one command line in this process."""
+        out, err = io.StringIO(), io.StringIO()
+        named = {"FOLDKEEP_STOCK": str(self.stock), **variables}
+        status = main([os.fspath(word) for word in words], Environment(io.StringIO(answer), out, err, named))
+        return Answer(status, out.getvalue(), err.getvalue())
+
+    def ask(self, *words: str | os.PathLike[str], answer: str = "") -> Any:
+        """Run one command line with --json and return the document."""
+        return self.run(*words, "--json", answer=answer).json
+
+    def write(self, name: str | bytes, content: bytes = b"kite", modified: int = 1_750_000_000) -> Path:
+        """Write a file below the place."""
+        path = Path(os.fsdecode(os.path.join(os.fsencode(self.place), os.fsencode(name))))
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(content)
+        os.utime(path, (modified, modified))
+        return path
+
+    def proposed(self) -> list[str]:
+        """Scan, write a fresh docket and return its lines."""
+        self.docket.unlink(missing_ok=True)
+        self.ask("scan", self.place)
+        self.ask("keep", "-o", self.docket)
+        return self.docket.read_text().splitlines()
+
+
+@pytest.fixture
+def desk(tmp_path: Path) -> Desk:
+    return Desk(tmp_path)
+
+
+@pytest.fixture(scope="session")
+def sample(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    top = tmp_path_factory.mktemp("sample")
+    make_library(str(top))
+    return top
+
+
+@pytest.fixture
+def sample_desk(sample: Path, tmp_path: Path) -> Desk:
+    """A desk whose place is the sample library."""
+    subprocess.run(["cp", "-a", sample / "library", tmp_path / "place"], check=True)
+    subprocess.run(["cp", "-a", sample / "shelf-drive", tmp_path], check=True)
+    return Desk(tmp_path)
+
+
+def program(*words: str | os.PathLike[str], **options: Any) -> subprocess.CompletedProcess[str]:
+    """Run the built program in a process of its own."""
+    line = [sys.executable, "-m", "foldkeep", *words]
+    return subprocess.run(line, capture_output=True, text=True, check=False, timeout=120, **options)
+
+
+def listing(top: Path) -> dict[bytes, tuple[str, int, int, int]]:
+    """Return every regular file outside folds with its SHA-256, mode, time in ns and inode."""
+    return {
+        path: (digest, facts.st_mode, facts.st_mtime_ns, facts.st_ino)
+        for path, digest, facts in read_everything(os.fsencode(top))
+        if b"/.foldkeep/" not in path
+    }
+
+
+def read_everything(top: bytes):
+    """Yield path, SHA-256 and facts of every regular file below a folder: the plain oracle."""
+    for folder, _, names in os.walk(top):
+        for name in names:
+            path = os.path.join(folder, name)
+            with contextlib.suppress(OSError):
+                facts = os.lstat(path)
+                if os.path.isfile(path) and not os.path.islink(path):
+                    with open(path, "rb") as file:
+                        yield path, sha256(file.read()).hexdigest(), facts
+
+
+def contents(top: Path) -> set[str]:
+    """Return the SHA-256 of every content below a folder, folds included."""
+    return {digest for _, digest, _ in read_everything(os.fsencode(top))}

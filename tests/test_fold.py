@@ -1,0 +1,433 @@
+"""Folding, unfolding, releasing: nothing is lost, nothing is overwritten, everything comes back."""
+
+import csv
+import os
+import signal
+from contextlib import contextmanager
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import foldkeep.fold.folding as folding
+import foldkeep.fold.moving
+from conftest import Desk, contents, listing
+from foldkeep.fold.journal import Journal, absolute_path, read_journal, relative_name
+from foldkeep.model import file_uri
+from foldkeep.stock import Stock
+
+
+def left(answer) -> list[tuple[str, str]]:
+    return [(os.path.basename(entry["path"]), entry["reason"]) for entry in answer["left"]]
+
+
+def edit(docket: Path, change) -> None:
+    """Change the rows of a docket as a person would."""
+    with docket.open(newline="") as stream:
+        rows = list(csv.DictReader(stream))
+    changed = [row for row in map(change, rows) if row]
+    with docket.open("w", newline="") as stream:
+        writer = csv.DictWriter(stream, rows[0])
+        writer.writeheader()
+        writer.writerows(changed)
+
+
+def test_fold_and_unfold_leave_the_sample_library_as_it_was(sample_desk: Desk):
+    before = listing(sample_desk.place)
+    sample_desk.proposed()
+    proposed = sample_desk.ask("keep", "-o", sample_desk.top / "again.csv")
+    assert (sample_desk.top / "again.csv").read_bytes() == sample_desk.docket.read_bytes()
+    folded = sample_desk.ask("fold", sample_desk.docket, "--yes")
+    assert folded["folded"] == proposed["spares"] > 30
+    assert folded["left"] == []
+    now = listing(sample_desk.place)
+    assert len(now) == len(before) - folded["folded"]
+    assert {digest for digest, *_ in now.values()} == {digest for digest, *_ in before.values()}
+    assert sample_desk.ask("duplicates")["totals"]["sets"] == 0
+    assert sample_desk.ask("unfold", "--last")["restored"] == folded["folded"]
+    assert listing(sample_desk.place) == before
+    assert not (sample_desk.place / ".foldkeep").exists()
+    # The stock knows the files again without reading them.
+    assert sample_desk.ask("duplicates")["totals"]["sets"] == proposed["sets"]
+    assert sample_desk.ask("scan")["read_bytes"] == 0
+
+
+def test_what_changed_since_the_scan_is_left_with_the_reason(desk: Desk):
+    for name in "abcdef":
+        desk.write(f"{name}/kite.jpg", name.encode() * 40)
+        desk.write(f"{name}/kite copy.jpg", name.encode() * 40)
+    desk.proposed()
+    desk.write("a/kite copy.jpg", b"A" * 40, modified=1_760_000_000)
+    desk.write("b/kite copy.jpg", b"longer" * 40)
+    (desk.place / "c/kite.jpg").unlink()
+    desk.write("d/kite.jpg", b"D" * 40)  # same size and time: only reading tells
+    (desk.place / "e/kite copy.jpg").unlink()
+    os.symlink("kite.jpg", desk.place / "e/kite copy.jpg")
+    before = listing(desk.place)
+    answer = desk.run("fold", desk.docket, "--yes", "--json")
+    assert answer.status == 1
+    assert answer.json["folded"] == 1
+    assert left(answer.json) == [
+        ("kite copy.jpg", "changed since the scan: modified 2025-10-09T08:53:20Z"),
+        ("kite copy.jpg", "changed since the scan: 240 bytes now, 40 then"),
+        ("kite copy.jpg", f"its keeper cannot be read: {desk.place}/c/kite.jpg"),
+        ("kite copy.jpg", f"its keeper has another content now: {desk.place}/d/kite.jpg"),
+        ("kite copy.jpg", "too many levels of symbolic links"),
+    ]
+    desk.ask("unfold", "--last")
+    assert listing(desk.place) == before
+
+
+def test_a_docket_is_checked_whole_before_anything_moves(desk: Desk):
+    desk.write("kite.jpg", b"k" * 40)
+    spare = desk.write("kite copy.jpg", b"k" * 40)
+    outside = desk.top / "outside.jpg"
+    outside.write_bytes(b"k" * 40)
+    lines = desk.proposed()
+    good = desk.docket.read_text()
+    up = file_uri(os.fsencode(desk.place / "x")) + "/../../outside.jpg"
+    cases = [
+        (good.replace(",keep,", ",fold,"), "keeps no copy in set"),
+        (good.replace(file_uri(os.fsencode(spare)), file_uri(os.fsencode(outside))), "lies in no place"),
+        (good.replace(file_uri(os.fsencode(spare)), up), "cannot be meant"),
+        (good + lines[2].replace(",fold,", ",keep,") + "\r\n", "both staying and going"),
+        (good.replace("blake3:", "md5:"), "not a digest"),
+        (good.replace(",40,", ",forty,"), "'forty' is not a number of bytes"),
+        (good.replace(",fold,", ",burn,"), "action 'burn' is none of keep, fold, leave"),
+        ("kites,are,up\r\n1,2,3\r\n", "the header has no column 'set'"),
+        ("", "the header has no column 'set'"),
+        (b"\xff\xfe\x00\x01", "it is not UTF-8 text"),
+    ]
+    for text, why in cases:
+        desk.docket.write_bytes(text if isinstance(text, bytes) else text.encode())
+        answer = desk.run("fold", desk.docket, "--yes")
+        assert (answer.status, answer.out, answer.err.count("\n")) == (2, "", 1), answer
+        assert why in answer.err
+    assert spare.exists()
+    assert desk.ask("ledger")["runs"] == []
+
+
+def test_a_spreadsheet_may_save_the_docket_in_its_own_way(desk: Desk):
+    desk.write(b"\xff=kite\n.jpg", b"k" * 40)
+    desk.write(b"\xff=kite\n (1).jpg", b"k" * 40)
+    rows = [line.split(",") for line in desk.proposed()]
+    desk.docket.write_text("\ufeff" + "\n".join(";".join(reversed(row)) for row in rows) + "\n\n")
+    assert desk.ask("fold", desk.docket, "--yes")["folded"] == 1
+    assert sorted(os.listdir(os.fsencode(desk.place))) == [b".foldkeep", b"\xff=kite\n.jpg"]
+
+
+def test_hard_links_and_aliases_never_vouch_for_each_other(desk: Desk):
+    """Two rows that vouch for each other through a second way to the same files: one of them stays."""
+    one, two = desk.write("in/one.jpg", b"k" * 40), desk.write("in/two.jpg", b"k" * 40)
+    alias = desk.top / "alias"
+    alias.symlink_to(desk.place / "in")
+    desk.proposed()
+    with desk.docket.open(newline="") as stream:
+        row = next(csv.DictReader(stream))
+    rows = [
+        ("s1", "fold", one),
+        ("s1", "keep", alias / "two.jpg"),
+        ("s2", "fold", two),
+        ("s2", "keep", alias / "one.jpg"),
+    ]
+    with desk.docket.open("w", newline="") as stream:
+        writer = csv.DictWriter(stream, row)
+        writer.writeheader()
+        for set_, action, path in rows:
+            writer.writerow({**row, "set": set_, "action": action, "uri": file_uri(os.fsencode(path))})
+    answer = desk.ask("fold", desk.docket, "--yes")
+    assert answer["folded"] == 1
+    assert len(listing(desk.place)) == 1
+    two.unlink(missing_ok=True)
+    one.unlink(missing_ok=True)
+    os.link(desk.write("new.jpg", b"k" * 40), one)
+    edit(desk.docket, lambda row: row if row["set"] == "s1" else None)
+    desk.docket.write_text(desk.docket.read_text().replace("alias/two", "place/new"))
+    assert left(desk.ask("fold", desk.docket, "--yes")) == [
+        ("one.jpg", f"the same file as its keeper (hard link): {desk.place}/new.jpg")
+    ]
+
+
+def test_unfold_never_overwrites_and_makes_folders_again(desk: Desk):
+    desk.write("kite.jpg", b"k" * 40)
+    desk.write("deep/er/kite copy.jpg", b"k" * 40)
+    desk.write("kite (1).jpg", b"k" * 40)
+    desk.proposed()
+    assert desk.ask("fold", desk.docket, "--yes")["folded"] == 2
+    (desk.place / "deep/er").rmdir()
+    (desk.place / "deep").rmdir()
+    desk.write("kite (1).jpg", b"new")
+    desk.write("kite (1)-2.jpg", b"newer")
+    answer = desk.ask("unfold", "1", "--path", desk.place / "kite (1).jpg")
+    assert [os.path.basename(entry["to"]["path"]) for entry in answer["renamed"]] == ["kite (1)-3.jpg"]
+    assert "kite (1)-3.jpg now" in desk.run("ledger", "1").out
+    assert desk.ask("unfold", "1")["restored"] == 1
+    assert (desk.place / "deep/er/kite copy.jpg").read_bytes() == b"k" * 40
+    assert (desk.place / "kite (1).jpg").read_bytes() == b"new"
+    assert desk.run("unfold", "--last").err == "foldkeep unfold: nothing waits in the fold; see foldkeep ledger\n"
+
+
+def test_release_frees_space_and_never_takes_the_last_copy(desk: Desk):
+    for name in "ab":
+        desk.write(f"{name}.jpg", name.encode() * 40)
+        desk.write(f"{name} copy.jpg", name.encode() * 40)
+    desk.proposed()
+    desk.ask("fold", desk.docket, "--yes")
+    (desk.place / "b.jpg").unlink()
+    assert desk.run("release", "1", answer="n\n").err.endswith("Nothing was changed.\n")
+    assert desk.run("release", "1").status == 2, "nobody answered"
+    assert desk.run("release", "--older-than", "1d", "--yes", "--json").json["released"] == 0
+    answer = desk.run("release", "1", "--json", answer="y\n")
+    assert (answer.status, answer.json["released"], answer.json["bytes"]) == (1, 1, 40)
+    assert left(answer.json) == [
+        ("b copy.jpg", "no copy of it outside the fold can be read now; unfold it to keep it")
+    ]
+    states = desk.ask("ledger")["runs"][0]["files"]
+    assert (states["released"], states["waiting"]) == (1, 1)
+    assert desk.ask("release", "1", "--yes", "--allow-last-copy")["released"] == 1
+    assert [path.name for path in desk.place.iterdir()] == ["a.jpg"]
+
+
+def test_a_full_disk_moves_nothing_unwritten(desk: Desk, monkeypatch):
+    desk.write("kite.jpg", b"k" * 40)
+    desk.write("kite copy.jpg", b"k" * 40)
+    desk.proposed()
+    real = os.write
+
+    def full(descriptor, data):
+        if b'"do":"fold"' in bytes(data):
+            raise OSError(28, "No space left on device")
+        return real(descriptor, data)
+
+    monkeypatch.setattr(os, "write", full)
+    answer = desk.ask("fold", desk.docket, "--yes")
+    assert left(answer) == [("kite copy.jpg", "its fold cannot be written: no space left on device")]
+    assert len(listing(desk.place)) == 2
+
+
+def test_without_a_rename_that_refuses_a_hard_link_moves(desk: Desk, monkeypatch):
+    monkeypatch.setattr(foldkeep.fold.moving, "_libc_renameat2", lambda: None)
+    desk.write("kite.jpg", b"k" * 40)
+    desk.write("kite copy.jpg", b"k" * 40)
+    before = listing(desk.place)
+    desk.proposed()
+    desk.ask("fold", desk.docket, "--yes")
+    desk.write("kite copy.jpg", b"taken")
+    assert len(desk.ask("unfold", "1")["renamed"]) == 1
+    (desk.place / "kite copy-2.jpg").replace(desk.place / "kite copy.jpg")
+    assert listing(desk.place) == before
+
+
+def test_the_second_fold_keep_is_told_who_holds_the_stock(desk: Desk, monkeypatch):
+    monkeypatch.setattr("foldkeep.stock.stock.LOCK_WAIT_SECONDS", 0.1)
+    desk.ask("scan", desk.place)
+    with Stock.open(str(desk.stock)) as stock, stock.hold("unfold"):
+        answer = desk.run("scan", desk.place)
+    assert (answer.status, answer.err) == (
+        2,
+        f"foldkeep scan: the stock {desk.stock} is held by foldkeep unfold, process {os.getpid()};"
+        " wait until that is done, or stop it\n",
+    )
+
+
+def swap_for_link(desk: Desk) -> None:
+    (desk.place / "in/kite copy.jpg").rename(desk.top / "taken.jpg")
+    os.symlink(desk.place / "kite.jpg", desk.place / "in/kite copy.jpg")
+
+
+def swap_folder_for_link(desk: Desk) -> None:
+    (desk.place / "in").rename(desk.top / "taken")
+    os.symlink(desk.top / "taken", desk.place / "in")
+
+
+def rewrite_spare(desk: Desk) -> None:
+    desk.write("in/kite copy.jpg", b"new" * 30)
+
+
+def replace_keeper(desk: Desk) -> None:
+    (desk.place / "kite.jpg").unlink()
+    desk.write("kite.jpg", b"K" * 40)
+
+
+@pytest.mark.parametrize(
+    ("meddle", "why"),
+    [
+        (swap_for_link, "changed while it was folded"),
+        (rewrite_spare, "changed while it was folded"),
+        (replace_keeper, "its keeper changed or went away"),
+        (swap_folder_for_link, None),
+    ],
+)
+def test_what_is_exchanged_between_look_and_move_is_left(desk: Desk, monkeypatch, meddle, why):
+    keeper = desk.write("kite.jpg", b"k" * 40)
+    desk.write("in/kite copy.jpg", b"k" * 40)
+    desk.proposed()
+    real = folding._intention
+
+    def meddled(*args):
+        meddle(desk)
+        return real(*args)
+
+    monkeypatch.setattr(folding, "_intention", meddled)
+    answer = desk.ask("fold", desk.docket, "--yes")
+    if why:
+        assert left(answer) == [("kite copy.jpg", why)]
+        assert not (desk.place / ".foldkeep").exists()
+    else:
+        # The file was in the folder that was looked into, wherever that is now, and is safe in the fold.
+        assert answer["folded"] == 1
+        (desk.place / "in").unlink()
+        assert desk.ask("unfold", "--last")["restored"] == 1
+        assert (desk.place / "in/kite copy.jpg").read_bytes() == keeper.read_bytes()
+
+
+def test_a_file_that_takes_the_place_of_the_spare_at_the_last_moment_is_put_back(desk: Desk, monkeypatch):
+    desk.write("kite.jpg", b"k" * 40)
+    spare = desk.write("kite copy.jpg", b"k" * 40)
+    desk.proposed()
+    real = folding.move
+
+    def meddled(*args):
+        monkeypatch.setattr(folding, "move", real)
+        spare.rename(desk.top / "taken.jpg")
+        spare.write_bytes(b"only here")
+        real(*args)
+
+    monkeypatch.setattr(folding, "move", meddled)
+    assert left(desk.ask("fold", desk.docket, "--yes")) == [("kite copy.jpg", "changed while it was folded")]
+    assert spare.read_bytes() == b"only here"
+
+
+def test_a_fold_taken_away_by_hand_is_told_and_found_again(desk: Desk):
+    desk.write("kite.jpg", b"k" * 40)
+    desk.write("kite copy.jpg", b"k" * 40)
+    desk.write("kite (1).jpg", b"k" * 40)
+    desk.proposed()
+    desk.ask("fold", desk.docket, "--yes")
+    (slot,) = desk.place.glob(".foldkeep/*/files/000001.jpg")
+    (journal,) = desk.place.glob(".foldkeep/*/journal.jsonl")
+    slot.rename(desk.top / "slot.jpg")
+    with journal.open("ab") as stream:
+        stream.write(b'{"do":"fold","n":1,"slo')  # torn in the middle of a line
+    answer = desk.run("unfold", "1", "--json")
+    assert (answer.status, answer.json["restored"]) == (1, 1)
+    assert [reason for _, reason in left(answer.json)] == ["gone from the fold; somebody took it away"]
+    assert desk.ask("ledger")["runs"][0]["files"]["lost"] == 1
+    slot.parent.mkdir(parents=True, exist_ok=True)
+    (desk.top / "slot.jpg").rename(slot)
+    assert desk.ask("unfold", "1")["restored"] == 1
+    assert len(listing(desk.place)) == 3
+
+
+def test_a_journal_counts_whole_lines_only(tmp_path):
+    descriptor = os.open(tmp_path / "journal.jsonl", os.O_RDWR | os.O_CREAT | os.O_APPEND)
+    journal = Journal(descriptor)
+    journal.write([{"do": "fold", "n": 1}])
+    os.write(descriptor, b'{"do":"fold","n":2}garbage\n[1]\n{"do":"fo')
+    journal.write([{"done": "fold", "n": 1}])
+    assert read_journal(descriptor) == [{"do": "fold", "n": 1}, {"done": "fold", "n": 1}]
+    os.close(descriptor)
+
+
+@given(
+    st.lists(
+        st.binary(min_size=1, max_size=9).filter(lambda n: n not in (b".", b"..") and not {0, 47} & set(n)),
+        min_size=1,
+    )
+)
+def test_a_journal_names_every_path_below_its_place(steps):
+    path = b"/kites/" + b"/".join(steps)
+    name = relative_name(b"/kites", path)
+    assert name.isascii()
+    assert absolute_path(b"/kites", name) == absolute_path(b"/kites/", name) == path
+    with pytest.raises(ValueError, match="leads out"):
+        absolute_path(b"/kites", "../x")
+
+
+class Killer:
+    """Kills this process with SIGKILL at the n-th change to the file system or the stock."""
+
+    def __init__(self, at: int) -> None:
+        self.at, self.count = at, 0
+
+    def point(self) -> None:
+        self.count += 1
+        if self.count == self.at:
+            os.kill(os.getpid(), signal.SIGKILL)
+
+    def wrap(self, function):
+        def wrapped(*args, **named):
+            self.point()
+            result = function(*args, **named)
+            self.point()
+            return result
+
+        return wrapped
+
+    def arm(self, without_rename: bool) -> None:
+        for name in ("mkdir", "rmdir", "unlink", "link", "fsync", "write"):
+            setattr(os, name, self.wrap(getattr(os, name)))
+        moving = foldkeep.fold.moving
+        if without_rename:
+            moving._libc_renameat2 = lambda: None
+        else:
+            moving._rename_without_replacing = self.wrap(moving._rename_without_replacing)
+        real = Stock.transaction
+
+        @contextmanager
+        def transaction(stock):
+            with real(stock) as renew:
+                yield renew
+                self.point()
+            self.point()
+
+        Stock.transaction = transaction
+
+
+def killed_at(number: int, desk: Desk, line: list[str], without_rename: bool) -> bool:
+    """Run one command line in a child that is killed at its n-th point; return whether it lived to its end."""
+    child = os.fork()
+    if child == 0:
+        Killer(number).arm(without_rename)
+        desk.run(*line)
+        os._exit(0)
+    return os.waitpid(child, 0)[1] == 0
+
+
+@pytest.mark.parametrize("without_rename", [False, True])
+@pytest.mark.parametrize("line", [["fold", "DOCKET", "--yes"], ["unfold", "1"], ["release", "1", "--yes"]])
+def test_killed_at_any_change_nothing_is_lost_and_all_can_be_taken_back(tmp_path, line, without_rename):
+    number = 0
+    while True:
+        number += 1
+        top = tmp_path / str(number)
+        top.mkdir()
+        desk = Desk(top)
+        for name in "ab":
+            desk.write(f"{name}.jpg", name.encode() * 40)
+            desk.write(f"in/{name} copy.jpg", name.encode() * 40)
+        before = listing(desk.place)
+        kept = {digest for digest, *_ in before.values()}
+        desk.proposed()
+        if line[0] != "fold":
+            assert desk.ask("fold", desk.docket, "--yes")["folded"] == 2
+        words = [str(desk.docket) if word == "DOCKET" else word for word in line]
+        finished = killed_at(number, desk, words, without_rename)
+        assert kept <= contents(desk.place), f"lost at point {number}"
+        # The next command settles what the killed one left, and says what can be taken back.
+        if desk.ask("ledger")["runs"]:
+            desk.run("unfold", "1")
+            (run,) = desk.ask("ledger")["runs"]
+            assert (run["underway"], run["files"]["waiting"], run["files"]["lost"]) == (False, 0, 0)
+            gone = run["files"]["released"]
+        else:
+            gone = 0
+        now = listing(desk.place)
+        assert len(now) == len(before) - gone
+        assert all(before[path] == facts for path, facts in now.items())
+        assert not (desk.place / ".foldkeep").exists()
+        if finished:
+            break
+    assert number > 10
+    print(f"\n{line[0]}: killed at each of {number - 1} points")

@@ -1,0 +1,185 @@
+"""The built program as its users meet it: help, wrong usage, pipes, the README."""
+
+import json
+import os
+import pty
+import re
+import shlex
+import signal
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from conftest import Desk, program
+from foldkeep import __version__
+from foldkeep.cli.main import COMMANDS
+
+ROOT = Path(__file__).parent.parent
+
+
+def test_help_is_a_guide_and_every_command_ends_with_examples():
+    guide = program("--help")
+    assert (guide.returncode, guide.stderr) == (0, "")
+    order = [guide.stdout.index(f"  {name} ") for name in COMMANDS]
+    assert order == sorted(order)
+    assert max(map(len, guide.stdout.splitlines())) <= 80
+    for name in COMMANDS:
+        answer = program(name, "--help")
+        assert answer.returncode == 0
+        examples = answer.stdout.partition("examples:\n")[2].strip().splitlines()
+        assert 2 <= len(examples) <= 3
+        assert all(line.strip().startswith(f"foldkeep {name}") for line in examples)
+    assert program("--version").stdout == f"foldkeep {__version__}\n"
+
+
+def test_wrong_usage_is_one_line_and_changes_nothing(desk: Desk):
+    other = desk.top / "other.sqlite3"
+    other.write_bytes(b"SQLite format 3\0 but not really" * 100)
+    foreign = desk.top / "foreign.sqlite3"
+    subprocess.run([sys.executable, "-c", f"import sqlite3; d = sqlite3.connect({str(foreign)!r});"
+                    "d.execute('create table mine (x)'); d.commit()"], check=True)  # fmt: skip
+    (desk.place / "file").write_text("x")
+    fold = desk.place / ".foldkeep"
+    fold.mkdir()
+    desk.docket.write_text("set,action,path,size,kind,modified,digest,reason,uri\n")
+    desk.run("scan", desk.place)
+    cases = {
+        ("scna",): "there is no command scna; did you mean `foldkeep scan`?",
+        ("--json",): "there is no command --json; see foldkeep --help",
+        ("scan", desk.top / "gone"): "no such file or directory; name a folder",
+        ("scan", desk.place / "file"): "not a directory; name a folder",
+        ("scan", fold): "it lies in a fold; name the place above it",
+        ("scan", desk.place, "--role", "spare"): "argument --role: invalid choice: 'spare'",
+        ("scan", desk.place, "--stock", "/dev/null/stock"): "cannot use the stock /dev/null/stock",
+        ("scan", desk.place, "--stock", desk.top): "cannot use the stock",
+        ("scan", desk.place, "--stock", other): "name another with --stock FILE",
+        ("scan", desk.place, "--stock", foreign): "an SQLite file of another program",
+        ("duplicates", "--stock", desk.top / "none"): "there is no stock yet at",
+        ("duplicates", "--top", "x"): "argument --top: invalid int value: 'x'",
+        ("keep",): "the following arguments are required: -o",
+        ("keep", "-o", desk.top / "no/docket.csv"): "cannot write the docket",
+        ("fold", desk.place / "gone.csv"): "cannot read the docket",
+        ("fold", desk.place / "file"): "is not a docket",
+        ("fold", desk.docket, "--method", "burn"): "invalid choice: 'burn'",
+        ("unfold",): "one of the arguments RUN --last is required",
+        ("unfold", "7"): "there is no run 7; see foldkeep ledger",
+        ("release",): "no run is named",
+        ("release", "--older-than", "soon"): "not an age: 'soon'; write one like 30d, 2w, 6m or 5y",
+        ("ledger", "7"): "there is no run 7; see foldkeep ledger",
+        ("demo", desk.place): "is not empty; name a new folder, or none",
+    }
+    for words, why in cases.items():
+        answer = desk.run(*words)
+        assert (answer.status, answer.out, answer.err.count("\n")) == (2, "", 1), (words, answer)
+        assert why in answer.err, words
+    assert other.read_bytes().startswith(b"SQLite format 3\0 but")
+
+
+def test_answers_fit_pipes_and_terminals(desk: Desk):
+    long = "kites over the meadow " * 8
+    desk.write(f"{long}.jpg", b"k" * 40)
+    desk.write(f"{long} copy.jpg", b"k" * 40)
+    desk.write(b"[red]\x1b[31m\xff.jpg", b"m" * 9)
+    desk.write(b"[red]\x1b[31m\xff (1).jpg", b"m" * 9)
+    variables = {**os.environ, "FOLDKEEP_STOCK": str(desk.stock), "TERM": "xterm", "COLUMNS": ""}
+    assert program("scan", desk.place, env=variables).stdout.startswith("Scanned ")
+    piped = program("duplicates", env=variables).stdout
+    assert f"{desk.place}/{long} copy.jpg\n" in piped
+    assert f"{desk.place}/[red]\\x1b[31m\\xff (1).jpg\n" in piped
+    assert "\x1b" not in piped
+    assert not set("─│┌━") & set(piped)
+    plain, colored = (on_a_terminal(["duplicates"], {**variables, **more}) for more in ({"NO_COLOR": "1"}, {}))
+    assert "\x1b[32m" in colored
+    assert "\x1b[31m" not in colored, "a name must not act on the terminal"
+    assert re.sub(r"\x1b\[[\d;]*m", "", colored) == re.sub(r"\x1b\[[\d;]*m", "", plain)
+    assert not re.search(r"\x1b\[[\d;]*3\dm", plain)
+    shown = re.sub(r"\x1b\[[\d;]*m", "", plain).replace("\r", "").splitlines()
+    assert max(map(len, shown)) <= 80
+    assert f"{desk.place}/{long} copy.jpg".replace(" ", "") in "".join(shown).replace(" ", "")
+
+
+def on_a_terminal(words: list[str], variables: dict[str, str]) -> str:
+    """Run the program on a pseudo-terminal of 80 columns and return what it showed."""
+    mine, theirs = pty.openpty()
+    subprocess.run([sys.executable, "-c", "import os, struct, fcntl, termios;"
+                    f"fcntl.ioctl({theirs}, termios.TIOCSWINSZ, struct.pack('HHHH', 24, 80, 0, 0))"],
+                   pass_fds=[theirs], check=True)  # fmt: skip
+    line = [sys.executable, "-m", "foldkeep", *words]
+    process = subprocess.Popen(line, stdin=theirs, stdout=theirs, stderr=theirs, env=variables)
+    os.close(theirs)
+    shown = b""
+    while True:
+        try:
+            shown += (more := os.read(mine, 65536))
+        except OSError:
+            break
+        if not more:
+            break
+    assert process.wait() == 0
+    os.close(mine)
+    return shown.decode()
+
+
+def test_a_reader_that_leaves_and_a_full_disk_are_no_tracebacks(desk: Desk):
+    for number in range(300):
+        desk.write(f"{number % 100}/{number}.jpg", b"%d" % (number % 100) * 50)
+    desk.ask("scan", desk.place)
+    line = f"{shlex.quote(sys.executable)} -m foldkeep duplicates --stock {shlex.quote(str(desk.stock))}"
+    piped = subprocess.run(f"{line} | head -1", shell=True, capture_output=True, text=True, check=True)
+    assert (piped.stdout.split(), piped.stderr) == (["kind", "sets", "spares", "can", "come", "free"], "")
+    full = subprocess.run(f"{line} > /dev/full", shell=True, capture_output=True, text=True, check=False)
+    assert (full.returncode, full.stderr.count("\n")) == (2, 1)
+    assert "no space left on device" in full.stderr
+
+
+def test_ctrl_c_ends_with_130_and_what_was_read_stays(desk: Desk):
+    for number in range(4):
+        with (desk.place / f"{number}.mov").open("wb") as file:
+            file.truncate(600_000_000)
+    process = subprocess.Popen([sys.executable, "-m", "foldkeep", "scan", desk.place, "--stock", desk.stock],
+                               stderr=subprocess.PIPE, text=True)  # fmt: skip
+    while not desk.stock.exists() or desk.stock.stat().st_size == 0:
+        assert process.poll() is None
+    signal.sigtimedwait([], 0.3)
+    process.send_signal(signal.SIGINT)
+    _, errors = process.communicate(timeout=10)
+    assert process.returncode == 130
+    assert errors.endswith("foldkeep scan: interrupted; what was done so far is kept\n")
+    assert "Traceback" not in errors
+
+
+def test_the_demo_takes_its_tour_and_touches_only_its_folder(tmp_path: Path):
+    home = tmp_path / "home"
+    home.mkdir()
+    variables = {**os.environ, "HOME": str(home), "XDG_DATA_HOME": str(home), "FOLDKEEP_STOCK": str(home / "mine")}
+    answer = program("demo", tmp_path / "kite days", "--json", env=variables)
+    tour = json.loads(answer.stdout)
+    assert answer.returncode == 0
+    assert [step["status"] for step in tour["steps"]] == [0] * 7
+    assert tour["unchanged"] is True
+    assert tour["files"] > 100
+    assert Path(tour["stock"]).exists()
+    assert list(home.iterdir()) == []
+
+
+@pytest.mark.parametrize("name", ["README.md", "CONTRIBUTING.md"])
+def test_every_command_in_the_guides_is_true(name: str, sample_desk: Desk, monkeypatch):
+    """Run each `foldkeep` line of the fenced blocks in order, on the sample library as the home of the user."""
+    monkeypatch.chdir(sample_desk.top)
+    blocks = re.findall(r"```(?:console|sh)\n(.*?)```", (ROOT / name).read_text(), re.DOTALL)
+    lines = [line.strip().removeprefix("$ ") for line in "".join(blocks).splitlines()]
+    makefile = (ROOT / "Makefile").read_text()
+    ran = 0
+    for line in lines:
+        words = shlex.split(line, comments=True)
+        if words[:1] == ["make"]:
+            assert re.search(rf"^{words[1]}:", makefile, re.MULTILINE), line
+            ran += 1
+        elif words[:1] == ["foldkeep"]:
+            paths = [word.replace("~/Pictures", "place").replace("~/", "") for word in words[1:]]
+            answer = sample_desk.run(*paths, answer="y\n")
+            assert answer.status == 0, (line, answer)
+            ran += 1
+    assert ran > 0

@@ -1,0 +1,161 @@
+"""Scanning odd and hostile trees; places within places; drives that are away."""
+
+import os
+import threading
+from concurrent.futures import Executor, Future
+from pathlib import Path
+
+import pytest
+
+import foldkeep.scan.reading as reading
+from conftest import Desk, listing
+from foldkeep.demo import make_library
+from foldkeep.model import Role
+from foldkeep.scan import add_place, scan
+from foldkeep.stock import Stock
+
+
+class OneByOne(Executor):
+    """An executor without threads: what a scan asks of an executor is the interface, no more."""
+
+    def __init__(self) -> None:
+        self.jobs = 0
+
+    def submit(self, function, /, *args, **named):
+        self.jobs += 1
+        future: Future = Future()
+        future.set_result(function(*args, **named))
+        return future
+
+
+def test_a_scan_asks_only_for_the_executor_interface(desk: Desk):
+    for number in range(200):
+        desk.write(f"{number}.jpg", b"%d" % (number // 2) * 400)
+    steps = []
+    executor = OneByOne()
+    with Stock.open(str(desk.stock), create=True) as stock, stock.hold("test"):
+        place = add_place(stock, os.fsencode(desk.place), Role.ARCHIVE)
+        report = scan(stock, [place], executor, steps.append)
+    assert (report.files, report.hashed_files, report.problems) == (200, 200, [])
+    assert report.bytes == report.read_bytes == sum(path.stat().st_size for path in desk.place.iterdir())
+    assert 1 < executor.jobs < 20
+    assert place.role is Role.ARCHIVE
+
+
+def test_deep_and_odd_trees_do_not_stop_a_scan(desk: Desk):
+    deep = os.open(desk.place, os.O_RDONLY)
+    for _ in range(24):
+        name = "d" * 210
+        os.mkdir(name, dir_fd=deep)
+        below = os.open(name, os.O_RDONLY, dir_fd=deep)
+        os.close(deep)
+        deep = below
+    for name in ("one.jpg", "two.jpg"):
+        with open(os.open(name, os.O_CREAT | os.O_WRONLY, dir_fd=deep), "wb") as file:
+            file.write(b"deep" * 30_000)
+    os.close(deep)
+    os.symlink(".", desk.place / "loop")
+    os.symlink("/", desk.place / "root")
+    os.mkfifo(desk.place / "pipe.jpg")
+    answer = desk.run("scan", desk.place, "--json")
+    assert (answer.status, answer.json["files"]) == (0, 2)
+    (found,) = desk.ask("duplicates")["sets"]
+    assert all(len(copy["uri"]) > 5000 for copy in found["copies"])
+    # The whole way works that deep as well, and back.
+    desk.ask("keep", "-o", desk.docket)
+    assert desk.ask("fold", desk.docket, "--yes")["folded"] == 1
+    assert desk.ask("unfold", "--last")["restored"] == 1
+    assert desk.ask("duplicates")["totals"]["sets"] == 1
+
+
+@pytest.mark.parametrize("change", ["grow", "shrink"])
+def test_a_file_that_changes_while_it_is_read_gets_no_digest(desk: Desk, monkeypatch, change):
+    one, two = (desk.write(f"{name}.mov", b"k" * 3_000_000) for name in ("one", "two"))
+    real, lock = os.readv, threading.Lock()
+
+    def readv(descriptor, buffers):
+        got = real(descriptor, buffers)
+        with lock:
+            if os.path.samestat(os.fstat(descriptor), two.stat()):
+                if change == "grow":
+                    with two.open("ab") as file:
+                        file.write(b"k" * 2_000_000)
+                else:
+                    os.truncate(two, 5)
+        return got
+
+    monkeypatch.setattr(reading.os, "readv", readv)
+    answer = desk.run("scan", desk.place, "--json")
+    assert answer.status == 1
+    assert [problem["reason"] for problem in answer.json["problems"]] == ["changed during the scan; scan again"]
+    monkeypatch.undo()
+    assert desk.ask("duplicates")["sets"] == []
+    two.write_bytes(one.read_bytes())
+    desk.ask("scan")
+    assert desk.ask("duplicates")["totals"]["sets"] == 1
+
+
+def test_a_folder_that_cannot_be_read_keeps_what_is_known_of_it(desk: Desk, monkeypatch):
+    desk.write("a/kite.jpg", b"k" * 50)
+    desk.write("b/below/kite.jpg", b"k" * 50)
+    desk.ask("scan", desk.place)
+    real = os.open
+
+    def failing(path, *rest, **named):
+        if path == os.fsencode(desk.place / "b"):
+            raise PermissionError(13, "Permission denied")
+        return real(path, *rest, **named)
+
+    monkeypatch.setattr(os, "open", failing)
+    answer = desk.run("scan", "--json")
+    assert (answer.status, answer.json["problems"][0]["reason"]) == (1, "permission denied")
+    monkeypatch.undo()
+    assert desk.ask("duplicates")["totals"]["sets"] == 1
+    (desk.place / "b/below/kite.jpg").unlink()
+    desk.ask("scan")
+    assert desk.ask("duplicates")["totals"]["sets"] == 0
+
+
+def test_places_within_places_count_a_file_once(desk: Desk):
+    inner = desk.place / "shows"
+    desk.write("kite.jpg", b"k" * 50)
+    desk.write("shows/kite.jpg", b"k" * 50)
+    link = desk.top / "link"
+    link.symlink_to(desk.place)
+    desk.ask("scan", inner, "--role", "archive")
+    assert desk.ask("scan", desk.place, inner)["files"] == 2
+    assert desk.ask("scan", link)["files"] == 2
+    (found,) = desk.ask("duplicates", "--across")["sets"]
+    assert [copy["place"] for copy in found["copies"]] == ["place", "shows"]
+    assert desk.ask("duplicates")["sets"] == [], "the inner place has a role of its own"
+
+
+def test_a_place_that_is_away_loses_nothing(desk: Desk):
+    desk.write("kite.jpg", b"k" * 50)
+    desk.write("kite copy.jpg", b"k" * 50)
+    before = listing(desk.place)
+    desk.proposed()
+    desk.ask("fold", desk.docket, "--yes")
+    away = desk.place.rename(desk.top / "in a cupboard")
+    scanned = desk.run("scan", "--json")
+    assert (scanned.status, scanned.json["problems"][0]["path"]) == (1, str(desk.place))
+    answer = desk.run("unfold", "--last", "--json")
+    assert answer.status == 1
+    assert answer.json["left"][0]["reason"] == "its fold cannot be worked in: no such file or directory"
+    assert desk.ask("release", "1", "--yes")["released"] == 0
+    # Plugged in again as an empty mount point: still nothing is concluded.
+    desk.place.mkdir()
+    assert desk.run("unfold", "1").status == 1
+    desk.place.rmdir()
+    away.rename(desk.place)
+    assert desk.ask("unfold", "--last")["restored"] == 1
+    assert listing(desk.place) == before
+
+
+def test_the_sample_library_is_the_same_every_time(sample: Path, tmp_path: Path):
+    make_library(str(tmp_path))
+    first, second = listing(sample), listing(tmp_path)
+    assert {(os.path.relpath(path, os.fsencode(sample)), *facts[:3]) for path, facts in first.items()} == {
+        (os.path.relpath(path, os.fsencode(tmp_path)), *facts[:3]) for path, facts in second.items()
+    }
+    assert sum(path.stat().st_size for path in tmp_path.rglob("*")) < 60_000_000

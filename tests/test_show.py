@@ -1,0 +1,79 @@
+"""What people see while they wait, and how tables and lines fit a page."""
+
+import io
+import re
+
+import pytest
+
+import foldkeep.show.progress as progress
+from conftest import Desk
+from foldkeep.model import Step
+from foldkeep.show import Column, Page, ProgressLine
+
+
+@pytest.mark.parametrize(
+    ("step", "seconds", "words"),
+    [
+        (Step("Looking into folders", 12_345, None, "files"), 9, "Looking into folders: 12,345 files"),
+        (Step("Reading contents", 0, 5_000_000, "bytes"), 9, "Reading contents: 0 B of 5.00 MB"),
+        (
+            Step("Reading contents", 2_000_000_000, 8_000_000_000, "bytes"),
+            10,
+            "Reading contents: 2.00 GB of 8.00 GB, 200 MB a second, 0:30 left",
+        ),
+        (Step("Unfolding", 50, 500, "files"), 20, "Unfolding: 50 of 500 files, 2 files a second, 3:00 left"),
+        (Step("Unfolding", 50, 500, "files"), 0.5, "Unfolding: 50 of 500 files"),
+    ],
+)
+def test_a_step_says_how_far_how_fast_and_how_long(step, seconds, words):
+    assert progress.describe(step, seconds) == words
+
+
+@pytest.mark.parametrize(
+    ("terminal", "silent", "shown"),
+    [
+        (True, False, "\r\x1b[2KUnfolding: 0 of 9 files\r\x1b[2KUnfolding: 6 of 9 files\r\x1b[2K"),
+        (False, False, "Unfolding: 5 of 9 files, 1 files a second, 0:04 left\n"),
+        (True, True, ""),
+    ],
+)
+def test_progress_moves_on_a_terminal_and_speaks_seldom_elsewhere(monkeypatch, terminal, silent, shown):
+    now = 100.0
+    monkeypatch.setattr(progress.time, "monotonic", lambda: now)
+    stream = io.StringIO()
+    with ProgressLine(stream, terminal=terminal, silent=silent) as line:
+        for done in range(7):
+            line(Step("Unfolding", done, 9, "files"))
+            now += 0.02 if terminal else 1.0
+    assert stream.getvalue() == shown
+
+
+def test_a_page_is_plain_in_a_pipe_and_fits_a_terminal():
+    columns, rows = [Column("name"), Column("size", numbers=True)], [("kite " * 30, "5 B"), ("a", "1.00 GB")]
+    piped = io.StringIO()
+    page = Page(piped, terminal=False, color=True)
+    page.table(columns, rows, total=True)
+    page.line(("kite " * 30, "bold"), indent=4)
+    assert piped.getvalue().splitlines() == [
+        f"{'name':150}     size",
+        f"{'kite ' * 30}      5 B",
+        f"{'a':150}  1.00 GB",
+        "    " + "kite " * 30,
+    ]
+    fitted = io.StringIO()
+    page = Page(fitted, terminal=True, color=False, width=60)
+    page.table(columns, rows, total=True)
+    page.line("kite " * 30, indent=4)
+    lines = re.sub(r"\x1b\[[\d;]*m", "", fitted.getvalue()).splitlines()
+    assert max(map(len, lines)) <= 60
+    assert "".join(lines).count("kite") == 60
+    assert all(line.startswith("      kite") for line in lines[-2:])
+
+
+def test_nothing_found_and_nothing_folded_are_said(desk: Desk):
+    assert desk.run("scan", desk.place).out.startswith(f"Scanned {desk.place}: 0 files, 0 B")
+    assert desk.run("duplicates").out == "No two files in your places have the same content.\n"
+    assert desk.run("ledger").out == "Nothing has been folded yet.\n"
+    assert "0 spares in 0 sets" in desk.run("keep", "-o", desk.docket).out
+    assert desk.run("fold", desk.docket).out == "The docket proposes to fold nothing.\n"
+    assert desk.run("duplicates", "--quiet").out == ""

@@ -1,0 +1,163 @@
+"""Names, sizes, moments, CSV cells and kinds: tables of cases, and round trips."""
+
+import doctest
+import importlib
+import io
+import os
+import unicodedata
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from foldkeep.formats import read_table, write_table
+from foldkeep.keep import looks_like_a_copy, read_docket, write_docket
+from foldkeep.model import (
+    Action,
+    DocketRow,
+    UnusableInput,
+    beside,
+    file_uri,
+    format_moment,
+    format_size,
+    kind_of,
+    parse_age,
+    parse_moment,
+    parse_size,
+    path_from_uri,
+    visible,
+)
+
+paths = st.binary(min_size=1, max_size=40).filter(lambda name: 0 not in name).map(lambda name: b"/" + name)
+texts = st.text(st.characters(codec="utf-8"), max_size=12)
+
+
+@given(paths)
+def test_any_path_survives_as_a_uri(path):
+    uri = file_uri(path)
+    assert uri.isascii()
+    assert path_from_uri(uri) == path
+
+
+@pytest.mark.parametrize(
+    "uri", ["/a", "http://x/a", "file://elsewhere/a", "file:a", "file:///a%00b", "file:///a?b"]
+)
+def test_what_is_no_uri_of_a_local_file_is_refused(uri):
+    with pytest.raises(ValueError, match="not a"):
+        path_from_uri(uri)
+
+
+@given(paths)
+def test_nothing_that_acts_on_a_terminal_is_visible(path):
+    shown = visible(path)
+    assert not any(unicodedata.category(char) in ("Cc", "Cf", "Zl", "Zp", "Cs") for char in shown)
+    if path.isascii() and path.decode().isprintable():
+        assert shown.encode() == path
+
+
+@given(st.lists(st.tuples(texts, texts, texts).filter(any)))
+def test_any_cell_survives_a_table_and_none_is_a_formula(rows):
+    stream = io.StringIO(newline="")
+    write_table(stream, ("a", "b", "c"), rows)
+    stream.seek(0)
+    assert [tuple(cells.values()) for _, cells in read_table(stream, ("a", "b", "c"))] == rows
+    written = io.StringIO(newline="")
+    write_table(written, ("a",), [("=1+1",), ("'=x",), ("@sum",)])
+    assert written.getvalue() == "a\r\n'=1+1\r\n''=x\r\n'@sum\r\n"
+
+
+@given(
+    st.lists(
+        st.builds(
+            DocketRow,
+            st.just("s1"),
+            st.sampled_from(Action),
+            paths,
+            st.integers(0, 2**60),
+            st.just("photo"),
+            st.integers(-(10**18), 4 * 10**18),
+            st.none() | st.binary(min_size=32, max_size=32),
+            texts.map(str.strip),
+        )
+    )
+)
+def test_a_docket_comes_back_as_it_was_written(tmp_path_factory, rows):
+    path = write_docket(str(tmp_path_factory.mktemp("docket") / "docket.csv"), rows)
+    assert read_docket(path) == rows
+
+
+def test_a_taken_docket_is_not_overwritten(tmp_path):
+    wanted = tmp_path / "docket.csv"
+    wanted.write_text("mine")
+    assert write_docket(str(wanted), []) == str(tmp_path / "docket-2.csv")
+    assert wanted.read_text() == "mine"
+    with pytest.raises(UnusableInput, match="cannot write the docket"):
+        write_docket(str(tmp_path / "no" / "docket.csv"), [])
+    assert os.listdir(tmp_path) != []
+
+
+@pytest.mark.parametrize(
+    ("text", "size"),
+    [("0", 0), ("200MB", 200_000_000), ("1.5 GiB", 1_610_612_736), ("7kb", 7000), ("2TB", 2 * 10**12)],
+)
+def test_sizes_are_understood(text, size):
+    assert parse_size(text) == size
+
+
+def test_sizes_and_ages_are_shown_and_refused():
+    assert [format_size(n) for n in (0, 999, 1000, 99_949, 99_950, 999_499, 999_500, 5 * 10**15)] == [
+        "0 B",
+        "999 B",
+        "1.00 kB",
+        "99.9 kB",
+        "100 kB",
+        "999 kB",
+        "1.00 MB",
+        "5000 TB",
+    ]
+    assert [parse_age(text).days for text in ("30d", "2w", "6m", "5y")] == [30, 14, 182, 1826]
+    for parse, text in ((parse_size, "ten"), (parse_size, "5 parsecs"), (parse_age, "5"), (parse_age, "-2d")):
+        with pytest.raises(ValueError, match="write one like"):
+            parse(text)
+
+
+@given(st.integers(-(10**18), 10**19))
+def test_moments_keep_every_nanosecond(nanoseconds):
+    assert parse_moment(format_moment(nanoseconds)) == nanoseconds
+
+
+@pytest.mark.parametrize(
+    "name",
+    "Copy of kite.jpg|Copy (2) of kite.jpg|kite copy.jpg|kite - Copy (3).jpg|kite_copy2.jpg|kite (1).jpg|"
+    "kite(12).jpg|Kopie von kite.jpg|kite - Kopie.jpg|kite copie.jpg".split("|"),
+)
+def test_names_of_copies_look_like_copies(name):
+    assert looks_like_a_copy(name.encode())
+
+
+@pytest.mark.parametrize(
+    "name",
+    "kite.jpg|WKD_0001.jpg|copyright.txt|copycat.jpg|photocopy.jpg|kite 2.jpg|day-2.jpg|(1).jpg|"
+    "march (1985).flac|copy.jpg".split("|"),
+)
+def test_other_names_do_not(name):
+    assert not looks_like_a_copy(name.encode())
+
+
+def test_kinds_and_free_names():
+    kinds = (
+        "a.JPG photo b.cr3 photo c.mxf video d.flac audio e.xmp sidecar f.m3u8 catalog g.otio project h.tar packed"
+    )
+    words = f"{kinds} .jpg other i other".split()
+    cases = dict(zip(words[::2], words[1::2], strict=True))
+    assert {name: kind_of(name.encode()) for name in cases} == cases
+    assert [beside(b"march.flac", n) for n in (1, 2)] == [b"march.flac", b"march-2.flac"]
+    assert beside(b".hidden", 2) == b".hidden-2"
+    assert len(beside(b"x" * 251 + b".jpg", 12)) == 255
+
+
+@pytest.mark.parametrize("module", ["names", "units"])
+def test_examples_in_docstrings_are_true(module):
+    found = doctest.testmod(importlib.import_module(f"foldkeep.model.{module}"))
+    assert found.attempted > 0
+    assert found.failed == 0
