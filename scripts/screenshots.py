@@ -66,9 +66,7 @@ def take(name: str, lines: list[str], environment: dict[str, str], keep: bool) -
     done.unlink(missing_ok=True)
     typed = "; ".join(f"printf '\\033[1m$\\033[0m %s\\n' {shlex.quote(line)}; {line}; echo" for line in lines)
     look = "-geometry 157x45+0+0 -b 12 -bg #fdfcf8 -fg #22262a -fs 10 -fa".split()
-    colors = [
-        f"*{name}" for name in ("color2: #1a7f37", "color3: #9a6700", "color6: #0b6e83", "faintIsRelative: true")
-    ]
+    colors = [f"*{name}" for name in ("color2: #1a7f37", "color3: #9a6700", "color6: #0b6e83", "faintIsRelative: true")]
     resources = [word for color in colors for word in ("-xrm", color)]
     window = subprocess.Popen(
         ["xterm", *look, "DejaVu Sans Mono", *resources, "-e", "sh", "-c", f"{typed}; touch {done}; sleep 60"],

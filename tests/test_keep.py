@@ -1,9 +1,11 @@
 """Which copy stays, and what is said of it."""
 
+from dataclasses import replace
+
 import pytest
 
 from foldkeep.keep import DEFAULT_RULES, Proposal, propose
-from foldkeep.model import Action, CopySet, Place, Role, StockFile
+from foldkeep.model import Action, CopySet, Place, Role, StockFile, freed_files
 
 PLACE = Place(1, b"/kites", Role.WORKING, "kites", 1)
 
@@ -11,20 +13,10 @@ PLACE = Place(1, b"/kites", Role.WORKING, "kites", 1)
 def copies(*rows: tuple[str, int] | tuple[str, int, int]) -> CopySet:
     """A set of files given as path, modification second and, for hard links, inode."""
     files = [
-        StockFile(
-            f"/kites/{row[0]}".encode(),
-            10,
-            row[1],
-            "photo",
-            PLACE,
-            1,
-            row[2] if len(row) > 2 else at,
-            1,
-            b"d" * 32,
-        )
-        for at, row in enumerate(rows, start=100)
+        StockFile(f"/kites/{path}".encode(), 10, second, "photo", PLACE, 1, *(inode or [at]), 1, 0, b"d" * 32)
+        for at, (path, second, *inode) in enumerate(rows, start=100)
     ]
-    return CopySet("s1", b"d" * 32, 10, tuple(files))
+    return CopySet("s1", b"d" * 32, tuple(files), 10 * (len(files) - 1))
 
 
 @pytest.mark.parametrize(
@@ -78,17 +70,36 @@ def test_another_name_of_the_keeper_is_left_and_frees_nothing():
 @pytest.mark.parametrize(
     ("links", "known", "free"),
     [
-        ([1, 1, 1], [1, 1, 1], 20),  # three files: two can go
-        ([2, 1], [2, 1], 10),  # one has two names here: either file can go
-        ([2, 1], [1, 1], 10),  # one has a name elsewhere and keeps its space: the other can go
-        ([2, 2], [1, 1], 0),  # both have: nothing comes free
+        ([1, 1, 1], [1, 1, 1], 30),
+        ([2, 1], [2, 1], 20),  # one has two names, and both go
+        ([2, 1], [1, 1], 10),  # one has a name elsewhere and keeps its space
+        ([2, 2], [1, 1], 0),
         ([3, 2, 1], [2, 2, 1], 20),
     ],
 )
 def test_space_comes_free_only_with_the_last_name_of_a_file(links, known, free):
     names = [
-        StockFile(f"/kites/{inode}-{n}.jpg".encode(), 10, 1, "photo", PLACE, 1, inode, links[inode], b"d" * 32)
+        StockFile(f"/kites/{inode}-{n}.jpg".encode(), 10, 1, "photo", PLACE, 1, inode, links[inode], 0, b"d" * 32)
         for inode, count in enumerate(known)
         for n in range(count)
     ]
-    assert CopySet("s1", b"d" * 32, 10, tuple(names)).reclaimable == free
+    assert 10 * len(freed_files(names)) == free
+
+
+def test_what_is_not_proven_or_not_here_is_left():
+    found = copies(("a.jpg", 1), ("b.jpg", 2))
+    proposal = Proposal()
+    unproven = CopySet(found.id, None, found.copies, 10)
+    assert [row.action for row in propose([unproven], proposal)] == [Action.LEAVE] * 2
+    assert (proposal.undecided, proposal.spares) == (1, 0)
+    other = Place(2, b"/drive", Role.WORKING, "drive", 2)
+    elsewhere = replace(found.copies[0], place=other, path=b"/drive/a.jpg")
+    away = CopySet(found.id, found.digest, (*found.copies, elsewhere), 20)
+    assert [(row.path, row.action) for row in propose([away], Proposal(), away={2})] == [
+        (b"/drive/a.jpg", Action.LEAVE),
+        (b"/kites/a.jpg", Action.KEEP),
+        (b"/kites/b.jpg", Action.FOLD),
+    ]
+    assert [row.reason for row in propose([away], Proposal(), away={1})] == ["its place is away"] * 2 + [
+        "the only copy at hand"
+    ]

@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, invariant, precondition, rule
 
 from conftest import Desk, listing, read_everything
+from test_sets import found_sets, oracle
 
 names = st.sampled_from(["a.jpg", "a copy.jpg", "b.jpg", "in/a.jpg", "in/b (1).jpg", "in/deep/c.jpg"])
 bodies = st.sampled_from([b"k" * 40, b"K" * 40, b"m" * 7, b"k" * 20_000, b"k" * 19_999 + b"!"])
@@ -56,6 +57,7 @@ class Life(RuleBasedStateMachine):
     @rule()
     def scan(self):
         assert self.desk.run("scan").status == 0
+        assert found_sets(self.desk) == oracle(self.desk.place)
 
     @rule()
     def keep(self):

@@ -59,7 +59,7 @@ def test_wrong_usage_is_one_line_and_changes_nothing(desk: Desk):
         ("duplicates", "--stock", desk.top / "none"): "there is no stock yet at",
         ("duplicates", "--top", "x"): "argument --top: invalid int value: 'x'",
         ("keep",): "the following arguments are required: -o",
-        ("keep", "-o", desk.top / "no/docket.csv"): "cannot write the docket",
+        ("keep", "-o", desk.top / "no/docket.csv"): "cannot write ",
         ("fold", desk.place / "gone.csv"): "cannot read the docket",
         ("fold", desk.place / "file"): "is not a docket",
         ("fold", desk.docket, "--method", "burn"): "invalid choice: 'burn'",
@@ -69,6 +69,12 @@ def test_wrong_usage_is_one_line_and_changes_nothing(desk: Desk):
         ("release", "--older-than", "soon"): "not an age: 'soon'; write one like 30d, 2w, 6m or 5y",
         ("ledger", "7"): "there is no run 7; see foldkeep ledger",
         ("demo", desk.place): "is not empty; name a new folder, or none",
+        ("duplicates", "--match", "colour"): "copies cannot be matched by colour; there are content, name, size",
+        ("duplicates", "--sort", "luck"): "sets cannot be sorted by luck; there are saving, size, count, name",
+        ("duplicates", "--larger-than", "big"): "not a size: 'big'; write one like 200MB or 1.5GiB",
+        ("places", "attic"): "no place is called attic; see foldkeep places",
+        ("places", "--role", "backup"): "no place is named; name one by its label",
+        ("scan", desk.place, "--config", desk.top / "none.toml"): "there is no settings file",
     }
     for words, why in cases.items():
         answer = desk.run(*words)

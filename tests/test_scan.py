@@ -2,7 +2,7 @@
 
 import os
 import threading
-from concurrent.futures import Executor, Future
+from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
@@ -10,8 +10,10 @@ import pytest
 import foldkeep.scan.reading as reading
 from conftest import Desk, listing
 from foldkeep.demo import make_library
-from foldkeep.model import Role
+from foldkeep.model import Role, Settings
 from foldkeep.scan import add_place, scan
+from foldkeep.scan.looking import Looking
+from foldkeep.scan.pool import _Lanes
 from foldkeep.stock import Stock
 
 
@@ -38,7 +40,7 @@ def test_a_scan_asks_only_for_the_executor_interface(desk: Desk):
         report = scan(stock, [place], executor, steps.append)
     assert (report.files, report.hashed_files, report.problems) == (200, 200, [])
     assert report.bytes == report.read_bytes == sum(path.stat().st_size for path in desk.place.iterdir())
-    assert 1 < executor.jobs < 20
+    assert 0 < executor.jobs < 20
     assert place.role is Role.ARCHIVE
 
 
@@ -159,3 +161,51 @@ def test_the_sample_library_is_the_same_every_time(sample: Path, tmp_path: Path)
         (os.path.relpath(path, os.fsencode(tmp_path)), *facts[:3]) for path, facts in second.items()
     }
     assert sum(path.stat().st_size for path in tmp_path.rglob("*")) < 60_000_000
+
+
+@pytest.mark.parametrize(
+    ("name", "asked", "reason"),
+    [
+        ("kite.jpg", (), None),
+        (".kite.jpg", (), "hidden"),
+        (".kite.jpg", ("hidden",), None),
+        ("DESKTOP.INI", (), "system"),
+        ("Thumbs.db", ("system",), None),
+        ("kite.part", (), "ignored"),
+        ("Draft of Kite.TXT", (), "ignored"),
+        ("draft", ("hidden", "system", "bundles", "volumes"), "ignored"),
+    ],
+)
+def test_files_are_passed_by_for_a_reason(name, asked, reason):
+    settings = Settings(ignore_names=("draft*",), ignore_suffixes=("part",))
+    assert Looking(settings, asked).passes_file(name) == reason
+
+
+@pytest.mark.parametrize(
+    ("name", "asked", "reason"),
+    [
+        ("kites", (), None),
+        (".foldkeep", ("hidden", "system"), ""),
+        (".cache", (), "hidden"),
+        ("$RECYCLE.BIN", ("hidden",), "system"),
+        ("Kites.app", (), "bundles"),
+        ("Kites.app", ("bundles",), None),
+        ("scratch", (), "ignored"),
+        ("render", (), "ignored"),
+        ("renders", (), None),
+    ],
+)
+def test_folders_are_passed_by_for_a_reason(name, asked, reason):
+    looking = Looking(Settings(ignore_folders=("scratch", "/kites/render")), asked)
+    assert looking.passes_folder(name, b"/kites/" + name.encode()) == reason
+
+
+def test_small_files_get_more_lanes_only_while_the_disk_is_waited_for():
+    with ThreadPoolExecutor(1) as threads:
+        lanes = _Lanes(threads)
+        seen = []
+        for waiting in (0.1, 0.9, 0.9, 0.9, 0.2, 0.9):
+            lanes.learn(waiting)
+            seen.append(lanes.open)
+    assert seen == [1, 2, 3, 4, 1, 2]
+    assert _Lanes(OneByOne()).open > 1, "other executors share no lock"

@@ -39,9 +39,7 @@ def test_any_path_survives_as_a_uri(path):
     assert path_from_uri(uri) == path
 
 
-@pytest.mark.parametrize(
-    "uri", ["/a", "http://x/a", "file://elsewhere/a", "file:a", "file:///a%00b", "file:///a?b"]
-)
+@pytest.mark.parametrize("uri", ["/a", "http://x/a", "file://elsewhere/a", "file:a", "file:///a%00b", "file:///a?b"])
 def test_what_is_no_uri_of_a_local_file_is_refused(uri):
     with pytest.raises(ValueError, match="not a"):
         path_from_uri(uri)
@@ -91,7 +89,7 @@ def test_a_taken_docket_is_not_overwritten(tmp_path):
     wanted.write_text("mine")
     assert write_docket(str(wanted), []) == str(tmp_path / "docket-2.csv")
     assert wanted.read_text() == "mine"
-    with pytest.raises(UnusableInput, match="cannot write the docket"):
+    with pytest.raises(UnusableInput, match="cannot write "):
         write_docket(str(tmp_path / "no" / "docket.csv"), [])
     assert os.listdir(tmp_path) != []
 
@@ -145,9 +143,7 @@ def test_other_names_do_not(name):
 
 
 def test_kinds_and_free_names():
-    kinds = (
-        "a.JPG photo b.cr3 photo c.mxf video d.flac audio e.xmp sidecar f.m3u8 catalog g.otio project h.tar packed"
-    )
+    kinds = "a.JPG photo b.cr3 photo c.mxf video d.flac audio e.xmp sidecar f.m3u8 catalog g.otio project h.tar packed"
     words = f"{kinds} .jpg other i other".split()
     cases = dict(zip(words[::2], words[1::2], strict=True))
     assert {name: kind_of(name.encode()) for name in cases} == cases

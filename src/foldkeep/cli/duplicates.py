@@ -1,21 +1,32 @@
 """List the sets of files that have the same content, largest saving first.
 
 The answer rests on the last scan. Hard links to one file are one file, empty
-files form no set, and a copy in a place of another role is no spare.
+files form no set, and a copy in a place of another role is no spare: the set
+is shown as backed up. With filters, sets are listed of which a copy fits.
 """
 
 import argparse
+from typing import TYPE_CHECKING
 
 from .environment import Environment, ExitStatus
+from .filters import add_filters, wanted
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Iterator
+
+    from foldkeep.find import Question
+    from foldkeep.model import CopySet
+    from foldkeep.stock import Stock
 
 EXAMPLES = """\
 examples:
-  foldkeep duplicates
-  foldkeep duplicates --top 5
+  foldkeep duplicates --top 5 --kind video
+  foldkeep duplicates --folders
   foldkeep duplicates --json > sets.json
 """
 
 _TOP_ON_TERMINAL = 20
+_CSV_COLUMNS = ("set", "kind", "size", "copies", "can_come_free", "path", "place", "modified", "digest", "uri")
 
 
 def arrange(parser: argparse.ArgumentParser) -> None:
@@ -24,28 +35,99 @@ def arrange(parser: argparse.ArgumentParser) -> None:
         "--top",
         type=int,
         metavar="N",
-        help=f"list only the first N sets (on a terminal {_TOP_ON_TERMINAL}, in a pipe all)",
+        help=f"list only the first N (on a terminal {_TOP_ON_TERMINAL}, in a pipe all)",
+    )
+    parser.add_argument("--sort", default="saving", metavar="BY", help="saving (the default), size, count or name")
+    parser.add_argument("--details", action="store_true", help="dates and owner of each copy, and odd contents")
+    parser.add_argument("--folders", action="store_true", help="compare whole folders instead of files")
+    parser.add_argument("--same-names", action="store_true", help="with --folders: names must agree as well")
+    parser.add_argument(
+        "--share",
+        type=int,
+        default=50,
+        metavar="PERCENT",
+        help="with --folders: list overlaps from this part of a folder on (default: 50)",
     )
     parser.add_argument("--across", action="store_true", help="compare all places as one, whatever their role")
+    parser.add_argument(
+        "--match",
+        default="content",
+        metavar="WHAT",
+        help="what copies agree in: content (the default), name, size, modified, or several with commas between; "
+        "without content for looking only",
+    )
+    parser.add_argument("--csv", metavar="FILE", help="write every set to a table as well")
+    add_filters(parser)
 
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
-    """Find the sets and list them."""
-    from foldkeep.find import Totals, by_saving, duplicates, totals_by_kind
-    from foldkeep.show import set_document, show_duplicates, totals_document
+    """Find the sets, or the pairs of folders, and list them."""
+    from foldkeep.find import Question
     from foldkeep.stock import Stock
 
+    question = Question(args.across, frozenset(args.match.split(",")), args.sort, wanted(args))
     with Stock.open(env.stock_path(args)) as stock:
-        sets = by_saving(duplicates(stock, across=args.across))
-    top = args.top
-    if top is None and env.stdout.isatty():
-        top = _TOP_ON_TERMINAL
-    kinds = totals_by_kind(sets)
-    document = {
-        "command": "duplicates",
-        "sets": [set_document(found) for found in sets[: args.top]] if args.json else [],
-        "totals": totals_document(Totals.of(kinds.values())),
-        "kinds": {kind: totals_document(totals) for kind, totals in kinds.items()},
-    }
-    env.answer(args, document, lambda page: show_duplicates(page, sets, kinds, top))
+        return (_folders if args.folders else _sets)(args, env, stock, question)
+
+
+def _top(args: argparse.Namespace, env: Environment) -> int | None:
+    if args.top is None and env.stdout.isatty() and not args.json:
+        return _TOP_ON_TERMINAL
+    return None if args.top is None else max(0, args.top)
+
+
+def _sets(args: argparse.Namespace, env: Environment, stock: "Stock", question: "Question") -> ExitStatus:
+    from foldkeep.find import duplicates
+    from foldkeep.scan import presences
+    from foldkeep.show import Page, overview_document, set_document, show_more_sets, show_overview, show_sets
+
+    top = _top(args, env)
+    answer = duplicates(stock, question)
+    overview = answer.overview()
+    here = presences(stock)
+    document = {"command": "duplicates", **overview_document(overview)}
+    if args.json:
+        document["sets"] = [set_document(found) for found in answer.sets(top)]
+
+    def draw(page: Page) -> None:
+        show_overview(page, overview, here)
+        if overview.totals.sets and top != 0:
+            page.heading(f"Sets, sorted by {question.sort}")
+            show_sets(page, answer.sets(top), here, proven="content" in question.match, details=args.details)
+            show_more_sets(page, overview.totals.sets if top is None else top, overview.totals.sets)
+
+    env.answer(args, document, draw)
+    if args.csv:
+        from foldkeep.formats import write_new_file
+
+        written = write_new_file(args.csv, _CSV_COLUMNS, _csv_rows(answer.sets()))
+        if written != args.csv:
+            env.stderr.write(f"foldkeep duplicates: {args.csv} is taken, so the table is in {written}\n")
+    return ExitStatus.DONE
+
+
+def _csv_rows(sets: "Iterable[CopySet]") -> "Iterator[list[str]]":
+    from foldkeep.model import file_uri, format_digest, format_moment, visible
+
+    for found in sets:
+        shared = [found.id, found.kind, str(found.size), str(len(found.copies)), str(found.reclaimable)]
+        for copy in found.copies:
+            yield [
+                *shared,
+                visible(copy.path),
+                copy.place.label,
+                format_moment(copy.modified_ns),
+                format_digest(copy.digest) if copy.digest else "",
+                file_uri(copy.path),
+            ]
+
+
+def _folders(args: argparse.Namespace, env: Environment, stock: "Stock", question: "Question") -> ExitStatus:
+    from foldkeep.find import compare_folders
+    from foldkeep.show import match_document, show_folder_matches
+
+    matches = compare_folders(stock, question, same_names=args.same_names, least_share=args.share / 100)
+    top = _top(args, env)
+    document = {"command": "duplicates", "folders": [match_document(match) for match in matches[:top]]}
+    env.answer(args, document, lambda page: show_folder_matches(page, matches, top))
     return ExitStatus.DONE

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, TextIO
 if TYPE_CHECKING:
     from argparse import Namespace
 
+    from foldkeep.formats import SettingsFile
     from foldkeep.model import Problem
     from foldkeep.show import Page, ProgressLine
 
@@ -56,6 +57,18 @@ class Environment:
         from platformdirs import user_data_path
 
         return str(user_data_path("foldkeep") / "stock.sqlite3")
+
+    def settings(self, args: "Namespace") -> "SettingsFile":
+        """Return the settings in force: of ``--config``, or of the user's configuration folder."""
+        from foldkeep.formats import read_settings
+
+        if args.config:
+            return read_settings(args.config, needed=True)
+        from platformdirs import user_config_path
+
+        folder = self.variables.get("XDG_CONFIG_HOME")
+        default = f"{folder}/foldkeep" if folder else str(user_config_path("foldkeep"))
+        return read_settings(f"{default}/settings.toml")
 
     def page(self, args: "Namespace", stream: TextIO | None = None) -> "Page":
         """Return the page that answers are written on: standard output, or another stream."""

@@ -21,9 +21,7 @@ def arrange(parser: argparse.ArgumentParser) -> None:
     """Declare the arguments."""
     parser.add_argument("docket", metavar="DOCKET", help="a file that a finder wrote, perhaps changed by you")
     parser.add_argument("--yes", action="store_true", help="go ahead without asking")
-    parser.add_argument(
-        "--method", choices=["fold"], default="fold", help="what to do with the spares (default: fold)"
-    )
+    parser.add_argument("--method", choices=["fold"], default="fold", help="what to do with the spares (default: fold)")
 
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
@@ -36,9 +34,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     rows = read_docket(args.docket)
     with Stock.open(env.stock_path(args)) as stock, stock.hold("fold"):
         plan = make_plan(args.docket, rows, stock.places.all())
-        if plan.items and not env.confirm(
-            args, f"Fold {len(plan.items):,} files?", lambda page: show_plan(page, plan)
-        ):
+        if plan.items and not env.confirm(args, f"Fold {len(plan.items):,} files?", lambda page: show_plan(page, plan)):
             return ExitStatus.DONE
         with env.progress(args) as progress:
             report = fold(stock, plan, progress) if plan.items else FoldReport()

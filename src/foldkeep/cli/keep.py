@@ -27,19 +27,27 @@ def arrange(parser: argparse.ArgumentParser) -> None:
         help="where to write the docket; a taken name is not overwritten",
     )
     parser.add_argument("--across", action="store_true", help="compare all places as one, whatever their role")
+    parser.add_argument(
+        "--match",
+        default="content",
+        metavar="WHAT",
+        help="content (the default), name, size, modified, or several; sets whose contents differ are left",
+    )
 
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Propose and write the docket."""
-    from foldkeep.find import by_saving, duplicates
+    from foldkeep.find import Question, duplicates
     from foldkeep.keep import Proposal, propose, write_docket
+    from foldkeep.scan import Presence, presences
     from foldkeep.show import show_proposal
     from foldkeep.stock import Stock
 
     proposal = Proposal()
     with Stock.open(env.stock_path(args)) as stock:
-        sets = by_saving(duplicates(stock, across=args.across))
-        docket = write_docket(args.docket, propose(sets, proposal))
+        found = duplicates(stock, Question(args.across, frozenset(args.match.split(","))))
+        away = {place for place, now in presences(stock).items() if now is not Presence.HERE}
+        docket = write_docket(args.docket, propose(found.sets(), proposal, away=away))
     document = {
         "command": "keep",
         "sets": proposal.sets,

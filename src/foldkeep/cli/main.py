@@ -16,12 +16,14 @@ if TYPE_CHECKING:
 
 COMMANDS = {
     "scan": "look into folders and remember what lies in them",
+    "places": "list the known folders and drives, change what they are for",
     "duplicates": "list the sets of files that have the same content",
     "keep": "choose the copy of each set to keep, say why, write a docket",
     "fold": "carry out a docket: move the spares into the fold",
     "unfold": "bring folded files back to where they were",
     "release": "delete folded files for good, which frees the space",
     "ledger": "tell what was folded, brought back and released",
+    "settings": "show what is set, and where it comes from",
     "demo": "try all of this on a made-up library",
 }
 """In the order in which the work goes. Each is a module of this package."""
@@ -90,9 +92,7 @@ def _run(words: list[str], env: Environment) -> int:
     from .parser import Parser, add_common
 
     module = importlib.import_module(f"foldkeep.cli.{words[0]}")
-    parser = Parser(
-        environment=env, prog=f"foldkeep {words[0]}", description=module.__doc__, epilog=module.EXAMPLES
-    )
+    parser = Parser(environment=env, prog=f"foldkeep {words[0]}", description=module.__doc__, epilog=module.EXAMPLES)
     module.arrange(parser)
     add_common(parser)
     return _carry_out(words[0], module, parser.parse_args(words[1:]), env)

@@ -17,9 +17,7 @@ class Parser(argparse.ArgumentParser):
         self._environment = environment
         width = _terminal_width(environment)
         super().__init__(
-            formatter_class=lambda prog: argparse.RawDescriptionHelpFormatter(
-                prog, max_help_position=26, width=width
-            ),
+            formatter_class=lambda prog: argparse.RawDescriptionHelpFormatter(prog, max_help_position=26, width=width),
             allow_abbrev=False,
             **named,
         )

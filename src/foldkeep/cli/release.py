@@ -27,9 +27,7 @@ def arrange(parser: argparse.ArgumentParser) -> None:
         "--older-than", type=typed(parse_age), metavar="AGE", help="the runs before that: 30d, 2w, 6m, 1y"
     )
     parser.add_argument("--yes", action="store_true", help="go ahead without asking")
-    parser.add_argument(
-        "--allow-last-copy", action="store_true", help="delete also what exists nowhere else any more"
-    )
+    parser.add_argument("--allow-last-copy", action="store_true", help="delete also what exists nowhere else any more")
 
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:

@@ -26,6 +26,16 @@ def arrange(parser: argparse.ArgumentParser) -> None:
         choices=["working", "backup", "archive"],
         help="what these places are for; copies in places of another role are not each other's spares",
     )
+    for option, text in (
+        ("--hidden", "hidden files and folders"),
+        ("--system", "folders and files that the system makes for itself"),
+        ("--bundles", "inside folders that a program treats as one document"),
+        ("--cross-volumes", "other volumes that are mounted below"),
+    ):
+        parser.add_argument(
+            option, action=argparse.BooleanOptionalAction, help=f"look at {text}; remembered for these places"
+        )
+    parser.add_argument("--config", metavar="FILE", help="the settings file to use (see `foldkeep settings`)")
 
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
@@ -38,10 +48,12 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.show import problem_documents, show_scan
     from foldkeep.stock import Stock
 
+    settings = env.settings(args).settings
     with Stock.open(env.stock_path(args), create=bool(args.place)) as stock, stock.hold("scan"):
         if args.place:
             role = Role(args.role) if args.role else None
-            places = [add_place(stock, os.fsencode(path), role) for path in args.place]
+            places = [add_place(stock, os.fsencode(path), role, _asked(args)) for path in args.place]
+            places = list({place.id: place for place in places}.values())
         else:
             places = stock.places.all()
         if not places:
@@ -49,7 +61,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         executor = ThreadPoolExecutor(_threads(), thread_name_prefix="reading")
         try:
             with env.progress(args) as progress:
-                report = scan(stock, places, executor, progress)
+                report = scan(stock, places, executor, progress, settings)
         finally:
             executor.shutdown(wait=False, cancel_futures=True)
     document = {
@@ -58,11 +70,20 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         "bytes": report.bytes,
         "hashed_files": report.hashed_files,
         "read_bytes": report.read_bytes,
+        "moved": report.moved,
+        "contradictions": report.contradictions,
+        "passed": dict(report.passed),
         "seconds": round(report.seconds, 3),
         "problems": problem_documents(report.problems),
     }
     env.answer(args, document, lambda page: show_scan(page, [visible(p.path) for p in places], report))
     return env.tell_problems(args, report.problems)
+
+
+def _asked(args: argparse.Namespace) -> "dict[str, bool]":
+    """Return what the user said about what to look at beyond the usual; nothing said is not there."""
+    said = {"hidden": args.hidden, "system": args.system, "bundles": args.bundles, "volumes": args.cross_volumes}
+    return {word: wish for word, wish in said.items() if wish is not None}
 
 
 def _threads() -> int:

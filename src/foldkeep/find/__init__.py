@@ -1,5 +1,16 @@
 """Questions put to the stock, one module a question."""
 
-from .duplicates import Totals, by_saving, duplicates, totals_by_kind
+from .duplicates import Duplicates, Overview, Question, Totals, duplicates
+from .folders import FolderFacts, FolderMatch, Relation, compare_folders
 
-__all__ = ["duplicates", "by_saving", "totals_by_kind", "Totals"]
+__all__ = [
+    "duplicates",
+    "Duplicates",
+    "Question",
+    "Overview",
+    "Totals",
+    "compare_folders",
+    "FolderMatch",
+    "FolderFacts",
+    "Relation",
+]

@@ -53,9 +53,7 @@ def make_plan(docket: str, rows: list[DocketRow], places: list[Place]) -> Plan:
     staying: dict[str, list[bytes]] = defaultdict(list)
     for row in rows:
         if not {FOLD_NAME, b"", b".", b".."}.isdisjoint(row.path.split(b"/")[1:]):
-            raise UnusableInput(
-                f"{visible(docket)} names a path that cannot be meant: {visible(row.path)}", _AGAIN
-            )
+            raise UnusableInput(f"{visible(docket)} names a path that cannot be meant: {visible(row.path)}", _AGAIN)
         if row.action is not Action.FOLD:
             if row.path in going:
                 raise UnusableInput(f"{visible(docket)} has {visible(row.path)} both staying and going", _AGAIN)
@@ -75,9 +73,7 @@ def make_plan(docket: str, rows: list[DocketRow], places: list[Place]) -> Plan:
             )
         place = _place_of(row.path, innermost_first)
         if place is None:
-            raise UnusableInput(
-                f"{visible(docket)} names a file that lies in no place: {visible(row.path)}", _AGAIN
-            )
+            raise UnusableInput(f"{visible(docket)} names a file that lies in no place: {visible(row.path)}", _AGAIN)
         plan.by_place.setdefault(place.path, []).append(Item(row, place, staying[row.set]))
     return plan
 

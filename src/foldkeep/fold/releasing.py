@@ -130,7 +130,7 @@ class _Copies:
         """Tell whether the keeper, or any other copy that the stock knows, has the content now."""
         if self._digest(file.keeper) == file.digest:
             return True
-        return any(self._digest(path) == file.digest for path in self._stock.files.with_digest(file.digest))
+        return any(self._digest(path) == file.digest for path in self._stock.sets.paths_of(file.digest))
 
     def _digest(self, path: bytes) -> bytes | None:
         if path not in self._digests:

@@ -79,7 +79,9 @@ def _remember(stock: Stock, file: RunFile) -> None:
         return
     if (facts.st_size, facts.st_mtime_ns) == (file.size, file.modified_ns):
         name = os.path.basename(file.path)
-        sighting = Sighting(name, kind_of(name), file.size, file.modified_ns, facts.st_ino, facts.st_nlink)
+        sighting = Sighting(
+            name, kind_of(name), file.size, file.modified_ns, facts.st_ino, facts.st_nlink, facts.st_uid
+        )
         stock.files.remember(file.path, sighting, file.digest)
 
 

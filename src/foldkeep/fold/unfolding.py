@@ -89,9 +89,7 @@ def unfold(
     return report
 
 
-def _unfold_batch(
-    stock: Stock, vault: Vault, folders: Folders, files: list[RunFile], report: UnfoldReport
-) -> None:
+def _unfold_batch(stock: Stock, vault: Vault, folders: Folders, files: list[RunFile], report: UnfoldReport) -> None:
     """Move files back; those that find their name taken try the next one, all written down before."""
     waiting = files
     done: list[tuple[RunFile, bytes]] = []

@@ -1,5 +1,6 @@
 """Open formats in and out, one module each."""
 
-from .csv import read_table, write_table
+from .csv import read_table, write_new_file, write_table
+from .settings import SettingsFile, read_settings, settings_table
 
-__all__ = ["read_table", "write_table"]
+__all__ = ["read_table", "write_table", "write_new_file", "read_settings", "settings_table", "SettingsFile"]

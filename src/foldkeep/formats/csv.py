@@ -1,9 +1,13 @@
 """CSV after RFC 4180 that a spreadsheet can open and save without harm, to it or to its user."""
 
 import csv
+import os
 import re
 from collections.abc import Iterable, Iterator, Sequence
+from itertools import count
 from typing import TextIO
+
+from foldkeep.model import UnusableInput, beside, reason_of, visible
 
 # A cell that begins so is run as a formula by spreadsheets. Cells that begin with apostrophes before such
 # a character get one more as well, so that taking one away always gives back what was written.
@@ -25,6 +29,34 @@ def write_table(stream: TextIO, header: Sequence[str], rows: Iterable[Sequence[s
     writer = csv.writer(stream)
     writer.writerow(header)
     writer.writerows([defuse(cell) for cell in row] for row in rows)
+
+
+def write_new_file(path: str, header: Sequence[str], rows: Iterable[Sequence[str]]) -> str:
+    """Write a table to a new file and return where: `path`, or a free name beside it if that one is taken.
+
+    Raises
+    ------
+    UnusableInput
+        If it cannot be written; what was begun is taken away again.
+    """
+    folder, name = os.path.split(os.fsencode(path))
+    try:
+        for number in count(1):
+            target = os.fsdecode(os.path.join(folder, beside(name, number)))
+            try:
+                stream = open(target, "x", encoding="utf-8", newline="")  # noqa: SIM115
+                break
+            except FileExistsError:
+                continue
+        with stream:
+            try:
+                write_table(stream, header, rows)
+            except BaseException:
+                os.unlink(target)
+                raise
+    except OSError as error:
+        raise UnusableInput(f"cannot write {visible(path)}: {reason_of(error)}", "name another file") from error
+    return target
 
 
 def read_table(stream: TextIO, columns: Sequence[str]) -> Iterator[tuple[int, dict[str, str]]]:

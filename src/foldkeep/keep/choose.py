@@ -1,12 +1,14 @@
 """Choosing a keeper for each set, and saying why."""
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Container, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
 from foldkeep.model import Action, CopySet, DocketRow, StockFile, freed_files
 
 from .rules import DEFAULT_RULES, Rule
 
+_AWAY = "its place is away"
+_NOT_PROVEN = "not proven to have the same content"
 _SAME_FILE = "another name (hard link) of the keeper: folding it frees nothing"
 
 
@@ -21,7 +23,7 @@ class Proposal:
     reclaimable
         Bytes that come free when all of them are released.
     undecided
-        Sets for which no rule could decide.
+        Sets for which no rule could decide, or whose contents are not proven to be the same.
     """
 
     sets: int = 0
@@ -33,21 +35,32 @@ class Proposal:
 
 
 def propose(
-    sets: Iterable[CopySet], proposal: Proposal, rules: Sequence[Rule] = DEFAULT_RULES
+    sets: Iterable[CopySet],
+    proposal: Proposal,
+    rules: Sequence[Rule] = DEFAULT_RULES,
+    away: Container[int] = (),
 ) -> Iterator[DocketRow]:
-    """Yield docket rows for sets, the keeper of each first, and count them into `proposal`."""
+    """Yield docket rows for sets, the keeper of each first, and count them into `proposal`.
+
+    Parameters
+    ----------
+    away
+        Numbers of places whose drives are not here; their copies are left alone and choose nothing.
+    """
     for one in sets:
         proposal.sets += 1
-        keeper, why, against = _choose(one.copies, rules)
+        here = [copy for copy in one.copies if copy.place.id not in away]
+        yield from (_row(one, copy, Action.LEAVE, _AWAY) for copy in one.copies if copy.place.id in away)
+        keeper, why, against = _choose(here, rules) if one.digest and here else (None, "", {})
         if keeper is None:
             proposal.undecided += 1
-            for copy in one.copies:
-                yield _row(one, copy, Action.LEAVE, "no rule decides between these copies")
+            reason = "no rule decides between these copies" if one.digest else _NOT_PROVEN
+            yield from (_row(one, copy, Action.LEAVE, reason) for copy in here)
             continue
         proposal.reasons[why] = proposal.reasons.get(why, 0) + 1
         yield _row(one, keeper, Action.KEEP, why)
         going = []
-        for copy in one.copies:
+        for copy in here:
             if copy is keeper:
                 continue
             if copy.identity == keeper.identity:
@@ -61,6 +74,8 @@ def propose(
 
 def _choose(copies: Sequence[StockFile], rules: Sequence[Rule]) -> tuple[StockFile | None, str, dict[bytes, str]]:
     """Return the keeper or None, the reason for it, and the reason against each other copy's path."""
+    if len(copies) == 1:
+        return copies[0], "the only copy at hand", {}
     left = list(copies)
     why = ""
     against: dict[bytes, str] = {}

@@ -1,15 +1,12 @@
 """Dockets as files: CSV that a person can read, sort and change in a spreadsheet."""
 
-import os
 from collections.abc import Iterable
-from itertools import count
 
-from foldkeep.formats import read_table, write_table
+from foldkeep.formats import read_table, write_new_file
 from foldkeep.model import (
     Action,
     DocketRow,
     UnusableInput,
-    beside,
     file_uri,
     format_digest,
     format_moment,
@@ -26,31 +23,9 @@ COLUMNS = ("set", "action", "path", "size", "kind", "modified", "digest", "reaso
 def write_docket(path: str, rows: Iterable[DocketRow]) -> str:
     """Write a docket and return where: `path`, or a free name beside it if that one is taken.
 
-    Raises
-    ------
-    UnusableInput
-        If it cannot be written; what was begun is taken away again.
+    Raises UnusableInput if it cannot be written.
     """
-    folder, name = os.path.split(os.fsencode(path))
-    try:
-        for number in count(1):
-            target = os.fsdecode(os.path.join(folder, beside(name, number)))
-            try:
-                stream = open(target, "x", encoding="utf-8", newline="")  # noqa: SIM115
-                break
-            except FileExistsError:
-                continue
-        with stream:
-            try:
-                write_table(stream, COLUMNS, map(_cells, rows))
-            except BaseException:
-                os.unlink(target)
-                raise
-    except OSError as error:
-        raise UnusableInput(
-            f"cannot write the docket {visible(path)}: {reason_of(error)}", "name another file with -o"
-        ) from error
-    return target
+    return write_new_file(path, COLUMNS, map(_cells, rows))
 
 
 def read_docket(path: str) -> list[DocketRow]:

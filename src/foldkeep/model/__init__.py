@@ -2,10 +2,13 @@
 
 from .dockets import Action, DocketRow
 from .errors import FoldKeepError, StockBusy, UnusableInput
-from .files import CopySet, Place, Role, StockFile, format_digest, freed_files, parse_digest
+from .files import CopySet, Place, Role, StockFile, Volume, format_digest, freed_files, parse_digest
+from .filters import Filter
 from .kinds import KINDS, kind_of, suffix_of
 from .names import beside, file_uri, path_from_uri, visible
 from .runs import Run, RunFile, RunFileState, RunSummary
+from .settings import ASKABLE, BUNDLE_SUFFIXES, Settings
+from .signatures import contradiction
 from .units import format_moment, format_size, parse_age, parse_moment, parse_size
 from .work import Problem, Progress, Step, no_progress, reason_of
 
@@ -16,6 +19,7 @@ __all__ = [
     "FOLD_NAME",
     "Role",
     "Place",
+    "Volume",
     "StockFile",
     "CopySet",
     "freed_files",
@@ -24,6 +28,11 @@ __all__ = [
     "KINDS",
     "kind_of",
     "suffix_of",
+    "contradiction",
+    "Settings",
+    "ASKABLE",
+    "BUNDLE_SUFFIXES",
+    "Filter",
     "Action",
     "DocketRow",
     "Run",

@@ -3,7 +3,6 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
-from functools import cached_property
 
 
 class Role(StrEnum):
@@ -28,6 +27,12 @@ class Place:
         A short name, unique in the stock.
     volume
         Number of the volume that its top folder lies on.
+    inode
+        Of its top folder.
+    asked
+        What a scan looks at here beyond the usual: of ``hidden``, ``system``, ``bundles``, ``volumes``.
+    scanned_ns
+        When its last scan began, nanoseconds since the epoch; None before the first.
     """
 
     id: int
@@ -35,6 +40,26 @@ class Place:
     role: Role
     label: str
     volume: int
+    inode: int = 0
+    asked: frozenset[str] = frozenset()
+    scanned_ns: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Volume:
+    """A file system that places lie on.
+
+    Attributes
+    ----------
+    key
+        What tells it from others: its UUID where the system gives one.
+    name
+        What a person knows it by: the device or share, and where it was mounted.
+    """
+
+    id: int
+    key: str
+    name: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,8 +76,12 @@ class StockFile:
         Time of last modification, nanoseconds since the epoch.
     inode, links
         The file's number on its volume and how many names it has there, wherever they are.
+    owner
+        Number of the user who owns it.
     digest
         BLAKE3 of the whole content (32 bytes), or None where no copy was possible.
+    content
+        What its first bytes say it is, where its suffix says otherwise; else None.
     """
 
     path: bytes
@@ -63,7 +92,9 @@ class StockFile:
     volume: int
     inode: int
     links: int
+    owner: int
     digest: bytes | None
+    content: str | None = None
 
     @property
     def identity(self) -> tuple[int, int]:
@@ -85,38 +116,45 @@ def parse_digest(text: str) -> bytes:
     return digest
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class CopySet:
-    """All the files that have one content, within one role or across roles.
+    """Files that agree: in content, or, for looking only, in name, size or time.
 
     Attributes
     ----------
     id
         Short name, unique among the sets of one answer and the same in every answer from one stock; it
         begins with a letter, so that no spreadsheet takes it for a number.
+    digest
+        Of the content that all copies have; None where their contents differ or were not compared.
     copies
         Every known name of those files in order of path; some may be hard links to one file.
+    reclaimable
+        Bytes that come free when one file of the set stays and every other known name goes.
+    backed_up
+        Labels of places of other roles that have the content too.
     """
 
     id: str
-    digest: bytes
-    size: int
+    digest: bytes | None
     copies: tuple[StockFile, ...]
+    reclaimable: int
+    backed_up: tuple[str, ...] = ()
+
+    @property
+    def size(self) -> int:
+        """Bytes of the largest copy; all copies of one content are as large."""
+        return max(copy.size for copy in self.copies)
 
     @property
     def kind(self) -> str:
-        """The kind of the first copy; copies differ only where their names have different suffixes."""
-        return self.copies[0].kind
+        """The kind of the copies; where their suffixes tell different ones, the first by name."""
+        return min(copy.kind for copy in self.copies)
 
-    @cached_property
+    @property
     def spares(self) -> int:
         """How many files may go when one stays; hard links to one file count once."""
         return len({copy.identity for copy in self.copies}) - 1
-
-    @cached_property
-    def reclaimable(self) -> int:
-        """Bytes that come free when one file of the set stays and every other known name goes."""
-        return self.size * min(len(freed_files(self.copies)), self.spares)
 
 
 def freed_files(names: Iterable[StockFile]) -> set[tuple[int, int]]:

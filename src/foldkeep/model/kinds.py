@@ -32,6 +32,11 @@ def suffix_of(name: bytes) -> str:
     return suffix.decode("utf-8", "replace").lower() if dot and stem else ""
 
 
+def kind_of_suffix(suffix: str) -> str | None:
+    """Return the kind, one of `KINDS`, that a suffix in lower case stands for; None if it is not known."""
+    return _KIND_OF_SUFFIX.get(suffix)
+
+
 def kind_of(name: bytes) -> str:
     """Return the kind, one of `KINDS`, that the suffix of a file name tells."""
-    return _KIND_OF_SUFFIX.get(suffix_of(name), OTHER)
+    return kind_of_suffix(suffix_of(name)) or OTHER

@@ -1,7 +1,22 @@
 """Scanning: walking places, reading what can have a copy, filling the stock."""
 
 from .opening import FILE, FOLDER, open_below, open_path
+from .places import Presence, add_place, find_place, presence, presences
 from .reading import digest_of
-from .scan import ScanReport, add_place, scan
+from .report import ScanReport
+from .scan import scan
 
-__all__ = ["scan", "ScanReport", "add_place", "digest_of", "open_below", "open_path", "FILE", "FOLDER"]
+__all__ = [
+    "scan",
+    "ScanReport",
+    "add_place",
+    "find_place",
+    "presence",
+    "presences",
+    "Presence",
+    "digest_of",
+    "open_below",
+    "open_path",
+    "FILE",
+    "FOLDER",
+]

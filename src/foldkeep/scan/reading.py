@@ -6,13 +6,16 @@ from dataclasses import dataclass
 
 from blake3 import blake3
 
-from foldkeep.model import reason_of
+from foldkeep.model import contradiction, reason_of
 from foldkeep.stock import Reading
 
 from .opening import FILE, open_path
 
-END_BLOCK = 8 * 1024
+END_BLOCK = 16 * 1024
 """Bytes read at each end of a file before it is worth reading whole."""
+
+WHOLE_UP_TO = 2 * END_BLOCK
+"""A file of at most this size is read whole at once: its ends are all of it."""
 
 READ_BUFFER = 1024 * 1024
 
@@ -23,38 +26,51 @@ class Changed(Exception):
 
 @dataclass(frozen=True, slots=True)
 class Outcome:
-    """What came of reading a file: `ends` or `digest`, or the problem in words."""
+    """What came of reading a file: `ends` or `digest`, or the problem in words.
+
+    `ends` is a number of 64 bits; equal ends only decide what is read whole. `content` is the format that the
+    first bytes tell where the suffix promises another.
+    """
 
     reading: Reading
     read_bytes: int = 0
-    ends: bytes | None = None
+    ends: int | None = None
     digest: bytes | None = None
+    content: str | None = None
     problem: str | None = None
 
 
 def read_ends(reading: Reading) -> Outcome:
     """Read the first and last block of a file; a file no longer than that is read whole."""
-    if reading.size <= 2 * END_BLOCK:
-        return read_whole(reading)
+    small = reading.size <= WHOLE_UP_TO
     try:
-        descriptor = _open_same(reading)
+        descriptor = open_path(reading.path, FILE)
         try:
-            first = os.pread(descriptor, END_BLOCK, 0)
-            last = os.pread(descriptor, END_BLOCK, reading.size - END_BLOCK)
+            if small:
+                data = os.read(descriptor, reading.size + 1)
+            else:
+                _check_same(descriptor, reading)
+                data = os.pread(descriptor, END_BLOCK, 0)
+                data += os.pread(descriptor, END_BLOCK, reading.size - END_BLOCK)
             _check_same(descriptor, reading)
         finally:
             os.close(descriptor)
     except (OSError, Changed) as error:
         return Outcome(reading, problem=_words(error))
-    # Half a digest is enough here: equal ends only decide what is read whole.
-    return Outcome(reading, len(first) + len(last), ends=blake3(first + last).digest(16))
+    if len(data) != min(reading.size, WHOLE_UP_TO):
+        return Outcome(reading, problem=_words(Changed()))
+    digest = blake3(data).digest()
+    ends = int.from_bytes(digest[:8], "big", signed=True)
+    content = contradiction(reading.path, data[:16])
+    return Outcome(reading, len(data), ends, digest if small else None, content)
 
 
 def read_whole(reading: Reading) -> Outcome:
     """Read a whole file."""
     try:
-        descriptor = _open_same(reading)
+        descriptor = open_path(reading.path, FILE)
         try:
+            _check_same(descriptor, reading)
             digest, count = digest_of(descriptor, reading.size)
             _check_same(descriptor, reading)
         finally:
@@ -76,16 +92,6 @@ def digest_of(descriptor: int, size: int) -> tuple[bytes, int]:
         hasher.update(buffer[:got])
         count += got
     return hasher.digest(), count
-
-
-def _open_same(reading: Reading) -> int:
-    descriptor = open_path(reading.path, FILE)
-    try:
-        _check_same(descriptor, reading)
-    except BaseException:
-        os.close(descriptor)
-        raise
-    return descriptor
 
 
 def _check_same(descriptor: int, reading: Reading) -> None:

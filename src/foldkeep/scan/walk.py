@@ -1,14 +1,30 @@
 """Walking a place: every regular file in it, folder by folder, without following a link."""
 
+import marshal
 import os
-import stat
+import time
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from operator import itemgetter
 
-from foldkeep.model import FOLD_NAME, Problem, kind_of, reason_of
+from blake3 import blake3
+
+from foldkeep.model import Problem, reason_of
 from foldkeep.stock import Sighting
 
+from .looking import Looking
 from .opening import FOLDER, open_path
+
+# A file system keeps times to a tick of the kernel's clock, or to whole seconds. A file that was changed
+# less than that before it was listed may be changed again without its time telling.
+_TICK_NS = 50_000_000
+_COARSE_TICK_NS = 2_000_000_000
+
+_SIZE, _MODIFIED = itemgetter(1), itemgetter(2)
+
+Row = tuple[str, int, int, int, int, int]
+"""Name, size, modification time in ns, inode, links, owner: a file as listed; there may be very many."""
 
 
 @dataclass(slots=True)
@@ -17,42 +33,95 @@ class Listing:
 
     Attributes
     ----------
+    device, inode
+        The system's numbers of the folder; 0 where it could not be opened.
+    files
+        The regular files that are looked at.
+    folders
+        Paths of the folders to walk next.
+    passed
+        How many names were passed by, for each reason.
     complete
         False if the folder could not be read to its end; what is missing then is not gone.
+    listed_ns
+        When it was listed, nanoseconds since the epoch.
     """
 
     path: bytes
-    files: list[Sighting] = field(default_factory=list)
+    device: int = 0
+    inode: int = 0
+    files: list[Row] = field(default_factory=list)
     folders: list[bytes] = field(default_factory=list)
+    passed: Counter[str] = field(default_factory=Counter)
     problems: list[Problem] = field(default_factory=list)
     complete: bool = True
+    listed_ns: int = 0
+
+    def fingerprint(self, salt: bytes) -> bytes | None:
+        """Return what tells this listing from any other, or None if it cannot be relied on.
+
+        `salt` is what else the stock's rows depend on.
+        """
+        if not self.complete or self.problems or self._has_fresh():
+            return None
+        # Version 2 of marshal knows no references, so equal rows give equal bytes.
+        return blake3(salt + marshal.dumps(self.files, 2)).digest(16)
+
+    def _has_fresh(self) -> bool:
+        latest = max(map(_MODIFIED, self.files), default=0)
+        if latest <= self.listed_ns - _COARSE_TICK_NS:
+            return False
+        return any(self._is_fresh(row[2]) for row in self.files)
+
+    def bytes(self) -> int:
+        """Return the sum of the sizes of the files."""
+        return sum(map(_SIZE, self.files))
+
+    def _is_fresh(self, modified_ns: int) -> bool:
+        tick = _TICK_NS if modified_ns % 1_000_000_000 else _COARSE_TICK_NS
+        return modified_ns > self.listed_ns - tick
+
+    def sightings(self, looking: Looking) -> Iterator[Sighting]:
+        """Yield the files as the stock takes them."""
+        kind_of = looking.settings.kind_of
+        for name, size, modified_ns, inode, links, owner in self.files:
+            raw = os.fsencode(name)
+            yield Sighting(raw, kind_of(raw), size, modified_ns, inode, links, owner, int(self._is_fresh(modified_ns)))
 
 
-def walk(top: bytes) -> Iterator[Listing]:
-    """Yield a listing of every folder at and below `top`, on the volume of `top`.
+def walk(top: bytes, looking: Looking) -> Iterator[Listing]:
+    """Yield a listing of every folder at and below `top`.
 
-    Folds and other volumes mounted below are not entered. A folder that cannot be read is yielded with the
-    problem. Memory grows with the depth and the width of the tree, not with the number of files.
+    Folds are not entered, nor what `looking` passes by, nor other volumes unless it wants them, nor a folder
+    a second time that is there under two paths. A folder that cannot be read is yielded with the problem.
+    Memory grows with the number of folders, not of files.
     """
     device = os.stat(top).st_dev
+    entered: set[tuple[int, int]] = set()
     waiting = [top]
     while waiting:
-        listing = list_folder(waiting.pop(), device)
-        yield listing
-        waiting.extend(sorted(listing.folders, reverse=True))
+        listing = list_folder(waiting.pop(), device, looking, entered)
+        if listing is not None:
+            yield listing
+            waiting.extend(sorted(listing.folders, reverse=True))
 
 
-def list_folder(path: bytes, device: int) -> Listing:
-    """List one folder; entries on a device other than `device` are left out."""
+def list_folder(path: bytes, device: int, looking: Looking, entered: set[tuple[int, int]]) -> Listing | None:
+    """List one folder; None if it lies on another device than `device` or was entered already."""
     listing = Listing(path)
     try:
         descriptor = open_path(path, FOLDER)
     except OSError as error:
         return _cut_short(listing, error)
     try:
+        facts = os.fstat(descriptor)
+        if (facts.st_dev != device and not looking.volumes) or (facts.st_dev, facts.st_ino) in entered:
+            return None
+        entered.add((facts.st_dev, facts.st_ino))
+        listing.device, listing.inode = facts.st_dev, facts.st_ino
+        listing.listed_ns = time.time_ns()
         with os.scandir(descriptor) as entries:
-            for entry in entries:
-                _note(listing, entry, device)
+            _note(listing, entries, looking)
     except OSError as error:
         return _cut_short(listing, error)
     finally:
@@ -60,23 +129,33 @@ def list_folder(path: bytes, device: int) -> Listing:
     return listing
 
 
-def _note(listing: Listing, entry: os.DirEntry[str], device: int) -> None:
-    name = os.fsencode(entry.name)
-    path = listing.path.rstrip(b"/") + b"/" + name
-    try:
-        facts = entry.stat(follow_symlinks=False)
-    except OSError as error:
-        listing.problems.append(Problem(path, reason_of(error)))
-        return
-    if facts.st_dev != device:
-        return
-    if stat.S_ISDIR(facts.st_mode):
-        if name != FOLD_NAME:
-            listing.folders.append(path)
-    elif stat.S_ISREG(facts.st_mode):
-        listing.files.append(
-            Sighting(name, kind_of(name), facts.st_size, facts.st_mtime_ns, facts.st_ino, facts.st_nlink)
-        )
+def _note(listing: Listing, entries: "Iterator[os.DirEntry[str]]", looking: Looking) -> None:
+    stem = listing.path.rstrip(b"/") + b"/"
+    add = listing.files.append
+    passes_file, any_size, device = looking.passes_file, looking.any_size, listing.device
+    for entry in entries:
+        name = entry.name
+        try:
+            if entry.is_file(follow_symlinks=False):
+                if reason := passes_file(name):
+                    listing.passed[reason] += 1
+                    continue
+                facts = entry.stat(follow_symlinks=False)
+                if facts.st_dev != device:  # a single file can be a mount point too
+                    listing.passed["volumes"] += 1
+                elif any_size or not looking.passes_size(facts.st_size):
+                    add((name, facts.st_size, facts.st_mtime_ns, facts.st_ino, facts.st_nlink, facts.st_uid))
+                else:
+                    listing.passed["size"] += 1
+            elif entry.is_dir(follow_symlinks=False):
+                path = stem + os.fsencode(name)
+                folder_reason = looking.passes_folder(name, path)
+                if folder_reason is None:
+                    listing.folders.append(path)
+                elif folder_reason:
+                    listing.passed[folder_reason] += 1
+        except OSError as error:
+            listing.problems.append(Problem(stem + os.fsencode(name), reason_of(error)))
 
 
 def _cut_short(listing: Listing, error: OSError) -> Listing:

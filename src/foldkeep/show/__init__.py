@@ -1,8 +1,6 @@
 """What people look at. Takes answers, computes none."""
 
-from .answers import (
-    count,
-    show_duplicates,
+from .changing import (
     show_folded,
     show_ledger,
     show_plan,
@@ -11,31 +9,42 @@ from .answers import (
     show_release_question,
     show_released,
     show_run,
-    show_scan,
-    show_step,
-    show_tour,
     show_unfolded,
 )
 from .documents import (
+    match_document,
+    overview_document,
     path_document,
+    place_document,
     problem_documents,
     run_document,
     run_file_document,
     set_document,
-    totals_document,
+)
+from .finding import (
+    show_folder_matches,
+    show_more_sets,
+    show_overview,
+    show_places,
+    show_scan,
+    show_sets,
+    show_settings,
 )
 from .page import Column, Page
 from .progress import ProgressLine
+from .touring import show_step, show_tour
 
 __all__ = [
     "Page",
     "Column",
     "ProgressLine",
-    "count",
     "show_scan",
-    "show_step",
-    "show_tour",
-    "show_duplicates",
+    "show_places",
+    "show_settings",
+    "show_overview",
+    "show_sets",
+    "show_more_sets",
+    "show_folder_matches",
     "show_proposal",
     "show_plan",
     "show_folded",
@@ -45,10 +54,14 @@ __all__ = [
     "show_ledger",
     "show_run",
     "show_problems",
+    "show_step",
+    "show_tour",
     "path_document",
     "problem_documents",
     "set_document",
-    "totals_document",
+    "overview_document",
+    "match_document",
+    "place_document",
     "run_document",
     "run_file_document",
 ]

@@ -1,18 +1,21 @@
 """What the JSON documents of the commands are made of."""
 
-from foldkeep.find import Totals
+from foldkeep.find import FolderMatch, Overview, Totals
 from foldkeep.model import (
     CopySet,
+    Place,
     Problem,
     RunFile,
     RunFileState,
     RunSummary,
     StockFile,
+    Volume,
     file_uri,
     format_digest,
     format_moment,
     visible,
 )
+from foldkeep.scan import Presence
 
 Document = dict[str, object]
 
@@ -43,9 +46,54 @@ def set_document(found: CopySet) -> Document:
         "id": found.id,
         "size": found.size,
         "kind": found.kind,
-        "digest": format_digest(found.digest),
+        "digest": format_digest(found.digest) if found.digest else None,
+        "proven": found.digest is not None,
         "reclaimable": found.reclaimable,
-        "copies": [file_document(copy) for copy in found.copies],
+        "backed_up": list(found.backed_up),
+        "copies": [
+            {**file_document(copy), "owner": copy.owner, "links": copy.links, "content": copy.content}
+            for copy in found.copies
+        ],
+    }
+
+
+def overview_document(overview: Overview) -> Document:
+    """Return sets counted in all, by kind and by place."""
+    contents, size = overview.backed_up
+    return {
+        "totals": totals_document(overview.totals),
+        "kinds": {kind: totals_document(totals) for kind, totals in overview.kinds.items()},
+        "places": {place.label: {"copies": files, "bytes": bytes_} for place, files, bytes_ in overview.places},
+        "backed_up": {"contents": contents, "bytes": size},
+        "empty_files": overview.empty_files,
+    }
+
+
+def match_document(match: FolderMatch) -> Document:
+    """Return folders that share contents."""
+    return {
+        "relation": str(match.relation),
+        "folders": [
+            {**path_document(folder.path), "files": folder.files, "bytes": folder.bytes} for folder in match.folders
+        ],
+        "shared_files": match.shared_files,
+        "shared_bytes": match.shared_bytes,
+        "share": round(match.share, 4),
+    }
+
+
+def place_document(place: Place, size: tuple[int, int], volume: Volume, presence: Presence) -> Document:
+    """Return a place with what is known of it."""
+    return {
+        "label": place.label,
+        **path_document(place.path),
+        "role": str(place.role),
+        "now": str(presence),
+        "files": size[0],
+        "bytes": size[1],
+        "scanned": format_moment(place.scanned_ns) if place.scanned_ns else None,
+        "also": sorted(place.asked),
+        "volume": {"key": volume.key, "name": volume.name},
     }
 
 

@@ -91,9 +91,7 @@ class Page:
 def _console(stream: TextIO, color: bool, width: int | None) -> "Console":
     from rich.console import Console
 
-    return Console(
-        file=stream, force_terminal=True, no_color=not color, width=width, highlight=False, markup=False
-    )
+    return Console(file=stream, force_terminal=True, no_color=not color, width=width, highlight=False, markup=False)
 
 
 def _words(part: Part) -> str:

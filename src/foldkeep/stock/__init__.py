@@ -1,8 +1,22 @@
 """The stock: one SQLite file. No other room knows its tables."""
 
-from .files import Backlog, Files, Reading, Sighting
+from .files import SMALL_FILE, Backlog, Files, Reading, Sighting
 from .ledger import Ledger
 from .places import Places
+from .sets import CRITERIA, ORDERS, Members, Sets
 from .stock import Stock
 
-__all__ = ["Stock", "Places", "Files", "Ledger", "Sighting", "Reading", "Backlog"]
+__all__ = [
+    "SMALL_FILE",
+    "Stock",
+    "Places",
+    "Files",
+    "Sets",
+    "Ledger",
+    "Sighting",
+    "Reading",
+    "Backlog",
+    "Members",
+    "CRITERIA",
+    "ORDERS",
+]

@@ -1,23 +1,29 @@
-"""The files of a stock: what scans write into it and what finders read from it."""
+"""The files of a stock as scans write them."""
 
 import sqlite3
-from collections.abc import Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
 from itertools import groupby
+from typing import NamedTuple
 
-from foldkeep.model import Place, Role, StockFile
+_UNCHANGED = (
+    "NOT fresh AND size = excluded.size AND modified_ns = excluded.modified_ns AND inode = excluded.inode"
+    " AND volume = excluded.volume"
+)
+_PAGE = 1024
 
-from .places import Places
-
-# More than one file has this size (or these ends): the least and the greatest inode or volume differ.
-_MORE_THAN_ONE_FILE = "(min(f.inode) <> max(f.inode) OR min(d.volume) <> max(d.volume))"
-_UNCHANGED = "size = excluded.size AND modified_ns = excluded.modified_ns AND inode = excluded.inode"
-_BATCH = 512
+SMALL_FILE = 256 * 1024
+"""Larger files are read first, the largest before the others; the rest in order of inode, as they lie."""
 
 
-@dataclass(frozen=True, slots=True)
-class Sighting:
-    """What a scan saw of one name in a folder."""
+class Sighting(NamedTuple):
+    """What a scan saw of one name in a folder; a tuple, since there are hundreds of thousands.
+
+    Attributes
+    ----------
+    fresh
+        1 if it was changed so short before that a change after this would not show in its time, else 0.
+    """
 
     name: bytes
     kind: str
@@ -25,6 +31,8 @@ class Sighting:
     modified_ns: int
     inode: int
     links: int
+    owner: int
+    fresh: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,87 +59,139 @@ class Backlog:
 
 
 class Files:
-    """The files that scans have seen."""
+    """What scans know of the files in the places."""
 
     def __init__(self, connection: sqlite3.Connection) -> None:
         self._db = connection
 
-    # -- written by scans ---------------------------------------------------------------------------
-
     def new_scan(self, started_ns: int) -> int:
         """Return the number of a new scan."""
-        (id_,) = self._db.execute(
-            "INSERT INTO scans (started_ns) VALUES (?) RETURNING id", (started_ns,)
-        ).fetchone()
+        (id_,) = self._db.execute("INSERT INTO scans (started_ns) VALUES (?) RETURNING id", (started_ns,)).fetchone()
         return int(id_)
 
-    def enter_folder(self, path: bytes, place: Place, volume: int, scan: int) -> int:
-        """Note that a scan looks into a folder, and return the folder's number."""
-        (id_,) = self._db.execute(
-            "INSERT INTO folders (path, place, volume, scan) VALUES (?, ?, ?, ?) ON CONFLICT (path) "
-            "DO UPDATE SET place = excluded.place, volume = excluded.volume, scan = excluded.scan RETURNING id",
-            (path, place.id, volume, scan),
+    def same_as_seen(self, path: bytes, place: int, volume: int, scan: int, seen: bytes) -> bool:
+        """Note that a scan looked into a folder; tell whether what it listed is what was seen before.
+
+        If so, nothing more needs to be written of the folder.
+        """
+        found = self._db.execute(
+            "UPDATE folders SET scan = ? WHERE path = ? AND place = ? AND volume = ? AND seen = ? RETURNING id",
+            (scan, path, place, volume, seen),
         ).fetchone()
+        return found is not None
+
+    def enter_folder(self, path: bytes, place: int, volume: int, scan: int, seen: bytes | None) -> int:
+        """Note what a scan listed in a folder (None: it must be listed again), and return its number."""
+        (id_,) = self._db.execute(
+            "INSERT INTO folders (path, place, volume, scan, seen) VALUES (?, ?, ?, ?, ?) ON CONFLICT (path)"
+            " DO UPDATE SET place = excluded.place, volume = excluded.volume, scan = excluded.scan,"
+            " seen = excluded.seen RETURNING id",
+            (path, place, volume, scan, seen),
+        ).fetchone()
+        self._db.execute("UPDATE files SET place = ? WHERE folder = ? AND place <> ?", (place, id_, place))
         return int(id_)
 
     def in_folder(self, folder: int) -> dict[bytes, Sighting]:
         """Return what is known of the files directly in a folder, by name."""
         rows = self._db.execute(
-            "SELECT name, kind, size, modified_ns, inode, links FROM files WHERE folder = ?", (folder,)
+            "SELECT name, kind, size, modified_ns, inode, links, owner, fresh FROM files WHERE folder = ?",
+            (folder,),
         )
         return {row[0]: Sighting(*row) for row in rows}
 
-    def put(self, folder: int, sightings: Iterable[Sighting]) -> None:
+    def put(self, folder: int, place: int, volume: int, sightings: Iterable[Sighting]) -> None:
         """Write new and changed files of a folder; what was known of changed contents is dropped."""
         self._db.executemany(
-            "INSERT INTO files (folder, name, kind, size, modified_ns, inode, links) VALUES (?, ?, ?, ?, ?, ?, ?)"
-            " ON CONFLICT (folder, name) DO UPDATE SET kind = excluded.kind, links = excluded.links,"
+            "INSERT INTO files (name, kind, size, modified_ns, inode, links, owner, fresh, folder, place, volume)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (folder, name) DO UPDATE SET"
             f" ends = iif({_UNCHANGED}, ends, NULL), digest = iif({_UNCHANGED}, digest, NULL),"
-            " size = excluded.size, modified_ns = excluded.modified_ns, inode = excluded.inode",
-            ((folder, s.name, s.kind, s.size, s.modified_ns, s.inode, s.links) for s in sightings),
+            f" content = iif({_UNCHANGED}, content, NULL), kind = excluded.kind, size = excluded.size,"
+            " modified_ns = excluded.modified_ns, inode = excluded.inode, links = excluded.links,"
+            " owner = excluded.owner, fresh = excluded.fresh, place = excluded.place, volume = excluded.volume",
+            ((*sighting, folder, place, volume) for sighting in sightings),
         )
 
-    def drop(self, folder: int, names: Iterable[bytes]) -> None:
-        """Forget files of a folder."""
-        self._db.executemany("DELETE FROM files WHERE folder = ? AND name = ?", ((folder, name) for name in names))
+    def miss(self, folder: int, names: Iterable[bytes], scan: int) -> None:
+        """Mark files of a folder as gone: a scan did not find them."""
+        for name in names:
+            self._miss("f.folder = ? AND f.name = ?", (folder, name), scan)
 
-    def drop_folders_below(self, path: bytes, before_scan: int, spared: Iterable[bytes]) -> None:
-        """Forget the folders at and below `path` that no scan since `before_scan` looked into.
+    def miss_folders_below(self, path: bytes, scan: int, spared: Iterable[bytes]) -> None:
+        """Mark the files of folders at and below `path` as gone that this scan did not look into.
 
         Folders at and below those in `spared` stay: they could not be looked into, which is not gone.
         """
-        stale = [
-            (id_, folder)
-            for id_, folder in self._db.execute(
-                f"SELECT id, path FROM folders WHERE {_BELOW} AND scan < ?", (*_below(path), before_scan)
-            )
-            if not any(folder == kept or folder.startswith(kept + b"/") for kept in spared)
-        ]
-        self._db.executemany("DELETE FROM files WHERE folder = ?", ((id_,) for id_, _ in stale))
-        self._db.executemany("DELETE FROM folders WHERE id = ?", ((id_,) for id_, _ in stale))
+        stem = path.rstrip(b"/")
+        # Bytes compare as memory does, and 0 follows the slash.
+        stale = self._db.execute(
+            "SELECT id, path FROM folders WHERE (path = ? OR (path > ? AND path < ?)) AND scan < ?",
+            (path, stem + b"/", stem + b"0", scan),
+        ).fetchall()
+        kept = tuple(spared)
+        for id_, folder in stale:
+            if not any(folder == top or folder.startswith(top.rstrip(b"/") + b"/") for top in kept):
+                self._miss("f.folder = ?", (id_,), scan)
+                self._db.execute("DELETE FROM folders WHERE id = ?", (id_,))
 
-    def to_read_ends(self) -> Backlog:
-        """Return the files that share their size with another and of which nothing was read yet."""
+    def _miss(self, condition: str, values: tuple[object, ...], scan: int) -> None:
+        self._db.execute(
+            "INSERT OR REPLACE INTO gone (path, size, modified_ns, volume, inode, ends, digest, content, scan)"
+            " SELECT CAST(iif(d.path = x'2F', x'', d.path) || x'2F' || f.name AS BLOB), f.size, f.modified_ns,"
+            f" f.volume, f.inode, f.ends, f.digest, f.content, ? FROM files f JOIN folders d ON d.id = f.folder"
+            f" WHERE {condition}",
+            (scan, *values),
+        )
+        self._db.execute(f"DELETE FROM files AS f WHERE {condition}", values)
+
+    def recognise_moved(self) -> int:
+        """Give files that were moved what was read of them before, and return how many those are.
+
+        A file is a moved one if one that is gone had its volume, inode, size and time.
+        """
+        return self._db.execute(
+            "UPDATE files SET ends = g.ends, digest = g.digest, content = g.content FROM gone g"
+            " WHERE (g.ends IS NOT NULL OR g.digest IS NOT NULL) AND files.ends IS NULL AND files.digest IS NULL"
+            " AND NOT files.fresh AND files.size = g.size AND files.volume = g.volume"
+            " AND files.inode = g.inode AND files.modified_ns = g.modified_ns"
+        ).rowcount
+
+    def to_read_ends(self, least_size: int = 1, scan: int = 0, places: Collection[int] | None = None) -> Backlog:
+        """Return the files that share their size with another and of which the ends were not read yet.
+
+        Parameters
+        ----------
+        least_size, scan, places
+            Only files of at least this size, in folders that this or a later scan looked into, in these
+            places (in any when None).
+        """
         return self._backlog(
-            "f.ends IS NULL AND f.digest IS NULL AND f.size > 0 AND f.size IN (SELECT f.size FROM files f"
-            f" JOIN folders d ON d.id = f.folder GROUP BY f.size HAVING {_MORE_THAN_ONE_FILE})"
+            "f.ends IS NULL AND f.size > 0 AND EXISTS (SELECT 1 FROM files g WHERE g.size = f.size"
+            " AND (g.inode <> f.inode OR g.volume <> f.volume))",
+            least_size,
+            scan,
+            places,
         )
 
-    def to_read_whole(self) -> Backlog:
+    def to_read_whole(self, least_size: int = 1, scan: int = 0, places: Collection[int] | None = None) -> Backlog:
         """Return the files not yet read whole that share size and ends with another."""
         return self._backlog(
-            "f.digest IS NULL AND f.ends IS NOT NULL AND (f.size, f.ends) IN (SELECT f.size, f.ends FROM files f"
-            f" JOIN folders d ON d.id = f.folder WHERE f.ends IS NOT NULL GROUP BY f.size, f.ends HAVING"
-            f" {_MORE_THAN_ONE_FILE})"
+            "f.digest IS NULL AND f.ends IS NOT NULL AND EXISTS (SELECT 1 FROM files g WHERE g.size = f.size"
+            " AND g.ends = f.ends AND (g.inode <> f.inode OR g.volume <> f.volume))",
+            least_size,
+            scan,
+            places,
         )
 
-    def _backlog(self, condition: str) -> Backlog:
+    def _backlog(self, condition: str, least_size: int, scan: int, places: Collection[int] | None) -> Backlog:
+        if places is not None:
+            condition += f" AND f.place IN ({','.join(map(str, places))})"
         # The work is set down in a table of its own first: results are written while it is read.
         self._db.execute("DROP TABLE IF EXISTS temp.work")
         self._db.execute(
             "CREATE TEMP TABLE work AS SELECT f.id, d.path AS folder, f.name, f.size, f.modified_ns,"
-            f" d.volume, f.inode FROM files f JOIN folders d ON d.id = f.folder WHERE {condition}"
-            " ORDER BY f.size DESC, d.volume, f.inode"
+            f" f.volume, f.inode FROM files f JOIN folders d ON d.id = f.folder WHERE {condition}"
+            " AND f.size >= ? AND d.scan >= ? ORDER BY iif(f.size > ?, f.size, 0) DESC, f.volume, f.inode",
+            (least_size, scan, SMALL_FILE),
         )
         count, size = self._db.execute(
             "SELECT count(*), coalesce(sum(size), 0) FROM (SELECT size FROM temp.work GROUP BY volume, inode)"
@@ -139,99 +199,68 @@ class Files:
         return Backlog(count, size, self._readings())
 
     def _readings(self) -> Iterator[Reading]:
-        for _, links in groupby(self._pages("temp.work"), key=lambda row: (row[6], row[7])):
+        for _, links in groupby(self._work(), key=lambda row: (row[6], row[7])):
             rows = list(links)
             _, _, folder, name, size, modified_ns, _, inode = rows[0]
-            yield Reading(tuple(row[1] for row in rows), _join(folder, name), size, modified_ns, inode)
+            yield Reading(tuple(row[1] for row in rows), join(folder, name), size, modified_ns, inode)
 
-    def _pages(self, table: str) -> Iterator[tuple]:  # type: ignore[type-arg]
-        """Yield every row of a table by pages, so that no cursor stays open over a write."""
+    def _work(self) -> Iterator[tuple]:  # type: ignore[type-arg]
+        """Yield the rows of the work by pages, so that no cursor stays open over a write."""
         last = 0
         while page := self._db.execute(
-            f"SELECT rowid, * FROM {table} WHERE rowid > ? ORDER BY rowid LIMIT {_BATCH}", (last,)
+            f"SELECT rowid, * FROM temp.work WHERE rowid > ? ORDER BY rowid LIMIT {_PAGE}", (last,)
         ).fetchall():
             yield from page
             last = page[-1][0]
 
-    def set_ends(self, ids: Iterable[int], ends: bytes) -> None:
-        """Write the digest of the first and last block of a file's names."""
-        self._db.executemany("UPDATE files SET ends = ? WHERE id = ?", ((ends, id_) for id_ in ids))
+    def set_read(self, found: Iterable[tuple[int | None, bytes | None, str | None, int]]) -> None:
+        """Write what was read of files: rows of ends, digest, contradicting content, and the file's number.
 
-    def set_digest(self, ids: Iterable[int], digest: bytes) -> None:
-        """Write the digest of a file's names."""
-        self._db.executemany("UPDATE files SET digest = ? WHERE id = ?", ((digest, id_) for id_ in ids))
+        What is None leaves what is there.
+        """
+        self._db.executemany(
+            "UPDATE files SET ends = coalesce(?, ends), digest = coalesce(?, digest),"
+            " content = coalesce(?, content) WHERE id = ?",
+            found,
+        )
 
     def forget(self, path: bytes) -> None:
-        """Take one path out of the stock, because it is no longer there."""
-        folder, _, name = path.rpartition(b"/")
-        self._db.execute(
-            "DELETE FROM files WHERE name = ? AND folder = (SELECT id FROM folders WHERE path = ?)",
-            (name, folder or b"/"),
-        )
+        """Take one path out of the stock, because it was folded."""
+        parent, _, name = path.rpartition(b"/")
+        folder = self._list_again(parent or b"/")
+        if folder:
+            self._db.execute("DELETE FROM files WHERE folder = ? AND name = ?", (folder[0], name))
 
     def remember(self, path: bytes, sighting: Sighting, digest: bytes) -> None:
         """Put a file whose content is known back into the stock, if its folder is known there."""
-        folder = self._db.execute(
-            "SELECT id FROM folders WHERE path = ?", (path.rpartition(b"/")[0] or b"/",)
-        ).fetchone()
+        folder = self._list_again(path.rpartition(b"/")[0] or b"/")
         if folder:
-            self.put(folder[0], [sighting])
+            self.put(*folder, [sighting])
+            # Its ends are those of every file with its content.
             self._db.execute(
-                "UPDATE files SET digest = ? WHERE folder = ? AND name = ?",
-                (digest, folder[0], sighting.name),
+                "UPDATE files SET digest = :digest, ends = coalesce(ends, (SELECT ends FROM files"
+                " WHERE digest = :digest AND ends IS NOT NULL)) WHERE folder = :folder AND name = :name",
+                {"digest": digest, "folder": folder[0], "name": sighting.name},
             )
 
-    # -- read by others ----------------------------------------------------------------------------
+    def _list_again(self, path: bytes) -> tuple[int, int, int] | None:
+        """Note that a folder is not what a scan saw; return its number, place and volume if it is known."""
+        found: tuple[int, int, int] | None = self._db.execute(
+            "UPDATE folders SET seen = NULL WHERE path = ? RETURNING id, place, volume", (path,)
+        ).fetchone()
+        return found
+
+    def digested(self) -> int:
+        """Return of how many names the whole content was read."""
+        (count,) = self._db.execute("SELECT count(*) FROM files WHERE digest IS NOT NULL").fetchone()
+        return int(count)
 
     def totals(self) -> tuple[int, int]:
         """Return how many names the stock knows and the sum of their sizes in bytes."""
         count, size = self._db.execute("SELECT count(*), coalesce(sum(size), 0) FROM files").fetchone()
         return int(count), int(size)
 
-    def with_digest(self, digest: bytes) -> list[bytes]:
-        """Return the paths of the files with a content, in order."""
-        rows = self._db.execute(
-            "SELECT d.path, f.name FROM files f JOIN folders d ON d.id = f.folder WHERE f.digest = ?"
-            " ORDER BY d.path, f.name",
-            (digest,),
-        )
-        return [_join(folder, name) for folder, name in rows]
 
-    def same_content(self, roles: Iterable[Role] | None = None) -> Iterator[list[StockFile]]:
-        """Yield the files of each content that more than one file has, largest size first.
-
-        Parameters
-        ----------
-        roles
-            Only files in places with these roles; all roles when None.
-        """
-        places = Places(self._db).by_id()
-        chosen = [id_ for id_, place in places.items() if roles is None or place.role in roles]
-        marks = ",".join("?" * len(chosen))
-        rows = self._db.execute(
-            "SELECT d.path, f.name, f.size, f.modified_ns, f.kind, d.place, d.volume, f.inode, f.links, f.digest"
-            f" FROM files f JOIN folders d ON d.id = f.folder WHERE d.place IN ({marks}) AND f.digest IN"
-            " (SELECT f.digest FROM files f JOIN folders d ON d.id = f.folder"
-            f"  WHERE f.digest IS NOT NULL AND d.place IN ({marks})"
-            f"  GROUP BY f.digest HAVING {_MORE_THAN_ONE_FILE})"
-            " ORDER BY f.size DESC, f.digest, d.path, f.name",
-            (*chosen, *chosen),
-        )
-        for _, names in groupby(rows, key=lambda row: row[9]):
-            yield [
-                StockFile(_join(folder, name), size, modified_ns, kind, places[place], *rest)
-                for folder, name, size, modified_ns, kind, place, *rest in names
-            ]
-
-
-_BELOW = "(path = ? OR (path > ? AND path < ?))"
-
-
-def _below(path: bytes) -> tuple[bytes, bytes, bytes]:
-    """Return the parameters of `_BELOW`: bytes compare as memory, and ``0`` follows ``/``."""
-    stem = path.rstrip(b"/")
-    return (path, stem + b"/", stem + b"0")
-
-
-def _join(folder: bytes, name: bytes) -> bytes:
+def join(folder: bytes, name: bytes) -> bytes:
+    """Return the path of a name in a folder."""
     return folder + name if folder == b"/" else folder + b"/" + name

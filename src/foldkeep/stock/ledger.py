@@ -71,8 +71,7 @@ class Ledger:
     def waiting_from(self, path: bytes) -> Run | None:
         """Return the last run in whose fold a file from this path waits, or None."""
         row = self._db.execute(
-            f"SELECT {_RUN_COLUMNS} FROM runs WHERE id = (SELECT max(run) FROM run_files"
-            " WHERE path = ? AND state = ?)",
+            f"SELECT {_RUN_COLUMNS} FROM runs WHERE id = (SELECT max(run) FROM run_files WHERE path = ? AND state = ?)",
             (path, RunFileState.WAITING),
         ).fetchone()
         return _run(row) if row else None

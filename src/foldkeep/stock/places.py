@@ -2,7 +2,9 @@
 
 import sqlite3
 
-from foldkeep.model import Place, Role
+from foldkeep.model import Place, Role, Volume
+
+_COLUMNS = "id, path, role, label, volume, inode, asked, scanned_ns"
 
 
 class Places:
@@ -13,31 +15,59 @@ class Places:
 
     def all(self) -> list[Place]:
         """Return every place in order of path."""
-        rows = self._db.execute("SELECT id, path, role, label, volume FROM places ORDER BY path")
-        return [Place(id, path, Role(role), label, volume) for id, path, role, label, volume in rows]
+        rows = self._db.execute(f"SELECT {_COLUMNS} FROM places ORDER BY path")
+        return [
+            Place(id_, path, Role(role), label, volume, inode, frozenset(filter(None, asked.split(","))), scanned)
+            for id_, path, role, label, volume, inode, asked, scanned in rows
+        ]
 
     def by_id(self) -> dict[int, Place]:
         """Return every place under its number."""
         return {place.id: place for place in self.all()}
 
-    def add(self, path: bytes, role: Role, label: str, volume: int) -> Place:
-        """Put a place into the stock, or bring role and volume of a known one up to date.
-
-        `path` is absolute and without symbolic links. A label that another place has gets a number.
-        """
-        taken = {place.label for place in self.all() if place.path != path}
-        unique, number = label, 2
-        while unique in taken:
-            unique, number = f"{label}-{number}", number + 1
+    def add(self, path: bytes, role: Role, label: str, volume: int, inode: int) -> Place:
+        """Put a new place into the stock; a label that another place has gets a number."""
         (id_,) = self._db.execute(
-            "INSERT INTO places (path, role, label, volume) VALUES (?, ?, ?, ?) "
-            "ON CONFLICT (path) DO UPDATE SET role = excluded.role, volume = excluded.volume RETURNING id",
-            (path, role, unique, volume),
+            "INSERT INTO places (path, role, label, volume, inode, asked) VALUES (?, ?, ?, ?, ?, '') RETURNING id",
+            (path, role, self._free_label(label), volume, inode),
         ).fetchone()
         return self.by_id()[id_]
 
-    def volume(self, key: str) -> int:
-        """Return the number of the volume with this key, new if need be."""
-        self._db.execute("INSERT INTO volumes (key) VALUES (?) ON CONFLICT DO NOTHING", (key,))
-        (id_,) = self._db.execute("SELECT id FROM volumes WHERE key = ?", (key,)).fetchone()
+    def _free_label(self, label: str) -> str:
+        taken = {place.label for place in self.all()}
+        free, number = label, 2
+        while free in taken:
+            free, number = f"{label}-{number}", number + 1
+        return free
+
+    def change(self, place: Place) -> None:
+        """Write a place as it is given over what the stock has under its number."""
+        self._db.execute(
+            "UPDATE places SET role = ?, label = ?, volume = ?, inode = ?, asked = ?, scanned_ns = ? WHERE id = ?",
+            (place.role, place.label, place.volume, place.inode, ",".join(sorted(place.asked)), place.scanned_ns,
+             place.id),
+        )  # fmt: skip
+
+    def forget(self, place: Place) -> None:
+        """Take a place and all that is known of its files out of the stock; the ledger keeps its runs."""
+        self._db.execute("DELETE FROM files WHERE folder IN (SELECT id FROM folders WHERE place = ?)", (place.id,))
+        self._db.execute("DELETE FROM folders WHERE place = ?", (place.id,))
+        self._db.execute("DELETE FROM places WHERE id = ?", (place.id,))
+
+    def volume(self, key: str, name: str) -> int:
+        """Return the number of the volume with this key, new if need be; its name is brought up to date."""
+        (id_,) = self._db.execute(
+            "INSERT INTO volumes (key, name) VALUES (?, ?) ON CONFLICT (key) DO UPDATE SET name = excluded.name"
+            " RETURNING id",
+            (key, name),
+        ).fetchone()
         return int(id_)
+
+    def volumes(self) -> dict[int, Volume]:
+        """Return every volume under its number."""
+        return {row[0]: Volume(*row) for row in self._db.execute("SELECT id, key, name FROM volumes")}
+
+    def sizes(self) -> dict[int, tuple[int, int]]:
+        """Return, for each place with files, how many names the stock knows there and their bytes."""
+        rows = self._db.execute("SELECT place, count(*), sum(size) FROM files GROUP BY place")
+        return {place: (count, size) for place, count, size in rows}

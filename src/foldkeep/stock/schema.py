@@ -9,38 +9,62 @@ _MIGRATIONS = (
     """
     CREATE TABLE volumes (
         id INTEGER PRIMARY KEY,
-        key TEXT NOT NULL UNIQUE            -- what tells this volume from another
+        key TEXT NOT NULL UNIQUE,           -- what tells this volume from another
+        name TEXT NOT NULL                  -- what a person knows it by
     ) STRICT;
     CREATE TABLE places (
         id INTEGER PRIMARY KEY,
         path BLOB NOT NULL UNIQUE,
         role TEXT NOT NULL,
         label TEXT NOT NULL UNIQUE,
-        volume INTEGER NOT NULL REFERENCES volumes
+        volume INTEGER NOT NULL REFERENCES volumes,
+        inode INTEGER NOT NULL,             -- of its top folder
+        asked TEXT NOT NULL,                -- what is looked at here beyond the usual, words with commas between
+        scanned_ns INTEGER
     ) STRICT;
     CREATE TABLE folders (
         id INTEGER PRIMARY KEY,
         path BLOB NOT NULL UNIQUE,
         place INTEGER NOT NULL REFERENCES places,
         volume INTEGER NOT NULL REFERENCES volumes,
-        scan INTEGER NOT NULL               -- the last scan that looked into it
+        scan INTEGER NOT NULL,              -- the last scan that looked into it
+        seen BLOB                           -- digest of what was listed then; none if it must be looked at again
     ) STRICT;
     CREATE INDEX folders_by_place ON folders (place);
     CREATE TABLE files (
         id INTEGER PRIMARY KEY,
         folder INTEGER NOT NULL REFERENCES folders,
         name BLOB NOT NULL,
+        place INTEGER NOT NULL,             -- place and volume of the folder, for finders that group
+        volume INTEGER NOT NULL,
         kind TEXT NOT NULL,
         size INTEGER NOT NULL,
         modified_ns INTEGER NOT NULL,
         inode INTEGER NOT NULL,
         links INTEGER NOT NULL,
-        ends BLOB,                          -- digest of the first and last block, where it was needed
+        owner INTEGER NOT NULL,
+        fresh INTEGER NOT NULL,             -- 1: changed so short before it was listed that its time does not tell
+        ends INTEGER,                       -- digest of the first and last block, where it was needed
         digest BLOB,                        -- BLAKE3 of the whole content, where it was needed
+        content TEXT,                       -- what its first bytes say it is, where its suffix says otherwise
         UNIQUE (folder, name)
     ) STRICT;
-    CREATE INDEX files_by_size ON files (size, inode);
-    CREATE INDEX files_by_digest ON files (digest) WHERE digest IS NOT NULL;
+    CREATE INDEX files_by_size ON files (size, ends, volume, inode);
+    CREATE INDEX files_without_ends ON files (size) WHERE ends IS NULL AND size > 0;
+    CREATE INDEX files_without_digest ON files (size) WHERE digest IS NULL AND ends IS NOT NULL;
+    CREATE INDEX files_by_digest ON files (digest, volume, inode, place, size, links, kind)
+        WHERE digest IS NOT NULL;
+    CREATE TABLE gone (
+        path BLOB PRIMARY KEY,              -- where a file was that a scan no longer found
+        size INTEGER NOT NULL,
+        modified_ns INTEGER NOT NULL,
+        volume INTEGER NOT NULL,
+        inode INTEGER NOT NULL,
+        ends INTEGER,
+        digest BLOB,
+        content TEXT,
+        scan INTEGER NOT NULL               -- the scan that missed it
+    ) STRICT, WITHOUT ROWID;
     CREATE TABLE runs (
         id INTEGER PRIMARY KEY,
         key TEXT NOT NULL UNIQUE,

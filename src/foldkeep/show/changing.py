@@ -1,15 +1,11 @@
-"""The answers of the commands as people read them."""
+"""The answers of the commands that propose and change, as people read them."""
 
 import shlex
-import time
-from collections import Counter
 from collections.abc import Sequence
 
-from foldkeep.find import Totals
 from foldkeep.fold import FoldReport, Plan, ReleaseReport, UnfoldReport
 from foldkeep.keep import Proposal
 from foldkeep.model import (
-    CopySet,
     Problem,
     Run,
     RunFile,
@@ -18,16 +14,11 @@ from foldkeep.model import (
     format_size,
     visible,
 )
-from foldkeep.scan import ScanReport
 
-from .page import CARE, COMMAND, GAIN, QUIET, STRONG, Column, Page
+from .page import CARE, GAIN, QUIET, STRONG, Column, Page
+from .words import count, local_time
 
 _MOST_ROWS = 8
-
-
-def count(number: int, noun: str) -> str:
-    """Return a number with its noun, in the plural where it is due."""
-    return f"{number:,} {noun}" + ("" if number == 1 else "s")
 
 
 def show_problems(page: Page, problems: Sequence[Problem]) -> None:
@@ -45,62 +36,6 @@ def _listed(page: Page, problems: Sequence[Problem], title: str) -> None:
     page.line((f"{title}:", CARE))
     for problem in problems:
         page.line(f"{visible(problem.path)}: {problem.reason}", indent=2)
-
-
-def show_scan(page: Page, places: Sequence[str], report: ScanReport) -> None:
-    """Write what a scan saw and read."""
-    page.line(
-        f"Scanned {', '.join(places)}: ",
-        (count(report.files, "file"), STRONG),
-        f", {format_size(report.bytes)}, in {_duration(report.seconds)}.",
-    )
-    if report.read_bytes:
-        page.line(
-            f"Read {format_size(report.read_bytes)} to compare contents: "
-            f"{count(report.hashed_files, 'file')} whole, of others the first and last block."
-        )
-    else:
-        page.line("No content had to be read.")
-
-
-def _duration(seconds: float) -> str:
-    if seconds < 0.1:
-        return "less than 0.1 s"
-    return f"{seconds:.1f} s" if seconds < 60 else f"{seconds // 60:.0f} min {seconds % 60:.0f} s"
-
-
-def show_duplicates(page: Page, sets: Sequence[CopySet], kinds: dict[str, Totals], top: int | None) -> None:
-    """Write an overview by kind and the first `top` sets with all their copies; every set when None."""
-    if not sets:
-        page.line("No two files in your places have the same content.")
-        return
-    page.table(
-        [Column("kind"), Column("sets", True), Column("spares", True), Column("can come free", True, GAIN)],
-        [
-            (name, f"{t.sets:,}", f"{t.spares:,}", format_size(t.reclaimable))
-            for name, t in [*kinds.items(), ("in all", Totals.of(kinds.values()))]
-        ],
-        total=True,
-    )
-    page.heading("Sets, largest saving first")
-    for found in sets[:top]:
-        show_set(page, found)
-    if top is not None and len(sets) > top:
-        page.line((f"… and {count(len(sets) - top, 'set')} more; --top {len(sets)} shows all", QUIET))
-
-
-def show_set(page: Page, found: CopySet) -> None:
-    """Write one set: what its copies have in common, then where each lies."""
-    page.line(
-        (f"{format_size(found.reclaimable):>8}", GAIN),
-        (f"  {found.kind}, {len(found.copies)} × {format_size(found.size)}  ", STRONG),
-        (found.id, QUIET),
-    )
-    names = Counter(copy.identity for copy in found.copies)
-    for copy in found.copies:
-        link = "  (hard link)" if names[copy.identity] > 1 else ""
-        role = "" if copy.place.role == "working" else f"  ({copy.place.role})"
-        page.line(visible(copy.path), (link + role, QUIET), indent=10)
 
 
 def show_proposal(page: Page, proposal: Proposal, docket: str, wanted: str) -> None:
@@ -246,24 +181,4 @@ def show_run(page: Page, run: Run, files: Sequence[RunFile]) -> None:
 
 
 def _moment(run: Run) -> str:
-    return time.strftime("%Y-%m-%d %H:%M", time.localtime(run.started_ns // 1_000_000_000))
-
-
-def show_step(page: Page, words: str, line: str) -> None:
-    """Write a step of the guided example: what it is for, and what a user would type."""
-    if words:
-        page.line()
-        page.line((words, STRONG))
-    page.line(("$ ", QUIET), (line, COMMAND))
-
-
-def show_tour(page: Page, folder: str, files: int, unchanged: bool) -> None:
-    """Write how the guided example ended."""
-    page.line()
-    if unchanged:
-        page.line(
-            f"All {files:,} files are what they were before: name, content, mode and time, each one compared."
-        )
-    else:
-        page.line(("Something is not as it was before. That is a fault in Fold Keep: please tell us.", CARE))
-    page.line(f"The library stays in {visible(folder)}: go on there, or delete the folder.")
+    return local_time(run.started_ns)

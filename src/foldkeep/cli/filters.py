@@ -1,0 +1,56 @@
+"""The filters that every listing command takes, in the same words."""
+
+import argparse
+import os
+import time
+from datetime import timedelta
+
+from foldkeep.model import Filter, Role, parse_age, parse_size
+
+from .parser import typed
+
+
+def add_filters(parser: argparse.ArgumentParser) -> None:
+    """Add the filters to a command."""
+    group = parser.add_argument_group("filters; what can be given again means any of them")
+    for option, metavar, text in (
+        ("--kind", "KIND", "photo, video, audio, document, packed, sidecar, …"),
+        ("--under", "DIR", "in this folder, at any depth"),
+        ("--not-under", "DIR", "not in this folder"),
+        ("--name", "GLOB", "file names like '*.jpg'"),
+        ("--not-name", "GLOB", "no file names like that"),
+        ("--place", "LABEL", "in this place"),
+    ):
+        group.add_argument(option, metavar=metavar, action="append", default=[], help=text)
+    group.add_argument(
+        "--role", action="append", default=[], choices=[str(role) for role in Role], help="in places of this role"
+    )
+    group.add_argument("--larger-than", metavar="SIZE", type=typed(parse_size), help="200MB, 1.5GiB")
+    group.add_argument("--smaller-than", metavar="SIZE", type=typed(parse_size))
+    group.add_argument("--older-than", metavar="AGE", type=typed(parse_age), help="last changed before: 5y, 6m, 2w")
+    group.add_argument("--newer-than", metavar="AGE", type=typed(parse_age), help="last changed since")
+
+
+def wanted(args: argparse.Namespace) -> Filter:
+    """Return the filter that the arguments ask for."""
+    now = time.time_ns()
+
+    def before_now(age: timedelta | None) -> int | None:
+        return None if age is None else now - round(age.total_seconds() * 1e9)
+
+    def folders(paths: list[str]) -> tuple[bytes, ...]:
+        return tuple(os.path.realpath(os.fsencode(path)) for path in paths)
+
+    return Filter(
+        kinds=tuple(args.kind),
+        roles=tuple(Role(role) for role in args.role),
+        places=tuple(args.place),
+        under=folders(args.under),
+        not_under=folders(args.not_under),
+        names=tuple(args.name),
+        not_names=tuple(args.not_name),
+        larger_than=args.larger_than,
+        smaller_than=args.smaller_than,
+        modified_before_ns=before_now(args.older_than),
+        modified_after_ns=before_now(args.newer_than),
+    )

@@ -1,0 +1,72 @@
+"""List the folders and drives that are known, and change what they are for.
+
+A place that is away (its drive is not connected) keeps what is known of it:
+its copies are still found, and you are told which drive to fetch.
+"""
+
+import argparse
+from typing import TYPE_CHECKING
+
+from .environment import Environment, ExitStatus
+
+if TYPE_CHECKING:
+    from foldkeep.stock import Stock
+
+EXAMPLES = """\
+examples:
+  foldkeep places
+  foldkeep places shelf-drive --role archive --label cupboard
+  foldkeep places --forget ~/Pictures
+"""
+
+
+def arrange(parser: argparse.ArgumentParser) -> None:
+    """Declare the arguments."""
+    parser.add_argument("place", nargs="?", metavar="PLACE", help="the label or path of the place to change")
+    parser.add_argument("--role", choices=["working", "backup", "archive"], help="what it is for from now on")
+    parser.add_argument("--label", help="its name from now on")
+    parser.add_argument(
+        "--forget", metavar="PLACE", help="forget a place and what is known of its files; no file is touched"
+    )
+
+
+def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
+    """Change what is to be changed, then list."""
+    from foldkeep.model import UnusableInput
+    from foldkeep.scan import presences
+    from foldkeep.show import place_document, show_places
+    from foldkeep.stock import Stock
+
+    if (args.role or args.label) and not args.place:
+        raise UnusableInput("no place is named", "name one by its label or path: foldkeep places LABEL --role backup")
+    with Stock.open(env.stock_path(args)) as stock:
+        if args.place or args.forget:
+            with stock.hold("places"), stock.transaction():
+                _change(stock, args)
+        places = stock.places.all()
+        sizes, volumes, here = stock.places.sizes(), stock.places.volumes(), presences(stock)
+    document = {
+        "command": "places",
+        "places": [
+            place_document(place, sizes.get(place.id, (0, 0)), volumes[place.volume], here[place.id])
+            for place in places
+        ],
+    }
+    env.answer(args, document, lambda page: show_places(page, places, sizes, volumes, here))
+    return ExitStatus.DONE
+
+
+def _change(stock: "Stock", args: argparse.Namespace) -> None:
+    from dataclasses import replace
+
+    from foldkeep.model import Role, UnusableInput
+    from foldkeep.scan import find_place
+
+    if args.forget:
+        stock.places.forget(find_place(stock, args.forget))
+    if args.place:
+        place = find_place(stock, args.place)
+        if args.label and any(other.label == args.label and other.id != place.id for other in stock.places.all()):
+            raise UnusableInput(f"another place has the label {args.label}", "choose another one")
+        role = Role(args.role) if args.role else place.role
+        stock.places.change(replace(place, role=role, label=args.label or place.label))

@@ -1,0 +1,48 @@
+"""Show what is set, and where it comes from.
+
+Settings are a TOML file that you may write: what scans pass by, and kinds of
+your own. A key that is not there keeps its built-in value.
+
+  [scan]
+  ignore_folders = ["node_modules", "/media/scratch"]
+  ignore_names = ["*.tmp"]
+  smallest = "10kB"
+
+  [kinds]
+  photo = ["xyz"]
+  score = ["mscz", "musicxml"]
+"""
+
+import argparse
+
+from .environment import Environment, ExitStatus
+
+EXAMPLES = """\
+examples:
+  foldkeep settings
+  foldkeep settings --config mine.toml
+"""
+
+
+def arrange(parser: argparse.ArgumentParser) -> None:
+    """Declare the arguments."""
+    parser.add_argument("--config", metavar="FILE", help="a settings file, instead of your own")
+
+
+def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
+    """Show the settings."""
+    import os
+
+    from foldkeep.formats import settings_table
+    from foldkeep.model import visible
+    from foldkeep.show import show_settings
+
+    file = env.settings(args)
+    table = settings_table(file)
+    document = {
+        "command": "settings",
+        "file": visible(file.path),
+        "settings": {key: {"value": value, "from": "file" if given else "built in"} for key, value, given in table},
+    }
+    env.answer(args, document, lambda page: show_settings(page, visible(file.path), os.path.exists(file.path), table))
+    return ExitStatus.DONE

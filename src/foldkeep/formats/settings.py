@@ -1,0 +1,158 @@
+"""The settings file: TOML 1.0, checked key by key so that a slip of the pen is one clear line."""
+
+import tomllib
+from collections.abc import Callable
+from dataclasses import dataclass
+from difflib import get_close_matches
+from typing import Any
+
+from foldkeep.model import Settings, UnusableInput, parse_size, reason_of, visible
+
+
+@dataclass(frozen=True, slots=True)
+class SettingsFile:
+    """Settings and where each comes from.
+
+    Attributes
+    ----------
+    path
+        The settings file; it need not be there.
+    given
+        The keys that the file gives, written ``section.key``.
+    """
+
+    settings: Settings
+    path: str
+    given: frozenset[str]
+
+
+def _flag(value: Any) -> bool:
+    if not isinstance(value, bool):
+        raise ValueError("write true or false")
+    return value
+
+
+def _words(value: Any) -> tuple[str, ...]:
+    if not isinstance(value, list) or not all(isinstance(word, str) and word for word in value):
+        raise ValueError('write a list of words, like ["one", "two"]')
+    return tuple(value)
+
+
+def _suffixes(value: Any) -> tuple[str, ...]:
+    return tuple(word.removeprefix(".").lower() for word in _words(value))
+
+
+def _size(value: Any) -> int:
+    if isinstance(value, int) and not isinstance(value, bool) and value >= 0:
+        return value
+    if not isinstance(value, str):
+        raise ValueError("write a size like '200MB' or a number of bytes")
+    return parse_size(value)
+
+
+SCAN_KEYS: dict[str, Callable[[Any], Any]] = {
+    "hidden": _flag,
+    "system": _flag,
+    "bundles": _flag,
+    "cross_volumes": _flag,
+    "ignore_folders": _words,
+    "ignore_names": _words,
+    "ignore_suffixes": _suffixes,
+    "smallest": _size,
+    "largest": _size,
+    "bundle_suffixes": _suffixes,
+}
+"""The keys of section ``[scan]``, each with what checks its value and turns it into ours."""
+
+_ASKED = {"hidden": "hidden", "system": "system", "bundles": "bundles", "cross_volumes": "volumes"}
+_SECTIONS = ("scan", "kinds")
+
+
+def read_settings(path: str, *, needed: bool = False) -> SettingsFile:
+    """Read a settings file.
+
+    Parameters
+    ----------
+    needed
+        The user named it, so it must be there; otherwise a missing file means that nothing is set.
+
+    Raises
+    ------
+    UnusableInput
+        If it cannot be read, is no TOML, or has a key or value that is not understood.
+    """
+    try:
+        with open(path, "rb") as file:
+            document = tomllib.load(file)
+    except FileNotFoundError as error:
+        if needed:
+            raise UnusableInput(f"there is no settings file {visible(path)}", "name one that is there") from error
+        document = {}
+    except OSError as error:
+        raise UnusableInput(f"cannot read {visible(path)}: {reason_of(error)}", "mend that") from error
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        raise UnusableInput(f"{visible(path)} is not TOML: {visible(str(error))}", "mend that line") from error
+    try:
+        return _checked(document, path)
+    except ValueError as error:
+        raise UnusableInput(f"{visible(path)}: {visible(str(error.args[0]))}", error.args[1]) from error
+
+
+def _checked(document: dict[str, Any], path: str) -> SettingsFile:
+    for section, content in document.items():
+        if section not in _SECTIONS:
+            raise _unknown(f"there is no section [{section}]", section, _SECTIONS)
+        if not isinstance(content, dict):
+            raise ValueError(f"{section} is not a section", f"write [{section}] on a line of its own")
+    scan = {key: _value("scan", key, value) for key, value in document.get("scan", {}).items()}
+    kinds: dict[str, str] = {}
+    for kind, suffixes in document.get("kinds", {}).items():
+        for suffix in _checked_value(_suffixes, f"kinds.{kind}", suffixes):
+            if kinds.setdefault(suffix, kind) != kind:
+                raise ValueError(f"kinds: {suffix} is both {kinds[suffix]} and {kind}", "give it one kind")
+    asked = frozenset(word for key, word in _ASKED.items() if scan.pop(key, False))
+    given = frozenset(f"{section}.{key}" for section in _SECTIONS for key in document.get(section, {}))
+    return SettingsFile(Settings(asked=asked, kinds=kinds, **scan), path, given)
+
+
+def _value(section: str, key: str, value: Any) -> Any:
+    if key not in SCAN_KEYS:
+        raise _unknown(f"there is no key {section}.{key}", key, SCAN_KEYS)
+    return _checked_value(SCAN_KEYS[key], f"{section}.{key}", value)
+
+
+def _checked_value(check: Callable[[Any], Any], name: str, value: Any) -> Any:
+    try:
+        return check(value)
+    except ValueError as error:
+        what, _, advice = str(error).rpartition("; ")
+        raise ValueError(f"{name} = {value!r} is not understood" + (f": {what}" if what else ""), advice) from error
+
+
+def _unknown(what: str, word: str, known: Any) -> ValueError:
+    near = get_close_matches(word, known, n=1)
+    return ValueError(what, f"did you mean {near[0]}?" if near else f"there are {', '.join(known)}")
+
+
+def settings_table(file: SettingsFile) -> list[tuple[str, str, bool]]:
+    """Return every setting in force: its key, its value as TOML would write it, and whether the file gives it."""
+    settings = file.settings
+    values: dict[str, Any] = {f"scan.{key}": word in settings.asked for key, word in _ASKED.items()}
+    for key in SCAN_KEYS:
+        if key not in _ASKED:
+            values[f"scan.{key}"] = getattr(settings, key)
+    own: dict[str, list[str]] = {}
+    for suffix, kind in settings.kinds.items():
+        own.setdefault(kind, []).append(suffix)
+    values |= {f"kinds.{kind}": tuple(suffixes) for kind, suffixes in own.items()}
+    return [(key, _shown(value), key in file.given) for key, value in values.items()]
+
+
+def _shown(value: Any) -> str:
+    if value is None:
+        return "none"
+    if isinstance(value, bool):
+        return str(value).lower()
+    if isinstance(value, tuple):
+        return "[" + ", ".join(f'"{visible(word)}"' for word in value) + "]"
+    return str(value)

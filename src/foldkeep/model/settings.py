@@ -1,0 +1,48 @@
+"""What the user has set: what scans look at, and which suffixes make which kind."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from .kinds import OTHER, kind_of_suffix, suffix_of
+
+ASKABLE = ("hidden", "system", "bundles", "volumes")
+"""What scans skip unless asked: hidden names, the system's own, bundles, volumes mounted below a place."""
+
+BUNDLE_SUFFIXES = ("app", "bundle", "framework", "plugin", "rtfd", "sparsebundle", "*library")
+
+
+@dataclass(frozen=True, slots=True)
+class Settings:
+    """Settings in force.
+
+    Attributes
+    ----------
+    asked
+        Of `ASKABLE`, what scans look at in every place.
+    ignore_folders
+        Names of folders, or absolute paths of folders, that are skipped.
+    ignore_names
+        Globs (``*``, ``?``, ``[…]``) for names of files that are skipped; letter case does not matter.
+    ignore_suffixes
+        Suffixes, without dot, of files that are skipped.
+    smallest, largest
+        Bytes; files of other sizes are skipped. No largest when None.
+    bundle_suffixes
+        Suffixes of folders that a program treats as one document; they may hold wildcards.
+    kinds
+        Kinds of suffixes, for those that are not built in or are to be another kind.
+    """
+
+    asked: frozenset[str] = frozenset()
+    ignore_folders: tuple[str, ...] = ()
+    ignore_names: tuple[str, ...] = ()
+    ignore_suffixes: tuple[str, ...] = ()
+    smallest: int = 0
+    largest: int | None = None
+    bundle_suffixes: tuple[str, ...] = BUNDLE_SUFFIXES
+    kinds: Mapping[str, str] = field(default_factory=dict)
+
+    def kind_of(self, name: bytes) -> str:
+        """Return the kind of a file by its name."""
+        suffix = suffix_of(name)
+        return self.kinds.get(suffix) or kind_of_suffix(suffix) or OTHER

@@ -1,0 +1,77 @@
+"""What a scan looks at and what it passes by, decided by names alone."""
+
+import re
+from collections.abc import Callable, Iterable
+from fnmatch import translate
+
+from foldkeep.model import FOLD_NAME, Settings
+
+_FOLD_NAME = FOLD_NAME.decode()
+# Folders and files that systems make for themselves on every drive.
+_SYSTEM_FOLDERS = frozenset(
+    {"lost+found", "$recycle.bin", "recycler", "system volume information", "#recycle", "network trash folder"}
+)
+_SYSTEM_FILES = frozenset({"thumbs.db", "ehthumbs.db", "desktop.ini", "pagefile.sys", "hiberfil.sys", "swapfile.sys"})
+_LAST_OF_SYSTEM_FILES = frozenset(char for name in _SYSTEM_FILES for char in (name[-1], name[-1].upper()))
+
+
+class Looking:
+    """Decides for each name in a place why it is passed by, if it is.
+
+    The reasons are the words of `foldkeep.model.ASKABLE`, ``ignored`` (by the settings) and ``size``.
+    """
+
+    def __init__(self, settings: Settings, asked: Iterable[str] = ()) -> None:
+        self.settings = settings
+        wanted = settings.asked | set(asked)
+        self._hidden = "hidden" in wanted
+        self._system = "system" in wanted
+        self.volumes = "volumes" in wanted
+        self._ignored_folders = frozenset(name for name in settings.ignore_folders if not name.startswith("/"))
+        self._ignored_paths = frozenset(
+            name.rstrip("/").encode("utf-8", "surrogateescape")
+            for name in settings.ignore_folders
+            if name.startswith("/")
+        )
+        bundles = () if "bundles" in wanted else settings.bundle_suffixes
+        self._bundles = _any_glob(f"*?.{suffix}" for suffix in bundles)
+        suffixes = [f"*?.{suffix}" for suffix in settings.ignore_suffixes]
+        self._ignored_files = _any_glob([*settings.ignore_names, *suffixes])
+        self._least = settings.smallest
+        self._most = settings.largest
+        self.any_size = self._least == 0 and self._most is None
+
+    def passes_folder(self, name: str, path: bytes) -> str | None:
+        """Return why a folder is not entered, or None. A fold is passed by without a word: ``""``."""
+        if name == _FOLD_NAME:
+            return ""
+        if not self._system and name.lower() in _SYSTEM_FOLDERS:
+            return "system"
+        if name[0] == "." and not self._hidden:
+            return "hidden"
+        if name in self._ignored_folders or path in self._ignored_paths:
+            return "ignored"
+        if self._bundles is not None and self._bundles(name):
+            return "bundles"
+        return None
+
+    def passes_file(self, name: str) -> str | None:
+        """Return why a file of this name is left out, or None."""
+        if name[0] != "." and name[-1] not in _LAST_OF_SYSTEM_FILES and self._ignored_files is None:
+            return None  # nearly every name; this is asked once for every file there is
+        if name[0] == "." and not self._hidden:
+            return "hidden"
+        if not self._system and name.lower() in _SYSTEM_FILES:
+            return "system"
+        if self._ignored_files is not None and self._ignored_files(name):
+            return "ignored"
+        return None
+
+    def passes_size(self, size: int) -> bool:
+        """Tell whether a file of this size is left out."""
+        return size < self._least or (self._most is not None and size > self._most)
+
+
+def _any_glob(globs: Iterable[str]) -> Callable[[str], object] | None:
+    patterns = [translate(glob) for glob in globs]
+    return re.compile("|".join(patterns), re.IGNORECASE).match if patterns else None

@@ -1,0 +1,188 @@
+"""Having files read by an executor: a bounded number of jobs at a time, results written as they come."""
+
+import time
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import FIRST_COMPLETED, Executor, Future, ThreadPoolExecutor, wait
+from dataclasses import dataclass
+from itertools import chain
+
+from foldkeep.model import Problem, Progress, Step
+from foldkeep.stock import SMALL_FILE, Backlog, Reading, Stock
+
+from .reading import Outcome, read_whole
+from .report import ScanReport
+
+_COMMIT_SECONDS = 0.25
+_WAIT_SECONDS = 0.5
+
+_JOBS_IN_FLIGHT = 16
+_JOB_FILES = 1024
+_JOB_BYTES = 16 * 1024 * 1024
+
+Work = Callable[[Reading], Outcome]
+
+
+@dataclass(frozen=True, slots=True)
+class _Done:
+    """What came of a job: outcomes, and which part of its time it waited for the disk, from 0 to 1."""
+
+    outcomes: list[Outcome]
+    small: bool
+    waiting: float
+
+
+class _Lanes:
+    """How many jobs of small files may run at a time.
+
+    Threads that each make short system calls hand the interpreter's lock to and fro, which takes longer than
+    the calls: two of them read small files slower than one, and one is slowed by a database that is written
+    meanwhile. That turns round where the disk, not the processor, is waited for. So there is one lane, and
+    more are opened while jobs wait for the disk most of their time. Executors other than threads share no
+    lock, and have all the lanes they want.
+    """
+
+    def __init__(self, executor: Executor) -> None:
+        self._adapts = isinstance(executor, ThreadPoolExecutor)
+        self.open = 1 if self._adapts else _JOBS_IN_FLIGHT
+
+    def learn(self, waiting: float) -> None:
+        """Take in how a job of small files went."""
+        if self._adapts:
+            self.open = min(self.open + 1, _JOBS_IN_FLIGHT) if waiting > 0.6 else 1
+
+
+class Pool:
+    """Reads files through an executor and writes what came of it into the stock, within one transaction.
+
+    Parameters
+    ----------
+    renew
+        Makes what was written so far lasting.
+    """
+
+    def __init__(
+        self, stock: Stock, executor: Executor, report: ScanReport, renew: Callable[[], None], progress: Progress
+    ) -> None:
+        self._stock = stock
+        self._executor = executor
+        self._report = report
+        self._renew = renew
+        self._progress = progress
+        self._running: set[Future[_Done]] = set()
+        self._small_running = 0
+        self._lanes = _Lanes(executor)
+        self._handed_out: set[int] = set()
+        self._failed: set[int] = set()
+        self._last_commit = time.monotonic()
+
+    def commit_now_and_then(self) -> bool:
+        """Make what was written lasting if that is due; tell whether it was."""
+        now = time.monotonic()
+        if now - self._last_commit < _COMMIT_SECONDS:
+            return False
+        self._renew()
+        self._last_commit = now
+        return True
+
+    def start(self, work: Work, backlog: Backlog) -> None:
+        """Hand out as many jobs of a backlog as may run at a time, without waiting; the rest waits for later."""
+        for job in _jobs(reading for reading in backlog.readings if reading.ids[0] not in self._handed_out):
+            if not self._has_room(job):
+                break
+            self._hand_out(work, job)
+        self._collect(0)
+
+    def finish(self, work: Work, backlog: Backlog) -> None:
+        """Have a whole backlog read, and all that was started before."""
+        while self._running:
+            self._collect(_WAIT_SECONDS)
+        unit = "bytes" if work is read_whole else "files"
+        phase = "Reading contents" if work is read_whole else "Comparing first and last blocks"
+        total = backlog.bytes if work is read_whole else backlog.files
+        done = 0
+        jobs = _jobs(reading for reading in backlog.readings if reading.ids[0] not in self._failed)
+        left: list[Reading] | None = None
+        while (left := self._fill(work, jobs, left)) or self._running:
+            for outcome in self._collect(_WAIT_SECONDS):
+                done += outcome.reading.size if work is read_whole else 1
+            self._progress(Step(phase, done, total, unit))
+
+    def _fill(self, work: Work, jobs: Iterator[list[Reading]], job: list[Reading] | None) -> list[Reading] | None:
+        """Hand out jobs while there is room, and return the one that found none."""
+        while job or (job := next(jobs, None)):
+            if not self._has_room(job):
+                return job
+            self._hand_out(work, job)
+            if _is_small(job) and self._lanes.open == 1:
+                return None  # looking for the next job would only slow this one down
+            job = None
+        return None
+
+    def _has_room(self, job: list[Reading]) -> bool:
+        return len(self._running) < _JOBS_IN_FLIGHT and (not _is_small(job) or self._small_running < self._lanes.open)
+
+    def close(self) -> None:
+        """Give up what has not begun; what runs is left to the executor."""
+        for future in self._running:
+            future.cancel()
+
+    def _hand_out(self, work: Work, job: list[Reading]) -> None:
+        self._handed_out.update(reading.ids[0] for reading in job if reading.size > SMALL_FILE)
+        self._small_running += _is_small(job)
+        self._running.add(self._executor.submit(_run_job, work, job))
+
+    def _collect(self, seconds: float) -> list[Outcome]:
+        """Write down what is finished, waiting at most so long for the first, and return it."""
+        finished, self._running = wait(self._running, timeout=seconds, return_when=FIRST_COMPLETED)
+        jobs = [future.result() for future in finished]
+        for job in jobs:
+            if job.small:
+                self._small_running -= 1
+                self._lanes.learn(job.waiting)
+        outcomes = list(chain.from_iterable(job.outcomes for job in jobs))
+        self._stock.files.set_read(
+            (outcome.ends, outcome.digest, outcome.content, id_)
+            for outcome in outcomes
+            if outcome.problem is None
+            for id_ in outcome.reading.ids
+        )
+        for outcome in outcomes:
+            self._count(outcome)
+        if outcomes:
+            self._renew()
+        return outcomes
+
+    def _count(self, outcome: Outcome) -> None:
+        report = self._report
+        report.read_bytes += outcome.read_bytes
+        report.hashed_files += outcome.digest is not None
+        if outcome.content is not None:
+            report.contradictions += 1
+        if outcome.problem is not None:
+            self._failed.add(outcome.reading.ids[0])
+            report.problems.append(Problem(outcome.reading.path, outcome.problem))
+
+
+def _jobs(readings: Iterable[Reading]) -> Iterator[list[Reading]]:
+    """Put small files together, so that handing a job over costs little beside doing it."""
+    job: list[Reading] = []
+    size = 0
+    for reading in readings:
+        job.append(reading)
+        size += reading.size
+        if size >= _JOB_BYTES or len(job) >= _JOB_FILES:
+            yield job
+            job, size = [], 0
+    if job:
+        yield job
+
+
+def _is_small(job: list[Reading]) -> bool:
+    return job[0].size <= SMALL_FILE  # the largest comes first
+
+
+def _run_job(work: Work, job: list[Reading]) -> _Done:
+    began, began_working = time.perf_counter(), time.thread_time()
+    outcomes = [work(reading) for reading in job]
+    seconds, working = time.perf_counter() - began, time.thread_time() - began_working
+    return _Done(outcomes, _is_small(job), 1 - working / seconds if seconds else 0.0)

@@ -1,0 +1,38 @@
+"""What a scan saw and did."""
+
+from collections import Counter
+from dataclasses import dataclass, field
+
+from foldkeep.model import Problem
+
+
+@dataclass
+class ScanReport:
+    """What a scan saw and did.
+
+    Attributes
+    ----------
+    files, bytes
+        Names seen in the places and the sum of their sizes.
+    hashed_files
+        Files whose whole content was read.
+    read_bytes
+        Bytes of content read, ends included.
+    moved
+        Files recognised under a new path, so that nothing of them had to be read.
+    contradictions
+        Files read whose first bytes say something else than their suffix.
+    passed
+        Names passed by, for each reason: ``hidden``, ``system``, ``bundles``, ``volumes``, ``ignored``,
+        ``size``.
+    """
+
+    files: int = 0
+    bytes: int = 0
+    hashed_files: int = 0
+    read_bytes: int = 0
+    moved: int = 0
+    contradictions: int = 0
+    seconds: float = 0.0
+    passed: Counter[str] = field(default_factory=Counter)
+    problems: list[Problem] = field(default_factory=list)

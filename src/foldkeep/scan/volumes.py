@@ -1,0 +1,67 @@
+"""Volumes: which file system a folder lies on, and what tells it from others when it comes back."""
+
+import os
+from dataclasses import dataclass
+from functools import cache
+
+from foldkeep.model import visible
+
+_UUIDS = "/dev/disk/by-uuid"
+# File systems that are reached through a name that stays: a server's share, a folder of the host.
+_NAMED = frozenset({"nfs", "nfs4", "cifs", "smb3", "smbfs", "afpfs", "9p", "virtiofs", "fuse.sshfs"})
+
+
+@dataclass(frozen=True, slots=True)
+class VolumeFacts:
+    """What is known of the volume that a folder lies on.
+
+    Attributes
+    ----------
+    key
+        ``uuid:…`` where the system gives one; ``share:…`` for a server's share; else ``device:…``, which
+        need not be the same after the machine has started anew.
+    name
+        What a person knows it by: the device or share, and where it is mounted.
+    """
+
+    key: str
+    name: str
+
+
+def volume_of(folder: bytes, device: int) -> VolumeFacts:
+    """Return the facts of the volume of a folder; `device` is the folder's ``st_dev``."""
+    mount, source, kind = _mount_of(folder, device)
+    name = f"{visible(source)} at {visible(mount)}" if source else visible(mount)
+    uuid = _uuids().get(os.path.realpath(source)) if source.startswith("/dev/") else None
+    if uuid:
+        return VolumeFacts(f"uuid:{uuid}", name)
+    if kind in _NAMED:
+        return VolumeFacts(f"share:{kind}:{source}", name)
+    return VolumeFacts(f"device:{device}", name)
+
+
+def _mount_of(folder: bytes, device: int) -> tuple[str, str, str]:
+    """Return where the volume of a folder is mounted, from what, and the type of its file system."""
+    import psutil
+
+    path = os.fsdecode(folder)
+    best = ("/", "", "")
+    for part in psutil.disk_partitions(all=True):
+        below = part.mountpoint.rstrip("/") + "/"
+        if (path + "/").startswith(below) and len(part.mountpoint) >= len(best[0]):
+            try:
+                if os.stat(part.mountpoint).st_dev == device:
+                    best = (part.mountpoint, part.device, part.fstype)
+            except OSError:
+                continue
+    return best
+
+
+@cache
+def _uuids() -> dict[str, str]:
+    """Return the UUID of each block device that the system knows one for."""
+    try:
+        names = os.listdir(_UUIDS)
+    except OSError:
+        return {}
+    return {os.path.realpath(os.path.join(_UUIDS, name)): name for name in names}

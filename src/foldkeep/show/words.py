@@ -1,0 +1,20 @@
+"""Numbers, times and lengths of time as words."""
+
+import time
+
+
+def count(number: int, noun: str) -> str:
+    """Return a number with its noun, in the plural where it is due."""
+    return f"{number:,} {noun}" + ("" if number == 1 else "s")
+
+
+def duration(seconds: float) -> str:
+    """Return a length of time."""
+    if seconds < 0.1:
+        return "less than 0.1 s"
+    return f"{seconds:.1f} s" if seconds < 60 else f"{seconds // 60:.0f} min {seconds % 60:.0f} s"
+
+
+def local_time(nanoseconds: int) -> str:
+    """Return a moment, given in nanoseconds since the epoch, in the time zone of this machine."""
+    return time.strftime("%Y-%m-%d %H:%M", time.localtime(nanoseconds // 1_000_000_000))

@@ -1,0 +1,47 @@
+"""Filters as SQL conditions on ``files f JOIN folders d JOIN places p``."""
+
+import sqlite3
+
+from foldkeep.model import Filter
+
+FILTERABLE = "files f JOIN folders d ON d.id = f.folder JOIN places p ON p.id = f.place"
+
+
+def condition(connection: sqlite3.Connection, wanted: Filter) -> tuple[str, list[object]]:
+    """Return a condition and its parameters; ``1`` where everything is wanted."""
+    parts: list[str] = []
+    values: list[object] = []
+
+    def add(part: str, *more: object) -> None:
+        parts.append(part)
+        values.extend(more)
+
+    for column, alternatives in (("f.kind", wanted.kinds), ("p.role", wanted.roles), ("p.label", wanted.places)):
+        if alternatives:
+            add(f"{column} IN ({','.join('?' * len(alternatives))})", *alternatives)
+    if wanted.under:
+        below = " OR ".join(_BELOW for _ in wanted.under)
+        add(f"({below})", *(bound for folder in wanted.under for bound in _bounds(folder)))
+    for folder in wanted.not_under:
+        add(f"NOT {_BELOW}", *_bounds(folder))
+    for bound, comparison in (
+        (wanted.larger_than, "f.size > ?"),
+        (wanted.smaller_than, "f.size < ?"),
+        (wanted.modified_before_ns, "f.modified_ns < ?"),
+        (wanted.modified_after_ns, "f.modified_ns > ?"),
+    ):
+        if bound is not None:
+            add(comparison, bound)
+    if wanted.names or wanted.not_names:
+        connection.create_function("takes_name", 1, wanted.takes_name(), deterministic=True)
+        add("takes_name(f.name)")
+    return " AND ".join(parts) or "1", values
+
+
+_BELOW = "(d.path = ? OR (d.path > ? AND d.path < ?))"
+
+
+def _bounds(folder: bytes) -> tuple[bytes, bytes, bytes]:
+    # Bytes compare as memory does, and 0 follows the slash.
+    stem = folder.rstrip(b"/")
+    return (folder, stem + b"/", stem + b"0")

@@ -1,0 +1,230 @@
+"""Files that agree in content, or in what else is asked: the questions of finders."""
+
+import sqlite3
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from itertools import groupby
+from typing import Any
+
+from foldkeep.model import Filter, Role, StockFile
+
+from .files import join
+from .filtering import FILTERABLE, condition
+from .places import Places
+
+CRITERIA = {"content": "digest", "name": "name", "size": "size", "modified": "modified_ns"}
+"""What files of a set can agree in, and the column that holds it."""
+
+_ORDERS = {
+    "saving": "reclaimable DESC, bytes DESC",
+    "size": "bytes DESC, reclaimable DESC",
+    "count": "names DESC, reclaimable DESC",
+    "name": "first_name, reclaimable DESC",
+}
+ORDERS = tuple(_ORDERS)
+
+_FILE = (
+    "d.path, f.name, f.size, f.modified_ns, f.kind, f.place, f.volume, f.inode, f.links, f.owner, f.digest, f.content"
+)
+_PAGE = 256
+
+
+@dataclass(frozen=True, slots=True)
+class Members:
+    """The files of one group, in order of path.
+
+    Attributes
+    ----------
+    role
+        The role of the places that were compared; None where all were.
+    reclaimable
+        Bytes that can come free.
+    """
+
+    role: Role | None
+    files: list[StockFile]
+    reclaimable: int
+
+
+class Sets:
+    """Groups of files that agree. `rank` asks; what it found is then read with the other methods."""
+
+    def __init__(self, connection: sqlite3.Connection) -> None:
+        self._db = connection
+        self._keys: list[str] = []
+
+    def rank(
+        self,
+        roles: Sequence[Role] | None,
+        criteria: Iterable[str] = ("content",),
+        order: str = "saving",
+        wanted: Filter | None = None,
+    ) -> dict[str, tuple[int, int, int]]:
+        """Find the groups of more than one file that agree, put them in order, and count them.
+
+        Empty files are in no group; hard links to one file are one file.
+
+        Parameters
+        ----------
+        roles
+            Compare the places of each of these roles among themselves; None compares all places as one.
+        criteria
+            What files must agree in, of `CRITERIA`.
+        order
+            One of `ORDERS`, the most first (names: in order of the first one).
+        wanted
+            Only groups with at least one file that fits.
+
+        Returns
+        -------
+        dict
+            For each kind, the most bytes first: groups, spares, and bytes that can come free.
+        """
+        self._keys = [CRITERIA[word] for word in CRITERIA if word in set(criteria)]
+        self._db.execute("DROP TABLE IF EXISTS temp.sets")
+        self._db.execute(
+            f"CREATE TEMP TABLE sets (role TEXT, {', '.join(self._keys)}, kind TEXT, bytes INTEGER, names INTEGER,"
+            " spares INTEGER, reclaimable INTEGER, first_name BLOB)"
+        )
+        for role in [None] if roles is None else roles:
+            self._group(role, wanted, named=order == "name")
+        self._db.execute("DROP TABLE IF EXISTS temp.ranked")
+        self._db.execute(
+            "CREATE TEMP TABLE ranked AS SELECT * FROM temp.sets"
+            f" ORDER BY {_ORDERS[order]}, {', '.join(self._keys)}, role"
+        )
+        counted = self._db.execute(
+            "SELECT kind, count(*), sum(spares), sum(reclaimable) FROM temp.ranked"
+            " GROUP BY kind ORDER BY sum(reclaimable) DESC, kind"
+        )
+        return {kind: (sets, spares, free) for kind, sets, spares, free in counted}
+
+    def _group(self, role: Role | None, wanted: Filter | None, *, named: bool) -> None:
+        """Set down the groups among the places of a role, or among all."""
+        keys = ", ".join(self._keys)
+        values: list[object] = [role]
+        part = self._taking_part(role)
+        if wanted:
+            fits, more = condition(self._db, wanted)
+            columns = ", ".join(f"f.{key}" for key in self._keys)
+            part += f" AND ({keys}) IN (SELECT {columns} FROM {FILTERABLE} WHERE {self._taking_part(role)} AND {fits})"
+            values += more
+        # Names are read only if they are asked for: without them the index has all that is needed.
+        first = "min(name)" if named else "NULL"
+        self._db.execute(
+            f"INSERT INTO temp.sets SELECT ?, {keys}, min(kind), max(bytes), sum(names), count(*) - 1,"
+            # All names of a file must go before its space comes free, and one file stays.
+            " max(bytes) * min(sum(names >= links), count(*) - 1), min(first_name)"
+            f" FROM (SELECT {keys}, volume, inode, min(kind) AS kind, max(size) AS bytes, max(links) AS links,"
+            f" count(*) AS names, {first} AS first_name FROM files f WHERE {part} GROUP BY {keys}, volume, inode)"
+            f" GROUP BY {keys} HAVING count(*) > 1",
+            values,
+        )
+
+    def _taking_part(self, role: Role | None) -> str:
+        """Return the condition on ``files f`` to be compared."""
+        part = "f.digest IS NOT NULL" if "digest" in self._keys else "f.size > 0"
+        places = Places(self._db).all()
+        chosen = [place.id for place in places if role in (None, place.role)]
+        if len(chosen) < len(places):
+            part += f" AND f.place IN ({','.join(map(str, chosen))})"
+        return part
+
+    @property
+    def _joined(self) -> str:
+        """The ranked groups with their files; the order of the joins is what makes it fast."""
+        agree = " AND ".join(f"f.{key} = s.{key}" for key in self._keys)
+        return (
+            f"temp.ranked s CROSS JOIN files f ON {agree} AND {self._taking_part(None)}"
+            " JOIN places p ON p.id = f.place AND (s.role IS NULL OR p.role = s.role)"
+        )
+
+    def members(self, top: int | None = None) -> Iterator[Members]:
+        """Yield the files of each ranked group in order; of the first `top` groups, of all when None."""
+        places = Places(self._db).by_id()
+        (count,) = self._db.execute("SELECT count(*) FROM temp.ranked").fetchone()
+        until = count if top is None else min(top, count)
+        for last in range(0, until, _PAGE):
+            rows = self._db.execute(
+                f"SELECT s.rowid, s.role, s.reclaimable, {_FILE} FROM {self._joined}"
+                " JOIN folders d ON d.id = f.folder WHERE s.rowid > ? AND s.rowid <= ?",
+                (last, min(last + _PAGE, until)),
+            ).fetchall()
+            rows.sort(key=lambda row: (row[0], row[3], row[4]))
+            for (_, role, reclaimable), group in groupby(rows, key=lambda row: row[:3]):
+                files = [_file(row[3:], places) for row in group]
+                yield Members(Role(role) if role else None, files, reclaimable)
+
+    def by_place(self) -> dict[int, tuple[int, int]]:
+        """Return, for each place, how many names of ranked groups lie there and their bytes."""
+        rows = self._db.execute(f"SELECT f.place, count(*), sum(f.size) FROM {self._joined} GROUP BY f.place")
+        return {place: (count, size) for place, count, size in rows}
+
+    def copies(self, wanted: Filter) -> Iterator[tuple[int, int, bytes, int, tuple[int, int]]]:
+        """Yield the names that fit, ranked group by group: group, folder, name, size, identity of the file."""
+        fits, values = condition(self._db, wanted)
+        rows = self._db.execute(
+            f"SELECT s.rowid, f.folder, f.name, f.size, f.volume, f.inode FROM {self._joined}"
+            f" JOIN folders d ON d.id = f.folder WHERE {fits}",
+            values,
+        )
+        for group, folder, name, size, volume, inode in rows:
+            yield group, folder, name, size, (volume, inode)
+
+    def folders(self, wanted: Filter) -> Iterator[tuple[int, bytes, int, int]]:
+        """Yield every folder: number, path, and of the files directly in it that fit how many, and their bytes.
+
+        Empty files do not count.
+        """
+        fits, values = condition(self._db, wanted)
+        return self._db.execute(
+            "SELECT d.id, d.path, coalesce(n, 0), coalesce(bytes, 0) FROM folders d LEFT JOIN (SELECT f.folder,"
+            f" count(*) AS n, sum(f.size) AS bytes FROM {FILTERABLE} WHERE f.size > 0 AND {fits}"
+            " GROUP BY f.folder) ON folder = d.id",
+            values,
+        )
+
+    def fitting_folders(self, wanted: Filter) -> set[bytes]:
+        """Return the paths of the folders that fit the conditions on folders, places and roles."""
+        fits, values = condition(self._db, Filter((), wanted.roles, wanted.places, wanted.under, wanted.not_under))
+        return {
+            path
+            for (path,) in self._db.execute(
+                f"SELECT d.path FROM folders d JOIN places p ON p.id = d.place WHERE {fits}", values
+            )
+        }
+
+    def backed_up(self, places: Sequence[int], others: Sequence[int]) -> tuple[int, int]:
+        """Return how many contents lie both in `places` and in `others`, and the bytes of one copy of each."""
+        if not places or not others:
+            return (0, 0)
+        here, there = (",".join(map(str, numbers)) for numbers in (places, others))
+        count, size = self._db.execute(
+            "SELECT count(*), coalesce(sum(size), 0) FROM (SELECT max(size) AS size FROM files"
+            " WHERE digest IS NOT NULL GROUP BY digest"
+            f" HAVING max(place IN ({here})) AND max(place IN ({there})))"
+        ).fetchone()
+        return count, size
+
+    def places_of(self, digest: bytes) -> set[int]:
+        """Return the numbers of the places that have a file of this content."""
+        return {row[0] for row in self._db.execute("SELECT DISTINCT place FROM files WHERE digest = ?", (digest,))}
+
+    def empty_files(self) -> int:
+        """Return how many names stand for empty files."""
+        (count,) = self._db.execute("SELECT count(*) FROM files WHERE size = 0").fetchone()
+        return int(count)
+
+    def paths_of(self, digest: bytes) -> list[bytes]:
+        """Return the paths of the files with a content, in order."""
+        rows = self._db.execute(
+            "SELECT d.path, f.name FROM files f JOIN folders d ON d.id = f.folder WHERE f.digest = ?"
+            " ORDER BY d.path, f.name",
+            (digest,),
+        )
+        return [join(folder, name) for folder, name in rows]
+
+
+def _file(row: tuple[Any, ...], places: dict[int, Any]) -> StockFile:
+    folder, name, size, modified_ns, kind, place, *rest = row
+    return StockFile(join(folder, name), size, modified_ns, kind, places[place], *rest)
