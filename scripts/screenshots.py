@@ -18,7 +18,12 @@ DISPLAY = ":97"
 # Name of the picture, then the lines that are typed; the picture shows the screen after the last one.
 SHOTS = (
     ("scan", ["foldkeep scan library", "foldkeep scan shelf-drive --role backup"]),
-    ("duplicates", ["foldkeep duplicates --top 8"]),
+    # The picture is taken while the scan goes on.
+    ("scanning", ["(sleep 4; touch .done) & foldkeep scan reel --stock other"]),
+    ("places", ["foldkeep places"]),
+    ("settings", ["foldkeep settings"]),
+    ("duplicates", ["foldkeep duplicates --top 7"]),
+    ("folders", ["foldkeep duplicates --folders"]),
     ("keep", ["foldkeep keep -o docket.csv", "head -n 9 docket.csv | cut -d, -f1-3,8"]),
     ("fold", ["echo y | foldkeep fold docket.csv"]),
     (
@@ -48,6 +53,7 @@ def main() -> None:
         "FOLDKEEP_STOCK": str(FOLDER / "stock.sqlite3"),
     }
     subprocess.run(["foldkeep", "demo", str(FOLDER), "--library-only"], env=environment, check=True)
+    make_reel(FOLDER / "reel")
     PICTURES.mkdir(parents=True, exist_ok=True)
     screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
     try:
@@ -58,6 +64,14 @@ def main() -> None:
         screen.terminate()
         screen.wait()
     shutil.rmtree(FOLDER)
+
+
+def make_reel(folder: Path) -> None:
+    """Make large files that are all holes: they cost no disk, and a scan takes its time to read them."""
+    folder.mkdir()
+    for number in range(60):
+        with (folder / f"DRN_{number:04}.mov").open("wb") as file:
+            file.truncate(1_000_000_000)
 
 
 def take(name: str, lines: list[str], environment: dict[str, str], keep: bool) -> None:

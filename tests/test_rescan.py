@@ -12,6 +12,7 @@ from pathlib import Path
 
 import pytest
 
+import foldkeep.scan.clones as clones
 from conftest import Desk, program
 from foldkeep.find import duplicates
 from foldkeep.model import Settings
@@ -230,18 +231,20 @@ def mounted(*line: str) -> bool:
 
 
 @pytest.fixture
-def drive(tmp_path: Path):
+def drive(request, tmp_path: Path):
     """A drive of its own and where it is mounted: an image behind a loop device."""
     image, point = tmp_path / "image", tmp_path / "drive"
+    make = f"mkfs.{getattr(request, 'param', 'ext4')}"
     point.mkdir()
-    subprocess.run(["truncate", "-s", "16M", image], check=True)
-    made = shutil.which("mkfs.ext4") and subprocess.run(["mkfs.ext4", "-q", image], check=False).returncode == 0
+    subprocess.run(["truncate", "-s", "400M", image], check=True)
+    made = shutil.which(make) and subprocess.run([make, "-q", image], check=False).returncode == 0
     found = subprocess.run(
         "losetup -f --show image", shell=True, cwd=tmp_path, capture_output=True, text=True, check=False
     )
     device = found.stdout.strip()
     if not made or not device or not mounted(device, str(point)):
         pytest.skip("mounting is refused here")
+    clones._volume_shares.cache_clear()
     yield device, point
     subprocess.run(["umount", "-l", point], capture_output=True, check=False)
     subprocess.run(["losetup", "-d", device], capture_output=True, check=False)
@@ -281,6 +284,25 @@ def test_a_volume_that_is_unmounted_is_away_and_one_mounted_below_is_passed_by(d
     finally:
         subprocess.run(["umount", "-l", inside], check=True)
     assert desk.ask("scan", desk.place, "--no-cross-volumes")["files"] == 1
+
+
+@pytest.mark.parametrize("drive", ["xfs", "btrfs"], indirect=True)
+def test_clones_are_told_and_are_no_saving(desk: Desk, drive):
+    _, point = drive
+    (point / "a.mov").write_bytes(b"k" * 500_000)
+    (point / "plain.mov").write_bytes(b"k" * 500_000)
+    desk.ask("scan", point)
+    assert desk.ask("duplicates")["totals"]["reclaimable"] == 500_000
+    for name in ("b.mov", "c.mov"):
+        subprocess.run(["cp", "--reflink=always", point / "a.mov", point / name], check=True)
+    desk.ask("scan")
+    # Three clones take the space of one; the plain copy, or all three, can come free.
+    assert desk.ask("duplicates")["totals"] == {"sets": 1, "spares": 3, "reclaimable": 500_000}
+    assert desk.run("duplicates").out.count("(clone)") == 3
+    (point / "plain.mov").unlink()
+    desk.ask("scan")
+    assert desk.ask("duplicates")["totals"] == {"sets": 1, "spares": 2, "reclaimable": 0}
+    assert desk.ask("keep", "-o", desk.docket)["reclaimable"] == 0
 
 
 def test_memory_is_another_volume_than_the_disk(desk: Desk):

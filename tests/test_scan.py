@@ -209,3 +209,33 @@ def test_small_files_get_more_lanes_only_while_the_disk_is_waited_for():
             seen.append(lanes.open)
     assert seen == [1, 2, 3, 4, 1, 2]
     assert _Lanes(OneByOne()).open > 1, "other executors share no lock"
+
+
+def test_a_scan_tells_what_it_saw_passed_by_recognised_and_doubted(desk: Desk):
+    desk.write(".hidden.jpg")
+    desk.write("old/kite.jpg", b"\x89PNG\r\n\x1a\n" + b"k" * 50)
+    desk.write("kite.png", b"\x89PNG\r\n\x1a\n" + b"k" * 50)
+    first = desk.run("scan", desk.place).out.splitlines()
+    assert first[0].startswith(f"Scanned {desk.place}: 2 files, 116 B, in ")
+    assert first[1:] == [
+        "Read 116 B to compare contents: 2 files whole, of others the first and last block.",
+        "Passed by: 1 hidden.",
+        "The first bytes of 1 file say something else than the suffix; see them with: foldkeep duplicates --details",
+    ]
+    (desk.place / "old").rename(desk.place / "new")
+    assert desk.run("scan").out.splitlines()[1:3] == [
+        "No content had to be read.",
+        "Recognised 1 file that had been moved.",
+    ]
+
+
+def test_progress_goes_through_looking_comparing_and_reading(desk: Desk, monkeypatch):
+    monkeypatch.setattr("foldkeep.scan.pool._COMMIT_SECONDS", 0)
+    for number in range(6):
+        desk.write(f"{number}.mov", b"k" * 300_000)
+    steps = []
+    with Stock.open(str(desk.stock), create=True) as stock, stock.hold("test"):
+        scan(stock, [add_place(stock, os.fsencode(desk.place))], OneByOne(), steps.append)
+    phases = list(dict.fromkeys(step.phase for step in steps))
+    assert phases == ["Looking into folders", "Comparing first and last blocks", "Reading contents"]
+    assert (steps[-1].done, steps[-1].total, steps[-1].unit) == (1_800_000, 1_800_000, "bytes")

@@ -17,6 +17,7 @@ from foldkeep.model import (
     DocketRow,
     UnusableInput,
     beside,
+    contradiction,
     file_uri,
     format_moment,
     format_size,
@@ -157,3 +158,37 @@ def test_examples_in_docstrings_are_true(module):
     found = doctest.testmod(importlib.import_module(f"foldkeep.model.{module}"))
     assert found.attempted > 0
     assert found.failed == 0
+
+
+@pytest.mark.parametrize(
+    ("name", "start", "found"),
+    [
+        ("a.jpg", b"\xff\xd8\xff\xe0", None),
+        ("a.png", b"\xff\xd8\xff\xe0", "JPEG"),
+        ("a.JPG", b"\x89PNG\r\n\x1a\n", "PNG"),
+        ("a.gif", b"GIF89a", None),
+        ("a.nef", b"MM\0*", None),
+        ("a.jpg", b"II*\0", "TIFF"),
+        ("a.wav", b"RIFF\1\2\3\4WAVE", None),
+        ("a.avi", b"RIFF\1\2\3\4WEBP", "WebP"),
+        ("a.mov", b"\0\0\0\x18ftypqt  ", None),
+        ("a.jpg", b"\0\0\0\x18ftypheic", "HEIF"),
+        ("a.heic", b"\0\0\0\x18ftypmp42", "MP4"),
+        ("a.mkv", b"\x1aE\xdf\xa3", None),
+        ("a.flac", b"ID3\3", None),  # a tag in front of it
+        ("a.ogg", b"ID3\3", "MP3"),
+        ("a.zip", b"%PDF-1.7", "PDF"),
+        ("a.jpg", b"who knows", None),
+        ("a.txt", b"PK\x03\x04", None),  # this suffix promises nothing
+        ("jpg", b"\x89PNG\r\n\x1a\n", None),
+        ("a.png", b"", None),
+    ],
+)
+def test_first_bytes_contradict_a_suffix_that_promises_something_else(name, start, found):
+    assert contradiction(name.encode(), start) == found
+
+
+@given(st.binary(max_size=40))
+def test_any_first_bytes_are_taken(start):
+    assert contradiction(b"kite.jpg", start) in (None, "PNG", "GIF", "TIFF", "Matroska", "FLAC", "Ogg", "ZIP", "PDF",
+                                                 "MP3", "WAV", "AVI", "WebP", "HEIF", "MP4")  # fmt: skip

@@ -82,6 +82,9 @@ class StockFile:
         BLAKE3 of the whole content (32 bytes), or None where no copy was possible.
     content
         What its first bytes say it is, where its suffix says otherwise; else None.
+    extent
+        Where on its volume its first block lies if another file shares it; else None. Files of one content
+        and volume with one such place are clones: they take the space of one.
     """
 
     path: bytes
@@ -95,6 +98,7 @@ class StockFile:
     owner: int
     digest: bytes | None
     content: str | None = None
+    extent: int | None = None
 
     @property
     def identity(self) -> tuple[int, int]:
@@ -160,11 +164,14 @@ class CopySet:
 def freed_files(names: Iterable[StockFile]) -> set[tuple[int, int]]:
     """Return the identities of the files that are gone when all these names go.
 
-    A file with a further hard link, in a place or out of every place, keeps its space.
+    A file with a further hard link, in a place or out of every place, keeps its space, and so does one that
+    shares its blocks with a clone.
     """
     names_of: dict[tuple[int, int], int] = {}
     links: dict[tuple[int, int], int] = {}
     for file in names:
+        if file.extent is not None:
+            continue
         names_of[file.identity] = names_of.get(file.identity, 0) + 1
         links[file.identity] = file.links
     return {identity for identity, known in names_of.items() if known >= links[identity]}

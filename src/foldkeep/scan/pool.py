@@ -141,7 +141,7 @@ class Pool:
                 self._lanes.learn(job.waiting)
         outcomes = list(chain.from_iterable(job.outcomes for job in jobs))
         self._stock.files.set_read(
-            (outcome.ends, outcome.digest, outcome.content, id_)
+            (outcome.ends, outcome.digest, outcome.content, outcome.extent, id_)
             for outcome in outcomes
             if outcome.problem is None
             for id_ in outcome.reading.ids

@@ -9,6 +9,7 @@ from blake3 import blake3
 from foldkeep.model import contradiction, reason_of
 from foldkeep.stock import Reading
 
+from .clones import shared_extent
 from .opening import FILE, open_path
 
 END_BLOCK = 16 * 1024
@@ -29,7 +30,7 @@ class Outcome:
     """What came of reading a file: `ends` or `digest`, or the problem in words.
 
     `ends` is a number of 64 bits; equal ends only decide what is read whole. `content` is the format that the
-    first bytes tell where the suffix promises another.
+    first bytes tell where the suffix promises another; `extent` is where clones of a file lie.
     """
 
     reading: Reading
@@ -37,6 +38,7 @@ class Outcome:
     ends: int | None = None
     digest: bytes | None = None
     content: str | None = None
+    extent: int | None = None
     problem: str | None = None
 
 
@@ -52,7 +54,7 @@ def read_ends(reading: Reading) -> Outcome:
                 _check_same(descriptor, reading)
                 data = os.pread(descriptor, END_BLOCK, 0)
                 data += os.pread(descriptor, END_BLOCK, reading.size - END_BLOCK)
-            _check_same(descriptor, reading)
+            extent = shared_extent(descriptor, _check_same(descriptor, reading))
         finally:
             os.close(descriptor)
     except (OSError, Changed) as error:
@@ -62,7 +64,7 @@ def read_ends(reading: Reading) -> Outcome:
     digest = blake3(data).digest()
     ends = int.from_bytes(digest[:8], "big", signed=True)
     content = contradiction(reading.path, data[:16])
-    return Outcome(reading, len(data), ends, digest if small else None, content)
+    return Outcome(reading, len(data), ends, digest if small else None, content, extent)
 
 
 def read_whole(reading: Reading) -> Outcome:
@@ -94,11 +96,12 @@ def digest_of(descriptor: int, size: int) -> tuple[bytes, int]:
     return hasher.digest(), count
 
 
-def _check_same(descriptor: int, reading: Reading) -> None:
+def _check_same(descriptor: int, reading: Reading) -> os.stat_result:
     facts = os.fstat(descriptor)
     now = (facts.st_ino, facts.st_size, facts.st_mtime_ns)
     if not stat.S_ISREG(facts.st_mode) or now != (reading.inode, reading.size, reading.modified_ns):
         raise Changed
+    return facts
 
 
 def _words(error: OSError | Changed) -> str:

@@ -10,6 +10,7 @@ from dataclasses import replace
 from foldkeep.model import Place, Problem, Progress, Settings, Step, no_progress
 from foldkeep.stock import Stock
 
+from .clones import extent_of
 from .looking import Looking
 from .places import Presence, presence, presences
 from .pool import Pool
@@ -71,12 +72,23 @@ def scan(
             here = [place for place, now in presences(stock).items() if now is Presence.HERE]
             pool.finish(read_ends, stock.files.to_read_ends(places=here))
             pool.finish(read_whole, stock.files.to_read_whole(places=here))
+            _look_for_clones(stock)
         except BaseException:
             pool.close()
             renew()
             raise
     report.seconds = time.monotonic() - started
     return report
+
+
+def _look_for_clones(stock: Stock) -> None:
+    """Look again at files beside which a clone has turned up: it may be theirs."""
+    for number, path in stock.files.perhaps_cloned():
+        try:
+            extent = extent_of(path)
+        except OSError:
+            continue  # it is not there now, and was listed as a problem where that is one
+        stock.files.set_read([(None, None, None, extent, number)])
 
 
 @contextmanager

@@ -51,7 +51,13 @@ def set_document(found: CopySet) -> Document:
         "reclaimable": found.reclaimable,
         "backed_up": list(found.backed_up),
         "copies": [
-            {**file_document(copy), "owner": copy.owner, "links": copy.links, "content": copy.content}
+            {
+                **file_document(copy),
+                "owner": copy.owner,
+                "links": copy.links,
+                "content": copy.content,
+                "shared": copy.extent is not None,
+            }
             for copy in found.copies
         ],
     }

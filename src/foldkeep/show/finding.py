@@ -104,10 +104,13 @@ def _show_set(page: Page, found: CopySet, presences: Mapping[int, Presence], *, 
         (doubt, CARE),
     )
     names = Counter(copy.identity for copy in found.copies)
+    blocks = Counter((copy.volume, copy.extent) for copy in found.copies)
     for copy in found.copies:
         marks = []
         if names[copy.identity] > 1:
             marks.append("hard link")
+        if copy.extent is not None:
+            marks.append("clone" if blocks[copy.volume, copy.extent] > 1 else "shares its space with another file")
         if copy.place.role is not Role.WORKING:
             marks.append(str(copy.place.role))
         if presences.get(copy.place.id) is not Presence.HERE:

@@ -99,13 +99,18 @@ class Files:
         )
         return {row[0]: Sighting(*row) for row in rows}
 
+    def numbers_in(self, folder: int) -> dict[bytes, int]:
+        """Return the numbers of the files directly in a folder, by name."""
+        return dict(self._db.execute("SELECT name, id FROM files WHERE folder = ?", (folder,)).fetchall())
+
     def put(self, folder: int, place: int, volume: int, sightings: Iterable[Sighting]) -> None:
         """Write new and changed files of a folder; what was known of changed contents is dropped."""
         self._db.executemany(
             "INSERT INTO files (name, kind, size, modified_ns, inode, links, owner, fresh, folder, place, volume)"
             " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (folder, name) DO UPDATE SET"
             f" ends = iif({_UNCHANGED}, ends, NULL), digest = iif({_UNCHANGED}, digest, NULL),"
-            f" content = iif({_UNCHANGED}, content, NULL), kind = excluded.kind, size = excluded.size,"
+            f" content = iif({_UNCHANGED}, content, NULL), extent = iif({_UNCHANGED}, extent, NULL),"
+            " kind = excluded.kind, size = excluded.size,"
             " modified_ns = excluded.modified_ns, inode = excluded.inode, links = excluded.links,"
             " owner = excluded.owner, fresh = excluded.fresh, place = excluded.place, volume = excluded.volume",
             ((*sighting, folder, place, volume) for sighting in sightings),
@@ -213,16 +218,28 @@ class Files:
             yield from page
             last = page[-1][0]
 
-    def set_read(self, found: Iterable[tuple[int | None, bytes | None, str | None, int]]) -> None:
-        """Write what was read of files: rows of ends, digest, contradicting content, and the file's number.
+    def set_read(self, found: Iterable[tuple[int | None, bytes | None, str | None, int | None, int]]) -> None:
+        """Write what was read of files: rows of ends, digest, contradicting content, extent, the file's number.
 
         What is None leaves what is there.
         """
         self._db.executemany(
             "UPDATE files SET ends = coalesce(?, ends), digest = coalesce(?, digest),"
-            " content = coalesce(?, content) WHERE id = ?",
+            " content = coalesce(?, content), extent = coalesce(?, extent) WHERE id = ?",
             found,
         )
+
+    def perhaps_cloned(self) -> list[tuple[int, bytes]]:
+        """Return numbers and paths of files that a clone may have been made of since they were read.
+
+        Those are files that share no blocks as far as is known, beside one of their content that does.
+        """
+        rows = self._db.execute(
+            "SELECT f.id, d.path, f.name FROM files f JOIN folders d ON d.id = f.folder WHERE f.extent IS NULL"
+            " AND EXISTS (SELECT 1 FROM files g WHERE g.digest = f.digest AND g.volume = f.volume"
+            " AND g.extent IS NOT NULL) AND f.digest IN (SELECT digest FROM files WHERE extent IS NOT NULL)"
+        )
+        return [(id_, join(folder, name)) for id_, folder, name in rows]
 
     def forget(self, path: bytes) -> None:
         """Take one path out of the stock, because it was folded."""

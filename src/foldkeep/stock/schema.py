@@ -47,13 +47,15 @@ _MIGRATIONS = (
         ends INTEGER,                       -- digest of the first and last block, where it was needed
         digest BLOB,                        -- BLAKE3 of the whole content, where it was needed
         content TEXT,                       -- what its first bytes say it is, where its suffix says otherwise
+        extent INTEGER,                     -- where its first block lies, if other files share it
         UNIQUE (folder, name)
     ) STRICT;
     CREATE INDEX files_by_size ON files (size, ends, volume, inode);
     CREATE INDEX files_without_ends ON files (size) WHERE ends IS NULL AND size > 0;
     CREATE INDEX files_without_digest ON files (size) WHERE digest IS NULL AND ends IS NOT NULL;
-    CREATE INDEX files_by_digest ON files (digest, volume, inode, place, size, links, kind)
+    CREATE INDEX files_by_digest ON files (digest, volume, inode, place, size, links, kind, extent)
         WHERE digest IS NOT NULL;
+    CREATE INDEX files_that_share ON files (digest) WHERE extent IS NOT NULL;
     CREATE TABLE gone (
         path BLOB PRIMARY KEY,              -- where a file was that a scan no longer found
         size INTEGER NOT NULL,

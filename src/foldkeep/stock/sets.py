@@ -24,8 +24,11 @@ _ORDERS = {
 ORDERS = tuple(_ORDERS)
 
 _FILE = (
-    "d.path, f.name, f.size, f.modified_ns, f.kind, f.place, f.volume, f.inode, f.links, f.owner, f.digest, f.content"
+    "d.path, f.name, f.size, f.modified_ns, f.kind, f.place, f.volume, f.inode, f.links, f.owner, f.digest,"
+    " f.content, f.extent"
 )
+# Clones share their blocks: one of them is as large as both. An extent is told from an inode by its sign.
+_BLOCK = "(coalesce(~extent, inode) << 8) + volume"
 _PAGE = 256
 
 
@@ -47,11 +50,15 @@ class Members:
 
 
 class Sets:
-    """Groups of files that agree. `rank` asks; what it found is then read with the other methods."""
+    """Groups of files that agree. `rank` finds them; the other methods then tell of them."""
 
     def __init__(self, connection: sqlite3.Connection) -> None:
         self._db = connection
         self._keys: list[str] = []
+        self._order = "saving"
+        self._one_size = True
+        self._at: dict[str, str] = {}
+        self._by_place: dict[int, tuple[int, int]] = {}
 
     def rank(
         self,
@@ -60,7 +67,7 @@ class Sets:
         order: str = "saving",
         wanted: Filter | None = None,
     ) -> dict[str, tuple[int, int, int]]:
-        """Find the groups of more than one file that agree, put them in order, and count them.
+        """Find the groups of more than one file that agree, and count them.
 
         Empty files are in no group; hard links to one file are one file.
 
@@ -81,25 +88,41 @@ class Sets:
             For each kind, the most bytes first: groups, spares, and bytes that can come free.
         """
         self._keys = [CRITERIA[word] for word in CRITERIA if word in set(criteria)]
+        self._order = order
+        numbers = [place.id for place in Places(self._db).all()]
+        # Where copies agree in size, what lies at a place needs no sum of its own.
+        self._one_size = not {"digest", "size"}.isdisjoint(self._keys)
+        self._at = {f"names_{number}": f"sum(place = {number})" for number in numbers}
+        if not self._one_size:
+            self._at |= {f"bytes_{number}": f"sum(iif(place = {number}, size, 0))" for number in numbers}
         self._db.execute("DROP TABLE IF EXISTS temp.sets")
         self._db.execute(
             f"CREATE TEMP TABLE sets (role TEXT, {', '.join(self._keys)}, kind TEXT, bytes INTEGER, names INTEGER,"
-            " spares INTEGER, reclaimable INTEGER, first_name BLOB)"
+            f" links INTEGER, spares INTEGER, reclaimable INTEGER, first_name BLOB"
+            + "".join(f", {column} INTEGER" for column in self._at)
+            + ")"
         )
         for role in [None] if roles is None else roles:
-            self._group(role, wanted, named=order == "name")
-        self._db.execute("DROP TABLE IF EXISTS temp.ranked")
-        self._db.execute(
-            "CREATE TEMP TABLE ranked AS SELECT * FROM temp.sets"
-            f" ORDER BY {_ORDERS[order]}, {', '.join(self._keys)}, role"
-        )
-        counted = self._db.execute(
-            "SELECT kind, count(*), sum(spares), sum(reclaimable) FROM temp.ranked"
-            " GROUP BY kind ORDER BY sum(reclaimable) DESC, kind"
-        )
-        return {kind: (sets, spares, free) for kind, sets, spares, free in counted}
+            self._group(role, wanted)
+        return self._count(numbers)
 
-    def _group(self, role: Role | None, wanted: Filter | None, *, named: bool) -> None:
+    def _count(self, numbers: list[int]) -> dict[str, tuple[int, int, int]]:
+        """Count the groups by kind, and what of them lies at each place, in one go."""
+        at_place = ", ".join(
+            f"sum(names_{number}), sum(" + (f"names_{number} * bytes" if self._one_size else f"bytes_{number}") + ")"
+            for number in numbers
+        )
+        rows = self._db.execute(
+            f"SELECT kind, count(*), sum(spares), sum(reclaimable), {at_place or 'NULL'} FROM temp.sets"
+            " GROUP BY kind ORDER BY sum(reclaimable) DESC, kind"
+        ).fetchall()
+        self._by_place = {
+            number: (sum(row[4 + 2 * at] for row in rows), sum(row[5 + 2 * at] for row in rows))
+            for at, number in enumerate(numbers)
+        }
+        return {row[0]: row[1:4] for row in rows}
+
+    def _group(self, role: Role | None, wanted: Filter | None) -> None:
         """Set down the groups among the places of a role, or among all."""
         keys = ", ".join(self._keys)
         values: list[object] = [role]
@@ -107,18 +130,28 @@ class Sets:
         if wanted:
             fits, more = condition(self._db, wanted)
             columns = ", ".join(f"f.{key}" for key in self._keys)
-            part += f" AND ({keys}) IN (SELECT {columns} FROM {FILTERABLE} WHERE {self._taking_part(role)} AND {fits})"
+            part += f" AND ({keys}) IN (SELECT {columns} FROM {FILTERABLE} WHERE {part} AND {fits})"
             values += more
-        # Names are read only if they are asked for: without them the index has all that is needed.
-        first = "min(name)" if named else "NULL"
+        # Names are read only if they are asked for: without them the index has all that is needed, in order.
+        first = "min(name)" if self._order == "name" else "NULL"
+        files = "count(DISTINCT (inode << 8) + volume)"
+        size = "size" if self._one_size else "max(size)"
+        at_place = "".join(f", {total}" for total in self._at.values())
         self._db.execute(
-            f"INSERT INTO temp.sets SELECT ?, {keys}, min(kind), max(bytes), sum(names), count(*) - 1,"
-            # All names of a file must go before its space comes free, and one file stays.
-            " max(bytes) * min(sum(names >= links), count(*) - 1), min(first_name)"
-            f" FROM (SELECT {keys}, volume, inode, min(kind) AS kind, max(size) AS bytes, max(links) AS links,"
-            f" count(*) AS names, {first} AS first_name FROM files f WHERE {part} GROUP BY {keys}, volume, inode)"
-            f" GROUP BY {keys} HAVING count(*) > 1",
+            f"INSERT INTO temp.sets SELECT ?, {keys}, min(kind), {size}, count(*), max(links), {files} - 1,"
+            f" {size} * min(sum(extent IS NULL), count(DISTINCT {_BLOCK}) - 1), {first}{at_place}"
+            f" FROM files f WHERE {part} GROUP BY {keys} HAVING {files} > 1",
             values,
+        )
+        # Where files have several names, all of them must go before space comes free, and one file stays;
+        # what shares its blocks with a file that may be anywhere frees nothing.
+        same = " AND ".join(f"f.{key} = sets.{key}" for key in self._keys)
+        self._db.execute(
+            "UPDATE temp.sets SET reclaimable = (SELECT max(bytes) * min(sum(alone), count(DISTINCT block) - 1) FROM"
+            " (SELECT max(size) AS bytes, count(*) >= max(links) AND max(extent) IS NULL AS alone,"
+            f" {_BLOCK} AS block FROM files f"
+            f" WHERE {same} AND {self._taking_part(role)} GROUP BY volume, inode)) WHERE links > 1 AND role IS ?",
+            (role,),
         )
 
     def _taking_part(self, role: Role | None) -> str:
@@ -130,25 +163,29 @@ class Sets:
             part += f" AND f.place IN ({','.join(map(str, chosen))})"
         return part
 
-    @property
-    def _joined(self) -> str:
-        """The ranked groups with their files; the order of the joins is what makes it fast."""
+    def _joined(self, table: str) -> str:
+        """The groups with their files; the order of the joins is what makes it fast."""
         agree = " AND ".join(f"f.{key} = s.{key}" for key in self._keys)
         return (
-            f"temp.ranked s CROSS JOIN files f ON {agree} AND {self._taking_part(None)}"
+            f"temp.{table} s CROSS JOIN files f ON {agree} AND {self._taking_part(None)}"
             " JOIN places p ON p.id = f.place AND (s.role IS NULL OR p.role = s.role)"
         )
 
     def members(self, top: int | None = None) -> Iterator[Members]:
-        """Yield the files of each ranked group in order; of the first `top` groups, of all when None."""
+        """Yield the files of each group in the order asked for; of the first `top` groups, of all when None."""
         places = Places(self._db).by_id()
+        self._db.execute("DROP TABLE IF EXISTS temp.ranked")
+        self._db.execute(
+            f"CREATE TEMP TABLE ranked AS SELECT role, {', '.join(self._keys)}, reclaimable FROM temp.sets"
+            f" ORDER BY {_ORDERS[self._order]}, {', '.join(self._keys)}, role LIMIT ?",
+            (-1 if top is None else top,),
+        )
         (count,) = self._db.execute("SELECT count(*) FROM temp.ranked").fetchone()
-        until = count if top is None else min(top, count)
-        for last in range(0, until, _PAGE):
+        for last in range(0, count, _PAGE):
             rows = self._db.execute(
-                f"SELECT s.rowid, s.role, s.reclaimable, {_FILE} FROM {self._joined}"
+                f"SELECT s.rowid, s.role, s.reclaimable, {_FILE} FROM {self._joined('ranked')}"
                 " JOIN folders d ON d.id = f.folder WHERE s.rowid > ? AND s.rowid <= ?",
-                (last, min(last + _PAGE, until)),
+                (last, last + _PAGE),
             ).fetchall()
             rows.sort(key=lambda row: (row[0], row[3], row[4]))
             for (_, role, reclaimable), group in groupby(rows, key=lambda row: row[:3]):
@@ -156,15 +193,14 @@ class Sets:
                 yield Members(Role(role) if role else None, files, reclaimable)
 
     def by_place(self) -> dict[int, tuple[int, int]]:
-        """Return, for each place, how many names of ranked groups lie there and their bytes."""
-        rows = self._db.execute(f"SELECT f.place, count(*), sum(f.size) FROM {self._joined} GROUP BY f.place")
-        return {place: (count, size) for place, count, size in rows}
+        """Return, for each place with names of groups, how many lie there and their bytes."""
+        return {number: counts for number, counts in self._by_place.items() if counts[0]}
 
     def copies(self, wanted: Filter) -> Iterator[tuple[int, int, bytes, int, tuple[int, int]]]:
-        """Yield the names that fit, ranked group by group: group, folder, name, size, identity of the file."""
+        """Yield the names that fit, group by group: group, folder, name, size, identity of the file."""
         fits, values = condition(self._db, wanted)
         rows = self._db.execute(
-            f"SELECT s.rowid, f.folder, f.name, f.size, f.volume, f.inode FROM {self._joined}"
+            f"SELECT s.rowid, f.folder, f.name, f.size, f.volume, f.inode FROM {self._joined('sets')}"
             f" JOIN folders d ON d.id = f.folder WHERE {fits}",
             values,
         )
