@@ -90,12 +90,15 @@ def large_files(folder: Path) -> Iterator[Row]:
     yield compared("first scan, 8 GB in 60 files, a third copies", ours, theirs, "find, sha256sum, sort", "≤ 0.35")
     read = json_of(folder / "answer.json")["read_bytes"]
     yield ("bytes read", f"{read:,}", f"{least:,} (the least possible)", f"{read / least:.3f}", "≤ 1.05")
-    for path in (*top.glob("sharer-*"), *top.glob("alone-*")):
+    # Now all 60 files are copies: what is measured is reading and hashing 8 GB, start of the program included.
+    for number, path in enumerate((*top.glob("sharer-*"), *top.glob("alone-*"))):
         path.unlink()
+        shutil.copyfile(top / f"copy-{number % 20:02}.mov", top / f"copy-{number + 20:02}.mov")
+    copies = sum(path.stat().st_size for path in top.glob("copy-*"))
     ours, theirs = in_turn(scan, "cat large/* > /dev/null", folder, before=cold, times=5)
     rate, cat = copies / ours.seconds, copies / theirs.seconds
     yield (
-        f"the same copies alone, warm: rate of the whole command, {copies / 1e9:.1f} GB",
+        f"scan of {copies / 1e9:.1f} GB of copies in 60 files, warm, start included",
         f"{rate / 1e9:.2f} GB/s",
         f"{cat / 1e9:.2f} GB/s (cat to /dev/null)",
         f"{rate / cat:.2f}",

@@ -131,7 +131,7 @@ class Garden:
             (one.id, one.digest, one.reclaimable, [(c.path, c.size, c.modified_ns, c.links) for c in one.copies])
             for one in found.sets()
         ]
-        return stock.files.totals(), stock.sets.empty_files(), sorted(sets)
+        return stock.places.sizes(), stock.sets.empty_files(), sorted(sets)
 
     def fresh_answer(self) -> object:
         with Stock.open(str(self.fresh), create=True) as stock:

@@ -1,8 +1,9 @@
 """Scanning odd and hostile trees; places within places; drives that are away."""
 
+import multiprocessing
 import os
 import threading
-from concurrent.futures import Executor, Future, ThreadPoolExecutor
+from concurrent.futures import Executor, Future, ProcessPoolExecutor, ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
@@ -42,6 +43,16 @@ def test_a_scan_asks_only_for_the_executor_interface(desk: Desk):
     assert report.bytes == report.read_bytes == sum(path.stat().st_size for path in desk.place.iterdir())
     assert 0 < executor.jobs < 20
     assert place.role is Role.ARCHIVE
+
+
+def test_a_scan_can_be_read_by_other_processes(desk: Desk):
+    for number in range(8):
+        desk.write(f"{number}.mov", b"%d" % (number // 2) * 400_000)
+    processes = ProcessPoolExecutor(2, mp_context=multiprocessing.get_context("spawn"))
+    with processes, Stock.open(str(desk.stock), create=True) as stock, stock.hold("test"):
+        report = scan(stock, [add_place(stock, os.fsencode(desk.place))], processes)
+    assert (report.hashed_files, report.problems) == (8, [])
+    assert desk.ask("duplicates")["totals"]["sets"] == 4
 
 
 def test_deep_and_odd_trees_do_not_stop_a_scan(desk: Desk):

@@ -95,17 +95,20 @@ def _facts_at(path: bytes) -> os.stat_result:
 
 def _settled(vault: Vault, file: RunFile, last: Entry) -> RunFile:
     """Return a file with the state that the disk shows; `last` is what was last about to be done to it."""
-    if "keeper" in last:
-        file = replace(file, keeper=path_from_uri(last["keeper"]), digest=parse_digest(last["digest"]))
-    began = file.state is not RunFileState.PLANNED
-    target = absolute_path(vault.place, last["to"]) if last.get("do") == "unfold" else file.path
+    try:
+        file, target = _as_announced(vault, file, last)
+    except (KeyError, TypeError, ValueError):
+        last, target = {}, file.path  # not a line that we wrote
     slot = facts_of(vault.files, os.fsencode(file.slot))
+    if slot is not None and slot.st_nlink == 1:
+        return replace(file, state=RunFileState.WAITING, reason="")
+    began = file.state is not RunFileState.PLANNED
     there = _facts_below(vault.place, target)
     same = slot is not None and there is not None and (slot.st_dev, slot.st_ino) == (there.st_dev, there.st_ino)
     if same:
         os.unlink(os.fsencode(file.slot), dir_fd=vault.files)
     elif slot is not None:
-        return replace(file, state=RunFileState.WAITING)
+        return replace(file, state=RunFileState.WAITING, reason="")
     elif began and last.get("do") == "release":
         return replace(file, state=RunFileState.RELEASED)
     if not began:
@@ -113,6 +116,15 @@ def _settled(vault: Vault, file: RunFile, last: Entry) -> RunFile:
     if there is not None and (there.st_size, there.st_mtime_ns) == (file.size, file.modified_ns):
         return replace(file, state=RunFileState.RESTORED)
     return replace(file, state=RunFileState.LOST, reason="gone from the fold; somebody took it away")
+
+
+def _as_announced(vault: Vault, file: RunFile, last: Entry) -> tuple[RunFile, bytes]:
+    """Return a file with what its journal entry tells of it, and the path where it should be outside the fold."""
+    if last.get("do") == "unfold":
+        return file, absolute_path(vault.place, last["to"])
+    if "keeper" in last:
+        file = replace(file, keeper=path_from_uri(last["keeper"]), digest=parse_digest(last["digest"]))
+    return file, file.path
 
 
 def _facts_below(place: bytes, path: bytes) -> os.stat_result | None:

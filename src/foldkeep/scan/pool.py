@@ -9,17 +9,17 @@ from itertools import chain
 from foldkeep.model import Problem, Progress, Step
 from foldkeep.stock import SMALL_FILE, Backlog, Reading, Stock
 
-from .reading import Outcome, read_whole
+from .reading import Meter, Outcome, read_whole
 from .report import ScanReport
 
 _COMMIT_SECONDS = 0.25
-_WAIT_SECONDS = 0.5
+_WAIT_SECONDS = 0.25
 
 _JOBS_IN_FLIGHT = 16
 _JOB_FILES = 1024
 _JOB_BYTES = 16 * 1024 * 1024
 
-Work = Callable[[Reading], Outcome]
+Work = Callable[[Reading, Meter], Outcome]
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,7 +68,7 @@ class Pool:
         self._report = report
         self._renew = renew
         self._progress = progress
-        self._running: set[Future[_Done]] = set()
+        self._running: dict[Future[_Done], Meter] = {}
         self._small_running = 0
         self._lanes = _Lanes(executor)
         self._handed_out: set[int] = set()
@@ -105,7 +105,9 @@ class Pool:
         while (left := self._fill(work, jobs, left)) or self._running:
             for outcome in self._collect(_WAIT_SECONDS):
                 done += outcome.reading.size if work is read_whole else 1
-            self._progress(Step(phase, done, total, unit))
+            # A file of many gigabytes is seen to move on; an executor of processes tells only of whole files.
+            under_way = sum(meter.bytes for meter in self._running.values()) if work is read_whole else 0
+            self._progress(Step(phase, done + under_way, total, unit))
 
     def _fill(self, work: Work, jobs: Iterator[list[Reading]], job: list[Reading] | None) -> list[Reading] | None:
         """Hand out jobs while there is room, and return the one that found none."""
@@ -129,11 +131,14 @@ class Pool:
     def _hand_out(self, work: Work, job: list[Reading]) -> None:
         self._handed_out.update(reading.ids[0] for reading in job if reading.size > SMALL_FILE)
         self._small_running += _is_small(job)
-        self._running.add(self._executor.submit(_run_job, work, job))
+        meter = Meter()
+        self._running[self._executor.submit(_run_job, work, job, meter)] = meter
 
     def _collect(self, seconds: float) -> list[Outcome]:
         """Write down what is finished, waiting at most so long for the first, and return it."""
-        finished, self._running = wait(self._running, timeout=seconds, return_when=FIRST_COMPLETED)
+        finished = wait(self._running, timeout=seconds, return_when=FIRST_COMPLETED).done
+        for future in finished:
+            del self._running[future]
         jobs = [future.result() for future in finished]
         for job in jobs:
             if job.small:
@@ -181,8 +186,8 @@ def _is_small(job: list[Reading]) -> bool:
     return job[0].size <= SMALL_FILE  # the largest comes first
 
 
-def _run_job(work: Work, job: list[Reading]) -> _Done:
+def _run_job(work: Work, job: list[Reading], meter: Meter) -> _Done:
     began, began_working = time.perf_counter(), time.thread_time()
-    outcomes = [work(reading) for reading in job]
+    outcomes = [work(reading, meter) for reading in job]
     seconds, working = time.perf_counter() - began, time.thread_time() - began_working
     return _Done(outcomes, _is_small(job), 1 - working / seconds if seconds else 0.0)

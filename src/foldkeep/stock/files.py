@@ -272,11 +272,6 @@ class Files:
         (count,) = self._db.execute("SELECT count(*) FROM files WHERE digest IS NOT NULL").fetchone()
         return int(count)
 
-    def totals(self) -> tuple[int, int]:
-        """Return how many names the stock knows and the sum of their sizes in bytes."""
-        count, size = self._db.execute("SELECT count(*), coalesce(sum(size), 0) FROM files").fetchone()
-        return int(count), int(size)
-
 
 def join(folder: bytes, name: bytes) -> bytes:
     """Return the path of a name in a folder."""
