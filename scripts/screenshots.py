@@ -37,6 +37,14 @@ SHOTS = (
     ("unfold", ["foldkeep unfold --last", "foldkeep ledger"]),
     ("help", ["foldkeep --help"]),
 )
+SETTINGS = """\
+[scan]
+ignore_names = ["*.part", "~*"]
+ignore_folders = ["scratch"]
+
+[kinds]
+score = ["mscz", "musicxml"]
+"""
 
 
 def main() -> None:
@@ -51,9 +59,13 @@ def main() -> None:
         "DISPLAY": DISPLAY,
         "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}",
         "FOLDKEEP_STOCK": str(FOLDER / "stock.sqlite3"),
+        "XDG_CONFIG_HOME": str(FOLDER / "config"),
     }
     subprocess.run(["foldkeep", "demo", str(FOLDER), "--library-only"], env=environment, check=True)
     make_reel(FOLDER / "reel")
+    settings = FOLDER / "config" / "foldkeep" / "settings.toml"
+    settings.parent.mkdir(parents=True)
+    settings.write_text(SETTINGS)
     PICTURES.mkdir(parents=True, exist_ok=True)
     screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
     try:
@@ -78,7 +90,9 @@ def take(name: str, lines: list[str], environment: dict[str, str], keep: bool) -
     """Type lines into a fresh terminal window and save what it shows then."""
     done = FOLDER / ".done"
     done.unlink(missing_ok=True)
-    typed = "; ".join(f"printf '\\033[1m$\\033[0m %s\\n' {shlex.quote(line)}; {line}; echo" for line in lines)
+    typed = "; ".join(
+        f"printf '\\033[1m$\\033[0m %s\\n' {shlex.quote(line.rpartition(' & ')[2])}; {line}; echo" for line in lines
+    )
     look = "-geometry 157x45+0+0 -b 12 -bg #fdfcf8 -fg #22262a -fs 10 -fa".split()
     colors = [f"*{name}" for name in ("color2: #1a7f37", "color3: #9a6700", "color6: #0b6e83", "faintIsRelative: true")]
     resources = [word for color in colors for word in ("-xrm", color)]

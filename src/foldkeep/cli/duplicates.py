@@ -26,6 +26,12 @@ examples:
 """
 
 _TOP_ON_TERMINAL = 20
+_ORDER_WORDS = {
+    "saving": "largest saving first",
+    "size": "largest files first",
+    "count": "most copies first",
+    "name": "in order of name",
+}
 _CSV_COLUMNS = ("set", "kind", "size", "copies", "can_come_free", "path", "place", "modified", "digest", "uri")
 
 
@@ -92,7 +98,7 @@ def _sets(args: argparse.Namespace, env: Environment, stock: "Stock", question: 
     def draw(page: Page) -> None:
         show_overview(page, overview, here)
         if overview.totals.sets and top != 0:
-            page.heading(f"Sets, sorted by {question.sort}")
+            page.heading(f"Sets, {_ORDER_WORDS[question.sort]}")
             show_sets(page, answer.sets(top), here, proven="content" in question.match, details=args.details)
             show_more_sets(page, overview.totals.sets if top is None else top, overview.totals.sets)
 

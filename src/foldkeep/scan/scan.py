@@ -126,6 +126,7 @@ def _look(
     owners: dict[bytes, Place] = {}
     volumes: dict[int, int] = {}
     incomplete: list[bytes] = []
+    early = _EarlyReading(pool)
     for listing in walk(top.path, looking):
         # A place within a place owns its own folders.
         owner = inner.get(listing.path) or owners.pop(listing.path, top)
@@ -143,9 +144,26 @@ def _look(
             _take(stock, listing, owner.id, volumes[listing.device], scan, looking, salt)
         if pool.commit_now_and_then():
             progress(Step("Looking into folders", report.files, None, "files"))
-            pool.start(read_ends, stock.files.to_read_ends(_LARGE_FILE, scan))
-            pool.start(read_whole, stock.files.to_read_whole(_LARGE_FILE, scan))
+            early.read(stock, scan)
     stock.files.miss_folders_below(top.path, scan, incomplete)
+
+
+class _EarlyReading:
+    """Has large files read while the walk goes on, as often as looking for them costs little beside the walk."""
+
+    def __init__(self, pool: Pool) -> None:
+        self._pool = pool
+        self._next = time.monotonic() + 1.0
+
+    def read(self, stock: Stock, scan: int) -> None:
+        """Look for large files that can have a copy and have them read, if it is time."""
+        began = time.monotonic()
+        if began < self._next:
+            return
+        self._pool.start(read_ends, stock.files.to_read_ends(_LARGE_FILE, scan))
+        self._pool.start(read_whole, stock.files.to_read_whole(_LARGE_FILE, scan))
+        now = time.monotonic()
+        self._next = now + max(1.0, 20 * (now - began))
 
 
 def _take(stock: Stock, listing: Listing, place: int, volume: int, scan: int, looking: Looking, salt: bytes) -> None:
