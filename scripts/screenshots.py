@@ -43,7 +43,7 @@ ignore_names = ["*.part", "~*"]
 ignore_folders = ["scratch"]
 
 [kinds]
-score = ["mscz", "musicxml"]
+score = ["mxl", "musicxml"]
 """
 
 

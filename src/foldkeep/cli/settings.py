@@ -10,7 +10,7 @@ your own. A key that is not there keeps its built-in value.
 
   [kinds]
   photo = ["xyz"]
-  score = ["mscz", "musicxml"]
+  score = ["mxl", "musicxml"]
 """
 
 import argparse
