@@ -136,10 +136,13 @@ class Sets:
         first = "min(name)" if self._order == "name" else "NULL"
         files = "count(DISTINCT (inode << 8) + volume)"
         size = "size" if self._one_size else "max(size)"
+        # Nearly no stock knows a clone, and counting without them takes two thirds of the time.
+        clones = self._db.execute("SELECT 1 FROM files WHERE extent IS NOT NULL AND digest > x'' LIMIT 1").fetchone()
+        freed = f"min(sum(extent IS NULL), count(DISTINCT {_BLOCK}) - 1)" if clones else f"({files} - 1)"
         at_place = "".join(f", {total}" for total in self._at.values())
         self._db.execute(
             f"INSERT INTO temp.sets SELECT ?, {keys}, min(kind), {size}, count(*), max(links), {files} - 1,"
-            f" {size} * min(sum(extent IS NULL), count(DISTINCT {_BLOCK}) - 1), {first}{at_place}"
+            f" {size} * {freed}, {first}{at_place}"
             f" FROM files f WHERE {part} GROUP BY {keys} HAVING {files} > 1",
             values,
         )
