@@ -3,7 +3,7 @@
 from collections import defaultdict
 from dataclasses import dataclass, field
 
-from foldkeep.model import FOLD_NAME, Action, DocketRow, Place, UnusableInput, visible
+from foldkeep.model import FOLD_NAME, Action, DocketRow, Place, UnusableInput, lies_below, visible
 
 _AGAIN = "make the docket again with: foldkeep keep -o docket.csv"
 
@@ -79,4 +79,4 @@ def make_plan(docket: str, rows: list[DocketRow], places: list[Place]) -> Plan:
 
 
 def _place_of(path: bytes, innermost_first: list[Place]) -> Place | None:
-    return next((p for p in innermost_first if path.startswith(p.path.rstrip(b"/") + b"/")), None)
+    return next((p for p in innermost_first if lies_below(path, p.path)), None)

@@ -5,7 +5,7 @@ from .errors import FoldKeepError, StockBusy, UnusableInput
 from .files import CopySet, Place, Role, StockFile, Volume, format_digest, freed_files, parse_digest
 from .filters import Filter
 from .kinds import KINDS, kind_of, suffix_of
-from .names import beside, file_uri, path_from_uri, visible
+from .names import beside, file_uri, lies_below, path_from_uri, visible
 from .runs import Run, RunFile, RunFileState, RunSummary
 from .settings import ASKABLE, BUNDLE_SUFFIXES, Settings
 from .signatures import contradiction
@@ -40,6 +40,7 @@ __all__ = [
     "RunFileState",
     "RunSummary",
     "beside",
+    "lies_below",
     "file_uri",
     "path_from_uri",
     "visible",

@@ -48,6 +48,11 @@ def visible(name: bytes | str) -> str:
     return "".join(char if char.isprintable() else char.encode("unicode_escape").decode("ascii") for char in text)
 
 
+def lies_below(path: bytes, folder: bytes) -> bool:
+    """Tell whether an absolute path lies below a folder, at any depth; a folder does not lie below itself."""
+    return path.startswith(folder.rstrip(b"/") + b"/")
+
+
 def beside(name: bytes, number: int, longest: int = 255) -> bytes:
     """Return the `number`-th name to try beside a taken one; the first is the name itself.
 

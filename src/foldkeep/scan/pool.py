@@ -92,10 +92,13 @@ class Pool:
             self._hand_out(work, job)
         self._collect(0)
 
-    def finish(self, work: Work, backlog: Backlog) -> None:
-        """Have a whole backlog read, and all that was started before."""
+    def drain(self) -> None:
+        """Wait for all that was started, so that a backlog asked for after this does not hold it again."""
         while self._running:
             self._collect(_WAIT_SECONDS)
+
+    def finish(self, work: Work, backlog: Backlog) -> None:
+        """Have a whole backlog read."""
         unit = "bytes" if work is read_whole else "files"
         phase = "Reading contents" if work is read_whole else "Comparing first and last blocks"
         total = backlog.bytes if work is read_whole else backlog.files

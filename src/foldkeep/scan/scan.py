@@ -7,7 +7,7 @@ from concurrent.futures import Executor
 from contextlib import contextmanager
 from dataclasses import replace
 
-from foldkeep.model import Place, Problem, Progress, Settings, Step, no_progress
+from foldkeep.model import Place, Problem, Progress, Settings, Step, lies_below, no_progress
 from foldkeep.stock import Stock
 
 from .clones import extent_of
@@ -70,6 +70,7 @@ def scan(
                 stock.places.change(replace(place, scanned_ns=began_ns))
             report.moved = stock.files.recognise_moved()
             here = [place for place, now in presences(stock).items() if now is Presence.HERE]
+            pool.drain()
             pool.finish(read_ends, stock.files.to_read_ends(places=here))
             pool.finish(read_whole, stock.files.to_read_whole(places=here))
             _look_for_clones(stock)
@@ -107,7 +108,7 @@ def _outermost(places: Iterable[Place]) -> list[Place]:
     """Return the places that do not lie in another one of them: walking those walks all."""
     found: list[Place] = []
     for place in sorted(places, key=lambda p: p.path):
-        if not any(place.path.startswith(outer.path.rstrip(b"/") + b"/") for outer in found):
+        if not any(lies_below(place.path, outer.path) for outer in found):
             found.append(place)
     return found
 

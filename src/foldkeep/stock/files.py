@@ -6,6 +6,10 @@ from dataclasses import dataclass
 from itertools import groupby
 from typing import NamedTuple
 
+from foldkeep.model import lies_below
+
+from .filtering import BELOW, bounds
+
 _UNCHANGED = (
     "NOT fresh AND size = excluded.size AND modified_ns = excluded.modified_ns AND inode = excluded.inode"
     " AND volume = excluded.volume"
@@ -126,15 +130,12 @@ class Files:
 
         Folders at and below those in `spared` stay: they could not be looked into, which is not gone.
         """
-        stem = path.rstrip(b"/")
-        # Bytes compare as memory does, and 0 follows the slash.
         stale = self._db.execute(
-            "SELECT id, path FROM folders WHERE (path = ? OR (path > ? AND path < ?)) AND scan < ?",
-            (path, stem + b"/", stem + b"0", scan),
+            f"SELECT d.id, d.path FROM folders d WHERE {BELOW} AND d.scan < ?", (*bounds(path), scan)
         ).fetchall()
         kept = tuple(spared)
         for id_, folder in stale:
-            if not any(folder == top or folder.startswith(top.rstrip(b"/") + b"/") for top in kept):
+            if not any(folder == top or lies_below(folder, top) for top in kept):
                 self._miss("f.folder = ?", (id_,), scan)
                 self._db.execute("DELETE FROM folders WHERE id = ?", (id_,))
 

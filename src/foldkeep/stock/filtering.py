@@ -20,10 +20,10 @@ def condition(connection: sqlite3.Connection, wanted: Filter) -> tuple[str, list
         if alternatives:
             add(f"{column} IN ({','.join('?' * len(alternatives))})", *alternatives)
     if wanted.under:
-        below = " OR ".join(_BELOW for _ in wanted.under)
-        add(f"({below})", *(bound for folder in wanted.under for bound in _bounds(folder)))
+        below = " OR ".join(BELOW for _ in wanted.under)
+        add(f"({below})", *(bound for folder in wanted.under for bound in bounds(folder)))
     for folder in wanted.not_under:
-        add(f"NOT {_BELOW}", *_bounds(folder))
+        add(f"NOT {BELOW}", *bounds(folder))
     for bound, comparison in (
         (wanted.larger_than, "f.size > ?"),
         (wanted.smaller_than, "f.size < ?"),
@@ -38,10 +38,11 @@ def condition(connection: sqlite3.Connection, wanted: Filter) -> tuple[str, list
     return " AND ".join(parts) or "1", values
 
 
-_BELOW = "(d.path = ? OR (d.path > ? AND d.path < ?))"
+BELOW = "(d.path = ? OR (d.path > ? AND d.path < ?))"
 
 
-def _bounds(folder: bytes) -> tuple[bytes, bytes, bytes]:
+def bounds(folder: bytes) -> tuple[bytes, bytes, bytes]:
+    """Return the parameters of `BELOW`: the folder itself and everything below it."""
     # Bytes compare as memory does, and 0 follows the slash.
     stem = folder.rstrip(b"/")
     return (folder, stem + b"/", stem + b"0")
