@@ -1,70 +1,275 @@
 """Which copy stays, and what is said of it."""
 
-from dataclasses import replace
+import csv
+import os
+import re
+from collections import defaultdict
+from itertools import groupby
+from pathlib import Path
 
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
-from foldkeep.keep import DEFAULT_RULES, Proposal, propose
-from foldkeep.model import Action, CopySet, Place, Role, StockFile, freed_files
+from conftest import Desk
+from foldkeep.find import Question, duplicates
+from foldkeep.formats import parse_xmp
+from foldkeep.keep import Wishes, copy_marks, propose
+from foldkeep.keep.propose import Proposal
+from foldkeep.model import Action, CopySet, Filter, Place, Role, StockFile, freed_files
+from foldkeep.stock import Stock
 
 PLACE = Place(1, b"/kites", Role.WORKING, "kites", 1)
 
 
-def copies(*rows: tuple[str, int] | tuple[str, int, int]) -> CopySet:
-    """A set of files given as path, modification second and, for hard links, inode."""
-    files = [
-        StockFile(f"/kites/{path}".encode(), 10, second, "photo", PLACE, 1, *(inode or [at]), 1, 0, b"d" * 32)
-        for at, (path, second, *inode) in enumerate(rows, start=100)
-    ]
-    return CopySet("s1", b"d" * 32, tuple(files), 10 * (len(files) - 1))
+def chosen(desk: Desk, *words: str) -> dict[str, tuple[str, str]]:
+    """Scan, choose, and return action and reason by the path below the place."""
+    desk.run("scan", desk.place)
+    desk.docket.unlink(missing_ok=True)
+    answer = desk.run("keep", "-o", desk.docket, *words)
+    assert answer.status == 0, answer
+    with desk.docket.open(newline="") as stream:
+        return {
+            os.path.relpath(row["path"], desk.place): (row["action"], row["reason"]) for row in csv.DictReader(stream)
+        }
+
+
+def kept(desk: Desk, *words: str) -> list[str]:
+    return sorted(path for path, (action, _) in chosen(desk, *words).items() if action == "keep")
+
+
+def write(desk: Desk, *rows: tuple[str, int]) -> None:
+    for path, second in rows:
+        desk.write(path, b"k" * 40, 1_750_000_000 + second)
+
+
+THREE = (("b/kite.jpg", 2), ("deep/down/er/kite.jpg", 3), ("old/kite (1).jpg", 1))
 
 
 @pytest.mark.parametrize(
-    ("rows", "keeper", "why"),
+    ("words", "keeper", "why"),
     [
-        ([("b.jpg", 2), ("a.jpg", 3), ("c.jpg", 1)], "c.jpg", "oldest"),
-        ([("a (1).jpg", 1), ("a.jpg", 9)], "a.jpg", "its name does not look like a copy's"),
-        ([("a copy.jpg", 2), ("a (1).jpg", 1)], "a (1).jpg", "oldest"),
-        ([("deep/er/a.jpg", 1), ("deep/a.jpg", 1), ("b.jpg", 5)], "deep/a.jpg", "shortest path"),
-        ([("two/a.jpg", 1), ("one/a.jpg", 1)], "one/a.jpg", "first by name"),
+        ("", "b/kite.jpg", "its folder stays together: oldest"),
+        ("--prefer oldest", "old/kite (1).jpg", "oldest"),
+        ("--prefer newest", "deep/down/er/kite.jpg", "newest"),
+        ("--prefer shortest-path", "b/kite.jpg", "shortest path"),
+        ("--prefer longest-path", "deep/down/er/kite.jpg", "longest path"),
+        ("--prefer under:PLACE/deep --prefer newest", "deep/down/er/kite.jpg", "under PLACE/deep"),
+        ("--prefer under:PLACE/none --prefer first-by-name", "b/kite.jpg", "first by name"),
+        ("--prefer place:place --prefer volume:place --prefer oldest", "old/kite (1).jpg", "oldest"),
+        ("--give-up-under PLACE/b", "deep/down/er/kite.jpg", "its name does not look like a copy's"),
+        ("--give-up-under PLACE/b --give-up-under PLACE/deep", "old/kite (1).jpg", "not under PLACE/deep"),
+        ("--protect PLACE/old", "old/kite (1).jpg", "protected: PLACE/old"),
+        ("--protect *(1)*", "old/kite (1).jpg", "protected: *(1)*"),
+        ("--protect */er/*", "deep/down/er/kite.jpg", "protected: */er/*"),
+        ("--protect PLACE/old --give-up-under PLACE/old", "old/kite (1).jpg", "protected: PLACE/old"),
+        ("--under PLACE/b --under PLACE/deep", "old/kite (1).jpg", "not among the files asked for, so it stays"),
     ],
 )
-def test_the_rules_narrow_in_their_order(rows, keeper, why):
-    proposal = Proposal()
-    first, *others = propose([copies(*rows)], proposal)
-    assert (first.path.decode(), first.action, first.reason) == (f"/kites/{keeper}", Action.KEEP, why)
-    assert all(row.action is Action.FOLD and row.reason for row in others)
-    assert (proposal.sets, proposal.spares, proposal.reclaimable, proposal.reasons) == (
-        1, len(rows) - 1, 10 * (len(rows) - 1), {why: 1},
-    )  # fmt: skip
+def test_the_rules_narrow_in_their_order_and_say_which_decided(desk: Desk, words, keeper, why):
+    write(desk, *THREE)
+    rows = chosen(desk, *words.replace("PLACE", str(desk.place)).split())
+    assert [path for path, (action, _) in rows.items() if action == "keep"] == [keeper]
+    assert rows[keeper][1] == why.replace("PLACE", str(desk.place))
+    assert all(action == "fold" and reason for path, (action, reason) in rows.items() if path != keeper)
 
 
-def test_each_spare_is_told_the_rule_that_went_against_it():
-    rows = propose([copies(("a.jpg", 1), ("in/a.jpg", 1), ("b.jpg", 2), ("a copy.jpg", 0))], Proposal())
-    assert {row.path: row.reason for row in rows} == {
-        b"/kites/a.jpg": "shortest path",
-        b"/kites/in/a.jpg": "longer path than the keeper's",
-        b"/kites/b.jpg": "newer than the keeper",
-        b"/kites/a copy.jpg": "its name looks like a copy's",
+def test_sets_no_rule_decides_and_sets_that_must_stay_are_left_and_told(desk: Desk):
+    write(desk, *THREE)
+    rows = chosen(desk, "--only-these-rules", "--prefer", "plain-name")
+    assert set(rows.values()) == {("leave", "no rule decides between these copies")}
+    for protect in ("role:working", "place:place", str(desk.place), "*.jpg"):
+        assert {action for action, _ in chosen(desk, "--protect", protect).values()} == {"leave"}
+    (desk.top / "docket.csv").unlink()
+    answer = desk.ask("keep", "-o", desk.docket, "--protect", "*.jpg")
+    assert (answer["all_stay"], answer["undecided"], answer["spares"]) == (1, 0, 0)
+    assert "1 set with nothing that may go" in desk.run("keep", "-o", desk.docket, "--protect", "*.jpg").out
+
+
+def test_as_many_copies_stay_as_are_asked_for(desk: Desk):
+    write(desk, *THREE)
+    os.link(desk.place / "b/kite.jpg", desk.place / "b/link.jpg")
+    two = chosen(desk, "--at-least", "2", "--prefer", "newest")
+    assert {path: action for path, (action, _) in two.items()} == {
+        "deep/down/er/kite.jpg": "keep",
+        "b/kite.jpg": "keep",
+        "b/link.jpg": "leave",  # a hard link to a keeper is no third copy
+        "old/kite (1).jpg": "fold",
+    }
+    assert two["b/kite.jpg"][1] == "2 copies are to stay"
+    assert {action for action, _ in chosen(desk, "--at-least", "9").values()} == {"keep", "leave"}
+    other = desk.top / "second"
+    other.mkdir()
+    (other / "kite.jpg").write_bytes(b"k" * 40)
+    desk.run("scan", other)
+    assert kept(desk, "--per", "place") == ["../second/kite.jpg", "b/kite.jpg"]
+    desk.run("places", "second", "--role", "backup")
+    assert kept(desk) == ["b/kite.jpg"]
+    assert kept(desk, "--across", "--per", "role") == ["../second/kite.jpg", "b/kite.jpg"]
+
+
+def test_a_second_keeper_lies_on_another_volume_if_there_is_one():
+    one, two, three = (
+        StockFile(f"/kites/{n}.jpg".encode(), 10, n, "photo", PLACE, volume, n, 1, 0, b"d" * 32)
+        for n, volume in ((1, 1), (2, 1), (3, 2))
+    )
+    with Stock.open(":memory:", create=True) as stock:
+        from foldkeep.keep import Chooser
+
+        choice = Chooser(stock, Wishes(at_least=2)).choose(CopySet("s1", b"d" * 32, (one, two, three), 20))
+    assert {verdict.copy: verdict.action for verdict in choice.verdicts} == {
+        one: Action.KEEP,
+        three: Action.KEEP,
+        two: Action.FOLD,
     }
 
 
-def test_sets_no_rule_decides_are_left_and_counted():
-    proposal = Proposal()
-    rows = list(propose([copies(("one/a.jpg", 1), ("two/a.jpg", 1))], proposal, DEFAULT_RULES[:2]))
-    assert [row.action for row in rows] == [Action.LEAVE, Action.LEAVE]
-    assert (proposal.undecided, proposal.spares, proposal.reclaimable) == (1, 0, 0)
+def test_what_people_wrote_about_a_copy_speaks_for_it(desk: Desk):
+    xmp = (
+        '<x:xmpmeta xmlns:x="adobe:ns:meta/"><rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">'
+        '<rdf:Description xmlns:xmp="http://ns.adobe.com/xap/1.0/" xmlns:dc="http://purl.org/dc/elements/1.1/"'
+        ' xmp:Rating="4" xmp:CreateDate="{}"><dc:subject><rdf:Bag><rdf:li>kites</rdf:li>{}</rdf:Bag></dc:subject>'
+        "</rdf:Description></rdf:RDF></x:xmpmeta>"
+    )
+    write(desk, ("b/kite.jpg", 2), ("a/kite.jpg", 1), ("c/kite.jpg", 3))
+    desk.write("b/kite.xmp", xmp.format("2025-06-13T10:00:00+02:00", "<rdf:li>delta</rdf:li>").encode())
+    desk.write("c/kite.jpg.xmp", xmp.format("2025-06-12T10:00:00", "").encode())
+    desk.write("a/other.xmp", b"of another")
+    assert chosen(desk)["b/kite.jpg"] == ("keep", "has the most written about it")
+    assert kept(desk, "--prefer", "earliest-capture") == ["c/kite.jpg"]
+    assert parse_xmp(xmp.format("", "").encode()).facts == 2
+    for bad in (b"", b"<x", b"\xff\xfe", b'<!DOCTYPE a [<!ENTITY b "c">]><a>&b;</a>'):
+        with pytest.raises(ValueError, match="not XMP"):
+            parse_xmp(bad)
 
 
-def test_another_name_of_the_keeper_is_left_and_frees_nothing():
-    proposal = Proposal()
-    rows = list(propose([copies(("a.jpg", 1, 7), ("a link.jpg", 1, 7), ("b.jpg", 2, 8))], proposal))
-    assert [(row.action, row.path) for row in rows] == [
-        (Action.KEEP, b"/kites/a.jpg"),
-        (Action.LEAVE, b"/kites/a link.jpg"),
-        (Action.FOLD, b"/kites/b.jpg"),
-    ]
-    assert (proposal.spares, proposal.reclaimable) == (1, 10)
+def test_a_sidecar_stays_where_its_picture_stays(desk: Desk):
+    for folder in ("a", "b"):
+        desk.write(f"{folder}/kite.jpg", b"k" * 40)
+        desk.write(f"{folder}/kite.xmp", b"the same words")
+    desk.write("a/lonely.jpg", b"only here")
+    desk.write("a/lonely.xmp", b"the same words")
+    desk.write("c/left behind.xmp", b"the same words")
+    rows = chosen(desk, "--give-up-under", str(desk.place / "a"))
+    assert {path: action for path, (action, _) in rows.items()} == {
+        "a/kite.jpg": "fold",
+        "b/kite.jpg": "keep",
+        "a/kite.xmp": "fold",
+        "a/lonely.xmp": "leave",
+        "b/kite.xmp": "keep",
+        "c/left behind.xmp": "fold",
+    }
+    assert rows["a/lonely.xmp"][1] == "belongs to lonely.jpg, which stays"
+
+
+def test_of_two_copies_of_a_shoot_one_folder_stays_whole(sample_desk: Desk):
+    sample_desk.proposed()
+    proposal = sample_desk.ask("keep", "-o", sample_desk.top / "again.csv")
+    with sample_desk.docket.open(newline="") as stream:
+        going = {row["path"] for row in csv.DictReader(stream) if row["action"] == "fold"}
+    left = {
+        os.path.relpath(folder, sample_desk.place): {str(Path(folder, name)) in going for name in names}
+        for folder, _, names in os.walk(sample_desk.place)
+        if names
+    }
+    emptied = {folder for folder, states in left.items() if states == {True}}
+    assert {"card copies/camera A saturday", "imported", "imported again"} <= emptied
+    assert left["stills/camera-a/day-2"] == left["stills/camera-b/day-3"] == {False}
+    # Their parents empty with them where nothing else is in there.
+    assert proposal["emptied_folders"] == len(emptied) + 1
+
+
+folders = st.sampled_from(["a", "b", "c/raw", "d/raw", "d/x/raw", "e f"])
+shoots = st.lists(st.tuples(st.sets(folders, min_size=1, max_size=3), st.integers(0, 2)), min_size=1, max_size=14)
+
+
+@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(shoots)
+def test_a_shoot_is_never_split_between_two_folders(tmp_path_factory, shoot):
+    """Whatever else lies there and however old the files are: of any two folders, one wins all that they share."""
+    desk = Desk(tmp_path_factory.mktemp("shoot"))
+    for number, (where, age) in enumerate(shoot):
+        for folder in sorted(where):
+            age = (age * 7 + len(folder)) % 5
+            desk.write(f"{folder}/{number}.jpg", b"%d" % number * 40, 1_750_000_000 + age)
+    rows = chosen(desk)
+    winners: dict[tuple[str, ...], set[str]] = defaultdict(set)
+    for _, copies in groupby(sorted(rows, key=os.path.basename), key=os.path.basename):
+        copies = sorted(copies)
+        keeper = next(path for path in copies if rows[path][0] == "keep")
+        if len(copies) == 2:
+            winners[tuple(map(os.path.dirname, copies))].add(os.path.dirname(keeper))
+    assert all(len(folders) == 1 for folders in winners.values())
+    contents = {
+        folder: {n for n, (where, _) in enumerate(shoot) if folder in where} for where, _ in shoot for folder in where
+    }
+    for folder, inside in contents.items():
+        if any(inside < other for other in contents.values()):
+            whole = all(rows.get(f"{folder}/{n}.jpg", ("keep",))[0] == "fold" for n in inside)
+            assert whole, f"{folder} lies whole in another folder and must empty"
+
+
+def test_trees_stay_together_as_well(desk: Desk):
+    """Of two copies of a tree the parts do not go different ways because of what lies beside them."""
+    for tree in ("one", "two"):
+        for number in range(4):
+            desk.write(f"{tree}/raw/{number}.arw", b"r%d" % number * 40)
+            desk.write(f"{tree}/jpeg/{number}.jpg", b"j%d" % number * 40)
+    desk.write("one/raw/notes.txt", b"only here")
+    desk.write("two/jpeg/more.jpg", b"only there")
+    desk.write("two/jpeg/even more.jpg", b"only there too")
+    assert {path.split("/")[0] for path in kept(desk)} == {"two"}
+
+
+@pytest.mark.parametrize(
+    ("names", "marked"),
+    [
+        ("kite.jpg kite-2.jpg", "kite-2.jpg"),
+        ("day-2.jpg day-3.jpg", ""),
+        ("WKD_0001.jpg 2025-06-13_WKD_0001.jpg", "2025-06-13_WKD_0001.jpg"),
+        ("WKD_0001.jpg WKD_0001-20250613T104107.jpg", "WKD_0001-20250613T104107.jpg"),
+        ("20250613-104107.jpg other.jpg", ""),
+        ("kite.jpg KITE_2.JPG kite(1).jpg", "KITE_2.JPG kite(1).jpg"),
+    ],
+)
+def test_additions_are_marks_only_beside_the_name_without_them(names, marked):
+    found = copy_marks([name.encode() for name in names.split()])
+    assert [name for name, mark in zip(names.split(), found, strict=True) if mark] == marked.split()
+
+
+def test_settings_are_asked_after_the_command_line(desk: Desk):
+    write(desk, *THREE)
+    config = desk.top / "settings.toml"
+    config.write_text('[keep]\nprefer = ["newest"]\nprotect = ["*.xmp"]\nat_least = 1\n')
+    assert kept(desk, "--config", str(config)) == ["deep/down/er/kite.jpg"]
+    assert kept(desk, "--config", str(config), "--prefer", "oldest") == ["old/kite (1).jpg"]
+    shown = desk.run("keep", "--explain", "--config", config, "--prefer", "oldest").out
+    assert re.search(r" 1  oldest .*\n 2  newest .*\n\nNever goes: \*\.xmp", shown)
+    assert desk.ask("keep", "--explain")["rules"][0]["rule"] == "plain-name"
+    for text, why in (("at_least = 0", "write a number from 1 on"), ('per = "desk"', "write volume, place or role")):
+        config.write_text(f"[keep]\n{text}\n")
+        assert why in desk.run("keep", "-o", desk.docket, "--config", config).err
+
+
+@pytest.mark.parametrize(
+    "wanted",
+    [
+        Filter(kinds=("photo",)),
+        Filter(not_names=("*copy*",), names=("*.JPG", "p*")),
+        Filter(larger_than=100_000, smaller_than=300_000),
+        Filter(places=("place",), roles=(Role.WORKING,)),
+        Filter(roles=(Role.BACKUP,)),
+        Filter(modified_before_ns=1_750_000_000 * 10**9),
+        Filter(modified_after_ns=1_750_000_000 * 10**9),
+    ],
+)
+def test_a_filter_takes_in_memory_what_it_takes_in_the_stock(sample_desk: Desk, wanted):
+    sample_desk.ask("scan", sample_desk.place)
+    with Stock.open(str(sample_desk.stock)) as stock:
+        for filter_ in (wanted, Filter(under=(os.fsencode(sample_desk.place / "stills"),), kinds=wanted.kinds)):
+            sets = list(duplicates(stock).sets())
+            known = sorted(os.path.basename(c.path) for one in sets for c in one.copies if filter_.takes(c))
+            assert known == sorted(name for _, _, name, _, _ in stock.sets.copies(filter_))
 
 
 @pytest.mark.parametrize(
@@ -86,20 +291,15 @@ def test_space_comes_free_only_with_the_last_name_of_a_file(links, known, free):
     assert 10 * len(freed_files(names)) == free
 
 
-def test_what_is_not_proven_or_not_here_is_left():
-    found = copies(("a.jpg", 1), ("b.jpg", 2))
-    proposal = Proposal()
-    unproven = CopySet(found.id, None, found.copies, 10)
-    assert [row.action for row in propose([unproven], proposal)] == [Action.LEAVE] * 2
-    assert (proposal.undecided, proposal.spares) == (1, 0)
-    other = Place(2, b"/drive", Role.WORKING, "drive", 2)
-    elsewhere = replace(found.copies[0], place=other, path=b"/drive/a.jpg")
-    away = CopySet(found.id, found.digest, (*found.copies, elsewhere), 20)
-    assert [(row.path, row.action) for row in propose([away], Proposal(), away={2})] == [
-        (b"/drive/a.jpg", Action.LEAVE),
-        (b"/kites/a.jpg", Action.KEEP),
-        (b"/kites/b.jpg", Action.FOLD),
-    ]
-    assert [row.reason for row in propose([away], Proposal(), away={1})] == ["its place is away"] * 2 + [
-        "the only copy at hand"
-    ]
+def test_what_is_not_proven_or_not_here_is_left(desk: Desk):
+    write(desk, ("a.jpg", 1), ("in/a.jpg", 2))
+    desk.write("one/b.jpg", b"1" * 50)
+    desk.write("two/b.jpg", b"2" * 50)
+    rows = chosen(desk, "--match", "name,size")
+    assert rows["one/b.jpg"] == rows["two/b.jpg"] == ("leave", "not proven to have the same content")
+    assert rows["in/a.jpg"][0] == "fold"
+    with Stock.open(str(desk.stock)) as stock:
+        found = duplicates(stock, Question())
+        proposal = Proposal()
+        assert [row.reason for row in propose(stock, found, Wishes(), proposal, away={1})] == ["its place is away"] * 2
+    assert (proposal.sets, proposal.spares, proposal.all_stay) == (1, 0, 1)

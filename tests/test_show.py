@@ -74,6 +74,6 @@ def test_nothing_found_and_nothing_folded_are_said(desk: Desk):
     assert desk.run("scan", desk.place).out.startswith(f"Scanned {desk.place}: 0 files, 0 B")
     assert desk.run("duplicates").out == "No two files in your places have the same content.\n"
     assert desk.run("ledger").out == "Nothing has been folded yet.\n"
-    assert "0 spares in 0 sets" in desk.run("keep", "-o", desk.docket).out
+    assert "No copies were found" in desk.run("keep", "-o", desk.docket).out
     assert desk.run("fold", desk.docket).out == "The docket proposes to fold nothing.\n"
     assert desk.run("duplicates", "--quiet").out == ""

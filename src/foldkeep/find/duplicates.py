@@ -113,9 +113,9 @@ class Duplicates:
             sets.backed_up(working, others) if self._several else (0, 0),
         )
 
-    def sets(self, top: int | None = None) -> Iterator[CopySet]:
-        """Yield the first `top` sets, or all, with their copies."""
-        for members in self._stock.sets.members(top):
+    def sets(self, top: int | None = None, sidecars: bool | None = None) -> Iterator[CopySet]:
+        """Yield the first `top` sets, or all, with their copies; of sidecars only, or of others only, if said."""
+        for members in self._stock.sets.members(top, sidecars):
             yield self._set(members)
 
     def _set(self, members: Members) -> CopySet:

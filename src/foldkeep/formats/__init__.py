@@ -2,5 +2,15 @@
 
 from .csv import read_table, write_new_file, write_table
 from .settings import SettingsFile, read_settings, settings_table
+from .xmp import Xmp, parse_xmp
 
-__all__ = ["read_table", "write_table", "write_new_file", "read_settings", "settings_table", "SettingsFile"]
+__all__ = [
+    "read_table",
+    "write_table",
+    "write_new_file",
+    "read_settings",
+    "settings_table",
+    "SettingsFile",
+    "Xmp",
+    "parse_xmp",
+]

@@ -50,6 +50,18 @@ def _size(value: Any) -> int:
     return parse_size(value)
 
 
+def _number(value: Any) -> int:
+    if not isinstance(value, int) or isinstance(value, bool) or value < 1:
+        raise ValueError("write a number from 1 on")
+    return value
+
+
+def _per(value: Any) -> str:
+    if value not in ("", "volume", "place", "role"):
+        raise ValueError("write volume, place or role")
+    return str(value)
+
+
 SCAN_KEYS: dict[str, Callable[[Any], Any]] = {
     "hidden": _flag,
     "system": _flag,
@@ -64,8 +76,18 @@ SCAN_KEYS: dict[str, Callable[[Any], Any]] = {
 }
 """The keys of section ``[scan]``, each with what checks its value and turns it into ours."""
 
+KEEP_KEYS: dict[str, Callable[[Any], Any]] = {
+    "prefer": _words,
+    "protect": _words,
+    "give_up_under": _words,
+    "at_least": _number,
+    "per": _per,
+}
+"""The keys of section ``[keep]``."""
+
+_KEYS = {"scan": SCAN_KEYS, "keep": KEEP_KEYS}
 _ASKED = {"hidden": "hidden", "system": "system", "bundles": "bundles", "cross_volumes": "volumes"}
-_SECTIONS = ("scan", "kinds")
+_SECTIONS = (*_KEYS, "kinds")
 
 
 def read_settings(path: str, *, needed: bool = False) -> SettingsFile:
@@ -104,21 +126,21 @@ def _checked(document: dict[str, Any], path: str) -> SettingsFile:
             raise _unknown(f"there is no section [{section}]", section, _SECTIONS)
         if not isinstance(content, dict):
             raise ValueError(f"{section} is not a section", f"write [{section}] on a line of its own")
-    scan = {key: _value("scan", key, value) for key, value in document.get("scan", {}).items()}
+    values = {key: _value(section, key, value) for section in _KEYS for key, value in document.get(section, {}).items()}
     kinds: dict[str, str] = {}
     for kind, suffixes in document.get("kinds", {}).items():
         for suffix in _checked_value(_suffixes, f"kinds.{kind}", suffixes):
             if kinds.setdefault(suffix, kind) != kind:
                 raise ValueError(f"kinds: {suffix} is both {kinds[suffix]} and {kind}", "give it one kind")
-    asked = frozenset(word for key, word in _ASKED.items() if scan.pop(key, False))
+    asked = frozenset(word for key, word in _ASKED.items() if values.pop(key, False))
     given = frozenset(f"{section}.{key}" for section in _SECTIONS for key in document.get(section, {}))
-    return SettingsFile(Settings(asked=asked, kinds=kinds, **scan), path, given)
+    return SettingsFile(Settings(asked=asked, kinds=kinds, **values), path, given)
 
 
 def _value(section: str, key: str, value: Any) -> Any:
-    if key not in SCAN_KEYS:
-        raise _unknown(f"there is no key {section}.{key}", key, SCAN_KEYS)
-    return _checked_value(SCAN_KEYS[key], f"{section}.{key}", value)
+    if key not in _KEYS[section]:
+        raise _unknown(f"there is no key {section}.{key}", key, _KEYS[section])
+    return _checked_value(_KEYS[section][key], f"{section}.{key}", value)
 
 
 def _checked_value(check: Callable[[Any], Any], name: str, value: Any) -> Any:
@@ -138,9 +160,10 @@ def settings_table(file: SettingsFile) -> list[tuple[str, str, bool]]:
     """Return every setting in force: its key, its value as TOML would write it, and whether the file gives it."""
     settings = file.settings
     values: dict[str, Any] = {f"scan.{key}": word in settings.asked for key, word in _ASKED.items()}
-    for key in SCAN_KEYS:
-        if key not in _ASKED:
-            values[f"scan.{key}"] = getattr(settings, key)
+    for section, keys in _KEYS.items():
+        for key in keys:
+            if key not in _ASKED:
+                values[f"{section}.{key}"] = getattr(settings, key)
     own: dict[str, list[str]] = {}
     for suffix, kind in settings.kinds.items():
         own.setdefault(kind, []).append(suffix)
@@ -149,7 +172,7 @@ def settings_table(file: SettingsFile) -> list[tuple[str, str, bool]]:
 
 
 def _shown(value: Any) -> str:
-    if value is None:
+    if value is None or value == "":
         return "none"
     if isinstance(value, bool):
         return str(value).lower()

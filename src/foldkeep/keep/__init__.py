@@ -1,7 +1,24 @@
 """Choosing which copies stay, and the dockets that propose it."""
 
-from .choose import Proposal, propose
+from .choose import Chooser
 from .docket import read_docket, write_docket
-from .rules import DEFAULT_RULES, Rule, looks_like_a_copy
+from .names import copy_marks, looks_like_a_copy
+from .propose import Proposal, propose
+from .rules import DEFAULT_RULES, WORDS, meaning, real_folder
+from .wishes import PER, Wishes
 
-__all__ = ["propose", "Proposal", "Rule", "DEFAULT_RULES", "looks_like_a_copy", "read_docket", "write_docket"]
+__all__ = [
+    "propose",
+    "Proposal",
+    "Chooser",
+    "Wishes",
+    "PER",
+    "DEFAULT_RULES",
+    "WORDS",
+    "meaning",
+    "real_folder",
+    "copy_marks",
+    "looks_like_a_copy",
+    "read_docket",
+    "write_docket",
+]

@@ -1,94 +1,224 @@
-"""Choosing a keeper for each set, and saying why."""
+"""Choosing the keepers of one set, and saying why."""
 
-from collections.abc import Container, Iterable, Iterator, Sequence
-from dataclasses import dataclass, field
+import os
+from collections.abc import Container, Iterable, Sequence
+from dataclasses import dataclass
+from functools import partial
 
-from foldkeep.model import Action, CopySet, DocketRow, StockFile, freed_files
+from foldkeep.model import Action, CopySet, StockFile, lies_below, visible
+from foldkeep.stock import Stock
 
-from .rules import DEFAULT_RULES, Rule
+from .companions import Companions
+from .protect import parse_protection, protected_by
+from .rules import TOGETHER, Rule, each, make_rules
+from .together import FolderRanks
+from .wishes import Wishes
 
 _AWAY = "its place is away"
 _NOT_PROVEN = "not proven to have the same content"
-_SAME_FILE = "another name (hard link) of the keeper: folding it frees nothing"
+_NO_RULE = "no rule decides between these copies"
+_NOT_ASKED = "not among the files asked for, so it stays"
+_ONLY = "the only copy at hand"
+_SAME_FILE = "another name (hard link) of a file that stays: folding it frees nothing"
 
 
-@dataclass
-class Proposal:
-    """What a docket proposes, counted while it is made.
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    """What is proposed for one copy, and why."""
+
+    copy: StockFile
+    action: Action
+    reason: str
+
+
+@dataclass(frozen=True, slots=True)
+class Choice:
+    """What is proposed for a set.
 
     Attributes
     ----------
-    spares
-        Rows that propose to fold a file.
-    reclaimable
-        Bytes that come free when all of them are released.
-    undecided
-        Sets for which no rule could decide, or whose contents are not proven to be the same.
+    decided
+        False if no rule could tell which copy stays, or the contents are not proven to be the same.
+    why
+        The words of the rule that chose the first keeper; ``""`` where nothing goes.
     """
 
-    sets: int = 0
-    spares: int = 0
-    reclaimable: int = 0
-    undecided: int = 0
-    reasons: dict[str, int] = field(default_factory=dict)
-    """How many keepers each rule decided for, by the rule's words."""
+    verdicts: list[Verdict]
+    decided: bool = True
+    why: str = ""
 
 
-def propose(
-    sets: Iterable[CopySet],
-    proposal: Proposal,
-    rules: Sequence[Rule] = DEFAULT_RULES,
-    away: Container[int] = (),
-) -> Iterator[DocketRow]:
-    """Yield docket rows for sets, the keeper of each first, and count them into `proposal`.
+class Chooser:
+    """Chooses by the wishes of a person.
 
     Parameters
     ----------
     away
         Numbers of places whose drives are not here; their copies are left alone and choose nothing.
+
+    Raises
+    ------
+    UnusableInput
+        If a rule or what is to be protected cannot be understood.
     """
-    for one in sets:
-        proposal.sets += 1
-        here = [copy for copy in one.copies if copy.place.id not in away]
-        yield from (_row(one, copy, Action.LEAVE, _AWAY) for copy in one.copies if copy.place.id in away)
-        keeper, why, against = _choose(here, rules) if one.digest and here else (None, "", {})
-        if keeper is None:
-            proposal.undecided += 1
-            reason = "no rule decides between these copies" if one.digest else _NOT_PROVEN
-            yield from (_row(one, copy, Action.LEAVE, reason) for copy in here)
-            continue
-        proposal.reasons[why] = proposal.reasons.get(why, 0) + 1
-        yield _row(one, keeper, Action.KEEP, why)
-        going = []
-        for copy in here:
-            if copy is keeper:
+
+    def __init__(self, stock: Stock, wishes: Wishes, away: Container[int] = ()) -> None:
+        self.companions = Companions(stock)
+        self._stock = stock
+        self._wishes = wishes
+        self._away = away
+        self._protections = [parse_protection(text) for text in wishes.protect]
+        words = list(wishes.rules)
+        at = words.index(TOGETHER) if TOGETHER in words else len(words)
+        self._first = make_rules(words[:at], stock, self.companions)
+        self._then = make_rules([word for word in words[at:] if word != TOGETHER], stock, self.companions)
+        self._ranks = FolderRanks(stock.files.in_folders(), self._then) if TOGETHER in words else None
+
+    def learn(self, sets: Iterable[CopySet]) -> None:
+        """Look at every set once, so that ties between folders can be decided for the folders."""
+        if self._ranks is None:
+            return
+        for one in sets:
+            here = self._here(one)
+            if one.digest is None or len(here) < 2:
                 continue
-            if copy.identity == keeper.identity:
-                yield _row(one, copy, Action.LEAVE, _SAME_FILE)
-            else:
-                going.append(copy)
-                yield _row(one, copy, Action.FOLD, against[copy.path])
-        proposal.spares += len(going)
-        proposal.reclaimable += one.size * len(freed_files(going))
+            for group in self._groups(here):
+                tied = list(group)
+                for rule in (*self._before_rules(self._fixed(group)), *self._first):
+                    tied = rule.narrow(tied)
+                paths = {copy.path for copy in tied}
+                self._ranks.note(tied, [copy for copy in group if copy.path not in paths])
+
+    def choose(self, one: CopySet, belongs: dict[bytes, str] | None = None) -> Choice:
+        """Decide what stays of a set.
+
+        Parameters
+        ----------
+        belongs
+            Copies that stay for a reason of their own, by path.
+        """
+        here = self._here(one)
+        away = [Verdict(copy, Action.LEAVE, _AWAY) for copy in one.copies if copy.place.id in self._away]
+        if one.digest is None:
+            return Choice([*away, *(Verdict(copy, Action.LEAVE, _NOT_PROVEN) for copy in here)], decided=False)
+        fixed = self._fixed(here) | (belongs or {})
+        if all(copy.path in fixed for copy in here):
+            return Choice([*away, *(Verdict(copy, Action.LEAVE, fixed[copy.path]) for copy in here)])
+        keepers: dict[bytes, str] = {}
+        against: dict[bytes, str] = {}
+        for group in self._groups(here):
+            keeper, why, spared = self._decide(group, fixed)
+            if keeper is None:
+                return Choice([*away, *(Verdict(copy, Action.LEAVE, _NO_RULE) for copy in here)], decided=False)
+            keepers[keeper.path] = why if self._wishes.per is None else f"{why}; one stays per {self._wishes.per}"
+            against |= spared
+        self._keep_more(here, keepers, fixed)
+        return Choice([*away, *_verdicts(here, keepers, fixed, against)], why=next(iter(keepers.values())))
+
+    def _here(self, one: CopySet) -> list[StockFile]:
+        return [copy for copy in one.copies if copy.place.id not in self._away]
+
+    def _fixed(self, copies: Sequence[StockFile]) -> dict[bytes, str]:
+        """Return the copies that must not go, by path, with the reason."""
+        found = {copy.path: protected_by(self._protections, copy) for copy in copies}
+        if self._wishes.wanted:
+            for copy in copies:
+                if not found[copy.path] and not self._wishes.wanted.takes(copy):
+                    found[copy.path] = _NOT_ASKED
+        return {path: reason for path, reason in found.items() if reason}
+
+    def _before_rules(self, fixed: dict[bytes, str]) -> list[Rule]:
+        """Return what is asked before any rule: copies that stay anyway, then copies that do not go first."""
+        rules = []
+        if fixed:
+            reason = next(iter(fixed.values()))
+            rules.append(Rule("", each(lambda copy: copy.path not in fixed), reason, "a copy stays that must not go"))
+        for folder in self._wishes.give_up_under:
+            shown = visible(folder)
+            below = each(partial(_lies_under, folder))
+            rules.append(Rule("", below, f"not under {shown}", f"under {shown}, which goes first"))
+        return rules
+
+    def _groups(self, copies: list[StockFile]) -> list[list[StockFile]]:
+        """Return the copies by what each is to keep one of, in order of path."""
+        groups: dict[object, list[StockFile]] = {}
+        for copy in copies:
+            of = {"volume": copy.volume, "place": copy.place.id, "role": copy.place.role}
+            groups.setdefault(of.get(self._wishes.per or ""), []).append(copy)
+        return list(groups.values())
+
+    def _decide(
+        self, copies: Sequence[StockFile], fixed: dict[bytes, str]
+    ) -> tuple[StockFile | None, str, dict[bytes, str]]:
+        """Return the keeper or None, the reason for it, and the reason against each other copy's path."""
+        left = list(copies)
+        why = fixed.get(left[0].path, _ONLY)
+        against: dict[bytes, str] = {}
+
+        def narrow_to(preferred: list[StockFile], kept: str, spared: str) -> None:
+            nonlocal left, why
+            if len(preferred) < len(left):
+                paths = {copy.path for copy in preferred}
+                against.update((copy.path, spared) for copy in left if copy.path not in paths)
+                left, why = preferred, kept
+
+        for rule in (*self._before_rules(fixed), *self._first):
+            narrow_to(rule.narrow(left), rule.kept, rule.spared)
+        if self._ranks is not None:
+            narrow_to(*self._ranks.narrow(left))
+        for rule in self._then:
+            narrow_to(rule.narrow(left), rule.kept, rule.spared)
+        return (left[0], why, against) if len(left) == 1 else (None, "", {})
+
+    def _keep_more(self, here: list[StockFile], keepers: dict[bytes, str], fixed: dict[bytes, str]) -> None:
+        """Add keepers until as many copies stay as are asked for, on volumes without one first."""
+        while True:
+            staying = [copy for copy in here if copy.path in keepers or copy.path in fixed]
+            files = {copy.identity for copy in staying}
+            others = [copy for copy in here if copy.identity not in files]
+            if len(files) >= self._wishes.at_least or not others:
+                return
+            volumes = {copy.volume for copy in staying}
+            elsewhere = [copy for copy in others if copy.volume not in volumes]
+            keeper, _, _ = self._decide(elsewhere or others, fixed)
+            chosen = keeper or (elsewhere or others)[0]
+            where = ", this one on another volume" if elsewhere else ""
+            keepers[chosen.path] = f"{self._wishes.at_least} copies are to stay{where}"
 
 
-def _choose(copies: Sequence[StockFile], rules: Sequence[Rule]) -> tuple[StockFile | None, str, dict[bytes, str]]:
-    """Return the keeper or None, the reason for it, and the reason against each other copy's path."""
-    if len(copies) == 1:
-        return copies[0], "the only copy at hand", {}
-    left = list(copies)
-    why = ""
-    against: dict[bytes, str] = {}
-    for rule in rules:
-        preferred = rule.narrow(left)
-        if len(preferred) < len(left):
-            why = rule.kept
-            against |= {copy.path: rule.spared for copy in left if copy not in preferred}
-            left = preferred
-        if len(left) == 1:
-            return left[0], why, against
-    return None, "", {}
+def _lies_under(folder: bytes, copy: StockFile) -> bool:
+    return lies_below(copy.path, folder)
 
 
-def _row(one: CopySet, copy: StockFile, action: Action, reason: str) -> DocketRow:
-    return DocketRow(one.id, action, copy.path, copy.size, copy.kind, copy.modified_ns, copy.digest, reason)
+def _verdicts(
+    here: list[StockFile], keepers: dict[bytes, str], fixed: dict[bytes, str], against: dict[bytes, str]
+) -> list[Verdict]:
+    staying = {copy.identity for copy in here if copy.path in keepers or copy.path in fixed}
+    by_path = {copy.path: copy for copy in here}
+    verdicts = [Verdict(by_path[path], Action.KEEP, why) for path, why in keepers.items()]
+    for copy in here:
+        if copy.path in keepers:
+            continue
+        if copy.path in fixed:
+            verdicts.append(Verdict(copy, Action.LEAVE, fixed[copy.path]))
+        elif copy.identity in staying:
+            verdicts.append(Verdict(copy, Action.LEAVE, _SAME_FILE))
+        else:
+            verdicts.append(Verdict(copy, Action.FOLD, against.get(copy.path, "another copy stays")))
+    return verdicts
+
+
+def sidecars_that_stay(stock: Stock, one: CopySet, going: Container[bytes]) -> dict[bytes, str]:
+    """Return the sidecars of a set that stay because a file that they belong to does, by path, with the reason.
+
+    Parameters
+    ----------
+    going
+        Paths of files that are proposed to be folded.
+    """
+    found = {}
+    for copy in one.copies:
+        masters = [path for path in stock.files.masters(copy.path) if path not in going]
+        if copy.kind == "sidecar" and masters:
+            found[copy.path] = f"belongs to {visible(os.path.basename(masters[0]))}, which stays"
+    return found

@@ -1,11 +1,16 @@
 """The rules that choose which copy of a set stays, in words that a person would use."""
 
-import re
+import os
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from difflib import get_close_matches
 from typing import Any
 
-from foldkeep.model import StockFile
+from foldkeep.model import StockFile, UnusableInput, lies_below, visible
+from foldkeep.stock import Stock
+
+from .companions import Companions
+from .names import copy_marks
 
 
 @dataclass(frozen=True, slots=True)
@@ -14,48 +19,121 @@ class Rule:
 
     Attributes
     ----------
-    key
-        Gives a value to compare copies by; the copies with the least value stay in question.
+    word
+        As a user writes it: ``oldest``, ``under:/masters``.
+    keys
+        Gives a value for each copy; the copies with the least value stay in question.
     kept, spared
         What is said of the copy that this rule decided for, and of one that it decided against.
     """
 
-    key: Callable[[StockFile], Any]
+    word: str
+    keys: Callable[[Sequence[StockFile]], Sequence[Any]]
     kept: str
     spared: str
 
     def narrow(self, copies: Sequence[StockFile]) -> list[StockFile]:
         """Return the copies that this rule prefers: at least one, perhaps all."""
-        keys = [self.key(copy) for copy in copies]
+        keys = self.keys(copies)
         least = min(keys)
         return [copy for copy, key in zip(copies, keys, strict=True) if key == least]
 
 
-_COPY_WORD = r"(?:copy|kopie|copie|copia)"
-_LOOKS_LIKE_A_COPY = re.compile(
-    rf"""
-      {_COPY_WORD} (?:\ \(\d+\))? \ (?:of|von|de|di)\ .*  # "Copy of kite", "Copy (2) of kite"
-    | .+ [\ _-]+ {_COPY_WORD} [\ _-]* (?:\d+|\(\d+\))?    # "kite copy", "kite - Copy (2)", "kite_copy3"
-    | .* [^\ ] \ ?\(\d{{1,3}}\)                           # "kite (1)", "kite(1)"
-    """,
-    re.VERBOSE | re.IGNORECASE | re.DOTALL,
-)
+def each(key: Callable[[StockFile], Any]) -> Callable[[Sequence[StockFile]], Sequence[Any]]:
+    """Return `Rule.keys` that look at one copy at a time."""
+    return lambda copies: [key(copy) for copy in copies]
 
 
-def looks_like_a_copy(name: bytes) -> bool:
-    """Tell whether a file name has the marks that file managers and browsers give to copies."""
-    stem = name.rpartition(b".")[0] or name
-    return _LOOKS_LIKE_A_COPY.fullmatch(stem.decode("utf-8", "replace")) is not None
-
-
-DEFAULT_RULES = (
-    Rule(
-        lambda copy: looks_like_a_copy(copy.path.rpartition(b"/")[2]),
+_PLAIN = {
+    "oldest": (each(lambda copy: copy.modified_ns), "oldest", "newer than the keeper"),
+    "newest": (each(lambda copy: -copy.modified_ns), "newest", "older than the keeper"),
+    "shortest-path": (each(lambda copy: len(copy.path)), "shortest path", "longer path than the keeper's"),
+    "longest-path": (each(lambda copy: -len(copy.path)), "longest path", "shorter path than the keeper's"),
+    "plain-name": (
+        lambda copies: copy_marks([os.path.basename(copy.path) for copy in copies]),
         "its name does not look like a copy's",
         "its name looks like a copy's",
     ),
-    Rule(lambda copy: copy.modified_ns, "oldest", "newer than the keeper"),
-    Rule(lambda copy: len(copy.path), "shortest path", "longer path than the keeper's"),
-    Rule(lambda copy: copy.path, "first by name", "later by name than the keeper"),
-)
-"""In this order; the last one always decides, and the same way for every pair of folders."""
+    "first-by-name": (each(lambda copy: copy.path), "first by name", "later by name than the keeper"),
+}
+TOGETHER = "together"
+_WITH_A_VALUE = ("under", "place", "volume")
+_FROM_COMPANIONS = ("most-metadata", "earliest-capture")
+WORDS = (*(f"{word}:…" for word in _WITH_A_VALUE), *_PLAIN, *_FROM_COMPANIONS, TOGETHER)
+"""Every rule as it is written on the command line and in the settings."""
+
+DEFAULT_RULES = ("plain-name", "most-metadata", TOGETHER, "oldest", "shortest-path", "first-by-name")
+"""Right for most people: what follows `together` is asked of whole folders first. The last one always decides."""
+
+_MEANINGS = {
+    "plain-name": "the copy whose name does not look like a copy's: no (1), copy, Copy of; no -2 or date added to it",
+    "most-metadata": "the copy with the most written about it: sidecars beside it, rating, title, keywords",
+    "earliest-capture": "the copy that was taken first, after its sidecar or else its own data",
+    TOGETHER: "one choice for whole folders, so that a shoot is not split: the folder that holds more;\n"
+    "of two that hold as much, what the rules below prefer in more of their files",
+    "oldest": "the copy that was changed longest ago",
+    "newest": "the copy that was changed last",
+    "shortest-path": "the copy with the shortest path",
+    "longest-path": "the copy with the longest path",
+    "first-by-name": "the copy that comes first by name, so that one is always chosen",
+}
+
+
+def meaning(word: str) -> str:
+    """Return what a rule prefers, for a person who asks which rules are in force."""
+    kind, _, value = word.partition(":")
+    if kind in _WITH_A_VALUE and value:
+        where = {"under": "under", "place": "in the place", "volume": "on the volume of"}[kind]
+        return f"the copies {where} {visible(value)}"
+    return _MEANINGS[word]
+
+
+def make_rules(words: Sequence[str], stock: Stock, companions: Companions) -> list[Rule]:
+    """Return the rules that words stand for.
+
+    Raises
+    ------
+    UnusableInput
+        If a word is no rule, or names a place or volume that the stock does not know.
+    """
+    return [_rule(word, stock, companions) for word in words]
+
+
+def _rule(word: str, stock: Stock, companions: Companions) -> Rule:
+    kind, _, value = word.partition(":")
+    if word in _PLAIN:
+        return Rule(word, *_PLAIN[word])
+    if word == "most-metadata":
+        keys = each(lambda copy: -companions.facts(copy.path))
+        return Rule(word, keys, "has the most written about it", "less is written about it than about the keeper")
+    if word == "earliest-capture":
+        return Rule(word, companions.captured, "taken first", "taken later than the keeper")
+    if word == TOGETHER:
+        return Rule(word, lambda copies: [0] * len(copies), "its folder stays together", "its folder gives way")
+    if kind not in _WITH_A_VALUE or not value:
+        near = get_close_matches(kind, [known.partition(":")[0] for known in WORDS], n=1)
+        advice = f"did you mean {next(w for w in WORDS if w.startswith(near[0]))}?" if near else "see keep --explain"
+        raise UnusableInput(f"{visible(word)!r} is no rule", advice)
+    if kind == "under":
+        return _under(word, value)
+    place = next((place for place in stock.places.all() if place.label == value), None)
+    if place is None:
+        raise UnusableInput(f"{visible(word)!r} names no place", "name one by its label, see foldkeep places")
+    if kind == "place":
+        keys = each(lambda copy: copy.place.id != place.id)
+        return Rule(word, keys, f"in {visible(value)}", f"not in {visible(value)}")
+    keys = each(lambda copy: copy.volume != place.volume)
+    return Rule(word, keys, f"on the volume of {visible(value)}", f"not on the volume of {visible(value)}")
+
+
+def _under(word: str, folder: str) -> Rule:
+    top = real_folder(folder)
+    return Rule(
+        word, each(lambda copy: not lies_below(copy.path, top)), f"under {visible(folder)}",
+        f"not under {visible(folder)}",
+    )  # fmt: skip
+
+
+def real_folder(text: str) -> bytes:
+    """Return the absolute path that a person means by the name of a folder, with no symbolic link in it."""
+    return os.path.realpath(os.path.expanduser(os.fsencode(text)))

@@ -4,8 +4,10 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from fnmatch import translate
+from functools import lru_cache
 
-from .files import Role
+from .files import Role, StockFile
+from .names import lies_below
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,12 +45,33 @@ class Filter:
 
     def takes_name(self) -> Callable[[bytes], bool]:
         """Return a function that tells whether a file's name fits `names` and `not_names`."""
-        wanted = [re.compile(translate(glob), re.IGNORECASE) for glob in self.names]
-        unwanted = [re.compile(translate(glob), re.IGNORECASE) for glob in self.not_names]
+        return _matcher(self.names, self.not_names)
 
-        def takes(name: bytes) -> bool:
-            text = name.decode("utf-8", "surrogateescape")
-            fits = not wanted or any(glob.match(text) for glob in wanted)
-            return fits and not any(glob.match(text) for glob in unwanted)
+    def takes(self, file: StockFile) -> bool:
+        """Tell whether a file fits."""
+        folder, _, name = file.path.rpartition(b"/")
+        return (
+            (not self.kinds or file.kind in self.kinds)
+            and (not self.roles or file.place.role in self.roles)
+            and (not self.places or file.place.label in self.places)
+            and (not self.under or any(folder == top or lies_below(folder, top) for top in self.under))
+            and not any(folder == top or lies_below(folder, top) for top in self.not_under)
+            and (self.larger_than is None or file.size > self.larger_than)
+            and (self.smaller_than is None or file.size < self.smaller_than)
+            and (self.modified_before_ns is None or file.modified_ns < self.modified_before_ns)
+            and (self.modified_after_ns is None or file.modified_ns > self.modified_after_ns)
+            and self.takes_name()(name)
+        )
 
-        return takes
+
+@lru_cache
+def _matcher(names: tuple[str, ...], not_names: tuple[str, ...]) -> Callable[[bytes], bool]:
+    wanted = [re.compile(translate(glob), re.IGNORECASE) for glob in names]
+    unwanted = [re.compile(translate(glob), re.IGNORECASE) for glob in not_names]
+
+    def takes(name: bytes) -> bool:
+        text = name.decode("utf-8", "surrogateescape")
+        fits = not wanted or any(glob.match(text) for glob in wanted)
+        return fits and not any(glob.match(text) for glob in unwanted)
+
+    return takes

@@ -29,6 +29,12 @@ class Settings:
         Bytes; files of other sizes are skipped. No largest when None.
     bundle_suffixes
         Suffixes of folders that a program treats as one document; they may hold wildcards.
+    prefer
+        Words of the rules that choose keepers; the built-in ones when None.
+    protect, give_up_under
+        What must not go, and folders whose files go first, as a person names them.
+    at_least, per
+        How many copies stay, and on each of what: volume, place or role; "" for none.
     kinds
         Kinds of suffixes, for those that are not built in or are to be another kind.
     """
@@ -40,6 +46,11 @@ class Settings:
     smallest: int = 0
     largest: int | None = None
     bundle_suffixes: tuple[str, ...] = BUNDLE_SUFFIXES
+    prefer: tuple[str, ...] | None = None
+    protect: tuple[str, ...] = ()
+    give_up_under: tuple[str, ...] = ()
+    at_least: int = 1
+    per: str = ""
     kinds: Mapping[str, str] = field(default_factory=dict)
 
     def kind_of(self, name: bytes) -> str:

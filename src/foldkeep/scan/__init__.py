@@ -1,5 +1,6 @@
 """Scanning: walking places, reading what can have a copy, filling the stock."""
 
+from .facts import capture_moment
 from .opening import FILE, FOLDER, open_below, open_path
 from .places import Presence, add_place, find_place, presence, presences
 from .reading import digest_of
@@ -15,6 +16,7 @@ __all__ = [
     "presences",
     "Presence",
     "digest_of",
+    "capture_moment",
     "open_below",
     "open_path",
     "FILE",

@@ -8,6 +8,7 @@ from .changing import (
     show_proposal,
     show_release_question,
     show_released,
+    show_rules,
     show_run,
     show_unfolded,
 )
@@ -45,6 +46,7 @@ __all__ = [
     "show_sets",
     "show_more_sets",
     "show_folder_matches",
+    "show_rules",
     "show_proposal",
     "show_plan",
     "show_folded",

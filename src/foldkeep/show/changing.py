@@ -4,7 +4,7 @@ import shlex
 from collections.abc import Sequence
 
 from foldkeep.fold import FoldReport, Plan, ReleaseReport, UnfoldReport
-from foldkeep.keep import Proposal
+from foldkeep.keep import Proposal, Wishes
 from foldkeep.model import (
     Problem,
     Run,
@@ -38,24 +38,56 @@ def _listed(page: Page, problems: Sequence[Problem], title: str) -> None:
         page.line(f"{visible(problem.path)}: {problem.reason}", indent=2)
 
 
+def show_rules(page: Page, rules: Sequence[tuple[str, str]], wishes: Wishes) -> None:
+    """Write the rules in force, and what else is asked of a choice."""
+    page.line("Of the copies in a set those stay in question that the first rule prefers, of these those that")
+    page.line("the second prefers, and so on, until one is left:")
+    page.line()
+    width = max((len(word) for word, _ in rules), default=0)
+    for number, (word, meaning) in enumerate(rules, start=1):
+        first, *more = meaning.splitlines()
+        page.line(f"{number:>2}  ", (visible(word).ljust(width), STRONG), f"  {first}")
+        for line in more:
+            page.line(line, indent=width + 6)
+    page.line()
+    for text in wishes.protect:
+        page.line("Never goes: ", (visible(text), STRONG))
+    for folder in wishes.give_up_under:
+        page.line("Goes first, where a copy lies elsewhere: ", (visible(folder), STRONG))
+    if wishes.at_least > 1:
+        page.line(f"{wishes.at_least} copies stay, on different volumes where there are any.")
+    if wishes.per:
+        page.line(f"One copy stays per {wishes.per}.")
+    page.line("A sidecar stays where the file stays that it belongs to.")
+
+
 def show_proposal(page: Page, proposal: Proposal, docket: str, wanted: str) -> None:
     """Write what a docket proposes and which rules decided."""
     if docket != wanted:
         page.line((f"{wanted} is taken, so the docket went beside it.", CARE))
+    if not proposal.sets:
+        page.line("No copies were found, so the docket is empty.")
+        return
     page.line(
         (count(proposal.spares, "spare"), STRONG),
         f" in {count(proposal.sets, 'set')} can be folded, ",
         (format_size(proposal.reclaimable), GAIN),
         " in all.",
     )
+    if proposal.emptied:
+        empties = "empties" if proposal.emptied == 1 else "empty"
+        page.line(f"{count(proposal.emptied, 'folder')} {empties} completely.")
     if proposal.reasons:
         page.line("Keepers were chosen because:")
-        ordered = sorted(proposal.reasons.items(), key=lambda item: -item[1])
-        for reason, number in ordered:
+        for reason, number in sorted(proposal.reasons.items(), key=lambda item: (-item[1], item[0])):
             page.line(f"{number:>7,}  {reason}")
+    if proposal.all_stay:
+        page.line(f"{count(proposal.all_stay, 'set')} with nothing that may go: every copy has a reason to stay.")
     if proposal.undecided:
         page.line((f"{count(proposal.undecided, 'set')} undecided: every copy is left as it is.", CARE))
-    page.line(f"The docket is {docket}: look at it, change it, then run: foldkeep fold {shlex.quote(docket)}")
+    name = shlex.quote(docket)
+    page.line(f"The docket is {docket}. Look at it in a spreadsheet, or set by set: foldkeep review {name}")
+    page.line(f"Then carry it out: foldkeep fold {name}")
 
 
 def show_plan(page: Page, plan: Plan) -> None:

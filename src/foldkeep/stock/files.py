@@ -1,5 +1,6 @@
 """The files of a stock as scans write them."""
 
+import os
 import sqlite3
 from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
@@ -267,6 +268,36 @@ class Files:
             "UPDATE folders SET seen = NULL WHERE path = ? RETURNING id, place, volume", (path,)
         ).fetchone()
         return found
+
+    def in_folders(self) -> dict[bytes, int]:
+        """Return how many names lie directly in each folder, those without any included."""
+        return dict(
+            self._db.execute(
+                "SELECT d.path, coalesce(n, 0) FROM folders d LEFT JOIN"
+                " (SELECT folder, count(*) AS n FROM files GROUP BY folder) ON folder = d.id"
+            )
+        )
+
+    def paths_of_kind(self, kind: str) -> list[bytes]:
+        """Return the paths of the files of a kind."""
+        rows = self._db.execute(
+            "SELECT d.path, f.name FROM files f JOIN folders d ON d.id = f.folder WHERE f.kind = ?"
+            " ORDER BY d.path, f.name",
+            (kind,),
+        )
+        return [join(folder, name) for folder, name in rows]
+
+    def masters(self, sidecar: bytes) -> list[bytes]:
+        """Return the files that a sidecar belongs to: ``kite.jpg`` for ``kite.xmp`` or ``kite.jpg.xmp``."""
+        folder, name = os.path.split(sidecar)
+        stem = os.path.splitext(name)[0]
+        # Bytes compare as memory does, and the slash follows the dot.
+        rows = self._db.execute(
+            "SELECT name FROM files WHERE folder = (SELECT id FROM folders WHERE path = ?) AND kind <> 'sidecar'"
+            " AND name >= ? AND name < ? ORDER BY name",
+            (folder, stem, stem + b"/"),
+        )
+        return [join(folder, name) for (name,) in rows if name == stem or os.path.splitext(name)[0] == stem]
 
     def digested(self) -> int:
         """Return of how many names the whole content was read."""

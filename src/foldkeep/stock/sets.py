@@ -174,13 +174,17 @@ class Sets:
             " JOIN places p ON p.id = f.place AND (s.role IS NULL OR p.role = s.role)"
         )
 
-    def members(self, top: int | None = None) -> Iterator[Members]:
-        """Yield the files of each group in the order asked for; of the first `top` groups, of all when None."""
+    def members(self, top: int | None = None, sidecars: bool | None = None) -> Iterator[Members]:
+        """Yield the files of each group in the order asked for; of the first `top` groups, of all when None.
+
+        `sidecars` takes only the groups of sidecars, or only the others; all when None.
+        """
+        kinds = {None: "1", True: "kind = 'sidecar'", False: "kind <> 'sidecar'"}[sidecars]
         places = Places(self._db).by_id()
         self._db.execute("DROP TABLE IF EXISTS temp.ranked")
         self._db.execute(
             f"CREATE TEMP TABLE ranked AS SELECT role, {', '.join(self._keys)}, reclaimable FROM temp.sets"
-            f" ORDER BY {_ORDERS[self._order]}, {', '.join(self._keys)}, role LIMIT ?",
+            f" WHERE {kinds} ORDER BY {_ORDERS[self._order]}, {', '.join(self._keys)}, role LIMIT ?",
             (-1 if top is None else top,),
         )
         (count,) = self._db.execute("SELECT count(*) FROM temp.ranked").fetchone()

@@ -1,0 +1,97 @@
+"""XMP sidecars: what people wrote about a picture or clip, in a file beside it.
+
+After ISO 16684-1 (data model and serialization). A property may be written as an attribute of
+``rdf:Description`` or as an element in it, and lists as ``rdf:Bag``, ``rdf:Seq`` or ``rdf:Alt``.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from xml.etree.ElementTree import Element
+
+_RDF = "{http://www.w3.org/1999/02/22-rdf-syntax-ns#}"
+_DC = "{http://purl.org/dc/elements/1.1/}"
+_XMP = "{http://ns.adobe.com/xap/1.0/}"
+_EXIF = "{http://ns.adobe.com/exif/1.0/}"
+# Where the IPTC Photo Metadata Standard puts its date of creation.
+_IPTC = "{http://ns.adobe.com/photoshop/1.0/}"
+# The moment of capture under each of the names that it goes by, the most exact one first.
+_CAPTURED = (f"{_EXIF}DateTimeOriginal", f"{_IPTC}DateCreated", f"{_XMP}CreateDate")
+
+
+@dataclass(frozen=True, slots=True)
+class Xmp:
+    """What a sidecar says.
+
+    Attributes
+    ----------
+    keywords
+        ``dc:subject``.
+    rating
+        ``xmp:Rating``: -1 (rejected) to 5.
+    title, description
+        The first of ``dc:title`` and ``dc:description``.
+    captured
+        When the picture was taken, as it is written there (ISO 8601, often without time zone).
+    """
+
+    keywords: tuple[str, ...] = ()
+    rating: float | None = None
+    title: str | None = None
+    description: str | None = None
+    captured: str | None = None
+
+    @property
+    def facts(self) -> int:
+        """How many things it says: each keyword counts as one."""
+        return len(self.keywords) + sum(
+            fact is not None for fact in (self.rating, self.title, self.description, self.captured)
+        )
+
+
+def parse_xmp(document: bytes) -> Xmp:
+    """Return what an XMP document says; raise ValueError if it is none.
+
+    XML that declares entities is refused: no sidecar needs them, and they are a way to exhaust memory.
+    """
+    from xml.etree.ElementTree import ParseError
+
+    from defusedxml import DefusedXmlException
+    from defusedxml.ElementTree import fromstring
+
+    try:
+        root = fromstring(document)
+    except (ParseError, DefusedXmlException, ValueError, LookupError) as error:
+        raise ValueError(f"not XMP: {error}") from error
+    found: dict[str, list[str]] = {}
+    for node in root.iter(f"{_RDF}Description"):
+        for name, values in _properties(node):
+            found.setdefault(name, []).extend(values)
+    return Xmp(
+        tuple(dict.fromkeys(found.get(f"{_DC}subject", ()))),
+        _number(_first(found, f"{_XMP}Rating")),
+        _first(found, f"{_DC}title"),
+        _first(found, f"{_DC}description"),
+        next((value for name in _CAPTURED if (value := _first(found, name))), None),
+    )
+
+
+def _properties(node: "Element") -> Iterator[tuple[str, list[str]]]:
+    for name, value in node.attrib.items():
+        yield name, [value.strip()]
+    for element in node:
+        items = [item.text or "" for item in element.iter(f"{_RDF}li")] or [element.text or ""]
+        yield element.tag, [item.strip() for item in items if item.strip()]
+
+
+def _first(found: dict[str, list[str]], name: str) -> str | None:
+    return next((value for value in found.get(name, ()) if value), None)
+
+
+def _number(text: str | None) -> float | None:
+    try:
+        return None if text is None else float(text)
+    except ValueError:
+        return None

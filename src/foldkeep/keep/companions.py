@@ -1,0 +1,74 @@
+"""What lies beside a file and belongs to it, as the stock knows it."""
+
+import os
+from collections import defaultdict
+from collections.abc import Sequence
+from functools import lru_cache
+
+from foldkeep.formats import Xmp, parse_xmp
+from foldkeep.model import StockFile, suffix_of
+from foldkeep.scan import FILE, capture_moment, open_path
+from foldkeep.stock import Stock
+
+_LARGEST_SIDECAR = 4 * 1024 * 1024  # a sidecar is a few kilobytes; what is larger is no reading for a rule
+_NEVER = "9999"
+
+Owner = tuple[bytes, bytes]
+"""A folder and a stem: what a file has in common with its companions."""
+
+
+def owners(path: bytes) -> tuple[Owner, Owner]:
+    """Return by what a file's companions know it: ``kite.xmp`` and ``kite.jpg.xmp`` both belong to ``kite.jpg``."""
+    folder, name = os.path.split(path)
+    return (folder, os.path.splitext(name)[0]), (folder, name)
+
+
+class Companions:
+    """The sidecars that the stock knows, found by the files that they belong to."""
+
+    def __init__(self, stock: Stock) -> None:
+        self._sidecars: dict[Owner, list[bytes]] = defaultdict(list)
+        for path in stock.files.paths_of_kind("sidecar"):
+            folder, name = os.path.split(path)
+            self._sidecars[folder, os.path.splitext(name)[0]].append(path)
+
+    def of(self, path: bytes) -> list[bytes]:
+        """Return the paths of the sidecars of a file."""
+        return [sidecar for owner in owners(path) for sidecar in self._sidecars.get(owner, ()) if sidecar != path]
+
+    def wanted(self, path: bytes) -> list[Owner]:
+        """Return those owners of a file under which a sidecar is known."""
+        return [owner for owner in owners(path) if owner in self._sidecars]
+
+    def facts(self, path: bytes) -> int:
+        """Return how much is written about a file: its sidecars and what they say."""
+        return sum(1 + xmp.facts if (xmp := _read(sidecar)) else 1 for sidecar in self.of(path))
+
+    def captured(self, copies: Sequence[StockFile]) -> list[str]:
+        """Return when each copy of a content was taken: after its sidecar, or else after the content itself.
+
+        Moments are texts after ISO 8601 that sort in order of time, without time zone; what is not known
+        comes last.
+        """
+        written = [self._written_capture(copy.path) for copy in copies]
+        if not any(written) or all(written):
+            return [moment or _NEVER for moment in written]
+        # The copies have one content, so one of them tells for all.
+        own = capture_moment(copies[0].path) or _NEVER
+        return [moment or own for moment in written]
+
+    def _written_capture(self, path: bytes) -> str | None:
+        moments = [xmp.captured for sidecar in self.of(path) if (xmp := _read(sidecar)) and xmp.captured]
+        return min((moment[:19] for moment in moments), default=None)
+
+
+@lru_cache(maxsize=4096)
+def _read(path: bytes) -> Xmp | None:
+    """Return what an XMP sidecar says; None for other sidecars and for what cannot be read."""
+    if suffix_of(os.path.basename(path)) != "xmp":
+        return None
+    try:
+        with open(open_path(path, FILE), "rb") as file:
+            return parse_xmp(file.read(_LARGEST_SIDECAR))
+    except (OSError, ValueError):
+        return None

@@ -1,0 +1,48 @@
+"""Marks that file managers, browsers and imports leave in the names of copies."""
+
+import re
+from collections.abc import Sequence
+
+_COPY_WORD = r"(?:copy|kopie|copie|copia)"
+_LOOKS_LIKE_A_COPY = re.compile(
+    rf"""
+      {_COPY_WORD} (?:\ \(\d+\))? \ (?:of|von|de|di)\ .*  # "Copy of kite", "Copy (2) of kite"
+    | .+ [\ _-]+ {_COPY_WORD} [\ _-]* (?:\d+|\(\d+\))?    # "kite copy", "kite - Copy (2)", "kite_copy3"
+    | .* [^\ ] \ ?\(\d{{1,3}}\)                           # "kite (1)", "kite(1)"
+    """,
+    re.VERBOSE | re.IGNORECASE | re.DOTALL,
+)
+_MOMENT = r"\d{4}([-_.]?)\d\d\1\d\d(?:[T\ _-]?\d\d([-_.:]?)\d\d(?:\2\d\d)?)?"
+_ADDED_BEFORE = re.compile(rf"{_MOMENT}[\ _-]+", re.ASCII | re.IGNORECASE)
+_ADDED_AFTER = re.compile(rf"[\ _-]+(?:{_MOMENT}|\d{{1,2}})\Z", re.ASCII | re.IGNORECASE)
+
+
+def looks_like_a_copy(name: bytes) -> bool:
+    """Tell whether a file name has the marks that file managers and browsers give to copies."""
+    return _LOOKS_LIKE_A_COPY.fullmatch(_stem(name)) is not None
+
+
+def copy_marks(names: Sequence[bytes]) -> list[bool]:
+    """Tell of each name of files with one content whether it looks like a copy's.
+
+    A number or a moment at the end or the beginning (``kite-2``, ``2025-06-13 kite``) says nothing by itself,
+    since cameras and people write such names too; it does where another file has the name without it.
+    """
+    stems = [_stem(name).casefold() for name in names]
+    plain = set(stems)
+    return [
+        looks_like_a_copy(name) or not plain.isdisjoint(_without_additions(stem))
+        for name, stem in zip(names, stems, strict=True)
+    ]
+
+
+def _without_additions(stem: str) -> list[str]:
+    before, after = _ADDED_BEFORE.match(stem), _ADDED_AFTER.search(stem)
+    return [
+        *([stem[before.end() :]] if before else []),
+        *([stem[: after.start()]] if after else []),
+    ]
+
+
+def _stem(name: bytes) -> str:
+    return (name.rpartition(b".")[0] or name).decode("utf-8", "replace")

@@ -1,0 +1,110 @@
+"""From sets to the rows of a docket."""
+
+from collections import Counter
+from collections.abc import Container, Iterable, Iterator
+from dataclasses import dataclass, field
+
+from foldkeep.find import Duplicates
+from foldkeep.model import Action, CopySet, DocketRow, freed_files
+from foldkeep.stock import Stock
+
+from .choose import Chooser, sidecars_that_stay
+from .wishes import Wishes
+
+
+@dataclass
+class Proposal:
+    """What a docket proposes, counted while it is made.
+
+    Attributes
+    ----------
+    spares
+        Rows that propose to fold a file.
+    reclaimable
+        Bytes that come free when all of them are released.
+    undecided
+        Sets for which no rule could decide, or whose contents are not proven to be the same.
+    all_stay
+        Sets of which every copy stays for a reason of its own.
+    emptied
+        Folders of which every file that the stock knows goes, and of the folders below them.
+    reasons
+        How many keepers each rule decided for, by the rule's words.
+    """
+
+    sets: int = 0
+    spares: int = 0
+    reclaimable: int = 0
+    undecided: int = 0
+    all_stay: int = 0
+    emptied: int = 0
+    reasons: Counter[str] = field(default_factory=Counter)
+
+
+def propose(
+    stock: Stock, found: Duplicates, wishes: Wishes, proposal: Proposal, away: Container[int] = ()
+) -> Iterator[DocketRow]:
+    """Yield docket rows for sets, the keepers of each first, and count them into `proposal`.
+
+    Sidecars come last: a sidecar stays where the file that it belongs to stays.
+
+    Parameters
+    ----------
+    away
+        Numbers of places whose drives are not here.
+    """
+    chooser = Chooser(stock, wishes, away)
+    chooser.learn(found.sets())
+    going: set[bytes] = set()
+    gone: Counter[bytes] = Counter()
+    for row in _rows(stock, chooser, found, proposal, going):
+        if row.action is Action.FOLD:
+            gone[row.path.rpartition(b"/")[0]] += 1
+        yield row
+    proposal.emptied = _emptied(stock.files.in_folders(), gone)
+
+
+def _rows(
+    stock: Stock, chooser: Chooser, found: Duplicates, proposal: Proposal, going: set[bytes]
+) -> Iterator[DocketRow]:
+    for one in found.sets(sidecars=False):
+        for row in _rows_of(one, chooser, {}, proposal):
+            if row.action is Action.FOLD and chooser.companions.wanted(row.path):
+                going.add(row.path)
+            yield row
+    for one in found.sets(sidecars=True):
+        yield from _rows_of(one, chooser, sidecars_that_stay(stock, one, going), proposal)
+
+
+def _rows_of(one: CopySet, chooser: Chooser, belongs: dict[bytes, str], proposal: Proposal) -> Iterable[DocketRow]:
+    choice = chooser.choose(one, belongs)
+    folded = [verdict.copy for verdict in choice.verdicts if verdict.action is Action.FOLD]
+    proposal.sets += 1
+    proposal.spares += len(folded)
+    proposal.reclaimable += one.size * len(freed_files(folded))
+    if not choice.decided:
+        proposal.undecided += 1
+    elif not choice.why:
+        proposal.all_stay += 1
+    else:
+        proposal.reasons[choice.why] += 1
+    return [
+        DocketRow(one.id, each.action, copy.path, copy.size, copy.kind, copy.modified_ns, copy.digest, each.reason)
+        for each in choice.verdicts
+        for copy in [each.copy]
+    ]
+
+
+def _emptied(files: dict[bytes, int], gone: Counter[bytes]) -> int:
+    """Return how many folders lose all that the stock knows in and below them."""
+    left: Counter[bytes] = Counter()
+    lost: Counter[bytes] = Counter()
+    for folder, count in files.items():
+        above = folder
+        while True:
+            left[above] += count - gone[folder]
+            lost[above] += gone[folder]
+            if above in (b"", b"/"):
+                break
+            above = above.rpartition(b"/")[0]
+    return sum(lost[folder] > 0 and not left[folder] for folder in files)

@@ -1,0 +1,108 @@
+"""Keepers stay together: one choice for folders that hold the same shoot, not one for each file.
+
+Every folder has a rank, and of copies in several folders the one in the folder of the highest rank stays. So
+of two folders the same one wins for every file that they share, and a shoot is never split between them. The
+more a folder holds, the higher it ranks: a folder that lies whole in another one gives way and empties. Of
+folders that hold as much, those rank higher in which more copies are what the next rules prefer.
+
+Copies of whole trees are ranked by the folders at their tops: of ``a/raw`` and ``b/raw`` by ``a`` and ``b``, so
+that what belongs together in a tree stays together as well.
+"""
+
+import os
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+
+from foldkeep.model import StockFile, lies_below
+
+from .rules import Rule
+
+
+class _Tally:
+    """What is known of a folder with everything below it."""
+
+    __slots__ = ("held", "preferred", "ties")
+
+    def __init__(self, rules: int) -> None:
+        self.held = 0
+        self.ties = 0
+        self.preferred = [0] * rules
+
+
+class FolderRanks:
+    """Ranks of folders, from the ties between them.
+
+    Parameters
+    ----------
+    files
+        How many files the stock knows directly in each folder.
+    rules
+        What decides between folders that hold as much, in this order.
+    """
+
+    def __init__(self, files: Mapping[bytes, int], rules: Sequence[Rule]) -> None:
+        self.rules = rules
+        self._tallies: dict[bytes, _Tally] = defaultdict(lambda: _Tally(len(rules)))
+        for folder, count in files.items():
+            for above in _chain(folder):
+                self._tallies[above].held += count
+
+    def note(self, tied: Sequence[StockFile], spared: Iterable[StockFile]) -> None:
+        """Count a set: the copies among which the rules before left a tie, and those they decided against."""
+        for copy in spared:
+            # What goes anyway is nothing that its folder holds.
+            for above in _chain(os.path.dirname(copy.path)):
+                self._tallies[above].held -= 1
+        if len({os.path.dirname(copy.path) for copy in tied}) < 2:
+            return
+        preferred = [{copy.path for copy in rule.narrow(tied)} for rule in self.rules]
+        for copy in tied:
+            for above in _chain(os.path.dirname(copy.path)):
+                tally = self._tallies[above]
+                tally.ties += 1
+                for at, paths in enumerate(preferred):
+                    tally.preferred[at] += copy.path in paths
+
+    def narrow(self, copies: Sequence[StockFile]) -> tuple[list[StockFile], str, str]:
+        """Return the copies in the folder of the highest rank, and why that one and not the others."""
+        folders = sorted({os.path.dirname(copy.path) for copy in copies})
+        if len(folders) == 1:
+            return list(copies), "", ""
+        tops = _tops(folders)
+        ranks = {folder: self._rank(top) for folder, top in zip(folders, tops, strict=True)}
+        best, second = sorted(folders, key=lambda folder: (ranks[folder], folder))[:2]
+        at = next((at for at, key in enumerate(ranks[best]) if key != ranks[second][at]), None)
+        kept, spared = ("first by name", "later by name") if at is None else self._words(at)
+        return (
+            [copy for copy in copies if os.path.dirname(copy.path) == best],
+            f"its folder stays together: {kept}",
+            f"its folder gives way to the keeper's: {spared}",
+        )
+
+    def _rank(self, folder: bytes) -> tuple[float, ...]:
+        tally = self._tallies[folder]
+        return (-tally.held, *(-count / (tally.ties or 1) for count in tally.preferred))
+
+    def _words(self, at: int) -> tuple[str, str]:
+        return ("holds more", "holds less") if at == 0 else (self.rules[at - 1].kept, self.rules[at - 1].spared)
+
+
+def _chain(folder: bytes) -> Iterator[bytes]:
+    """Yield a folder and the folders above it."""
+    while True:
+        yield folder
+        above = os.path.dirname(folder)
+        if above == folder:
+            return
+        folder = above
+
+
+def _tops(folders: Sequence[bytes]) -> list[bytes]:
+    """Return folders without the steps at the end that all of them share, as far as none comes to lie in another."""
+    tops = list(folders)
+    while len({os.path.basename(top) for top in tops}) == 1:
+        above = [os.path.dirname(top) for top in tops]
+        if len(set(above)) < len(tops) or any(lies_below(one, other) for one in above for other in above):
+            break
+        tops = above
+    return tops

@@ -1,0 +1,38 @@
+"""What a person asks of a choice."""
+
+from dataclasses import dataclass, field
+
+from foldkeep.model import Filter
+
+from .rules import DEFAULT_RULES
+
+PER = ("volume", "place", "role")
+"""On each of which a copy can be asked to stay."""
+
+
+@dataclass(frozen=True, slots=True)
+class Wishes:
+    """How keepers are to be chosen.
+
+    Attributes
+    ----------
+    rules
+        Words of rules, in the order in which they are asked.
+    protect
+        What must not go, see `parse_protection`.
+    give_up_under
+        Absolute folders whose files go first.
+    at_least
+        How many copies stay, on different volumes where there are any.
+    per
+        Of `PER`: one copy stays on each; None for one in all.
+    wanted
+        Only files that fit may go; the others stay.
+    """
+
+    rules: tuple[str, ...] = DEFAULT_RULES
+    protect: tuple[str, ...] = ()
+    give_up_under: tuple[bytes, ...] = ()
+    at_least: int = 1
+    per: str | None = None
+    wanted: Filter = field(default_factory=Filter)
