@@ -4,6 +4,7 @@ import contextlib
 import io
 import json
 import os
+import shutil
 import subprocess
 import sys
 from dataclasses import dataclass
@@ -15,6 +16,13 @@ import pytest
 
 from foldkeep.cli import Environment, main
 from foldkeep.demo import make_library
+
+MEMORY = Path("/dev/shm")  # noqa: S108 - a volume that is surely not the one of the tests
+if not MEMORY.is_dir():
+    MEMORY = None
+
+
+PROGRAM = [sys.executable, "-m", "foldkeep"]
 
 
 @dataclass
@@ -41,7 +49,7 @@ class Desk:
     def run(self, *words: str | os.PathLike[str], answer: str = "", **variables: str) -> Answer:
         """Run one command line in this process."""
         out, err = io.StringIO(), io.StringIO()
-        named = {"FOLDKEEP_STOCK": str(self.stock), **variables}
+        named = {"FOLDKEEP_STOCK": str(self.stock), "XDG_CONFIG_HOME": str(self.top / "config"), **variables}
         status = main([os.fspath(word) for word in words], Environment(io.StringIO(answer), out, err, named))
         return Answer(status, out.getvalue(), err.getvalue())
 
@@ -87,7 +95,7 @@ def sample_desk(sample: Path, tmp_path: Path) -> Desk:
 
 def program(*words: str | os.PathLike[str], **options: Any) -> subprocess.CompletedProcess[str]:
     """Run the built program in a process of its own."""
-    line = [sys.executable, "-m", "foldkeep", *words]
+    line = [*PROGRAM, *words]
     return subprocess.run(line, capture_output=True, text=True, check=False, timeout=120, **options)
 
 
@@ -115,3 +123,28 @@ def read_everything(top: bytes):
 def contents(top: Path) -> set[str]:
     """Return the SHA-256 of every content below a folder, folds included."""
     return {digest for _, digest, _ in read_everything(os.fsencode(top))}
+
+
+def mounted(*line: str) -> bool:
+    return subprocess.run(["mount", *line], capture_output=True, check=False).returncode == 0
+
+
+@contextlib.contextmanager
+def attached_drive(folder: Path, kind: str):
+    """Attach a drive with a file system of its own; yield its device and where it is mounted, or skip the test."""
+    image, point = folder / "image", folder / "drive"
+    point.mkdir()
+    subprocess.run(["truncate", "-s", "400M", image], check=True)
+    make = f"mkfs.{kind}"
+    made = shutil.which(make) and subprocess.run([make, "-q", image], check=False).returncode == 0
+    found = subprocess.run(
+        "losetup -f --show image", shell=True, cwd=folder, capture_output=True, text=True, check=False
+    )
+    device = found.stdout.strip()
+    if not made or not device or not mounted(device, str(point)):
+        pytest.skip("mounting is refused here")
+    try:
+        yield device, point
+    finally:
+        subprocess.run(["umount", "-l", point], capture_output=True, check=False)
+        subprocess.run(["losetup", "-d", device], capture_output=True, check=False)

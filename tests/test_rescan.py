@@ -13,7 +13,7 @@ from pathlib import Path
 import pytest
 
 import foldkeep.scan.clones as clones
-from conftest import Desk, program
+from conftest import Desk, attached_drive, mounted, program
 from foldkeep.find import duplicates
 from foldkeep.model import Settings
 from foldkeep.scan import add_place, presence, scan
@@ -226,28 +226,12 @@ def test_a_folder_of_a_hundred_thousand_files(desk: Desk):
     assert desk.ask("scan")["read_bytes"] == 0
 
 
-def mounted(*line: str) -> bool:
-    return subprocess.run(["mount", *line], capture_output=True, check=False).returncode == 0
-
-
 @pytest.fixture
 def drive(request, tmp_path: Path):
     """A drive of its own and where it is mounted: an image behind a loop device."""
-    image, point = tmp_path / "image", tmp_path / "drive"
-    make = f"mkfs.{getattr(request, 'param', 'ext4')}"
-    point.mkdir()
-    subprocess.run(["truncate", "-s", "400M", image], check=True)
-    made = shutil.which(make) and subprocess.run([make, "-q", image], check=False).returncode == 0
-    found = subprocess.run(
-        "losetup -f --show image", shell=True, cwd=tmp_path, capture_output=True, text=True, check=False
-    )
-    device = found.stdout.strip()
-    if not made or not device or not mounted(device, str(point)):
-        pytest.skip("mounting is refused here")
-    clones._volume_shares.cache_clear()
-    yield device, point
-    subprocess.run(["umount", "-l", point], capture_output=True, check=False)
-    subprocess.run(["losetup", "-d", device], capture_output=True, check=False)
+    with attached_drive(tmp_path, getattr(request, "param", "ext4")) as found:
+        clones._volume_shares.cache_clear()
+        yield found
 
 
 def test_a_volume_that_is_unmounted_is_away_and_one_mounted_below_is_passed_by(desk: Desk, drive):

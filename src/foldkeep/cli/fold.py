@@ -1,49 +1,129 @@
-"""Carry out a docket: move the spares into the fold.
+"""Carry out a docket: fold the spares away.
 
 Every spare is read again and compared with its keeper, byte for byte, before
-it moves. The fold is the folder .foldkeep at the top of the place, on the same
-volume, so nothing is copied and nothing is deleted: `foldkeep unfold` brings
-everything back, and only `foldkeep release` frees the space.
+anything is done to it. The fold is the folder .foldkeep at the top of the
+place, on the same volume, so nothing is copied and nothing is deleted:
+`foldkeep unfold` brings everything back, and only `foldkeep release` frees the
+space. A spare's companions (sidecars, the JPEG of a raw file) go along if the
+keeper has the same; a sidecar that it has not is kept beside the keeper.
+
+methods:
+  fold        into the fold of their place (the usual one)
+  move        into the folder --into, as they lay in their place
+  bin         into the desktop's bin; only the desktop brings them back
+  hard-link   into the fold, and a hard link to the keeper in their place
+  symlink     into the fold, and a symbolic link to the keeper in their place
+  clone       into the fold, and a copy-on-write clone in their place
+  delete      deleted at once; needs --for-good and --yes, nothing comes back
 """
 
 import argparse
+from typing import TYPE_CHECKING
 
 from .environment import Environment, ExitStatus
+
+if TYPE_CHECKING:
+    from foldkeep.fold import FoldReport
+    from foldkeep.model import Method
 
 EXAMPLES = """\
 examples:
   foldkeep fold docket.csv
-  foldkeep fold docket.csv --yes
+  foldkeep fold docket.csv --yes --method move --into /media/spares
+  foldkeep fold docket.csv --method hard-link
 """
+
+_METHODS = ("fold", "move", "bin", "hard-link", "symlink", "clone", "delete")
 
 
 def arrange(parser: argparse.ArgumentParser) -> None:
     """Declare the arguments."""
     parser.add_argument("docket", metavar="DOCKET", help="a file that a finder wrote, perhaps changed by you")
     parser.add_argument("--yes", action="store_true", help="go ahead without asking")
-    parser.add_argument("--method", choices=["fold"], default="fold", help="what to do with the spares (default: fold)")
+    parser.add_argument("--method", choices=_METHODS, default="fold", help="what to do with the spares, see above")
+    parser.add_argument("--into", metavar="DIR", help="for the method move: a folder that is there")
+    parser.add_argument("--keep-empty-folders", action="store_true", help="leave folders that become empty")
+    parser.add_argument("--allow-last-copy", action="store_true", help="also sets of which the docket keeps nothing")
+    parser.add_argument("--for-good", action="store_true", help="for the method delete: I know that nothing comes back")
+    parser.add_argument("--config", metavar="FILE", help="the settings file to use (see `foldkeep settings`)")
 
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Check, show, ask, fold."""
-    from foldkeep.fold import FoldReport, fold, make_plan
+    from foldkeep.fold import FoldReport, check_plan, fold, make_plan
     from foldkeep.keep import read_docket
-    from foldkeep.show import problem_documents, show_folded, show_plan
+    from foldkeep.model import Method
+    from foldkeep.show import show_folded, show_plan
     from foldkeep.stock import Stock
 
+    method = Method(args.method)
+    into = _into(args, method)
+    litter = env.settings(args).settings.litter
     rows = read_docket(args.docket)
     with Stock.open(env.stock_path(args)) as stock, stock.hold("fold"):
-        plan = make_plan(args.docket, rows, stock.places.all())
-        if plan.items and not env.confirm(args, f"Fold {len(plan.items):,} files?", lambda page: show_plan(page, plan)):
+        plan = make_plan(args.docket, rows, stock.places.all(), method, into, allow_last_copy=args.allow_last_copy)
+        plan = check_plan(stock, plan, keeps_folders=args.keep_empty_folders, litter=litter)
+        question = f"{_QUESTIONS[method]} {len(plan.items):,} {'file' if len(plan.items) == 1 else 'files'}?"
+        if plan.items and not env.confirm(args, question, lambda page: show_plan(page, plan)):
             return ExitStatus.DONE
         with env.progress(args) as progress:
-            report = fold(stock, plan, progress) if plan.items else FoldReport()
-    document = {
+            report = (
+                fold(stock, plan, progress, keep_empty_folders=args.keep_empty_folders)
+                if plan.items
+                else FoldReport(method=method)
+            )
+    env.answer(args, _document(report), lambda page: show_folded(page, report))
+    return ExitStatus.PROBLEMS if report.left else ExitStatus.DONE
+
+
+_QUESTIONS = {
+    "fold": "Fold",
+    "move": "Move",
+    "bin": "Put into the bin",
+    "hard-link": "Fold, and put hard links in the place of",
+    "symlink": "Fold, and put symbolic links in the place of",
+    "clone": "Fold, and put clones in the place of",
+    "delete": "Delete for good",
+}
+
+
+def _into(args: argparse.Namespace, method: "Method") -> bytes:
+    """Return the folder to move to, after checking that what belongs to a method is given with it."""
+    import os
+
+    from foldkeep.model import FOLD_NAME, Method, UnusableInput, visible
+
+    if method is Method.DELETE and not (args.for_good and args.yes):
+        raise UnusableInput(
+            "--method delete cannot be taken back", "say --for-good and --yes as well, or use --method fold"
+        )
+    if (method is Method.MOVE) != bool(args.into):
+        raise UnusableInput(
+            "--method move and --into DIR go together", "name both, as in: --method move --into /media/spares"
+        )
+    if not args.into:
+        return b""
+    folder = os.path.realpath(os.fsencode(args.into))
+    if not os.path.isdir(folder) or FOLD_NAME in folder.split(b"/"):
+        raise UnusableInput(
+            f"cannot move anything into {visible(args.into)}",
+            "name a folder that is there (on a drive that is connected), outside every fold",
+        )
+    return folder
+
+
+def _document(report: "FoldReport") -> dict[str, object]:
+    from foldkeep.show import path_document, problem_documents, space_document
+
+    return {
         "command": "fold",
         "run": report.run,
+        "method": str(report.method),
         "folded": report.folded,
         "bytes": report.bytes,
+        "along": report.along,
+        "beside": [{"from": path_document(was), "to": path_document(now)} for was, now in report.beside],
+        "emptied_folders": report.emptied,
+        "space": [space_document(space) for space in report.space],
         "left": problem_documents(report.left),
     }
-    env.answer(args, document, lambda page: show_folded(page, report))
-    return ExitStatus.PROBLEMS if report.left else ExitStatus.DONE

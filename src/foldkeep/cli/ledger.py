@@ -1,23 +1,30 @@
 """Tell what was folded, brought back and released.
 
-Without a number, all runs; with one, every file of that run.
+Without a number, all runs; with one, every file of that run. With --verify,
+every file that waits in the fold (or lies where it was moved to) is read again
+and compared with what it was.
 """
 
 import argparse
+from typing import TYPE_CHECKING
 
 from .environment import Environment, ExitStatus
+
+if TYPE_CHECKING:
+    from foldkeep.stock import Stock
 
 EXAMPLES = """\
 examples:
   foldkeep ledger
   foldkeep ledger 3
-  foldkeep ledger --json
+  foldkeep ledger --verify
 """
 
 
 def arrange(parser: argparse.ArgumentParser) -> None:
     """Declare the arguments."""
     parser.add_argument("run", nargs="?", type=int, metavar="RUN", help="the number of a run")
+    parser.add_argument("--verify", action="store_true", help="read again what was put away")
 
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
@@ -28,6 +35,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.stock import Stock
 
     with Stock.open(env.stock_path(args)) as stock:
+        if args.verify:
+            return _verify(args, env, stock)
         if args.run is None:
             summaries = stock.ledger.summaries()
             runs = [run_document(summary) for summary in summaries]
@@ -45,3 +54,22 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
     env.answer(args, {"command": "ledger", "runs": runs}, draw)
     return ExitStatus.DONE
+
+
+def _verify(args: argparse.Namespace, env: Environment, stock: "Stock") -> ExitStatus:
+    from foldkeep.fold import audit, find_run
+    from foldkeep.show import problem_documents, run_document, show_audit
+
+    runs = [summary.run for summary in stock.ledger.summaries()] if args.run is None else [find_run(stock, args.run)]
+    with env.progress(args) as progress:
+        found = audit(stock, runs, progress)
+    named = {run.id for run in runs}
+    document = {
+        "command": "ledger",
+        "runs": [run_document(summary) for summary in stock.ledger.summaries() if summary.run.id in named],
+        "verified": found.verified,
+        "bytes": found.bytes,
+        "problems": problem_documents(found.problems),
+    }
+    env.answer(args, document, lambda page: show_audit(page, found))
+    return env.tell_problems(args, found.problems)

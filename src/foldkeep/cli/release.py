@@ -16,13 +16,14 @@ EXAMPLES = """\
 examples:
   foldkeep release 3
   foldkeep release --older-than 30d
-  foldkeep release 3 --yes --json
+  foldkeep release --all --yes
 """
 
 
 def arrange(parser: argparse.ArgumentParser) -> None:
     """Declare the arguments."""
     parser.add_argument("run", nargs="*", type=int, metavar="RUN", help="the number of a run, see the ledger")
+    parser.add_argument("--all", action="store_true", help="every run of which files wait")
     parser.add_argument(
         "--older-than", type=typed(parse_age), metavar="AGE", help="the runs before that: 30d, 2w, 6m, 1y"
     )
@@ -34,12 +35,12 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Choose the runs, ask, delete."""
     import time
 
-    from foldkeep.fold import ReleaseReport, find_run, release, settle_all
+    from foldkeep.fold import ReleaseReport, find_run, release, settle_all, surely_began
     from foldkeep.model import RunFileState, UnusableInput
-    from foldkeep.show import problem_documents, show_release_question, show_released
+    from foldkeep.show import problem_documents, show_release_question, show_released, space_document
     from foldkeep.stock import Stock
 
-    if not args.run and args.older_than is None:
+    if not args.run and args.older_than is None and not args.all:
         raise UnusableInput("no run is named", "name one that `foldkeep ledger` lists, or say --older-than 30d")
     with Stock.open(env.stock_path(args)) as stock, stock.hold("release"):
         settle_all(stock)
@@ -50,7 +51,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             for summary in stock.ledger.summaries()
             if summary.files.get(RunFileState.WAITING)
             and (not named or summary.run.id in named)
-            and summary.run.started_ns < before * 1e9
+            and surely_began(stock, summary.run) < before * 1e9
         ]
         report = ReleaseReport()
         if chosen:
@@ -69,6 +70,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         "command": "release",
         "released": report.released,
         "bytes": report.bytes,
+        "space": [space_document(space) for space in report.space],
         "left": problem_documents(report.left),
     }
     env.answer(args, document, lambda page: show_released(page, report))

@@ -1,12 +1,20 @@
 """Show what is set, and where it comes from.
 
-Settings are a TOML file that you may write: what scans pass by, and kinds of
-your own. A key that is not there keeps its built-in value.
+Settings are a TOML file that you may write: what scans pass by, how keepers are
+chosen, what does not count in a folder that is to be empty, and kinds of your
+own. A key that is not there keeps its built-in value.
 
   [scan]
   ignore_folders = ["node_modules", "/media/scratch"]
   ignore_names = ["*.tmp"]
   smallest = "10kB"
+
+  [keep]
+  prefer = ["under:~/Masters", "together", "oldest", "first-by-name"]
+  protect = ["~/Portfolio", "*.psd"]
+
+  [fold]
+  litter = ["Thumbs.db", ".DS_Store"]
 
   [kinds]
   photo = ["xyz"]

@@ -1,18 +1,30 @@
 """Bring folded files back to where they were.
 
-Bytes, times and modes are as they were. If a name was taken in the meantime,
-the file gets a free name beside it, and that is said.
+Bytes, times and modes are as they were, and so are the folders that became
+empty. A link or clone that took a file's name goes. If somebody took the name
+in the meantime, the file gets a free name beside it, and that is said. What was
+moved with `--method move` comes back as well; what is in the desktop's bin only
+the desktop brings back.
 """
 
 import argparse
+from typing import TYPE_CHECKING
 
 from .environment import Environment, ExitStatus
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from foldkeep.fold import UnfoldReport
+    from foldkeep.model import Run, RunFile
+    from foldkeep.show import ProgressLine
+    from foldkeep.stock import Stock
 
 EXAMPLES = """\
 examples:
   foldkeep unfold --last
-  foldkeep unfold 3
-  foldkeep unfold 3 --path ~/Pictures/day-1/kite.jpg
+  foldkeep unfold 3 --path ~/Pictures/day-1
+  foldkeep unfold --from /media/shelf-drive       a drive alone, without a stock
 """
 
 
@@ -21,31 +33,33 @@ def arrange(parser: argparse.ArgumentParser) -> None:
     which = parser.add_mutually_exclusive_group(required=True)
     which.add_argument("run", nargs="?", type=int, metavar="RUN", help="the number of a run, see the ledger")
     which.add_argument("--last", action="store_true", help="the last run of which files wait in the fold")
-    parser.add_argument("--path", metavar="FILE", help="only the file that was folded from here")
+    which.add_argument(
+        "--from", dest="origin", metavar="DIR", help="all that waits in the fold of this folder, told by its journals"
+    )
+    parser.add_argument(
+        "--path", metavar="WHAT", help="only what was folded from here: a file, a folder, or a glob like '*.jpg'"
+    )
 
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Find the run and unfold it."""
     import os
 
-    from foldkeep.fold import find_run, last_waiting_run, settle_all, unfold
-    from foldkeep.model import UnusableInput, visible
+    from foldkeep.model import UnusableInput
     from foldkeep.show import path_document, problem_documents, show_unfolded
     from foldkeep.stock import Stock
 
-    with Stock.open(env.stock_path(args)) as stock, stock.hold("unfold"):
-        settle_all(stock)
-        chosen = last_waiting_run(stock) if args.last else find_run(stock, args.run)
-        paths = None
-        if args.path:
-            path = os.path.abspath(os.fsencode(args.path))
-            if path not in {file.path for file in stock.ledger.files(chosen.id)}:
-                raise UnusableInput(
-                    f"run {chosen.id} folded nothing from {visible(path)}", f"see foldkeep ledger {chosen.id}"
-                )
-            paths = {path}
-        with env.progress(args) as progress:
-            report = unfold(stock, chosen, paths, progress)
+    if args.origin and args.path:
+        raise UnusableInput("--from takes all that waits there", "leave --path out")
+    path = env.stock_path(args)
+    with env.progress(args) as progress:
+        if args.origin and not os.path.exists(path):
+            from foldkeep.fold import unfold_from
+
+            report = unfold_from(os.fsencode(args.origin), progress)
+        else:
+            with Stock.open(path) as stock, stock.hold("unfold"):
+                report = _unfold(args, stock, progress)
     document = {
         "command": "unfold",
         "run": report.run,
@@ -55,3 +69,42 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     }
     env.answer(args, document, lambda page: show_unfolded(page, report))
     return ExitStatus.PROBLEMS if report.left else ExitStatus.DONE
+
+
+def _unfold(args: argparse.Namespace, stock: "Stock", progress: "ProgressLine") -> "UnfoldReport":
+    from foldkeep.fold import find_run, last_waiting_run, settle_all, unfold, unfold_from
+
+    settle_all(stock)
+    if args.origin:
+        import os
+
+        # What this stock knows of is brought back the usual way, so that its ledger is right afterwards.
+        return unfold_from(os.fsencode(args.origin), progress, stock)
+    chosen = last_waiting_run(stock) if args.last else find_run(stock, args.run)
+    wanted = _wanted(args.path, chosen, stock.ledger.files(chosen.id)) if args.path else None
+    return unfold(stock, chosen, wanted, progress)
+
+
+def _wanted(text: str, chosen: "Run", files: "list[RunFile]") -> "Callable[[RunFile], bool]":
+    """Return what tells whether a file is meant by ``--path``."""
+    import os
+    import re
+    from fnmatch import translate
+
+    from foldkeep.model import UnusableInput, lies_below, visible
+
+    path = os.path.abspath(os.path.expanduser(os.fsencode(text)))
+    glob = re.compile(translate(text))
+
+    def wanted(file: "RunFile") -> bool:
+        if file.path == path or lies_below(file.path, path):
+            return True
+        shown = os.fsdecode(file.path)
+        return glob.match(shown if "/" in text else os.path.basename(shown)) is not None
+
+    if not any(map(wanted, files)):
+        raise UnusableInput(
+            f"run {chosen.id} folded nothing from {visible(path if '/' in text else text)}",
+            f"see foldkeep ledger {chosen.id}",
+        )
+    return wanted

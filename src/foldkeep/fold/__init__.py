@@ -4,23 +4,33 @@ One way in, `fold`; two ways on, `unfold` and `release`. Before any of them, and
 the ledger in line with what the disk shows, so that a process may be killed between any two lines here.
 """
 
-from .choosing import find_run, last_waiting_run
+from .auditing import Audit, audit
+from .checking import check_plan
+from .choosing import find_run, last_waiting_run, surely_began
 from .folding import FoldReport, fold
 from .plan import Plan, make_plan
 from .releasing import ReleaseReport, release
 from .settling import settle_all
-from .unfolding import UnfoldReport, unfold
+from .space import Space
+from .unfolding import COMES_BACK, UnfoldReport, unfold, unfold_from
 
 __all__ = [
     "make_plan",
+    "check_plan",
     "Plan",
     "fold",
     "FoldReport",
+    "Space",
     "unfold",
+    "unfold_from",
     "UnfoldReport",
+    "COMES_BACK",
     "release",
     "ReleaseReport",
+    "audit",
+    "Audit",
     "settle_all",
     "find_run",
     "last_waiting_run",
+    "surely_began",
 ]

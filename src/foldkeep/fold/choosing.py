@@ -15,8 +15,16 @@ def find_run(stock: Stock, number: int) -> Run:
 
 
 def last_waiting_run(stock: Stock) -> Run:
-    """Return the last run of which a file waits in the fold; raise UnusableInput if there is none."""
+    """Return the last run of which a file is put away; raise UnusableInput if there is none."""
     for summary in reversed(stock.ledger.summaries()):
-        if summary.files.get(RunFileState.WAITING):
+        if any(summary.files.get(state) for state in (RunFileState.WAITING, RunFileState.MOVED)):
             return summary.run
     raise UnusableInput("nothing waits in the fold", _SEE)
+
+
+def surely_began(stock: Stock, run: Run) -> int:
+    """Return when a run began, in nanoseconds since the epoch, though a clock was set back before it.
+
+    A later run did not begin before an earlier one.
+    """
+    return max(summary.run.started_ns for summary in stock.ledger.summaries() if summary.run.id <= run.id)

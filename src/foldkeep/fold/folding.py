@@ -1,4 +1,4 @@
-"""Carrying out a docket: every spare verified, written down, moved into the fold of its place."""
+"""Carrying out a docket: every spare verified, written down, and only then touched."""
 
 import os
 import secrets
@@ -6,32 +6,44 @@ import time
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
+from functools import partial
 
 from foldkeep.model import (
+    Method,
     Problem,
     Progress,
     Run,
     RunFile,
     RunFileState,
     Step,
+    UnusableInput,
     file_uri,
-    format_digest,
     no_progress,
     reason_of,
 )
 from foldkeep.stock import Stock
 
-from .journal import relative_name
-from .moving import Folders, facts_of, move
-from .plan import Item, Plan
-from .settling import settle, settle_all
-from .vault import Vault, slot_name
-from .verify import Identity, NotSafe, Verified, keeper_stands, verify
+from .emptying import put_away
+from .identity import NotSafe
+from .moving import Folders
+from .plan import Item, Plan, batches
+from .releasing import ReleaseReport, release_batch
+from .settling import GONE, settle, settle_all, write_down
+from .space import Space, free_space
+from .standing import check_volume
+from .vault import Vault, slot_name, tidy
+from .working import NOT_EMPTIED, Ready, Worker
 
 # One flush of the journal serves this many files, or as many as have this many bytes: enough to make its
 # cost small, few enough that little time passes between comparing a file and moving it.
-_BATCH_FILES = 64
+_BATCH_FILES = 2048
 _BATCH_BYTES = 256 * 1024 * 1024
+# The folders of a batch stay open until it is done; systems allow a process from 256 open files on.
+_BATCH_FOLDERS = 64
+_MOST_OPEN = 2 * _BATCH_FOLDERS
+
+Work = list[tuple[Item, RunFile]]
+Path = bytes
 
 
 @dataclass
@@ -43,39 +55,35 @@ class FoldReport:
     run
         The run's number, or None if there was nothing to do.
     folded, bytes
-        Files that wait in the fold now, and the sum of their sizes.
+        Files that went (into the fold, or wherever the method puts them), and the sum of their sizes.
     left
         Files that stay where they are, each with the reason.
+    along
+        Files among `folded` that the docket does not name: companions, and litter.
+    beside
+        Sidecars that were moved beside a keeper: from where, and to where.
+    emptied
+        Folders that became empty and were put away.
+    space
+        Free space before and after, by volume.
     """
 
     run: int | None = None
+    method: Method = Method.FOLD
     folded: int = 0
     bytes: int = 0
     left: list[Problem] = field(default_factory=list)
-
-    @classmethod
-    def of(cls, run: Run, files: list[RunFile]) -> "FoldReport":
-        """Return what the ledger tells of a run."""
-        waiting = [file for file in files if file.state is RunFileState.WAITING]
-        left = [Problem(file.path, file.reason) for file in files if file.state is not RunFileState.WAITING]
-        return cls(run.id, len(waiting), sum(file.size for file in waiting), left)
+    along: int = 0
+    beside: list[tuple["Path", "Path"]] = field(default_factory=list)
+    emptied: int = 0
+    space: list[Space] = field(default_factory=list)
 
 
-@dataclass(frozen=True, slots=True)
-class _Move:
-    """A verified spare, the open folder that it lies in, and its file in the ledger."""
+def fold(stock: Stock, plan: Plan, progress: Progress = no_progress, *, keep_empty_folders: bool = False) -> FoldReport:
+    """Carry out a checked plan.
 
-    file: RunFile
-    folder: int
-    name: bytes
-    verified: Verified
-
-
-def fold(stock: Stock, plan: Plan, progress: Progress = no_progress) -> FoldReport:
-    """Move the spares of a plan into the folds of their places.
-
-    Each spare and its keeper are read again and compared first. What is about to be moved is written into
-    the ledger and into the journal beside the fold and flushed; then it is moved, by a rename that cannot
+    Each spare and its keeper are read again and compared first. What is about to be done is written into
+    the ledger and into the journal beside the fold and flushed; then it is done, by renames that cannot
     overwrite; then that is flushed and written down as well. A file that is not as the docket says, or
     whose keeper is not, is left where it is.
 
@@ -83,40 +91,71 @@ def fold(stock: Stock, plan: Plan, progress: Progress = no_progress) -> FoldRepo
     ----------
     stock
         A stock that is held.
+    keep_empty_folders
+        Leave folders that become empty where they are.
+
+    Raises
+    ------
+    UnusableInput
+        If a volume cannot do what the method needs; nothing was changed then.
     """
     settle_all(stock)
-    if not plan.by_place:
-        return FoldReport()
-    run, files = _write_down(stock, plan)
+    if not plan.items:
+        return FoldReport(method=plan.method)
+    key = _new_key()
+    before = free_space(plan.by_place)
+    run, work = _write_down(stock, plan, key)
+    if plan.method.links:
+        _try_out(stock, plan, run)
+    stay = None if keep_empty_folders else frozenset(place.path for place in stock.places.all())
+    emptied: list[bytes] = []
+    done = 0
     try:
-        done = 0
-        for place, items in plan.by_place.items():
-            for size in _fold_place(stock, run, place, list(zip(items, files[place], strict=True))):
+        for place, pairs in work.items():
+            for size in _work_in(stock, run, place, pairs, stay, emptied):
                 done += size
                 progress(Step("Comparing and folding", done, plan.bytes, "bytes"))
     finally:
         # Also when interrupted: what was done is looked up on the disk and written down.
         settle(stock, run)
-    return FoldReport.of(run, stock.ledger.files(run.id))
+    report = _report(run, plan, stock.ledger.files(run.id))
+    report.emptied = len(emptied)
+    report.space = [space.now() for space in before]
+    return report
 
 
-def _write_down(stock: Stock, plan: Plan) -> tuple[Run, dict[bytes, list[RunFile]]]:
-    now = time.time_ns()
+def _new_key() -> str:
     # The moment is for people; the random part makes the key unique where clocks are wrong.
-    moment = datetime.fromtimestamp(now // 1_000_000_000, UTC).strftime("%Y%m%dT%H%M%SZ")
-    files: dict[bytes, list[RunFile]] = {}
+    moment = datetime.fromtimestamp(time.time_ns() // 1_000_000_000, UTC).strftime("%Y%m%dT%H%M%SZ")
+    return f"{moment}-{secrets.token_hex(4)}"
+
+
+def _try_out(stock: Stock, plan: Plan, run: Run) -> None:
+    """Refuse the whole plan if a volume cannot do what its method needs."""
+    try:
+        for place in plan.by_place:
+            with Vault(place, run.key, create=True, method=run.method) as vault:
+                check_volume(plan.method, place, vault.files)
+    except UnusableInput:
+        for place in plan.by_place:
+            tidy(place, run.key)
+        with stock.transaction():
+            stock.ledger.discard(run.id)
+        raise
+
+
+def _write_down(stock: Stock, plan: Plan, key: str) -> tuple[Run, dict[bytes, Work]]:
+    work: dict[bytes, Work] = {}
     number = 0
     with stock.transaction():
-        run = stock.ledger.begin(
-            f"{moment}-{secrets.token_hex(4)}", "fold", os.fsencode(os.path.abspath(plan.docket)), now
-        )
+        docket = os.fsencode(os.path.abspath(plan.docket))
+        run = stock.ledger.begin(key, plan.method, docket, time.time_ns())
         for place, items in plan.by_place.items():
-            files[place] = []
-            for item in items:
-                number += 1
-                files[place].append(_run_file(run, number, item))
-            stock.ledger.put(files[place])
-    return run, files
+            files = [_run_file(run, number, item) for number, item in enumerate(items, start=number + 1)]
+            number += len(files)
+            work[place] = list(zip(items, files, strict=True))
+            stock.ledger.put(files)
+    return run, work
 
 
 def _run_file(run: Run, number: int, item: Item) -> RunFile:
@@ -132,16 +171,51 @@ def _run_file(run: Run, number: int, item: Item) -> RunFile:
         row.digest or b"",
         b"",
         RunFileState.PLANNED,
+        target=item.target,
+        method=item.method,
     )
 
 
-def _fold_place(stock: Stock, run: Run, place: bytes, work: list[tuple[Item, RunFile]]) -> Iterator[int]:
-    """Fold the files of one place by batches and yield how many bytes each batch had."""
+def _report(run: Run, plan: Plan, files: list[RunFile]) -> FoldReport:
+    named = {item.row.path for item in plan.spares}
+    gone = [file for file in files if file.state in GONE]
+    return FoldReport(
+        run.id,
+        run.method,
+        len(gone),
+        sum(file.size for file in gone),
+        [Problem(file.path, file.reason) for file in files if file.state not in GONE and file.reason != NOT_EMPTIED],
+        sum(file.path not in named for file in gone),
+        [(file.path, file.target) for file in gone if file.method is Method.MOVE is not run.method],
+    )
+
+
+def _work_in(
+    stock: Stock, run: Run, place: bytes, work: Work, stay: frozenset[bytes] | None, emptied: list[bytes]
+) -> Iterator[int]:
+    """Work in one place by batches and yield how many bytes each had; add the folders that became empty.
+
+    `stay` are folders that stay even if they are empty; None if all stay.
+    """
+
+    def earlier(path: bytes) -> int | None:
+        run = stock.ledger.waiting_from(path)
+        return run.id if run else None
+
+    litter = frozenset(file.path for item, file in work if item.litter)
+    touched: set[bytes] = set()
     try:
-        with Vault(place, run.key, create=True) as vault, Folders(place, most=2 * _BATCH_FILES) as folders:
-            for batch in _batches(work):
-                _fold_batch(stock, vault, folders, batch)
-                yield sum(file.size for _, file in batch)
+        with Vault(place, run.key, create=True, method=run.method) as vault:
+            target_made = partial(_note_folder, vault)
+            with Folders(place, _MOST_OPEN) as folders, Folders(b"/", _MOST_OPEN, target_made) as targets:
+                worker = Worker(run.key, vault, folders, targets, earlier, litter)
+                for at in batches([item for item, _ in work], _BATCH_FILES, _BATCH_BYTES, _BATCH_FOLDERS):
+                    batch = [work[number] for number in at]
+                    gone = _do_batch(stock, vault, worker, batch)
+                    touched |= {os.path.dirname(file.path) for file in gone}
+                    yield sum(file.size for _, file in batch)
+                if stay is not None:
+                    emptied += put_away(vault, folders, touched, stay)
     except OSError as error:
         # The fold cannot be made or its journal not be written, so nothing more may move in this place.
         why = f"its fold cannot be written: {reason_of(error)}"
@@ -150,95 +224,34 @@ def _fold_place(stock: Stock, run: Run, place: bytes, work: list[tuple[Item, Run
             stock.ledger.put(replace(file, reason=why) for _, file in work if file.number not in known)
 
 
-def _batches(work: list[tuple[Item, RunFile]]) -> Iterator[list[tuple[Item, RunFile]]]:
-    batch: list[tuple[Item, RunFile]] = []
-    size = 0
-    for item, file in work:
-        batch.append((item, file))
-        size += file.size
-        if len(batch) >= _BATCH_FILES or size >= _BATCH_BYTES:
-            yield batch
-            batch, size = [], 0
-    if batch:
-        yield batch
+def _note_folder(vault: Vault, path: bytes) -> None:
+    vault.journal.write([{"do": "make", "to": file_uri(path)}])
 
 
-def _fold_batch(stock: Stock, vault: Vault, folders: Folders, batch: list[tuple[Item, RunFile]]) -> None:
-    moves: list[_Move] = []
+def _do_batch(stock: Stock, vault: Vault, worker: Worker, batch: Work) -> list[RunFile]:
+    """Work on a batch of files and return those that went."""
     settled: list[RunFile] = []
+
+    def leave(file: RunFile, error: NotSafe | OSError) -> None:
+        why = reason_of(error) if isinstance(error, OSError) else str(error)
+        worker.left.add(file.path)
+        settled.append(replace(file, state=RunFileState.LEFT, reason=why))
+
+    ready: list[Ready] = []
     for item, file in batch:
         try:
-            moves.append(_look(stock, vault, folders, item, file))
+            ready.append(worker.make_ready(item, file))
         except (NotSafe, OSError) as error:
-            settled.append(_left(file, error))
-    vault.journal.write(_intention(vault, each) for each in moves)
-    for each in moves:
+            leave(file, error)
+    vault.journal.write(worker.intention(each) for each in ready)
+    for each in ready:
         try:
-            _move_into(vault, each)
-            settled.append(replace(each.file, state=RunFileState.WAITING))
+            settled.append(worker.act(each))
         except (NotSafe, OSError) as error:
-            settled.append(_left(each.file, error))
-    folders.flush()
-    os.fsync(vault.files)
-    folded = [file for file in settled if file.state is RunFileState.WAITING]
-    vault.journal.write({"done": "fold", "n": file.number} for file in folded)
-    with stock.transaction():
-        stock.ledger.put(settled)
-        for file in folded:
-            stock.files.forget(file.path)
-
-
-def _look(stock: Stock, vault: Vault, folders: Folders, item: Item, file: RunFile) -> _Move:
-    try:
-        folder, name = folders.of(file.path)
-    except FileNotFoundError:
-        raise NotSafe("not there any more") from None
-    except NotADirectoryError:
-        raise NotSafe("a folder on the way to it is now a link or a file") from None
-    if os.fstat(folder).st_dev != vault.device:
-        raise NotSafe("on another volume than the fold of its place; make that volume a place of its own")
-    if facts_of(folder, name) is None and (earlier := stock.ledger.waiting_from(file.path)):
-        raise NotSafe(f"already in the fold, since run {earlier.id}")
-    verified = verify(item.row, folder, name, item.keepers)
-    return _Move(replace(file, keeper=verified.keeper_path, digest=verified.digest), folder, name, verified)
-
-
-def _intention(vault: Vault, each: _Move) -> dict[str, object]:
-    return {
-        "do": "fold",
-        "n": each.file.number,
-        "slot": each.file.slot,
-        "from": relative_name(vault.place, each.file.path),
-        "size": each.file.size,
-        "modified_ns": each.file.modified_ns,
-        "digest": format_digest(each.file.digest),
-        "keeper": file_uri(each.file.keeper),
-    }
-
-
-def _move_into(vault: Vault, each: _Move) -> None:
-    """Move a verified spare, if it and its keeper are still the files that were compared."""
-    _check_unchanged(each.folder, each.name, each.verified.spare)
-    if not keeper_stands(each.verified):
-        raise NotSafe("its keeper changed or went away")
-    slot = os.fsencode(each.file.slot)
-    move(each.folder, each.name, vault.files, slot)
-    try:
-        # Somebody may have put another file there between the last look and the move.
-        _check_unchanged(vault.files, slot, each.verified.spare)
-    except NotSafe:
-        move(vault.files, slot, each.folder, each.name)
-        raise
-
-
-def _check_unchanged(folder: int, name: bytes, expected: Identity) -> None:
-    facts = facts_of(folder, name)
-    if facts is None:
-        raise NotSafe("went away while it was folded")
-    if Identity.of(facts) != expected:
-        raise NotSafe("changed while it was folded")
-
-
-def _left(file: RunFile, error: NotSafe | OSError) -> RunFile:
-    why = reason_of(error) if isinstance(error, OSError) else str(error)
-    return replace(file, state=RunFileState.LEFT, reason=why)
+            leave(each.file, error)
+    worker.flush()
+    gone = [file for file in settled if file.state is not RunFileState.LEFT]
+    vault.journal.write({"done": str(file.state), "n": file.number} for file in settled)
+    write_down(stock, settled)
+    release_batch(stock, vault, [file for file in gone if file.method is Method.DELETE], None, ReleaseReport())
+    return gone

@@ -30,6 +30,8 @@ class Journal:
     def write(self, entries: Iterable[Entry]) -> None:
         """Add entries and flush them to the disk; they last when this returns."""
         text = "".join(json.dumps(entry, separators=(",", ":")) + "\n" for entry in entries).encode("ascii")
+        if not text:
+            return
         if self._torn():
             text = b"\n" + text
         while text:

@@ -71,12 +71,22 @@ def _libc_renameat2() -> Callable[..., int] | None:
 class Folders:
     """Folders below one place, held open while they are worked in.
 
-    Every step below the place is opened without following a link. At most `most` stay open.
+    Every step below the place is opened without following a link.
+
+    Parameters
+    ----------
+    most
+        How many stay open at a time.
+    on_make
+        Is told the path of a folder before it is made.
     """
 
-    def __init__(self, top: bytes, most: int = 64) -> None:
+    def __init__(self, top: bytes, most: int = 64, on_make: Callable[[bytes], None] | None = None) -> None:
         self.top = top
+        self.first_times: dict[bytes, tuple[int, int]] = {}
+        """Times of last access and modification of each folder, in nanoseconds, when it was first opened."""
         self._most = most
+        self._on_make = on_make
         self._open: OrderedDict[bytes, int] = OrderedDict()
 
     def of(self, path: bytes, *, make: bool = False) -> tuple[int, bytes]:
@@ -89,27 +99,39 @@ class Folders:
         make
             Make the folders on the way that are not there.
         """
-        relative = os.path.relpath(os.path.dirname(path), self.top)
-        if relative not in self._open:
+        folder = os.path.dirname(path)
+        if folder not in self._open:
+            relative = os.path.relpath(folder, self.top)
             if make:
                 self._make(relative)
-            self._open[relative] = open_below(self.top, relative, FOLDER)
+            self._open[folder] = descriptor = open_below(self.top, relative, FOLDER)
+            if folder not in self.first_times:
+                facts = os.fstat(descriptor)
+                self.first_times[folder] = (facts.st_atime_ns, facts.st_mtime_ns)
             if len(self._open) > self._most:
                 os.close(self._open.popitem(last=False)[1])
-        self._open.move_to_end(relative)
-        return self._open[relative], os.path.basename(path)
+        self._open.move_to_end(folder)
+        return self._open[folder], os.path.basename(path)
 
     def _make(self, relative: bytes) -> None:
         steps = relative.split(b"/")
         for depth in range(len(steps)):
             above = open_below(self.top, b"/".join(steps[:depth]) or b".", FOLDER)
             try:
-                os.mkdir(steps[depth], dir_fd=above)
-                os.fsync(above)
+                if facts_of(above, steps[depth]) is None:
+                    if self._on_make:
+                        self._on_make(os.path.join(self.top, *steps[: depth + 1]))
+                    os.mkdir(steps[depth], dir_fd=above)
+                    os.fsync(above)
             except FileExistsError:
                 pass
             finally:
                 os.close(above)
+
+    def close(self, path: bytes) -> None:
+        """Close a folder, because it goes away."""
+        if path in self._open:
+            os.close(self._open.pop(path))
 
     def flush(self) -> None:
         """Make the names in all folders that are open last through a power cut."""

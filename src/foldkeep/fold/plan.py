@@ -1,33 +1,70 @@
-"""Checking a whole docket before anything is changed."""
+"""What a docket comes to, checked row against row before anything is looked at on the disk."""
 
+import os
 from collections import defaultdict
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 
-from foldkeep.model import FOLD_NAME, Action, DocketRow, Place, UnusableInput, lies_below, visible
+from foldkeep.model import FOLD_NAME, Action, DocketRow, Method, Place, UnusableInput, lies_below, visible
 
 _AGAIN = "make the docket again with: foldkeep keep -o docket.csv"
 
 
 @dataclass(frozen=True, slots=True)
 class Item:
-    """A file to fold: its docket row, the place that it lies in, and the copies that stay."""
+    """A file to be worked on.
+
+    Attributes
+    ----------
+    row
+        Its docket row; one of our own making for what goes along with a spare.
+    keepers
+        The copies that stay, the best first. Without any, nothing vouches for the file.
+    method
+        What is done to it.
+    target
+        Where it is to be moved to; empty for every other method.
+    master
+        Path of the file that it goes along with; it stays where that stays.
+    litter
+        Whether it goes only because its folder is empty but for it.
+    """
 
     row: DocketRow
     place: Place
     keepers: list[bytes]
+    method: Method = Method.FOLD
+    target: bytes = b""
+    master: bytes = b""
+    litter: bool = False
+
+    @property
+    def is_read(self) -> bool:
+        """Whether its content is read before anything is done to it."""
+        return bool(self.keepers) or not (self.master or self.litter)
 
 
 @dataclass
 class Plan:
-    """What a docket comes to: the files to fold by place, in the docket's order."""
+    """What a docket comes to: the files to work on by place, in the docket's order.
+
+    `staying` has the paths that the docket says are to stay.
+    """
 
     docket: str
+    method: Method = Method.FOLD
+    staying: frozenset[bytes] = frozenset()
     by_place: dict[bytes, list[Item]] = field(default_factory=dict)
 
     @property
     def items(self) -> list[Item]:
-        """All the files to fold."""
+        """All the files to work on."""
         return [item for items in self.by_place.values() for item in items]
+
+    @property
+    def spares(self) -> list[Item]:
+        """Those of them that the docket names."""
+        return [item for item in self.items if not (item.master or item.litter)]
 
     @property
     def bytes(self) -> int:
@@ -35,13 +72,25 @@ class Plan:
         return sum(item.row.size for item in self.items)
 
 
-def make_plan(docket: str, rows: list[DocketRow], places: list[Place]) -> Plan:
+def make_plan(
+    docket: str,
+    rows: list[DocketRow],
+    places: list[Place],
+    method: Method = Method.FOLD,
+    into: bytes = b"",
+    *,
+    allow_last_copy: bool = False,
+) -> Plan:
     """Check a docket's rows against each other and against the places.
 
     Parameters
     ----------
     docket
         Where the docket lies; only to name it.
+    into
+        Absolute path of the folder that `Method.MOVE` moves to.
+    allow_last_copy
+        Let sets go of which no copy stays.
 
     Raises
     ------
@@ -49,34 +98,69 @@ def make_plan(docket: str, rows: list[DocketRow], places: list[Place]) -> Plan:
         If a file is to go and to stay at once, a set would keep no copy, or a file lies in no place, in a
         fold, or its path leads up.
     """
-    going = {row.path for row in rows if row.action is Action.FOLD}
-    staying: dict[str, list[bytes]] = defaultdict(list)
-    for row in rows:
-        if not {FOLD_NAME, b"", b".", b".."}.isdisjoint(row.path.split(b"/")[1:]):
-            raise UnusableInput(f"{visible(docket)} names a path that cannot be meant: {visible(row.path)}", _AGAIN)
-        if row.action is not Action.FOLD:
-            if row.path in going:
-                raise UnusableInput(f"{visible(docket)} has {visible(row.path)} both staying and going", _AGAIN)
-            # A keeper is asked before a copy that is merely left alone.
-            at = 0 if row.action is Action.KEEP else len(staying[row.set])
-            staying[row.set].insert(at, row.path)
     innermost_first = sorted(places, key=lambda place: -len(place.path))
-    plan = Plan(docket)
+    place_of = {row.path: _place_of(docket, row.path, innermost_first) for row in rows}
+    going = {row.path for row in rows if row.action is Action.FOLD}
+    staying = _staying(docket, rows, going)
+    plan = Plan(docket, method, frozenset(path for paths in staying.values() for path in paths))
+    several = len({place_of[path].id for path in going}) > 1
     seen: set[bytes] = set()
     for row in rows:
         if row.action is not Action.FOLD or row.path in seen:
             continue
         seen.add(row.path)
-        if not staying[row.set]:
+        if not staying[row.set] and not allow_last_copy:
             raise UnusableInput(
-                f"{visible(docket)} keeps no copy in set {visible(row.set)}", "change one of its rows to keep"
+                f"{visible(docket)} keeps no copy in set {visible(row.set)}",
+                "change one of its rows to keep, or say --allow-last-copy if none is to stay",
             )
-        place = _place_of(row.path, innermost_first)
-        if place is None:
-            raise UnusableInput(f"{visible(docket)} names a file that lies in no place: {visible(row.path)}", _AGAIN)
-        plan.by_place.setdefault(place.path, []).append(Item(row, place, staying[row.set]))
+        place = place_of[row.path]
+        target = _target(into, place, row.path, several) if method is Method.MOVE else b""
+        plan.by_place.setdefault(place.path, []).append(Item(row, place, staying[row.set], method, target))
     return plan
 
 
-def _place_of(path: bytes, innermost_first: list[Place]) -> Place | None:
-    return next((p for p in innermost_first if lies_below(path, p.path)), None)
+def _target(into: bytes, place: Place, path: bytes, several: bool) -> bytes:
+    """Return where a file goes: as it lay in its place, below the place's name where there are several."""
+    below = os.path.relpath(path, place.path)
+    return os.path.join(into, os.path.basename(place.path), below) if several else os.path.join(into, below)
+
+
+def _staying(docket: str, rows: list[DocketRow], going: set[bytes]) -> dict[str, list[bytes]]:
+    """Return the copies that stay of each set; a keeper before a copy that is merely left alone."""
+    staying: dict[str, list[bytes]] = defaultdict(list)
+    for row in rows:
+        if row.action is not Action.FOLD:
+            if row.path in going:
+                raise UnusableInput(f"{visible(docket)} has {visible(row.path)} both staying and going", _AGAIN)
+            at = 0 if row.action is Action.KEEP else len(staying[row.set])
+            staying[row.set].insert(at, row.path)
+    return staying
+
+
+def _place_of(docket: str, path: bytes, innermost_first: list[Place]) -> Place:
+    if not {FOLD_NAME, b"", b".", b".."}.isdisjoint(path.split(b"/")[1:]):
+        raise UnusableInput(f"{visible(docket)} names a path that cannot be meant: {visible(path)}", _AGAIN)
+    place = next((p for p in innermost_first if lies_below(path, p.path)), None)
+    if place is None:
+        raise UnusableInput(f"{visible(docket)} names a file that lies in no place: {visible(path)}", _AGAIN)
+    return place
+
+
+def batches(items: list[Item], most_files: int, most_bytes: int, most_folders: int) -> Iterator[list[int]]:
+    """Yield the positions of items by batches: litter apart, and no batch with too many files, bytes or folders."""
+    batch: list[int] = []
+    size = 0
+    folders: set[bytes] = set()
+    for at in sorted(range(len(items)), key=lambda at: items[at].litter):
+        item = items[at]
+        folder = os.path.dirname(item.row.path)
+        full = len(batch) >= most_files or size >= most_bytes or len(folders | {folder}) > most_folders
+        if batch and (full or item.litter != items[batch[0]].litter):
+            yield batch
+            batch, size, folders = [], 0, set()
+        batch.append(at)
+        size += item.row.size
+        folders |= {folder, os.path.dirname(item.target)} - {b""}
+    if batch:
+        yield batch

@@ -19,6 +19,7 @@ from foldkeep.stock import Stock
 
 from .moving import facts_of
 from .settling import files_by_place, settle, settle_all, write_down
+from .space import Space, free_space
 from .vault import Vault
 
 _BATCH_FILES = 64
@@ -36,11 +37,14 @@ class ReleaseReport:
         Space that came free: the sizes of those that had no other hard link.
     left
         Files that stay in the fold, each with the reason.
+    space
+        Free space before and after, by volume.
     """
 
     released: int = 0
     bytes: int = 0
     left: list[Problem] = field(default_factory=list)
+    space: list[Space] = field(default_factory=list)
 
 
 def release(
@@ -62,6 +66,7 @@ def release(
     report = ReleaseReport()
     work = [(run, _waiting(stock, run)) for run in runs]
     total = sum(len(files) for _, files in work)
+    before = free_space({file.place: None for _, files in work for file in files})
     copies = _Copies(stock)
     for run, files in work:
         with stock.transaction():
@@ -72,7 +77,7 @@ def release(
                     with Vault(place, run.key) as vault:
                         for at in range(0, len(here), _BATCH_FILES):
                             batch = here[at : at + _BATCH_FILES]
-                            _release_batch(stock, vault, batch, None if allow_last_copy else copies, report)
+                            release_batch(stock, vault, batch, None if allow_last_copy else copies, report)
                             progress(Step("Releasing", report.released, total, "files"))
                 except OSError as error:
                     why = f"its fold cannot be worked in: {reason_of(error)}"
@@ -81,6 +86,7 @@ def release(
             settle(stock, run)
     still_waiting = {file.path for run in runs for file in _waiting(stock, run)}
     report.left = [problem for problem in report.left if problem.path in still_waiting]
+    report.space = [space.now() for space in before]
     return report
 
 
@@ -88,9 +94,16 @@ def _waiting(stock: Stock, run: Run) -> list[RunFile]:
     return [file for file in stock.ledger.files(run.id) if file.state is RunFileState.WAITING]
 
 
-def _release_batch(
+def release_batch(
     stock: Stock, vault: Vault, files: list[RunFile], copies: "_Copies | None", report: ReleaseReport
 ) -> None:
+    """Delete files that wait in an open vault.
+
+    Parameters
+    ----------
+    copies
+        Where to look for another copy of each first; None if nothing is asked.
+    """
     going: list[tuple[RunFile, int]] = []
     for file in files:
         facts = facts_of(vault.files, os.fsencode(file.slot))
@@ -98,12 +111,14 @@ def _release_batch(
             report.left.append(Problem(file.path, "gone from the fold; somebody took it away"))
         elif (facts.st_size, facts.st_mtime_ns) != (file.size, file.modified_ns):
             report.left.append(Problem(file.path, "changed in the fold; unfold it to look at it"))
-        elif copies is not None and not copies.one_stands(file):
+        elif copies is not None and file.digest and not copies.one_stands(file):
             report.left.append(
                 Problem(file.path, "no copy of it outside the fold can be read now; unfold it to keep it")
             )
         else:
             going.append((file, file.size if facts.st_nlink == 1 else 0))
+    if not going:
+        return
     vault.journal.write({"do": "release", "n": file.number} for file, _ in going)
     gone: list[tuple[RunFile, int]] = []
     for file, freed in going:

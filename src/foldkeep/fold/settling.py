@@ -1,8 +1,7 @@
 """Finding out on the disk what became of the files of a run, whatever ended it.
 
-This is the one place that turns what lies in a fold into what the ledger says. It runs after every change,
-and before the next one where a process was killed in between. It changes no file but for one case: where
-a move by hard link was cut in two, the file has two names, and the one in the fold goes.
+This is the one place that turns what lies on the disk into what the ledger says. It runs after every change,
+and before the next one where a process was killed in between.
 """
 
 import os
@@ -10,18 +9,20 @@ from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import replace
 
-from foldkeep.model import Run, RunFile, RunFileState, kind_of, parse_digest, path_from_uri
-from foldkeep.scan import open_path
+from foldkeep.model import Method, Run, RunFile, RunFileState, kind_of
+from foldkeep.scan import FOLDER, open_path
 from foldkeep.stock import Sighting, Stock
 
-from .journal import Entry, absolute_path
 from .moving import Folders, facts_of
+from .scene import NOT_BEGUN, History, Scene, histories
 from .vault import Vault, tidy
 
 IN_THE_FOLD = (RunFileState.WAITING, RunFileState.LOST)
 """States of files that may lie in the fold; what is lost may be found again, say on a drive that came back."""
 
-_NOT_BEGUN = "the run ended before it was folded"
+GONE = (RunFileState.WAITING, RunFileState.MOVED, RunFileState.BINNED, RunFileState.RELEASED)
+"""States of files that went as they were meant to go."""
+
 _NO_FOLD = "its place or its fold is not there now; what became of it is found out when it is back"
 
 
@@ -38,19 +39,34 @@ def settle(stock: Stock, run: Run) -> None:
     """
     certain = True
     for place, files in files_by_place(stock.ledger.files(run.id)).items():
-        uncertain = [file for file in files if file.state in IN_THE_FOLD or file.state is RunFileState.PLANNED]
+        uncertain = [file for file in files if is_open(file)]
         try:
             with Vault(place, run.key) as vault:
-                last = {entry.get("n"): entry for entry in vault.entries() if "do" in entry}
-                write_down(stock, [_settled(vault, file, last.get(file.number, {})) for file in uncertain])
+                settled = settled_files(run.key, vault, uncertain)
+            changed = [now for now, before in zip(settled, uncertain, strict=True) if now != before]
+            write_down(stock, changed)
+            files = [*settled, *(file for file in files if not is_open(file))]
         except OSError:
             settled = [_without_fold(file) for file in uncertain]
             write_down(stock, settled)
             certain &= all(file.state is not RunFileState.PLANNED for file in settled)
-        tidy(place, run.key)
+        if not any(file.state is RunFileState.MOVED for file in files):
+            tidy(place, run.key)
     if certain:
         with stock.transaction():
             stock.ledger.set_underway(run.id, False)
+
+
+def is_open(file: RunFile) -> bool:
+    """Tell whether a file may be somewhere else than the ledger says."""
+    return file.state in (*IN_THE_FOLD, RunFileState.PLANNED, RunFileState.MOVED)
+
+
+def settled_files(key: str, vault: Vault, files: Iterable[RunFile]) -> list[RunFile]:
+    """Return files of a run as the disk shows them, after tidying what was left half done."""
+    known = histories(vault.entries())
+    with Folders(vault.place) as folders, Folders(b"/") as targets:
+        return [Scene(key, vault, folders, targets, file, known.get(file.number, History())).settle() for file in files]
 
 
 def files_by_place(files: Iterable[RunFile]) -> dict[bytes, list[RunFile]]:
@@ -66,80 +82,50 @@ def write_down(stock: Stock, files: list[RunFile]) -> None:
     with stock.transaction():
         stock.ledger.put(files)
         for file in files:
-            if file.state is RunFileState.WAITING:
+            if file.state in GONE:
                 stock.files.forget(file.path)
+            if file.state is RunFileState.MOVED:
+                _remember(stock, file, file.target)
             elif file.state is RunFileState.RESTORED:
-                _remember(stock, file)
+                if file.target:
+                    stock.files.forget(file.target)
+                _remember(stock, file, file.path)
+            elif file.state is RunFileState.WAITING and file.method in (Method.HARD_LINK, Method.CLONE):
+                _remember(stock, file, file.path)
 
 
-def _remember(stock: Stock, file: RunFile) -> None:
+def _remember(stock: Stock, file: RunFile, path: bytes) -> None:
+    """Put a file that is not what the stock knows any more back into it, if its content is what it was."""
     try:
-        facts = _facts_at(file.path)
+        facts = _facts_at(path)
     except OSError:
         return
-    if (facts.st_size, facts.st_mtime_ns) == (file.size, file.modified_ns):
-        name = os.path.basename(file.path)
+    same_time = facts.st_mtime_ns == file.modified_ns or file.method is Method.HARD_LINK
+    if facts.st_size == file.size and same_time and file.digest:
+        name = os.path.basename(path)
         sighting = Sighting(
-            name, kind_of(name), file.size, file.modified_ns, facts.st_ino, facts.st_nlink, facts.st_uid
+            name, kind_of(name), facts.st_size, facts.st_mtime_ns, facts.st_ino, facts.st_nlink, facts.st_uid
         )
-        stock.files.remember(file.path, sighting, file.digest)
+        stock.files.remember(path, sighting, file.digest)
 
 
 def _facts_at(path: bytes) -> os.stat_result:
-    folder = open_path(os.path.dirname(path), os.O_RDONLY | os.O_DIRECTORY)
+    folder = open_path(os.path.dirname(path), FOLDER & ~os.O_NOFOLLOW)
     try:
         return os.stat(os.path.basename(path), dir_fd=folder, follow_symlinks=False)
     finally:
         os.close(folder)
 
 
-def _settled(vault: Vault, file: RunFile, last: Entry) -> RunFile:
-    """Return a file with the state that the disk shows; `last` is what was last about to be done to it."""
-    try:
-        file, target = _as_announced(vault, file, last)
-    except (KeyError, TypeError, ValueError):
-        last, target = {}, file.path  # not a line that we wrote
-    slot = facts_of(vault.files, os.fsencode(file.slot))
-    if slot is not None and slot.st_nlink == 1:
-        return replace(file, state=RunFileState.WAITING, reason="")
-    began = file.state is not RunFileState.PLANNED
-    there = _facts_below(vault.place, target)
-    same = slot is not None and there is not None and (slot.st_dev, slot.st_ino) == (there.st_dev, there.st_ino)
-    if same:
-        os.unlink(os.fsencode(file.slot), dir_fd=vault.files)
-    elif slot is not None:
-        return replace(file, state=RunFileState.WAITING, reason="")
-    elif began and last.get("do") == "release":
-        return replace(file, state=RunFileState.RELEASED)
-    if not began:
-        return replace(file, state=RunFileState.LEFT, reason=file.reason or _NOT_BEGUN)
-    if there is not None and (there.st_size, there.st_mtime_ns) == (file.size, file.modified_ns):
-        return replace(file, state=RunFileState.RESTORED)
-    return replace(file, state=RunFileState.LOST, reason="gone from the fold; somebody took it away")
-
-
-def _as_announced(vault: Vault, file: RunFile, last: Entry) -> tuple[RunFile, bytes]:
-    """Return a file with what its journal entry tells of it, and the path where it should be outside the fold."""
-    if last.get("do") == "unfold":
-        return file, absolute_path(vault.place, last["to"])
-    if "keeper" in last:
-        file = replace(file, keeper=path_from_uri(last["keeper"]), digest=parse_digest(last["digest"]))
-    return file, file.path
-
-
-def _facts_below(place: bytes, path: bytes) -> os.stat_result | None:
-    with Folders(place) as folders:
-        try:
-            return facts_of(*folders.of(path))
-        except OSError:
-            return None
-
-
 def _without_fold(file: RunFile) -> RunFile:
     """Return what can be said of a file whose fold cannot be looked into: nothing, if it may lie there."""
     if file.state is not RunFileState.PLANNED:
         return file
-    there = _facts_below(file.place, file.path)
+    try:
+        with Folders(file.place) as folders:
+            there = facts_of(*folders.of(file.path))
+    except OSError:
+        there = None
     if there is not None and (there.st_size, there.st_mtime_ns) == (file.size, file.modified_ns):
-        return replace(file, state=RunFileState.LEFT, reason=file.reason or _NOT_BEGUN)
+        return replace(file, state=RunFileState.LEFT, reason=file.reason or NOT_BEGUN)
     return replace(file, reason=_NO_FOLD)

@@ -3,6 +3,10 @@
 <place>/.foldkeep/README.txt
 <place>/.foldkeep/<run key>/journal.jsonl
 <place>/.foldkeep/<run key>/files/000001.jpg
+<place>/.foldkeep/<run key>/folders/000001        a folder that the run emptied
+
+Beside a file's slot there may be two more names for a moment: ``in-000001.jpg``, what is to take its name
+outside, and ``out-000001.jpg``, what had its name outside. Slots begin with a digit, so none is taken for them.
 """
 
 import os
@@ -10,18 +14,26 @@ from contextlib import ExitStack, suppress
 from types import TracebackType
 from typing import Self
 
-from foldkeep.model import FOLD_NAME, suffix_of
+from foldkeep.model import FOLD_NAME, Method, suffix_of
 from foldkeep.scan import FOLDER
 
 from .journal import VERSION, Entry, Journal, read_journal
 
 _JOURNAL = b"journal.jsonl"
 _FILES = b"files"
+_FOLDERS = b"folders"
+PROBES = (b"probe", b"probe-2")
+"""Names among a run's files under which it is tried out what a volume can do."""
+
+COMING_IN, COMING_OUT = b"in-", b"out-"
+
 _README = b"README.txt"
 _README_TEXT = b"""Files that Fold Keep folded away wait here, whole. They can come back: foldkeep unfold RUN
 
 Each folder is one run. Its journal.jsonl tells, one JSON object a line, which file in `files` came from
 where: `slot` is the name here, `from` the percent-encoded path below the folder that holds .foldkeep.
+`folders` has the folders that the run emptied. Without the computer that did this, all of it comes back
+with: foldkeep unfold --from THE_FOLDER_THAT_HOLDS_.foldkeep
 Please do not delete anything here by hand; `foldkeep release RUN` does so and checks first.
 """
 
@@ -44,7 +56,7 @@ class Vault:
         The device that the fold lies on; files of other devices cannot be folded into it.
     """
 
-    def __init__(self, place: bytes, key: str, *, create: bool = False, method: str = "fold") -> None:
+    def __init__(self, place: bytes, key: str, *, create: bool = False, method: Method = Method.FOLD) -> None:
         """Open the folder of run `key` in the fold of `place`.
 
         Raises
@@ -68,7 +80,7 @@ class Vault:
             fold = enter(top, FOLD_NAME)
             if create:
                 _write_readme(fold)
-            run = enter(fold, os.fsencode(key))
+            self._run = run = enter(fold, os.fsencode(key))
             self.files = enter(run, _FILES)
             self.device = os.fstat(self.files).st_dev
             # Made anew if it was taken away: the ledger knows as much, and a change must be written down.
@@ -79,6 +91,15 @@ class Vault:
                 self.journal.write([{"journal": VERSION, "run": key, "method": method}])
                 os.fsync(run)
             self._opened = opened.pop_all()
+            self._folders: int | None = None
+
+    def folders(self) -> int:
+        """Return the descriptor of the folder of emptied folders, which is made when it is first asked for."""
+        if self._folders is None:
+            _make_folder(self._run, _FOLDERS)
+            self._folders = os.open(_FOLDERS, FOLDER, dir_fd=self._run)
+            self._opened.callback(os.close, self._folders)
+        return self._folders
 
     def entries(self) -> list[Entry]:
         """Return what the journal says."""
@@ -113,7 +134,13 @@ def tidy(place: bytes, key: str) -> None:
             with suppress(FileNotFoundError):
                 run = enter(fold, os.fsencode(key))
                 with suppress(FileNotFoundError):
+                    _take_away_prepared(enter(run, _FILES))
                     os.rmdir(_FILES, dir_fd=run)
+                with suppress(FileNotFoundError):
+                    emptied = enter(run, _FOLDERS)
+                    for name in os.listdir(emptied):
+                        os.rmdir(name, dir_fd=emptied)
+                    os.rmdir(_FOLDERS, dir_fd=run)
                 with suppress(FileNotFoundError):
                     os.unlink(_JOURNAL, dir_fd=run)
                 os.rmdir(os.fsencode(key), dir_fd=fold)
@@ -123,6 +150,26 @@ def tidy(place: bytes, key: str) -> None:
                 os.rmdir(FOLD_NAME, dir_fd=top)
         except OSError:
             return  # something waits here, or the drive is away
+
+
+def _take_away_prepared(files: int) -> None:
+    """Take away what was tried out, or made for a file that never came: its spare is still where it was."""
+    names = set(map(os.fsencode, os.listdir(files)))
+    for name in names:
+        if name in PROBES or (name.startswith(COMING_IN) and name.removeprefix(COMING_IN) not in names):
+            os.unlink(name, dir_fd=files)
+
+
+def runs_in(place: bytes) -> list[str]:
+    """Return the keys of the runs that have a folder in the fold of a place, in order of name.
+
+    Raises OSError if there is no fold.
+    """
+    return sorted(
+        os.fsdecode(entry.name)
+        for entry in os.scandir(os.path.join(place, FOLD_NAME))
+        if entry.is_dir(follow_symlinks=False)
+    )
 
 
 def _make_folder(above: int, name: bytes) -> None:

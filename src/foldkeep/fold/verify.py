@@ -2,61 +2,75 @@
 
 import os
 import stat
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 
 from blake3 import blake3
 
 from foldkeep.model import DocketRow, format_moment, visible
-from foldkeep.scan import FILE, open_path
+from foldkeep.scan import FILE, digest_of, open_path
+
+from .identity import Identity, NotSafe, Stamp
 
 _BUFFER = 1024 * 1024
 
 
-class NotSafe(Exception):
-    """A file must not be folded; the words say why."""
-
-
-@dataclass(frozen=True, slots=True)
-class Identity:
-    """What must not change between the look at a file and the change to it."""
-
-    device: int
-    inode: int
-    size: int
-    modified_ns: int
-
-    @classmethod
-    def of(cls, facts: os.stat_result) -> "Identity":
-        """Return the identity in what the system says of a file."""
-        return cls(facts.st_dev, facts.st_ino, facts.st_size, facts.st_mtime_ns)
-
-
-@dataclass(frozen=True, slots=True)
-class Stamp:
-    """An identity and the time of last status change, which no program can set.
-
-    A file that is replaced may get the inode of the one before it, the same size and the same modification
-    time, but not the same change time. Moving one hard link of a file changes that of all of them, so it is
-    asked of keepers only: of these nothing may move.
-    """
-
-    identity: Identity
-    changed_ns: int
-
-    @classmethod
-    def of(cls, facts: os.stat_result) -> "Stamp":
-        """Return the stamp in what the system says of a file."""
-        return cls(Identity.of(facts), facts.st_ctime_ns)
-
-
 @dataclass(frozen=True, slots=True)
 class Verified:
-    """A spare that was equal to its keeper, byte for byte, when it was read."""
+    """A spare as it was when it was read, and the keeper that it was equal to, byte for byte.
+
+    Without a keeper (`keeper` is None) nothing vouches for it: the user wants it so, or it is only moved.
+    """
 
     spare: Identity
     keeper_path: bytes
-    keeper: Stamp
+    keeper: Stamp | None
     digest: bytes
+
+
+class Keepers:
+    """Keepers that were compared, and what our own links to them did to their stamps."""
+
+    def __init__(self) -> None:
+        self._linked: dict[Identity, Stamp] = {}
+
+    def stands(self, verified: Verified) -> bool:
+        """Tell whether the keeper is still the file that was compared, at its place."""
+        if verified.keeper is None:
+            return True
+        try:
+            descriptor = open_path(verified.keeper_path, FILE)
+        except OSError:
+            return False
+        try:
+            return self._is_same(verified.keeper, os.fstat(descriptor))
+        finally:
+            os.close(descriptor)
+
+    @contextmanager
+    def linking(self, verified: Verified) -> Iterator[os.stat_result]:
+        """Do something to a hard link of the keeper: that changes its stamp, and is no change by somebody else.
+
+        The block is given what the system says of the keeper. Raises NotSafe if somebody changed it before.
+        """
+        try:
+            keeper = open_path(verified.keeper_path, FILE)
+        except OSError:
+            raise NotSafe("its keeper changed or went away") from None
+        try:
+            before = os.fstat(keeper)
+            if verified.keeper is None or not self._is_same(verified.keeper, before):
+                raise NotSafe("its keeper changed or went away")
+            yield before
+            after = Stamp.of(os.fstat(keeper))
+            if after.identity == verified.keeper.identity:
+                self._linked[after.identity] = after
+        finally:
+            os.close(keeper)
+
+    def _is_same(self, stamp: Stamp, facts: os.stat_result) -> bool:
+        return Stamp.of(facts) in (stamp, self._linked.get(stamp.identity))
 
 
 def verify(row: DocketRow, folder: int, name: bytes, keepers: list[bytes]) -> Verified:
@@ -67,7 +81,8 @@ def verify(row: DocketRow, folder: int, name: bytes, keepers: list[bytes]) -> Ve
     folder, name
         The open folder that the spare lies in, and its name there.
     keepers
-        Copies that stay; the first that is there and is another file is compared.
+        Copies that stay; the first that is there and is another file is compared. Without any, the spare
+        alone is read.
 
     Raises
     ------
@@ -76,14 +91,8 @@ def verify(row: DocketRow, folder: int, name: bytes, keepers: list[bytes]) -> Ve
     OSError
         If the spare cannot be read.
     """
+    descriptor, spare = _open_spare(row, folder, name)
     try:
-        descriptor = os.open(name, FILE, dir_fd=folder)
-    except FileNotFoundError:
-        raise NotSafe("not there any more") from None
-    try:
-        facts = os.fstat(descriptor)
-        _check_row(row, facts)
-        spare = Identity.of(facts)
         why = "no copy of it stays"
         for path in keepers:
             try:
@@ -91,26 +100,44 @@ def verify(row: DocketRow, folder: int, name: bytes, keepers: list[bytes]) -> Ve
             except NotSafe as refusal:
                 why = str(refusal)
                 continue
-            if row.digest is not None and digest != row.digest:
-                raise NotSafe("its content is not what the docket says; scan again")
-            if Identity.of(os.fstat(descriptor)) != spare:
-                raise NotSafe("changed while it was compared")
-            return Verified(spare, path, keeper, digest)
-        raise NotSafe(why)
+            _check_digest(row, digest)
+            break
+        else:
+            if keepers:
+                raise NotSafe(why)
+            path, keeper, digest = b"", None, digest_of(descriptor, spare.size)[0]
+            _check_digest(row, digest)
+        if Identity.of(os.fstat(descriptor)) != spare:
+            raise NotSafe("changed while it was compared")
+        return Verified(spare, path, keeper, digest)
     finally:
         os.close(descriptor)
 
 
-def keeper_stands(verified: Verified) -> bool:
-    """Tell whether the keeper is still the file that was compared, at its place."""
+def look_at(row: DocketRow, folder: int, name: bytes) -> Verified:
+    """Look whether a file is the one that is meant, without reading it: it will only be moved."""
+    descriptor, spare = _open_spare(row, folder, name)
+    os.close(descriptor)
+    return Verified(spare, b"", None, b"")
+
+
+def _open_spare(row: DocketRow, folder: int, name: bytes) -> tuple[int, Identity]:
     try:
-        descriptor = open_path(verified.keeper_path, FILE)
-    except OSError:
-        return False
+        descriptor = os.open(name, FILE, dir_fd=folder)
+    except FileNotFoundError:
+        raise NotSafe("not there any more") from None
     try:
-        return Stamp.of(os.fstat(descriptor)) == verified.keeper
-    finally:
+        facts = os.fstat(descriptor)
+        _check_row(row, facts)
+    except NotSafe:
         os.close(descriptor)
+        raise
+    return descriptor, Identity.of(facts)
+
+
+def _check_digest(row: DocketRow, digest: bytes) -> None:
+    if row.digest is not None and digest != row.digest:
+        raise NotSafe("its content is not what the docket says; scan again")
 
 
 def _check_row(row: DocketRow, facts: os.stat_result) -> None:

@@ -85,7 +85,10 @@ KEEP_KEYS: dict[str, Callable[[Any], Any]] = {
 }
 """The keys of section ``[keep]``."""
 
-_KEYS = {"scan": SCAN_KEYS, "keep": KEEP_KEYS}
+FOLD_KEYS: dict[str, Callable[[Any], Any]] = {"litter": _words}
+"""The keys of section ``[fold]``."""
+
+_KEYS = {"scan": SCAN_KEYS, "keep": KEEP_KEYS, "fold": FOLD_KEYS}
 _ASKED = {"hidden": "hidden", "system": "system", "bundles": "bundles", "cross_volumes": "volumes"}
 _SECTIONS = (*_KEYS, "kinds")
 

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from functools import lru_cache
 
 from foldkeep.formats import Xmp, parse_xmp
-from foldkeep.model import StockFile, suffix_of
+from foldkeep.model import StockFile, owner_names, sidecar_stems, suffix_of
 from foldkeep.scan import FILE, capture_moment, open_path
 from foldkeep.stock import Stock
 
@@ -17,10 +17,10 @@ Owner = tuple[bytes, bytes]
 """A folder and a stem: what a file has in common with its companions."""
 
 
-def owners(path: bytes) -> tuple[Owner, Owner]:
+def owners(path: bytes) -> list[Owner]:
     """Return by what a file's companions know it: ``kite.xmp`` and ``kite.jpg.xmp`` both belong to ``kite.jpg``."""
     folder, name = os.path.split(path)
-    return (folder, os.path.splitext(name)[0]), (folder, name)
+    return [(folder, owner) for owner in owner_names(name)]
 
 
 class Companions:
@@ -30,7 +30,8 @@ class Companions:
         self._sidecars: dict[Owner, list[bytes]] = defaultdict(list)
         for path in stock.files.paths_of_kind("sidecar"):
             folder, name = os.path.split(path)
-            self._sidecars[folder, os.path.splitext(name)[0]].append(path)
+            for stem in sidecar_stems(name):
+                self._sidecars[folder, stem].append(path)
 
     def of(self, path: bytes) -> list[bytes]:
         """Return the paths of the sidecars of a file."""

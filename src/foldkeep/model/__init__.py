@@ -1,12 +1,13 @@
 """The nouns of Fold Keep as plain values: no input, no output, nothing of ours imported from elsewhere."""
 
+from .companions import are_a_pair, belongs_to, counterpart, is_sidecar, owner_names, sidecar_stems
 from .dockets import Action, DocketRow
 from .errors import FoldKeepError, StockBusy, UnusableInput
 from .files import CopySet, Place, Role, StockFile, Volume, format_digest, freed_files, parse_digest
 from .filters import Filter
 from .kinds import KINDS, kind_of, suffix_of
 from .names import beside, file_uri, lies_below, path_from_uri, visible
-from .runs import Run, RunFile, RunFileState, RunSummary
+from .runs import Method, Run, RunFile, RunFileState, RunSummary
 from .settings import ASKABLE, BUNDLE_SUFFIXES, Settings
 from .signatures import contradiction
 from .units import format_moment, format_size, parse_age, parse_moment, parse_size
@@ -29,12 +30,19 @@ __all__ = [
     "kind_of",
     "suffix_of",
     "contradiction",
+    "is_sidecar",
+    "sidecar_stems",
+    "owner_names",
+    "belongs_to",
+    "are_a_pair",
+    "counterpart",
     "Settings",
     "ASKABLE",
     "BUNDLE_SUFFIXES",
     "Filter",
     "Action",
     "DocketRow",
+    "Method",
     "Run",
     "RunFile",
     "RunFileState",

@@ -6,15 +6,39 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 
+class Method(StrEnum):
+    """What a run does with the spares."""
+
+    FOLD = "fold"  # into the fold of their place
+    MOVE = "move"  # into a folder that the user names
+    BIN = "bin"  # into the desktop's bin
+    HARD_LINK = "hard-link"  # into the fold, and a link to the keeper in their place
+    SYMLINK = "symlink"
+    CLONE = "clone"  # into the fold, and a copy-on-write clone of the keeper in their place
+    DELETE = "delete"  # for good
+
+    @property
+    def links(self) -> bool:
+        """Whether something of the keeper's takes the spare's name."""
+        return self in (Method.HARD_LINK, Method.SYMLINK, Method.CLONE)
+
+    @property
+    def comes_back(self) -> bool:
+        """Whether `unfold` can undo it."""
+        return self not in (Method.BIN, Method.DELETE)
+
+
 class RunFileState(StrEnum):
     """Where a file of a run is in its life."""
 
     PLANNED = "planned"  # written down; whether it moved must be looked up on the disk
-    LEFT = "left"  # not folded, with a reason
+    LEFT = "left"  # nothing was done to it, with a reason
     WAITING = "waiting"  # in the fold
-    RESTORED = "restored"  # back out of the fold
+    MOVED = "moved"  # in another folder, from where it can come back
+    BINNED = "binned"  # in the desktop's bin, from where only the desktop brings it back
+    RESTORED = "restored"  # back where it was
     RELEASED = "released"  # deleted for good
-    LOST = "lost"  # neither in the fold nor where it was: taken away by somebody else
+    LOST = "lost"  # neither where it was put nor where it was: taken away by somebody else
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,13 +50,19 @@ class RunFile:
     number
         Counts from 1 within the run; also names the file in the fold.
     place
-        Absolute path of the place in whose fold it waits.
+        Absolute path of the place in whose fold it waits, or which it was moved out of.
     path
         Absolute path that it was folded from.
     slot
         Its name in the run's folder in the fold.
+    digest
+        BLAKE3 of its content; empty where nothing had to be compared.
     keeper
-        The copy that it was compared with.
+        The copy that it was compared with; empty where there was none to compare.
+    target
+        Where it was moved to, or is to be; empty if it goes into the fold.
+    method
+        What is done to this one: a companion may be moved beside the keeper while its master is folded.
     """
 
     run: int
@@ -46,6 +76,8 @@ class RunFile:
     keeper: bytes
     state: RunFileState
     reason: str = ""
+    target: bytes = b""
+    method: Method = Method.FOLD
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,7 +99,7 @@ class Run:
 
     id: int
     key: str
-    method: str
+    method: Method
     docket: bytes
     started_ns: int
     underway: bool

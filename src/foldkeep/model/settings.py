@@ -35,6 +35,8 @@ class Settings:
         What must not go, and folders whose files go first, as a person names them.
     at_least, per
         How many copies stay, and on each of what: volume, place or role; "" for none.
+    litter
+        Globs for names that do not count when `fold` asks whether a folder is empty.
     kinds
         Kinds of suffixes, for those that are not built in or are to be another kind.
     """
@@ -51,6 +53,7 @@ class Settings:
     give_up_under: tuple[str, ...] = ()
     at_least: int = 1
     per: str = ""
+    litter: tuple[str, ...] = ()
     kinds: Mapping[str, str] = field(default_factory=dict)
 
     def kind_of(self, name: bytes) -> str:

@@ -1,6 +1,7 @@
 """What people look at. Takes answers, computes none."""
 
 from .changing import (
+    show_audit,
     show_folded,
     show_ledger,
     show_plan,
@@ -21,6 +22,7 @@ from .documents import (
     run_document,
     run_file_document,
     set_document,
+    space_document,
 )
 from .finding import (
     show_folder_matches,
@@ -55,6 +57,7 @@ __all__ = [
     "show_released",
     "show_ledger",
     "show_run",
+    "show_audit",
     "show_problems",
     "show_step",
     "show_tour",
@@ -66,4 +69,5 @@ __all__ = [
     "place_document",
     "run_document",
     "run_file_document",
+    "space_document",
 ]

@@ -3,9 +3,10 @@
 import shlex
 from collections.abc import Sequence
 
-from foldkeep.fold import FoldReport, Plan, ReleaseReport, UnfoldReport
+from foldkeep.fold import Audit, FoldReport, Plan, ReleaseReport, Space, UnfoldReport
 from foldkeep.keep import Proposal, Wishes
 from foldkeep.model import (
+    Method,
     Problem,
     Run,
     RunFile,
@@ -19,6 +20,7 @@ from .page import CARE, GAIN, QUIET, STRONG, Column, Page
 from .words import count, local_time
 
 _MOST_ROWS = 8
+_SMALL_CHANGE = 1_000_000  # bytes: a journal, or what other programs wrote meanwhile
 
 
 def show_problems(page: Page, problems: Sequence[Problem]) -> None:
@@ -90,25 +92,61 @@ def show_proposal(page: Page, proposal: Proposal, docket: str, wanted: str) -> N
     page.line(f"Then carry it out: foldkeep fold {name}")
 
 
+_TO_DO = {
+    Method.FOLD: "to fold",
+    Method.MOVE: "to move",
+    Method.BIN: "for the bin",
+    Method.HARD_LINK: "to become links",
+    Method.SYMLINK: "to become links",
+    Method.CLONE: "to become clones",
+    Method.DELETE: "to delete",
+}
+_CARE_FOR = {
+    Method.BIN: "What is in the bin only the desktop brings back; foldkeep unfold cannot.",
+    Method.HARD_LINK: "A hard link is the keeper itself under another name: what is written to one is written to both,"
+    " and the spare's own times and mode wait with it in the fold.",
+    Method.SYMLINK: "A symbolic link leads nowhere once its keeper is moved or renamed.",
+    Method.DELETE: "This cannot be taken back.",
+}
+
+
 def show_plan(page: Page, plan: Plan) -> None:
     """Write what a docket will do, before anybody is asked."""
     page.table(
-        [Column("place"), Column("files to fold", True), Column("size", True)],
+        [Column("place"), Column(f"files {_TO_DO[plan.method]}", True), Column("size", True)],
         [
             (visible(place), f"{len(items):,}", format_size(sum(item.row.size for item in items)))
             for place, items in plan.by_place.items()
         ],
     )
-    page.heading("For example" if len(plan.items) > _MOST_ROWS else "Namely")
-    for item in plan.items[:_MOST_ROWS]:
+    spares = plan.spares
+    page.heading("For example" if len(spares) > _MOST_ROWS else "Namely")
+    for item in spares[:_MOST_ROWS]:
         page.line(visible(item.row.path), indent=2)
-        page.line((f"{item.row.reason}; stays: {visible(item.keepers[0])}", QUIET), indent=4)
-    if len(plan.items) > _MOST_ROWS:
-        page.line(
-            (f"… and {count(len(plan.items) - _MOST_ROWS, 'file')} more, all in {plan.docket}", QUIET),
-            indent=2,
-        )
+        stays = f"stays: {visible(item.keepers[0])}" if item.keepers else "no copy of it stays"
+        page.line((f"{item.row.reason}; {stays}", QUIET), indent=4)
+    if len(spares) > _MOST_ROWS:
+        page.line((f"… and {count(len(spares) - _MOST_ROWS, 'file')} more, all in {plan.docket}", QUIET), indent=2)
+    along = [item for item in plan.items if item.master and item.method is plan.method]
+    beside = [item for item in plan.items if item.method is not plan.method]
+    if along:
+        page.line(f"{count(len(along), 'companion')} of them {'goes' if len(along) == 1 else 'go'} along.")
+    if beside:
+        page.line((f"{count(len(beside), 'sidecar')} that the keeper has none like will be moved beside it:", CARE))
+        for item in beside[:_MOST_ROWS]:
+            page.line(f"{visible(item.row.path)} → {visible(item.target)}", indent=2)
+    if plan.method in _CARE_FOR:
+        page.line((_CARE_FOR[plan.method], CARE))
     page.line()
+
+
+_DONE = {
+    Method.FOLD: "in the fold",
+    Method.BIN: "in the desktop's bin",
+    Method.HARD_LINK: "in the fold, with hard links to their keepers in their place",
+    Method.SYMLINK: "in the fold, with symbolic links to their keepers in their place",
+    Method.CLONE: "in the fold, with clones of their keepers in their place",
+}
 
 
 def show_folded(page: Page, report: FoldReport) -> None:
@@ -116,26 +154,49 @@ def show_folded(page: Page, report: FoldReport) -> None:
     if report.run is None:
         page.line("The docket proposes to fold nothing.")
         return
-    page.line(
-        "Run ",
-        (str(report.run), STRONG),
-        f": {count(report.folded, 'file')} ({format_size(report.bytes)}) now "
-        f"{'waits' if report.folded == 1 else 'wait'} in the fold.",
-    )
+    files = f"{count(report.folded, 'file')} ({format_size(report.bytes)})"
+    if report.method is Method.DELETE:
+        done = "deleted for good."
+    elif report.method is Method.MOVE:
+        done = "moved."
+    else:
+        done = f"now {'waits' if report.folded == 1 else 'wait'} {_DONE[report.method]}."
+    page.line("Run ", (str(report.run), STRONG), f": {files} {done}")
+    if report.along:
+        page.line(f"{count(report.along, 'file')} of them went along with a spare.")
+    for was, now in report.beside:
+        page.line(f"{visible(was)} is now beside the keeper as {visible(now)}", indent=2)
+    if report.emptied:
+        page.line(f"{count(report.emptied, 'folder')} became empty and went as well.")
     show_left(page, report.left, "left where they are" if len(report.left) > 1 else "left where it is")
-    if report.folded:
-        page.line("The space is not free yet. Take a while to be sure; then:")
+    waits = report.folded and report.method not in (Method.BIN, Method.DELETE, Method.MOVE)
+    if waits:
+        page.line("Free space is unchanged until you release them. Take a month to be sure; then:")
+    _show_space(page, report.space, quiet=report.method is not Method.DELETE)
+    if report.folded and report.method.comes_back:
         page.line(f"foldkeep unfold {report.run}    brings everything back", indent=2)
+    if waits:
         page.line(f"foldkeep release {report.run}   deletes it for good and frees the space", indent=2)
+
+
+def _show_space(page: Page, spaces: Sequence[Space], *, quiet: bool = False) -> None:
+    """Write how much is free on each volume, and the difference; where none is expected, only if there is one."""
+    for space in spaces:
+        more = space.after - space.before
+        if quiet and abs(more) < _SMALL_CHANGE:
+            continue
+        change = f"{format_size(abs(more))} {'more' if more > 0 else 'less'} than" if more else "as much as"
+        page.line(f"On the volume of {visible(space.place)}, {format_size(space.after)} are free: {change} before.")
 
 
 def show_unfolded(page: Page, report: UnfoldReport) -> None:
     """Write what came back."""
+    of_run = "" if report.run is None else f" of run {report.run}"
     if not report.restored and not report.left:
-        page.line(f"Nothing of run {report.run} waits in the fold.")
+        page.line(f"Nothing{of_run} waits in the fold.")
         return
     back = "is back where it was" if report.restored == 1 else "are back where they were"
-    page.line(f"Run {report.run}: {count(report.restored, 'file')} {back}.")
+    page.line(f"{count(report.restored, 'file')}{of_run} {back}.")
     for was, now in report.renamed:
         page.line((f"{visible(was)} was taken: now beside it as ", CARE), visible(now), indent=2)
     show_left(page, report.left, "still in the fold")
@@ -165,6 +226,7 @@ def show_released(page: Page, report: ReleaseReport) -> None:
         (format_size(report.bytes), GAIN),
         " came free.",
     )
+    _show_space(page, report.space)
     show_left(page, report.left, "still in the fold")
 
 
@@ -173,7 +235,12 @@ def show_ledger(page: Page, summaries: Sequence[RunSummary]) -> None:
     if not summaries:
         page.line("Nothing has been folded yet.")
         return
-    states = (RunFileState.WAITING, RunFileState.RESTORED, RunFileState.RELEASED, RunFileState.LEFT)
+    states = [RunFileState.WAITING, RunFileState.RESTORED, RunFileState.RELEASED, RunFileState.LEFT]
+    states += [
+        state
+        for state in (RunFileState.MOVED, RunFileState.BINNED, RunFileState.LOST)
+        if any(summary.files.get(state) for summary in summaries)
+    ]
     page.table(
         [
             Column("run", True),
@@ -197,6 +264,19 @@ def show_ledger(page: Page, summaries: Sequence[RunSummary]) -> None:
             for summary in summaries
         ],
     )
+    for summary in summaries:
+        if not summary.run.method.comes_back:
+            where = "is gone for good" if summary.run.method is Method.DELETE else "only the desktop brings back"
+            page.line((f"Run {summary.run.id} cannot be unfolded: what it took {where}.", QUIET))
+
+
+def show_audit(page: Page, found: Audit) -> None:
+    """Write what reading again showed."""
+    page.line(
+        (count(found.verified, "file"), STRONG),
+        f" ({format_size(found.bytes)}) {'is' if found.verified == 1 else 'are'} what "
+        f"{'it was' if found.verified == 1 else 'they were'} when folded.",
+    )
 
 
 def show_run(page: Page, run: Run, files: Sequence[RunFile]) -> None:
@@ -210,6 +290,8 @@ def show_run(page: Page, run: Run, files: Sequence[RunFile]) -> None:
             page.line(visible(file.path), (f"  {file.reason}" if file.reason else "", CARE), indent=2)
             if file.keeper:
                 page.line(("keeper: " + visible(file.keeper), QUIET), indent=4)
+            if file.target:
+                page.line(("moved to: " + visible(file.target), QUIET), indent=4)
 
 
 def _moment(run: Run) -> str:

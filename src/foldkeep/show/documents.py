@@ -1,6 +1,7 @@
 """What the JSON documents of the commands are made of."""
 
 from foldkeep.find import FolderMatch, Overview, Totals
+from foldkeep.fold import Space
 from foldkeep.model import (
     CopySet,
     Place,
@@ -108,6 +109,11 @@ def totals_document(totals: Totals) -> Document:
     return {"sets": totals.sets, "spares": totals.spares, "reclaimable": totals.reclaimable}
 
 
+def space_document(space: Space) -> Document:
+    """Return the free space of a volume before and after something was done."""
+    return {"volume_of": path_document(space.place), "free_before": space.before, "free_after": space.after}
+
+
 def run_document(summary: RunSummary) -> Document:
     """Return a run of the ledger with its files counted by state."""
     run = summary.run
@@ -117,6 +123,7 @@ def run_document(summary: RunSummary) -> Document:
         "method": run.method,
         "docket": visible(run.docket),
         "underway": run.underway,
+        "comes_back": run.method.comes_back,
         "files": {str(state): summary.files.get(state, 0) for state in RunFileState},
         "bytes": {str(state): summary.bytes.get(state, 0) for state in RunFileState},
     }
@@ -130,5 +137,7 @@ def run_file_document(file: RunFile) -> Document:
         "modified": format_moment(file.modified_ns),
         "state": str(file.state),
         "reason": file.reason,
+        "method": str(file.method),
         "keeper": path_document(file.keeper) if file.keeper else None,
+        "target": path_document(file.target) if file.target else None,
     }

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from itertools import groupby
 from typing import NamedTuple
 
-from foldkeep.model import lies_below
+from foldkeep.model import lies_below, owner_names, sidecar_stems
 
 from .filtering import BELOW, bounds
 
@@ -290,14 +290,16 @@ class Files:
     def masters(self, sidecar: bytes) -> list[bytes]:
         """Return the files that a sidecar belongs to: ``kite.jpg`` for ``kite.xmp`` or ``kite.jpg.xmp``."""
         folder, name = os.path.split(sidecar)
-        stem = os.path.splitext(name)[0]
-        # Bytes compare as memory does, and the slash follows the dot.
-        rows = self._db.execute(
-            "SELECT name FROM files WHERE folder = (SELECT id FROM folders WHERE path = ?) AND kind <> 'sidecar'"
-            " AND name >= ? AND name < ? ORDER BY name",
-            (folder, stem, stem + b"/"),
-        )
-        return [join(folder, name) for (name,) in rows if name == stem or os.path.splitext(name)[0] == stem]
+        found = []
+        for stem in sidecar_stems(name):
+            # Bytes compare as memory does, and the slash follows the dot.
+            rows = self._db.execute(
+                "SELECT name FROM files WHERE folder = (SELECT id FROM folders WHERE path = ?) AND kind <> 'sidecar'"
+                " AND name >= ? AND name < ? ORDER BY name",
+                (folder, stem, stem + b"/"),
+            )
+            found += [join(folder, other) for (other,) in rows if stem in owner_names(other)]
+        return found
 
     def digested(self) -> int:
         """Return of how many names the whole content was read."""

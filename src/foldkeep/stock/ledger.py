@@ -4,10 +4,10 @@ import sqlite3
 from collections.abc import Iterable
 from dataclasses import astuple
 
-from foldkeep.model import Run, RunFile, RunFileState, RunSummary
+from foldkeep.model import Method, Run, RunFile, RunFileState, RunSummary
 
 _RUN_COLUMNS = "id, key, method, docket, started_ns, underway"
-_FILE_COLUMNS = "run, number, place, path, slot, size, modified_ns, digest, keeper, state, reason"
+_FILE_COLUMNS = "run, number, place, path, slot, size, modified_ns, digest, keeper, state, reason, target, method"
 
 
 class Ledger:
@@ -16,7 +16,7 @@ class Ledger:
     def __init__(self, connection: sqlite3.Connection) -> None:
         self._db = connection
 
-    def begin(self, key: str, method: str, docket: bytes, started_ns: int) -> Run:
+    def begin(self, key: str, method: Method, docket: bytes, started_ns: int) -> Run:
         """Write down a run that is about to begin and return it with its number."""
         row = self._db.execute(
             "INSERT INTO runs (key, method, docket, started_ns, underway) VALUES (?, ?, ?, ?, 1)"
@@ -28,7 +28,7 @@ class Ledger:
     def put(self, files: Iterable[RunFile]) -> None:
         """Write down files of a run, or bring them up to date."""
         self._db.executemany(
-            f"INSERT OR REPLACE INTO run_files ({_FILE_COLUMNS}) VALUES ({','.join('?' * 11)})",
+            f"INSERT OR REPLACE INTO run_files ({_FILE_COLUMNS}) VALUES ({','.join('?' * 13)})",
             (astuple(file) for file in files),
         )
 
@@ -37,13 +37,18 @@ class Ledger:
         self._db.execute("UPDATE runs SET underway = ? WHERE id = ?", (underway, run))
 
     def discard(self, run: int) -> None:
-        """Take out a run that ended before it changed anything."""
+        """Take out a run that was refused before it changed anything."""
         self._db.execute("DELETE FROM run_files WHERE run = ?", (run,))
         self._db.execute("DELETE FROM runs WHERE id = ?", (run,))
 
     def run(self, id_: int) -> Run | None:
         """Return a run by its number, or None."""
         row = self._db.execute(f"SELECT {_RUN_COLUMNS} FROM runs WHERE id = ?", (id_,)).fetchone()
+        return _run(row) if row else None
+
+    def run_called(self, key: str) -> Run | None:
+        """Return a run by the key that names its folders in folds, or None."""
+        row = self._db.execute(f"SELECT {_RUN_COLUMNS} FROM runs WHERE key = ?", (key,)).fetchone()
         return _run(row) if row else None
 
     def unsettled(self) -> list[Run]:
@@ -53,7 +58,7 @@ class Ledger:
     def files(self, run: int) -> list[RunFile]:
         """Return the files of a run by number."""
         rows = self._db.execute(f"SELECT {_FILE_COLUMNS} FROM run_files WHERE run = ? ORDER BY number", (run,))
-        return [RunFile(*(*row[:9], RunFileState(row[9]), row[10])) for row in rows]
+        return [RunFile(*(*row[:9], RunFileState(row[9]), *row[10:12], Method(row[12]))) for row in rows]
 
     def summaries(self) -> list[RunSummary]:
         """Return every run with its files counted by state, the first run first."""
@@ -71,12 +76,13 @@ class Ledger:
     def waiting_from(self, path: bytes) -> Run | None:
         """Return the last run in whose fold a file from this path waits, or None."""
         row = self._db.execute(
-            f"SELECT {_RUN_COLUMNS} FROM runs WHERE id = (SELECT max(run) FROM run_files WHERE path = ? AND state = ?)",
-            (path, RunFileState.WAITING),
+            f"SELECT {_RUN_COLUMNS} FROM runs"
+            " WHERE id = (SELECT max(run) FROM run_files WHERE path = ? AND state = 'waiting')",
+            (path,),
         ).fetchone()
         return _run(row) if row else None
 
 
 def _run(row: tuple[int, str, str, bytes, int, int]) -> Run:
     id_, key, method, docket, started_ns, underway = row
-    return Run(id_, key, method, docket, started_ns, bool(underway))
+    return Run(id_, key, Method(method), docket, started_ns, bool(underway))

@@ -94,6 +94,11 @@ _MIGRATIONS = (
         started_ns INTEGER NOT NULL
     ) STRICT;
     """,
+    """
+    ALTER TABLE run_files ADD COLUMN target BLOB NOT NULL DEFAULT x'';    -- a path: where it was moved to
+    ALTER TABLE run_files ADD COLUMN method TEXT NOT NULL DEFAULT 'fold';
+    CREATE INDEX run_files_waiting ON run_files (path) WHERE state = 'waiting';
+    """,
 )
 VERSION = len(_MIGRATIONS)
 

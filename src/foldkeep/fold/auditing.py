@@ -1,0 +1,65 @@
+"""Reading again what was put away, to be sure that it is still what it was."""
+
+import os
+from dataclasses import dataclass, field
+
+from foldkeep.model import FOLD_NAME, Problem, Progress, Run, RunFile, RunFileState, Step, no_progress, reason_of
+from foldkeep.scan import FILE, digest_of, open_path
+from foldkeep.stock import Stock
+
+
+@dataclass
+class Audit:
+    """What reading again showed.
+
+    Attributes
+    ----------
+    verified, bytes
+        Files that are what they were, and the sum of their sizes.
+    problems
+        Files that are not, or that could not be read.
+    """
+
+    verified: int = 0
+    bytes: int = 0
+    problems: list[Problem] = field(default_factory=list)
+
+
+def audit(stock: Stock, runs: list[Run], progress: Progress = no_progress) -> Audit:
+    """Read every file of runs that waits in the fold, or lies where it was moved to, and compare its digest."""
+    found = Audit()
+    work = [
+        (file, os.path.join(file.place, FOLD_NAME, os.fsencode(run.key), b"files", os.fsencode(file.slot)))
+        for run in runs
+        for file in stock.ledger.files(run.id)
+        if file.state in (RunFileState.WAITING, RunFileState.MOVED)
+    ]
+    total = sum(file.size for file, _ in work)
+    done = 0
+    for file, slot in work:
+        why = _difference(file, slot if file.state is RunFileState.WAITING else file.target)
+        done += file.size
+        if why:
+            found.problems.append(Problem(file.path, why))
+        else:
+            found.verified += 1
+            found.bytes += file.size
+        progress(Step("Reading again", done, total, "bytes"))
+    return found
+
+
+def _difference(file: RunFile, path: bytes) -> str:
+    try:
+        descriptor = open_path(path, FILE)
+        try:
+            digest, size = digest_of(descriptor, file.size)
+            changed = os.fstat(descriptor).st_mtime_ns != file.modified_ns
+        finally:
+            os.close(descriptor)
+    except OSError as error:
+        return f"cannot be read where it waits: {reason_of(error)}"
+    if size != file.size:
+        return f"has {'more' if size > file.size else 'fewer'} bytes than when it was folded"
+    if file.digest and digest != file.digest:
+        return "its content is not what was folded"
+    return "its time changed since it was folded, its content did not" if changed else ""

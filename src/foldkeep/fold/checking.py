@@ -1,0 +1,241 @@
+"""Looking at everything that a plan is about, before anything is changed."""
+
+import os
+import stat
+from collections import defaultdict
+from collections.abc import Callable, Container
+from contextlib import ExitStack
+from dataclasses import replace
+from fnmatch import fnmatch
+
+from foldkeep.model import (
+    Action,
+    DocketRow,
+    Method,
+    UnusableInput,
+    are_a_pair,
+    belongs_to,
+    counterpart,
+    is_sidecar,
+    kind_of,
+    lies_below,
+    reason_of,
+    visible,
+)
+from foldkeep.scan import Presence, presences
+from foldkeep.stock import Stock
+
+from .copying import same_content
+from .moving import Folders, facts_of
+from .plan import Item, Plan
+
+_LARGEST_SIDECAR = 4 * 1024 * 1024
+_MOST_FOLDERS = 128
+
+
+def check_plan(stock: Stock, plan: Plan, *, keeps_folders: bool = False, litter: tuple[str, ...] = ()) -> Plan:
+    """Look at every file of a plan, and return the plan with what has to go along with the spares.
+
+    A spare that went away or changed is no reason to refuse: it will be left. Companions of a spare go along
+    if the keeper has equal ones; a sidecar that it has not is to be moved beside the keeper.
+
+    Parameters
+    ----------
+    keeps_folders
+        Folders that become empty stay, so nothing has to be done about what is left in them.
+    litter
+        Globs for names that do not count when it is asked whether a folder is empty.
+
+    Raises
+    ------
+    UnusableInput
+        If a place is away, a path leads over a symbolic link or ends at one, a set would keep no copy that is
+        there, or spare and keeper lie on different volumes and the method is to link them.
+    """
+    places = stock.places.all()
+    now = presences(stock)
+    here = {place.path for place in places if now[place.id] is Presence.HERE}
+    going = {item.row.path for item in plan.items}
+    checked = replace(plan, by_place={})
+    with ExitStack() as opened:
+        tops = {path: opened.enter_context(Folders(path, most=_MOST_FOLDERS)) for path in here}
+        look = _Look(tops)
+        for place, items in plan.by_place.items():
+            if place not in here:
+                raise UnusableInput(
+                    f"the drive of {visible(place)} is away, and {visible(plan.docket)} has files there",
+                    "connect it, or take those rows out",
+                )
+            found = [_checked(plan, item, look) for item in items]
+            if not plan.method.links:
+                found += _companions(plan, found, going, look)
+                if litter and not keeps_folders:
+                    found += _litter(found, litter, look)
+            checked.by_place[place] = found
+    return checked
+
+
+class _Look:
+    """Looks at files below places, never following a link."""
+
+    def __init__(self, folders: dict[bytes, Folders]) -> None:
+        self._innermost_first = sorted(folders.items(), key=lambda each: -len(each[0]))
+        self._names: dict[bytes, list[bytes]] = {}
+
+    def folder_of(self, path: bytes) -> tuple[int, bytes] | None:
+        """Return the open folder of a path and its last step; None if it lies in no place that is here."""
+        for place, folders in self._innermost_first:
+            if lies_below(path, place):
+                return folders.of(path)
+        return None
+
+    def facts(self, path: bytes) -> os.stat_result | None:
+        """Return what lies at a path; None if nothing does. OSError where a step is a link or cannot be entered."""
+        try:
+            found = self.folder_of(path)
+        except FileNotFoundError:
+            return None
+        return facts_of(*found) if found else None
+
+    def names_beside(self, path: bytes) -> list[bytes]:
+        """Return the names in the folder of a file, in order."""
+        folder = os.path.dirname(path)
+        if folder not in self._names:
+            found = self.folder_of(path)
+            self._names[folder] = sorted(map(os.fsencode, os.listdir(found[0]))) if found else []
+        return self._names[folder]
+
+    def same_content(self, path: bytes, other: bytes) -> bool:
+        """Tell whether two files have the same bytes."""
+        found, other_found = self.folder_of(path), self.folder_of(other)
+        return found is not None and other_found is not None and same_content(*found, *other_found)
+
+
+def _checked(plan: Plan, item: Item, look: _Look) -> Item:
+    try:
+        facts = look.facts(item.row.path)
+    except OSError as error:
+        raise _refused(plan, item.row.path, error) from error
+    if facts is not None and not stat.S_ISREG(facts.st_mode):
+        what = "a symbolic link" if stat.S_ISLNK(facts.st_mode) else "no file"
+        raise UnusableInput(
+            f"{visible(plan.docket)} names {visible(item.row.path)}, which is {what} now", "scan, and make it again"
+        )
+    if not item.keepers:
+        return item
+    keepers = []
+    for path in item.keepers:
+        try:
+            found = look.facts(path)
+        except OSError:
+            continue
+        if found is not None and stat.S_ISREG(found.st_mode):
+            keepers.append((path, found.st_dev))
+    if not keepers:
+        raise UnusableInput(
+            f"{visible(plan.docket)} keeps no copy in set {visible(item.row.set)} that is there now: "
+            f"{visible(item.keepers[0])} is gone or away",
+            "scan, and make it again; or say --allow-last-copy if none is to stay",
+        )
+    if facts is not None and plan.method in (Method.HARD_LINK, Method.CLONE):
+        keepers = [each for each in keepers if each[1] == facts.st_dev]
+        if not keepers:
+            raise UnusableInput(
+                f"{visible(item.row.path)} and its keeper lie on different volumes, which cannot share a file",
+                "choose another --method; nothing was changed",
+            )
+    return replace(item, keepers=[path for path, _ in keepers])
+
+
+def _refused(plan: Plan, path: bytes, error: OSError) -> UnusableInput:
+    return UnusableInput(
+        f"{visible(plan.docket)} names {visible(path)}, which cannot be reached without following a link: "
+        f"{reason_of(error)}",
+        "scan, and make it again",
+    )
+
+
+def _companions(plan: Plan, items: list[Item], going: Container[bytes], look: _Look) -> list[Item]:
+    """Return what goes along with spares: what the keeper has as well, and sidecars that it has not."""
+    found: dict[bytes, Item] = {}
+
+    def goes(path: bytes) -> bool:
+        return path in going or path in found
+
+    # The JPEG of a raw file first: a sidecar of both may go only if both do.
+    for fits in (are_a_pair, belongs_to):
+        for item in items:
+            folder, name = os.path.split(item.row.path)
+            if is_sidecar(name) or not item.keepers or look.facts(item.row.path) is None:
+                continue
+            for other in look.names_beside(item.row.path):
+                path = os.path.join(folder, other)
+                if not fits(other, name) or goes(path) or path in plan.staying:
+                    continue
+                if is_sidecar(other) and any(
+                    belongs_to(other, owner) and not goes(os.path.join(folder, owner))
+                    for owner in look.names_beside(path)
+                ):
+                    continue
+                companion = _companion(item, path, goes, look)
+                if companion is not None:
+                    found[path] = companion
+    return list(found.values())
+
+
+def _companion(item: Item, path: bytes, goes: Callable[[bytes], bool], look: _Look) -> Item | None:
+    facts = look.facts(path)
+    if facts is None or not stat.S_ISREG(facts.st_mode):
+        return None
+    folder, name = os.path.split(item.keepers[0])
+    theirs = os.path.join(folder, counterpart(os.path.basename(path), os.path.basename(item.row.path), name))
+    other = None if goes(theirs) else look.facts(theirs)
+    row = DocketRow(
+        item.row.set, Action.FOLD, path, facts.st_size, kind_of(os.path.basename(path)), facts.st_mtime_ns, None,
+        f"goes along with {visible(os.path.basename(item.row.path))}",
+    )  # fmt: skip
+    # What is large is compared when its turn comes; if it differs then, it is left.
+    if (
+        other is not None
+        and stat.S_ISREG(other.st_mode)
+        and other.st_size == facts.st_size
+        and (facts.st_size > _LARGEST_SIDECAR or look.same_content(path, theirs))
+    ):
+        return Item(row, item.place, [theirs], item.method, _beside_spare(item, path), master=item.row.path)
+    if not is_sidecar(os.path.basename(path)):
+        return None
+    return Item(
+        replace(row, reason=f"kept beside {visible(item.keepers[0])}, which has none like it"),
+        item.place, [], Method.MOVE, theirs, master=item.row.path,
+    )  # fmt: skip
+
+
+def _beside_spare(item: Item, path: bytes) -> bytes:
+    return os.path.join(os.path.dirname(item.target), os.path.basename(path)) if item.target else b""
+
+
+def _litter(items: list[Item], globs: tuple[str, ...], look: _Look) -> list[Item]:
+    """Return the files that keep folders from becoming empty and do not count."""
+    going: dict[bytes, set[bytes]] = defaultdict(set)
+    example: dict[bytes, Item] = {}
+    for item in items:
+        folder, name = os.path.split(item.row.path)
+        going[folder].add(name)
+        example.setdefault(folder, item)
+    found = []
+    for folder, names in going.items():
+        item = example[folder]
+        try:
+            rest = [name for name in look.names_beside(item.row.path) if name not in names]
+        except OSError:
+            continue
+        if not rest or not all(any(fnmatch(os.fsdecode(name), glob) for glob in globs) for name in rest):
+            continue
+        for name in rest:
+            path = os.path.join(folder, name)
+            facts = look.facts(path)
+            if facts is not None and stat.S_ISREG(facts.st_mode):
+                row = DocketRow(item.row.set, Action.FOLD, path, facts.st_size, kind_of(name), facts.st_mtime_ns, None,
+                                "all that is left in its folder")  # fmt: skip
+                found.append(Item(row, item.place, [], item.method, _beside_spare(item, path), litter=True))
+    return found

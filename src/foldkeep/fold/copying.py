@@ -1,0 +1,115 @@
+"""Copies that are as good as the file: its bytes, times, mode and extended attributes, read back from the disk."""
+
+import errno
+import os
+import sys
+from contextlib import suppress
+
+from blake3 import blake3
+
+from foldkeep.scan import FILE, digest_of
+
+from .moving import facts_of
+
+_BUFFER = 1024 * 1024
+_FICLONE = 0x40049409  # linux/fs.h
+_NEW_FILE = os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
+
+
+def copy_file(source: int, name: bytes, target: int, new_name: bytes) -> bytes:
+    """Copy a file of one open folder into another, flush it, read it back, and return its digest.
+
+    Raises
+    ------
+    OSError
+        FileExistsError if the new name is taken; what the system says, and EIO if the copy reads differently.
+        What was begun is taken away again.
+    """
+    original = os.open(name, FILE, dir_fd=source)
+    try:
+        facts = os.fstat(original)
+        copy = os.open(new_name, _NEW_FILE, 0o600, dir_fd=target)
+        try:
+            digest = _copy_bytes(original, copy)
+            like(facts, original, copy)
+            os.fsync(copy)
+            _forget_pages(copy)
+            os.lseek(copy, 0, os.SEEK_SET)
+            if digest_of(copy, facts.st_size) != (digest, facts.st_size):
+                raise OSError(errno.EIO, "the copy reads differently from the original")
+        except BaseException:
+            os.unlink(new_name, dir_fd=target)
+            raise
+        finally:
+            os.close(copy)
+    finally:
+        os.close(original)
+    return digest
+
+
+def clone_file(original: int, like_this: int, target: int, new_name: bytes) -> None:
+    """Make a copy-on-write clone of an open file, with times, mode and attributes of another.
+
+    Raises OSError where the volume cannot; what was begun is taken away again. Linux only (FICLONE).
+    """
+    if sys.platform != "linux":
+        raise OSError(errno.EOPNOTSUPP, "clones are not to be had on this system")
+    import fcntl
+
+    copy = os.open(new_name, _NEW_FILE, 0o600, dir_fd=target)
+    try:
+        fcntl.ioctl(copy, _FICLONE, original)
+        like(os.fstat(like_this), like_this, copy)
+        os.fsync(copy)
+    except BaseException:
+        os.unlink(new_name, dir_fd=target)
+        raise
+    finally:
+        os.close(copy)
+
+
+def like(facts: os.stat_result, original: int, copy: int) -> None:
+    """Give an open copy the owner, attributes, mode and times of its original, as far as the system lets us."""
+    with suppress(OSError):
+        os.fchown(copy, facts.st_uid, facts.st_gid)
+    if hasattr(os, "listxattr"):
+        with suppress(OSError):
+            for attribute in os.listxattr(original):
+                os.setxattr(copy, attribute, os.getxattr(original, attribute))
+    os.fchmod(copy, facts.st_mode & 0o7777)
+    os.utime(copy, ns=(facts.st_atime_ns, facts.st_mtime_ns))
+
+
+def _copy_bytes(original: int, copy: int) -> bytes:
+    hasher = blake3()
+    buffer = memoryview(bytearray(_BUFFER))
+    while got := os.readv(original, [buffer]):
+        hasher.update(buffer[:got])
+        written = 0
+        while written < got:
+            written += os.write(copy, buffer[written:got])
+    return hasher.digest()
+
+
+def _forget_pages(descriptor: int) -> None:
+    # What is read back should come from the disk, not from memory.
+    if hasattr(os, "posix_fadvise"):
+        os.posix_fadvise(descriptor, 0, 0, os.POSIX_FADV_DONTNEED)
+
+
+def same_content(folder: int, name: bytes, other_folder: int, other_name: bytes) -> bool:
+    """Tell whether two names in open folders are regular files with the same bytes."""
+    facts, other_facts = facts_of(folder, name), facts_of(other_folder, other_name)
+    if facts is None or other_facts is None or facts.st_size != other_facts.st_size:
+        return False
+    digests = []
+    for above, step in ((folder, name), (other_folder, other_name)):
+        try:
+            descriptor = os.open(step, FILE, dir_fd=above)
+        except OSError:
+            return False
+        try:
+            digests.append(digest_of(descriptor, facts.st_size))
+        finally:
+            os.close(descriptor)
+    return digests[0] == digests[1]

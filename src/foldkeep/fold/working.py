@@ -1,0 +1,259 @@
+"""What is done to one file: look, prepare, announce, act."""
+
+import errno
+import os
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from itertools import count
+
+from foldkeep.model import Method, RunFile, RunFileState, beside, file_uri, format_digest, visible
+from foldkeep.scan import FILE
+
+from .copying import copy_file
+from .identity import Identity, NotSafe, check_unchanged, move_if_unchanged
+from .journal import Entry, relative_name
+from .moving import Folders, facts_of, move
+from .plan import Item
+from .scene import copy_name
+from .standing import coming_in, make_stand_in
+from .vault import Vault
+from .verify import Keepers, Verified, look_at, verify
+
+_FREE_NAMES = 10_000
+
+NOT_EMPTIED = "its folder did not become empty"
+"""Why litter stays; nobody has to be told."""
+
+
+@dataclass(frozen=True, slots=True)
+class Ready:
+    """A file that was looked at and may be worked on.
+
+    Attributes
+    ----------
+    folder, name
+        The open folder that it lies in, and its name there.
+    across
+        Whether it moves to another volume; then a copy lies beside its target under a name of ours.
+    """
+
+    item: Item
+    file: RunFile
+    folder: int
+    name: bytes
+    verified: Verified
+    across: bool = False
+
+
+class Worker:
+    """Works on the files of one place and run.
+
+    Parameters
+    ----------
+    key
+        Of the run.
+    folders, targets
+        The folders of the place, and those that files move to.
+    earlier
+        Tells in which run a file of this path waits already, or None.
+    litter
+        Paths of files that go if nothing else is left in their folder.
+    """
+
+    def __init__(
+        self,
+        key: str,
+        vault: Vault,
+        folders: Folders,
+        targets: Folders,
+        earlier: Callable[[bytes], int | None],
+        litter: frozenset[bytes] = frozenset(),
+    ) -> None:
+        self._key = key
+        self._vault = vault
+        self._folders = folders
+        self._targets = targets
+        self._earlier = earlier
+        self._litter = litter
+        self._keepers = Keepers()
+        self._promised: set[bytes] = set()
+        self.left: set[bytes] = set()
+        """Paths of files that stay where they are; what goes along with them stays too."""
+
+    def make_ready(self, item: Item, file: RunFile) -> Ready:
+        """Look at a file, read it where that is due, and prepare what its method needs.
+
+        Raises
+        ------
+        NotSafe
+            If it must stay where it is.
+        OSError
+            If it cannot be read, or what it needs cannot be prepared.
+        """
+        self._check_master(item)
+        try:
+            folder, name = self._folders.of(file.path)
+        except FileNotFoundError:
+            raise NotSafe("not there any more") from None
+        except NotADirectoryError:
+            raise NotSafe("a folder on the way to it is now a link or a file") from None
+        if os.fstat(folder).st_dev != self._vault.device:
+            raise NotSafe("on another volume than the fold of its place; make that volume a place of its own")
+        if facts_of(folder, name) is None and (run := self._earlier(file.path)):
+            raise NotSafe(f"already in the fold, since run {run}")
+        if item.litter:
+            self._check_only_litter(file, folder)
+        verified = verify(item.row, folder, name, item.keepers) if item.is_read else look_at(item.row, folder, name)
+        file = replace(file, keeper=verified.keeper_path, digest=verified.digest)
+        ready = Ready(item, file, folder, name, verified)
+        if file.method.links:
+            self._prepare_stand_in(ready)
+        elif file.method is Method.MOVE:
+            ready = self._prepare_move(ready)
+        return ready
+
+    def _check_master(self, item: Item) -> None:
+        if item.master in self.left:
+            raise NotSafe(f"stays with {visible(os.path.basename(item.master))}")
+
+    def _check_only_litter(self, file: RunFile, folder: int) -> None:
+        above = os.path.dirname(file.path)
+        if any(os.path.join(above, os.fsencode(name)) not in self._litter for name in os.listdir(folder)):
+            raise NotSafe(NOT_EMPTIED)
+
+    def _prepare_stand_in(self, ready: Ready) -> None:
+        spare = os.open(ready.name, FILE, dir_fd=ready.folder)
+        try:
+            make_stand_in(self._vault, ready.file, spare, ready.verified, self._keepers)
+        finally:
+            os.close(spare)
+
+    def _prepare_move(self, ready: Ready) -> Ready:
+        """Find the name that a file gets; on another volume, make the copy that is to get it."""
+        folder, _ = self._targets.of(ready.file.target, make=True)
+        ready = replace(ready, file=self._with_free_target(ready.file, folder))
+        if os.fstat(folder).st_dev == self._vault.device:
+            return ready
+        ready = replace(ready, across=True)
+        self._vault.journal.write([{**self.intention(ready), "do": "copy"}])
+        digest = copy_file(ready.folder, ready.name, folder, self._copy_name(ready.file))
+        if ready.file.digest not in (b"", digest):
+            self.drop(ready)
+            raise NotSafe("changed while it was copied")
+        return replace(ready, file=replace(ready.file, digest=digest))
+
+    def _with_free_target(self, file: RunFile, folder: int) -> RunFile:
+        above, name = os.path.split(file.target)
+        for number in range(1, _FREE_NAMES):
+            path = os.path.join(above, beside(name, number))
+            if path not in self._promised and facts_of(folder, os.path.basename(path)) is None:
+                self._promised.add(path)
+                return replace(file, target=path)
+        raise OSError(errno.EEXIST, "no name is free for it there")
+
+    def _copy_name(self, file: RunFile) -> bytes:
+        return copy_name(self._key, file)
+
+    def intention(self, ready: Ready) -> Entry:
+        """Return what is written into the journal before a file is touched."""
+        file = ready.file
+        entry: Entry = {
+            "do": "move" if file.method is Method.MOVE else "bin" if file.method is Method.BIN else "fold",
+            "n": file.number,
+            "slot": file.slot,
+            "from": relative_name(self._vault.place, file.path),
+            "size": file.size,
+            "modified_ns": file.modified_ns,
+            "digest": format_digest(file.digest) if file.digest else "",
+            "keeper": file_uri(file.keeper) if file.keeper else "",
+            "method": str(file.method),
+        }
+        if file.target:
+            entry |= {"to": file_uri(file.target), "across": ready.across}
+        return entry
+
+    def act(self, ready: Ready) -> RunFile:
+        """Do what was announced, if the file and its keeper are still those that were looked at.
+
+        Raises as `make_ready` does; then what was prepared is taken away again.
+        """
+        try:
+            self._check_master(ready.item)
+            check_unchanged(ready.folder, ready.name, ready.verified.spare)
+            if not self._keepers.stands(ready.verified):
+                raise NotSafe("its keeper changed or went away")
+            if ready.file.method is Method.MOVE:
+                return self._move_away(ready)
+            if ready.file.method is Method.BIN:
+                return self._bin(ready)
+            return self._fold(ready)
+        except (NotSafe, OSError):
+            self.drop(ready)
+            raise
+
+    def _fold(self, ready: Ready) -> RunFile:
+        slot = os.fsencode(ready.file.slot)
+        move_if_unchanged(ready.folder, ready.name, self._vault.files, slot, ready.verified.spare)
+        file = replace(ready.file, state=RunFileState.WAITING)
+        if file.method.links:
+            try:
+                # A hard link that is renamed changes its keeper's stamp; others in this batch may have that keeper.
+                with self._keepers.linking(ready.verified):
+                    move(self._vault.files, coming_in(file), ready.folder, ready.name)
+            except (NotSafe, OSError):
+                self.drop(ready)
+                return replace(file, reason="a new file took its name, so nothing was put in its place")
+        return file
+
+    def _bin(self, ready: Ready) -> RunFile:
+        from send2trash import send2trash
+
+        send2trash(os.fsdecode(ready.file.path))
+        return replace(ready.file, state=RunFileState.BINNED)
+
+    def _move_away(self, ready: Ready) -> RunFile:
+        source, name = ready.folder, ready.name
+        expected = ready.verified.spare
+        folder, _ = self._targets.of(ready.file.target)
+        if ready.across:
+            name = self._copy_name(ready.file)
+            source, expected = folder, Identity.of(os.stat(name, dir_fd=folder, follow_symlinks=False))
+        for _ in count():
+            try:
+                move_if_unchanged(source, name, folder, os.path.basename(ready.file.target), expected)
+                break
+            except FileExistsError:
+                ready = replace(ready, file=self._with_free_target(ready.file, folder))
+                self._vault.journal.write([self.intention(ready)])
+        if ready.across:
+            self._take_away_original(ready, folder, expected)
+        return replace(ready.file, state=RunFileState.MOVED)
+
+    def _take_away_original(self, ready: Ready, folder: int, copy: Identity) -> None:
+        os.fsync(folder)
+        slot = os.fsencode(ready.file.slot)
+        try:
+            move_if_unchanged(ready.folder, ready.name, self._vault.files, slot, ready.verified.spare)
+        except (NotSafe, OSError):
+            move_if_unchanged(folder, os.path.basename(ready.file.target), folder, self._copy_name(ready.file), copy)
+            raise
+        os.unlink(slot, dir_fd=self._vault.files)
+
+    def flush(self) -> None:
+        """Make what was done last through a power cut."""
+        self._folders.flush()
+        self._targets.flush()
+        os.fsync(self._vault.files)
+
+    def drop(self, ready: Ready) -> None:
+        """Take away what was prepared for a file that is left."""
+        if ready.file.method.links:
+            _unlink_if_there(self._vault.files, coming_in(ready.file))
+        elif ready.across:
+            folder, _ = self._targets.of(ready.file.target)
+            _unlink_if_there(folder, self._copy_name(ready.file))
+
+
+def _unlink_if_there(folder: int, name: bytes) -> None:
+    if facts_of(folder, name) is not None:
+        os.unlink(name, dir_fd=folder)

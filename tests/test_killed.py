@@ -1,0 +1,206 @@
+"""Killed with SIGKILL before and after every change to the file system and the stock: nothing is ever lost."""
+
+import os
+import shutil
+import signal
+import tempfile
+from contextlib import contextmanager
+from pathlib import Path
+
+import pytest
+
+import foldkeep.fold.moving
+from conftest import MEMORY, Desk, attached_drive, contents, listing
+from foldkeep.stock import Stock
+
+CHANGES = ("mkdir", "rmdir", "unlink", "link", "symlink", "rename", "fsync", "write", "utime", "fchmod", "remove")
+
+
+class Killer:
+    """Kills this process with SIGKILL at the n-th change to the file system or the stock."""
+
+    def __init__(self, at: int) -> None:
+        self.at, self.count = at, 0
+
+    def point(self) -> None:
+        self.count += 1
+        if self.count == self.at:
+            os.kill(os.getpid(), signal.SIGKILL)
+
+    def wrap(self, function):
+        def wrapped(*args, **named):
+            self.point()
+            result = function(*args, **named)
+            self.point()
+            return result
+
+        return wrapped
+
+    def arm(self, without_rename: bool) -> None:
+        for name in CHANGES:
+            setattr(os, name, self.wrap(getattr(os, name)))
+        real_open = os.open
+
+        def opened(path, flags, *args, **named):
+            return (self.wrap(real_open) if flags & os.O_CREAT else real_open)(path, flags, *args, **named)
+
+        os.open = opened
+        moving = foldkeep.fold.moving
+        if without_rename:
+            moving._libc_renameat2 = lambda: None
+        else:
+            moving._rename_without_replacing = self.wrap(moving._rename_without_replacing)
+        real = Stock.transaction
+
+        @contextmanager
+        def transaction(stock):
+            with real(stock) as renew:
+                yield renew
+                self.point()
+            self.point()
+
+        Stock.transaction = transaction
+
+
+class Scenes:
+    """One desk, set up the same way again and again: spares, companions, folders that will be empty."""
+
+    def __init__(self, top: Path, far: Path, method: str, command: str) -> None:
+        self.desk = Desk(top)
+        self.saved = top / "saved"
+        self.far = far / "far"
+        self.words = ["fold", str(self.desk.docket), "--yes", "--method", method]
+        if method.startswith("move"):
+            self.far = (top if method == "move" else far) / "far"
+            self.words[-1:] = ["move", "--into", str(self.far)]
+        if method == "delete":
+            self.words.append("--for-good")
+        for name in "ab":
+            self.desk.write(f"{name}.jpg", name.encode() * 40)
+            self.desk.write(f"in/deep/{name} copy.jpg", name.encode() * 40)
+        self.desk.write("a.xmp", b"of both")
+        self.desk.write("in/deep/a copy.xmp", b"of both")
+        self.desk.write("in/deep/b copy.xmp", b"of the spare only")
+        (self.desk.place / "in/deep").chmod(0o750)
+        self.desk.proposed()
+        self.before = self.state()
+        self.kept = contents(self.desk.place)
+        self.command = command
+        if command != "fold":
+            answer = self.desk.run(*self.prepared(), "--json")
+            assert answer.json["left"] == [], answer
+        shutil.copytree(self.desk.place, self.saved / "place", symlinks=True)
+        shutil.copytree(top / "stock", self.saved / "stock")
+        if self.far.exists():
+            shutil.copytree(self.far, self.saved / "far", symlinks=True)
+
+    def prepared(self) -> list[str]:
+        self.far.mkdir(exist_ok=True)
+        return self.words
+
+    def reset(self) -> None:
+        for path in (self.desk.place, self.desk.stock.parent, self.far):
+            shutil.rmtree(path, ignore_errors=True)
+            if (self.saved / path.name).exists():
+                shutil.copytree(self.saved / path.name, path, symlinks=True)
+        self.far.mkdir(exist_ok=True)
+
+    def line(self) -> list[str]:
+        return {"fold": self.words, "unfold": ["unfold", "1"], "release": ["release", "1", "--yes"]}[self.command]
+
+    def state(self) -> dict:
+        """Every file outside folds with content, mode and time, and every folder with its mode."""
+        files = {path: facts[:3] for path, facts in listing(self.desk.place).items()}
+        folders = {folder: os.stat(folder).st_mode for folder, _, _ in os.walk(self.desk.place)}
+        return {**files, **{path: mode for path, mode in folders.items() if ".foldkeep" not in path}}
+
+    def killed_at(self, number: int, without_rename: bool) -> bool:
+        """Run the command in a child that is killed at its n-th point; return whether it lived to its end."""
+        child = os.fork()
+        if child == 0:
+            os.environ["XDG_DATA_HOME"] = str(self.desk.top / "home")
+            Killer(number).arm(without_rename)
+            self.desk.run(*self.line())
+            os._exit(0)
+        return os.waitpid(child, 0)[1] == 0
+
+
+def check_recovery(scenes: Scenes, method: str, alone: bool, where: str) -> None:
+    """Nothing is lost; the next command takes all back, or says what is gone for good."""
+    desk = scenes.desk
+    everywhere = contents(desk.place) | contents(scenes.far) | contents(desk.top / "home")
+    assert scenes.kept <= everywhere, f"lost {where}"
+    if alone and scenes.command != "release" and method not in ("bin", "delete"):
+        shutil.rmtree(desk.stock.parent)
+        if (desk.place / ".foldkeep").exists():
+            assert desk.run("unfold", "--from", desk.place).status == 0, where
+    else:
+        answer = desk.run("unfold", "1", "--json")
+        if answer.status == 2:
+            assert desk.ask("ledger")["runs"] == [], where
+        else:
+            (run,) = desk.ask("ledger")["runs"]
+            states = run["files"]
+            assert (run["underway"], states["waiting"], states["lost"], states["planned"]) == (False, 0, 0, 0), where
+    now = scenes.state()
+    if method in ("bin", "delete") or scenes.command == "release":
+        known = {path: facts for path, facts in now.items() if isinstance(path, bytes)}
+        # What came back is what it was; a sidecar of the spare may be beside the keeper.
+        assert all(scenes.before.get(path, facts) == facts for path, facts in known.items()), where
+        assert {facts[0] for facts in known.values()} >= {
+            facts[0]
+            for path, facts in scenes.before.items()
+            if b"copy" not in os.fsencode(path) and isinstance(path, bytes)
+        }
+    else:
+        assert now == scenes.before, where
+    assert not list(desk.place.glob("**/.foldkeep*")), where
+    assert not [path for path in scenes.far.glob("**/*") if path.is_file()], where
+
+
+CASES = [
+    *((method, "fold") for method in ("fold", "move", "move-far", "bin", "hard-link", "symlink", "clone", "delete")),
+    *((method, "unfold") for method in ("fold", "move", "move-far", "hard-link", "symlink", "clone")),
+    *((method, "release") for method in ("fold", "hard-link")),
+]
+QUICK = {("fold", "fold"), ("fold", "unfold"), ("fold", "release"), ("symlink", "fold"), ("move-far", "fold")}
+
+
+@pytest.fixture
+def far():
+    """A folder on another volume than the tests' own."""
+    if MEMORY is None:
+        pytest.skip("there is no second volume")
+    folder = Path(tempfile.mkdtemp(dir=MEMORY))
+    yield folder
+    shutil.rmtree(folder)
+
+
+@pytest.fixture
+def top(request, tmp_path):
+    """A folder on a volume that can do what the method asks for."""
+    if request.node.callspec.params["method"] != "clone":
+        yield tmp_path
+        return
+    with attached_drive(tmp_path, "xfs") as (_, point):
+        yield point
+
+
+@pytest.mark.parametrize("without_rename", [False, True])
+@pytest.mark.parametrize(
+    ("method", "command"), [pytest.param(*case, marks=[] if case in QUICK else [pytest.mark.long]) for case in CASES]
+)
+def test_killed_at_any_change_nothing_is_lost_and_all_can_be_taken_back(top, far, method, command, without_rename):
+    scenes = Scenes(top, far, method, command)
+    number = 0
+    finished = False
+    while not finished:
+        number += 1
+        for alone in (False, True):
+            scenes.reset()
+            finished = scenes.killed_at(number, without_rename)
+            check_recovery(scenes, method, alone, f"at point {number}, {'alone' if alone else 'with the stock'}")
+    assert number > 10
+    print(
+        f"\n{command}, {method}{', by links' if without_rename else ''}: killed at each of {number - 1} points, twice"
+    )
