@@ -20,6 +20,8 @@ from foldkeep.model import (
     kind_of,
     lies_below,
     reason_of,
+    sidecar_stems,
+    stem_of,
     visible,
 )
 from foldkeep.scan import Presence, presences
@@ -81,6 +83,7 @@ class _Look:
     def __init__(self, folders: dict[bytes, Folders]) -> None:
         self._innermost_first = sorted(folders.items(), key=lambda each: -len(each[0]))
         self._names: dict[bytes, list[bytes]] = {}
+        self._by_stem: dict[bytes, dict[bytes, list[bytes]]] = {}
 
     def folder_of(self, path: bytes) -> tuple[int, bytes] | None:
         """Return the open folder of a path and its last step; None if it lies in no place that is here."""
@@ -101,14 +104,34 @@ class _Look:
         """Return the names in the folder of a file, in order."""
         folder = os.path.dirname(path)
         if folder not in self._names:
-            found = self.folder_of(path)
-            self._names[folder] = sorted(map(os.fsencode, os.listdir(found[0]))) if found else []
+            try:
+                found = self.folder_of(path)
+                self._names[folder] = sorted(map(os.fsencode, os.listdir(found[0]))) if found else []
+            except OSError:
+                self._names[folder] = []
         return self._names[folder]
+
+    def kin_of(self, path: bytes, stem: bytes) -> list[bytes]:
+        """Return the names in the folder of a file that are `stem`, or begin with it and a dot."""
+        folder = path.rpartition(b"/")[0]
+        if folder not in self._by_stem:
+            found: dict[bytes, list[bytes]] = defaultdict(list)
+            for name in self.names_beside(path):
+                for each in _stems(name):
+                    found[each].append(name)
+            self._by_stem[folder] = found
+        return self._by_stem[folder].get(stem, [])
 
     def same_content(self, path: bytes, other: bytes) -> bool:
         """Tell whether two files have the same bytes."""
         found, other_found = self.folder_of(path), self.folder_of(other)
         return found is not None and other_found is not None and same_content(*found, *other_found)
+
+
+def _stems(name: bytes) -> set[bytes]:
+    """Return a name and all that stands before a dot in it."""
+    steps = name.split(b".")
+    return {b".".join(steps[:count]) for count in range(1, len(steps) + 1)} - {b""}
 
 
 def _checked(plan: Plan, item: Item, look: _Look) -> Item:
@@ -144,6 +167,8 @@ def _checked(plan: Plan, item: Item, look: _Look) -> Item:
                 f"{visible(item.row.path)} and its keeper lie on different volumes, which cannot share a file",
                 "choose another --method; nothing was changed",
             )
+    if len(keepers) == len(item.keepers):
+        return item
     return replace(item, keepers=[path for path, _ in keepers])
 
 
@@ -166,15 +191,17 @@ def _companions(plan: Plan, items: list[Item], going: Container[bytes], look: _L
     for fits in (are_a_pair, belongs_to):
         for item in items:
             folder, name = os.path.split(item.row.path)
-            if is_sidecar(name) or not item.keepers or look.facts(item.row.path) is None:
+            kin = look.kin_of(item.row.path, stem_of(name))
+            if kin == [name] or is_sidecar(name) or not item.keepers or name not in kin:
                 continue
-            for other in look.names_beside(item.row.path):
+            for other in kin:
                 path = os.path.join(folder, other)
                 if not fits(other, name) or goes(path) or path in plan.staying:
                     continue
                 if is_sidecar(other) and any(
                     belongs_to(other, owner) and not goes(os.path.join(folder, owner))
-                    for owner in look.names_beside(path)
+                    for stem in sidecar_stems(other)
+                    for owner in look.kin_of(path, stem)
                 ):
                     continue
                 companion = _companion(item, path, goes, look)

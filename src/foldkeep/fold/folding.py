@@ -117,8 +117,8 @@ def fold(stock: Stock, plan: Plan, progress: Progress = no_progress, *, keep_emp
                 progress(Step("Comparing and folding", done, plan.bytes, "bytes"))
     finally:
         # Also when interrupted: what was done is looked up on the disk and written down.
-        settle(stock, run)
-    report = _report(run, plan, stock.ledger.files(run.id))
+        settle(stock, run, trusts_ledger=True)
+    report = _report(stock, run, plan)
     report.emptied = len(emptied)
     report.space = [space.now() for space in before]
     return report
@@ -176,17 +176,20 @@ def _run_file(run: Run, number: int, item: Item) -> RunFile:
     )
 
 
-def _report(run: Run, plan: Plan, files: list[RunFile]) -> FoldReport:
-    named = {item.row.path for item in plan.spares}
-    gone = [file for file in files if file.state in GONE]
+def _report(stock: Stock, run: Run, plan: Plan) -> FoldReport:
+    stayed = stock.ledger.files(run.id, [state for state in RunFileState if state not in GONE])
+    left = [file for file in stayed if file.reason != NOT_EMPTIED]
+    paths = {file.path for file in stayed}
+    gone = [item for item in plan.items if item.row.path not in paths]
+    beside = stock.ledger.files(run.id, [RunFileState.MOVED]) if run.method is not Method.MOVE else []
     return FoldReport(
         run.id,
         run.method,
         len(gone),
-        sum(file.size for file in gone),
-        [Problem(file.path, file.reason) for file in files if file.state not in GONE and file.reason != NOT_EMPTIED],
-        sum(file.path not in named for file in gone),
-        [(file.path, file.target) for file in gone if file.method is Method.MOVE is not run.method],
+        sum(item.row.size for item in gone),
+        [Problem(file.path, file.reason) for file in left],
+        sum(bool(item.master or item.litter) for item in gone),
+        [(file.path, file.target) for file in beside],
     )
 
 

@@ -1,8 +1,7 @@
 """Telling whether a file is still the one that was looked at."""
 
 import os
-from dataclasses import dataclass
-from typing import Self
+from typing import NamedTuple, Self
 
 from .moving import facts_of, move
 
@@ -11,9 +10,8 @@ class NotSafe(Exception):
     """Something must not be done to a file; the words say why."""
 
 
-@dataclass(frozen=True, slots=True)
-class Identity:
-    """What must not change between the look at a file and the change to it."""
+class Identity(NamedTuple):
+    """What must not change between the look at a file and the change to it; a tuple, since it is made so often."""
 
     device: int
     inode: int
@@ -26,8 +24,7 @@ class Identity:
         return cls(facts.st_dev, facts.st_ino, facts.st_size, facts.st_mtime_ns)
 
 
-@dataclass(frozen=True, slots=True)
-class Stamp:
+class Stamp(NamedTuple):
     """An identity and the time of last status change, which no program can set.
 
     A file that is replaced may get the inode of the one before it, the same size and the same modification

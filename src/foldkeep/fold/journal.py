@@ -16,6 +16,7 @@ from foldkeep.model import file_uri, path_from_uri
 Entry = dict[str, Any]
 
 VERSION = 1
+_encode = json.JSONEncoder(separators=(",", ":")).encode
 
 
 class Journal:
@@ -29,7 +30,7 @@ class Journal:
 
     def write(self, entries: Iterable[Entry]) -> None:
         """Add entries and flush them to the disk; they last when this returns."""
-        text = "".join(json.dumps(entry, separators=(",", ":")) + "\n" for entry in entries).encode("ascii")
+        text = "".join(f"{_encode(entry)}\n" for entry in entries).encode("ascii")
         if not text:
             return
         if self._torn():
@@ -60,7 +61,7 @@ def read_journal(descriptor: int) -> list[Entry]:
 
 def relative_name(place: bytes, path: bytes) -> str:
     """Return a path below a place as it is written in a journal: percent-encoded, relative to the place."""
-    return file_uri(b"/" + os.path.relpath(path, place)).removeprefix("file:///")
+    return file_uri(path[len(place.rstrip(b"/")) :]).removeprefix("file:///")
 
 
 def absolute_path(place: bytes, name: str) -> bytes:

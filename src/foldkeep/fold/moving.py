@@ -99,9 +99,9 @@ class Folders:
         make
             Make the folders on the way that are not there.
         """
-        folder = os.path.dirname(path)
+        folder, _, name = path.rpartition(b"/")
         if folder not in self._open:
-            relative = os.path.relpath(folder, self.top)
+            relative = os.path.relpath(folder or b"/", self.top)
             if make:
                 self._make(relative)
             self._open[folder] = descriptor = open_below(self.top, relative, FOLDER)
@@ -111,7 +111,7 @@ class Folders:
             if len(self._open) > self._most:
                 os.close(self._open.popitem(last=False)[1])
         self._open.move_to_end(folder)
-        return self._open[folder], os.path.basename(path)
+        return self._open[folder], name
 
     def _make(self, relative: bytes) -> None:
         steps = relative.split(b"/")

@@ -154,13 +154,13 @@ def batches(items: list[Item], most_files: int, most_bytes: int, most_folders: i
     folders: set[bytes] = set()
     for at in sorted(range(len(items)), key=lambda at: items[at].litter):
         item = items[at]
-        folder = os.path.dirname(item.row.path)
-        full = len(batch) >= most_files or size >= most_bytes or len(folders | {folder}) > most_folders
+        inside = {path.rpartition(b"/")[0] for path in (item.row.path, item.target) if path}
+        full = len(batch) >= most_files or size >= most_bytes or len(folders | inside) > most_folders
         if batch and (full or item.litter != items[batch[0]].litter):
             yield batch
             batch, size, folders = [], 0, set()
         batch.append(at)
         size += item.row.size
-        folders |= {folder, os.path.dirname(item.target)} - {b""}
+        folders |= inside
     if batch:
         yield batch

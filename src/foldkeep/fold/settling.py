@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from foldkeep.model import Method, Run, RunFile, RunFileState, kind_of
-from foldkeep.scan import FOLDER, open_path
+from foldkeep.scan import facts_at
 from foldkeep.stock import Sighting, Stock
 
 from .moving import Folders, facts_of
@@ -19,6 +19,8 @@ from .vault import Vault, tidy
 
 IN_THE_FOLD = (RunFileState.WAITING, RunFileState.LOST)
 """States of files that may lie in the fold; what is lost may be found again, say on a drive that came back."""
+
+_OPEN = (*IN_THE_FOLD, RunFileState.PLANNED, RunFileState.MOVED)
 
 GONE = (RunFileState.WAITING, RunFileState.MOVED, RunFileState.BINNED, RunFileState.RELEASED)
 """States of files that went as they were meant to go."""
@@ -32,39 +34,39 @@ def settle_all(stock: Stock) -> None:
         settle(stock, run)
 
 
-def settle(stock: Stock, run: Run) -> None:
+def settle(stock: Stock, run: Run, *, trusts_ledger: bool = False) -> None:
     """Bring the ledger's files of a run in line with the disk, and take away a fold that became empty.
 
     A run whose place is not there stays unsettled; nothing is concluded from a drive that is away.
+
+    Parameters
+    ----------
+    trusts_ledger
+        What the ledger says of files that are not merely planned was written just now, by this process.
     """
     certain = True
-    for place, files in files_by_place(stock.ledger.files(run.id)).items():
-        uncertain = [file for file in files if is_open(file)]
+    states = (RunFileState.PLANNED,) if trusts_ledger else _OPEN
+    uncertain = files_by_place(stock.ledger.files(run.id, states))
+    for place in stock.ledger.places(run.id):
+        files = uncertain.get(place, [])
         try:
             with Vault(place, run.key) as vault:
-                settled = settled_files(run.key, vault, uncertain)
-            changed = [now for now, before in zip(settled, uncertain, strict=True) if now != before]
-            write_down(stock, changed)
-            files = [*settled, *(file for file in files if not is_open(file))]
+                settled = settled_files(run.key, vault, files)
         except OSError:
-            settled = [_without_fold(file) for file in uncertain]
-            write_down(stock, settled)
+            settled = [_without_fold(file) for file in files]
             certain &= all(file.state is not RunFileState.PLANNED for file in settled)
-        if not any(file.state is RunFileState.MOVED for file in files):
+        write_down(stock, [now for now, before in zip(settled, files, strict=True) if now != before])
+        if RunFileState.MOVED not in stock.ledger.places(run.id)[place]:
             tidy(place, run.key)
     if certain:
         with stock.transaction():
             stock.ledger.set_underway(run.id, False)
 
 
-def is_open(file: RunFile) -> bool:
-    """Tell whether a file may be somewhere else than the ledger says."""
-    return file.state in (*IN_THE_FOLD, RunFileState.PLANNED, RunFileState.MOVED)
-
-
 def settled_files(key: str, vault: Vault, files: Iterable[RunFile]) -> list[RunFile]:
     """Return files of a run as the disk shows them, after tidying what was left half done."""
-    known = histories(vault.entries())
+    files = list(files)
+    known = histories(vault.entries()) if files else {}
     with Folders(vault.place) as folders, Folders(b"/") as targets:
         return [Scene(key, vault, folders, targets, file, known.get(file.number, History())).settle() for file in files]
 
@@ -79,25 +81,24 @@ def files_by_place(files: Iterable[RunFile]) -> dict[bytes, list[RunFile]]:
 
 def write_down(stock: Stock, files: list[RunFile]) -> None:
     """Write files of a run into the ledger, and what follows from their states into the stock."""
+    if not files:
+        return
     with stock.transaction():
         stock.ledger.put(files)
+        stock.files.forget([file.path for file in files if file.state in GONE])
+        stock.files.forget([file.target for file in files if file.target and file.state is RunFileState.RESTORED])
         for file in files:
-            if file.state in GONE:
-                stock.files.forget(file.path)
+            links = file.state is RunFileState.WAITING and file.method in (Method.HARD_LINK, Method.CLONE)
             if file.state is RunFileState.MOVED:
                 _remember(stock, file, file.target)
-            elif file.state is RunFileState.RESTORED:
-                if file.target:
-                    stock.files.forget(file.target)
-                _remember(stock, file, file.path)
-            elif file.state is RunFileState.WAITING and file.method in (Method.HARD_LINK, Method.CLONE):
+            elif file.state is RunFileState.RESTORED or links:
                 _remember(stock, file, file.path)
 
 
 def _remember(stock: Stock, file: RunFile, path: bytes) -> None:
     """Put a file that is not what the stock knows any more back into it, if its content is what it was."""
     try:
-        facts = _facts_at(path)
+        facts = facts_at(path)
     except OSError:
         return
     same_time = facts.st_mtime_ns == file.modified_ns or file.method is Method.HARD_LINK
@@ -107,14 +108,6 @@ def _remember(stock: Stock, file: RunFile, path: bytes) -> None:
             name, kind_of(name), facts.st_size, facts.st_mtime_ns, facts.st_ino, facts.st_nlink, facts.st_uid
         )
         stock.files.remember(path, sighting, file.digest)
-
-
-def _facts_at(path: bytes) -> os.stat_result:
-    folder = open_path(os.path.dirname(path), FOLDER & ~os.O_NOFOLLOW)
-    try:
-        return os.stat(os.path.basename(path), dir_fd=folder, follow_symlinks=False)
-    finally:
-        os.close(folder)
 
 
 def _without_fold(file: RunFile) -> RunFile:

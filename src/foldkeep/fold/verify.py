@@ -9,11 +9,11 @@ from dataclasses import dataclass
 from blake3 import blake3
 
 from foldkeep.model import DocketRow, format_moment, visible
-from foldkeep.scan import FILE, digest_of, open_path
+from foldkeep.scan import FILE, digest_of, facts_at, open_path
 
 from .identity import Identity, NotSafe, Stamp
 
-_BUFFER = 1024 * 1024
+_BUFFER = 512 * 1024  # as much as stays in a processor's own cache until it is compared and hashed
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,13 +40,9 @@ class Keepers:
         if verified.keeper is None:
             return True
         try:
-            descriptor = open_path(verified.keeper_path, FILE)
+            return self._is_same(verified.keeper, facts_at(verified.keeper_path))
         except OSError:
             return False
-        try:
-            return self._is_same(verified.keeper, os.fstat(descriptor))
-        finally:
-            os.close(descriptor)
 
     @contextmanager
     def linking(self, verified: Verified) -> Iterator[os.stat_result]:
@@ -114,8 +110,8 @@ def verify(row: DocketRow, folder: int, name: bytes, keepers: list[bytes]) -> Ve
         os.close(descriptor)
 
 
-def look_at(row: DocketRow, folder: int, name: bytes) -> Verified:
-    """Look whether a file is the one that is meant, without reading it: it will only be moved."""
+def look_at(row: DocketRow, folder: int, name: bytes, keepers: list[bytes]) -> Verified:  # noqa: ARG001
+    """Look whether a file is the one that is meant, without reading it: nothing vouches for it."""
     descriptor, spare = _open_spare(row, folder, name)
     os.close(descriptor)
     return Verified(spare, b"", None, b"")
@@ -162,7 +158,9 @@ def _compare(spare_descriptor: int, spare: Identity, path: bytes) -> tuple[Stamp
             raise NotSafe(f"its keeper is no regular file: {visible(path)}")
         if (facts.st_dev, facts.st_ino) == (spare.device, spare.inode):
             raise NotSafe(f"the same file as its keeper (hard link): {visible(path)}")
-        digest = _digest_if_equal(spare_descriptor, descriptor, spare.size)
+        digest = None
+        if facts.st_size == spare.size:
+            digest = _digest_if_equal(spare_descriptor, descriptor, spare.size)
         if digest is None:
             raise NotSafe(f"its keeper has another content now: {visible(path)}")
         if Stamp.of(os.fstat(descriptor)) != keeper:
@@ -175,18 +173,25 @@ def _compare(spare_descriptor: int, spare: Identity, path: bytes) -> tuple[Stamp
 
 
 def _digest_if_equal(one: int, other: int, size: int) -> bytes | None:
-    """Return the digest of two open files of `size` bytes if they are equal, else None."""
+    """Return the digest of two open files of `size` bytes if they are equal, else None.
+
+    Whether a file is longer than that, the caller sees by its size afterwards.
+    """
     hasher = blake3()
-    first, second = bytearray(min(_BUFFER, size + 1)), bytearray(min(_BUFFER, size + 1))
+    first, second = bytearray(min(_BUFFER, size)), bytearray(min(_BUFFER, size))
     at = 0
-    while True:
+    while at < size:
         got, got_other = os.preadv(one, [first], at), os.preadv(other, [second], at)
         # A short read by one of them is not a difference; the rest comes with the next round.
         common = min(got, got_other)
         if common == 0:
-            return hasher.digest() if got == got_other and at == size else None
-        part = memoryview(first)[:common]
-        if part != memoryview(second)[:common]:
             return None
-        hasher.update(part)
+        if common < len(first):
+            first, second = first[:common], second[:common]
+        if first != second:
+            return None
+        hasher.update(first)
         at += common
+        if len(first) != min(_BUFFER, size - at):
+            first, second = bytearray(min(_BUFFER, size - at)), bytearray(min(_BUFFER, size - at))
+    return hasher.digest()

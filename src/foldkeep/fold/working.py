@@ -21,6 +21,9 @@ from .verify import Keepers, Verified, look_at, verify
 
 _FREE_NAMES = 10_000
 
+_WAITING = RunFileState.WAITING
+_STATES = {Method.MOVE: RunFileState.MOVED, Method.BIN: RunFileState.BINNED}
+
 NOT_EMPTIED = "its folder did not become empty"
 """Why litter stays; nobody has to be told."""
 
@@ -31,6 +34,8 @@ class Ready:
 
     Attributes
     ----------
+    file
+        As it will be when that is done.
     folder, name
         The open folder that it lies in, and its name there.
     across
@@ -97,14 +102,19 @@ class Worker:
             raise NotSafe("not there any more") from None
         except NotADirectoryError:
             raise NotSafe("a folder on the way to it is now a link or a file") from None
-        if os.fstat(folder).st_dev != self._vault.device:
-            raise NotSafe("on another volume than the fold of its place; make that volume a place of its own")
-        if facts_of(folder, name) is None and (run := self._earlier(file.path)):
-            raise NotSafe(f"already in the fold, since run {run}")
         if item.litter:
             self._check_only_litter(file, folder)
-        verified = verify(item.row, folder, name, item.keepers) if item.is_read else look_at(item.row, folder, name)
-        file = replace(file, keeper=verified.keeper_path, digest=verified.digest)
+        try:
+            look = verify if item.is_read else look_at
+            verified = look(item.row, folder, name, item.keepers)
+        except NotSafe as refusal:
+            run = self._earlier(file.path) if facts_of(folder, name) is None else None
+            raise NotSafe(f"already in the fold, since run {run}") if run else refusal from None
+        if verified.spare.device != self._vault.device:
+            raise NotSafe("on another volume than the fold of its place; make that volume a place of its own")
+        file = replace(
+            file, keeper=verified.keeper_path, digest=verified.digest, state=_STATES.get(file.method, _WAITING)
+        )
         ready = Ready(item, file, folder, name, verified)
         if file.method.links:
             self._prepare_stand_in(ready)
@@ -179,7 +189,6 @@ class Worker:
         """
         try:
             self._check_master(ready.item)
-            check_unchanged(ready.folder, ready.name, ready.verified.spare)
             if not self._keepers.stands(ready.verified):
                 raise NotSafe("its keeper changed or went away")
             if ready.file.method is Method.MOVE:
@@ -194,7 +203,7 @@ class Worker:
     def _fold(self, ready: Ready) -> RunFile:
         slot = os.fsencode(ready.file.slot)
         move_if_unchanged(ready.folder, ready.name, self._vault.files, slot, ready.verified.spare)
-        file = replace(ready.file, state=RunFileState.WAITING)
+        file = ready.file
         if file.method.links:
             try:
                 # A hard link that is renamed changes its keeper's stamp; others in this batch may have that keeper.
@@ -208,8 +217,9 @@ class Worker:
     def _bin(self, ready: Ready) -> RunFile:
         from send2trash import send2trash
 
+        check_unchanged(ready.folder, ready.name, ready.verified.spare)
         send2trash(os.fsdecode(ready.file.path))
-        return replace(ready.file, state=RunFileState.BINNED)
+        return ready.file
 
     def _move_away(self, ready: Ready) -> RunFile:
         source, name = ready.folder, ready.name
@@ -227,7 +237,7 @@ class Worker:
                 self._vault.journal.write([self.intention(ready)])
         if ready.across:
             self._take_away_original(ready, folder, expected)
-        return replace(ready.file, state=RunFileState.MOVED)
+        return ready.file
 
     def _take_away_original(self, ready: Ready, folder: int, copy: Identity) -> None:
         os.fsync(folder)

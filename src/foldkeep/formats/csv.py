@@ -78,17 +78,18 @@ def read_table(stream: TextIO, columns: Sequence[str]) -> Iterator[tuple[int, di
     missing = [column for column in columns if column not in header]
     if missing:
         raise ValueError(f"the header has no column {missing[0]!r}")
-    places = [header.index(column) for column in columns]
+    wanted = [(column, header.index(column)) for column in columns]
+    last = max(at for _, at in wanted)
     reader = csv.reader(stream, delimiter=separator)
     try:
         for row in reader:
             if not any(row):
                 continue
-            if len(row) <= max(places):
+            if len(row) <= last:
                 raise ValueError(f"line {reader.line_num + 1} has {len(row)} cells and needs {len(header)}")
             yield (
                 reader.line_num + 1,
-                {column: refuse(row[at]) for column, at in zip(columns, places, strict=True)},
+                {column: row[at] if row[at][:1] != "'" else refuse(row[at]) for column, at in wanted},
             )
     except csv.Error as error:
         raise ValueError(f"line {reader.line_num + 1}: {error}") from error

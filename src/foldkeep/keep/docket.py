@@ -17,6 +17,7 @@ from foldkeep.model import (
     visible,
 )
 
+_ACTIONS = {str(action): action for action in Action}
 COLUMNS = ("set", "action", "path", "size", "kind", "modified", "digest", "reason", "uri")
 
 
@@ -73,20 +74,22 @@ def _cells(row: DocketRow) -> list[str]:
 
 
 def _row(cells: dict[str, str]) -> DocketRow:
-    action = cells["action"].strip().lower()
-    if action not in tuple(Action):
-        raise ValueError(f"action {action!r} is none of {', '.join(Action)}")
-    if not cells["set"].strip():
+    action = _ACTIONS.get(cells["action"].strip().lower())
+    if action is None:
+        raise ValueError(f"action {cells['action'].strip().lower()!r} is none of {', '.join(Action)}")
+    set_ = cells["set"].strip()
+    if not set_:
         raise ValueError("the set is empty")
     if not cells["size"].strip().isdecimal():
         raise ValueError(f"size {cells['size']!r} is not a number of bytes")
+    digest = cells["digest"].strip()
     return DocketRow(
-        cells["set"].strip(),
-        Action(action),
+        set_,
+        action,
         path_from_uri(cells["uri"].strip()),
         int(cells["size"]),
         cells["kind"],
         parse_moment(cells["modified"]),
-        parse_digest(cells["digest"].strip()) if cells["digest"].strip() else None,
+        parse_digest(digest) if digest else None,
         cells["reason"],
     )

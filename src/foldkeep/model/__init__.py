@@ -1,6 +1,6 @@
 """The nouns of Fold Keep as plain values: no input, no output, nothing of ours imported from elsewhere."""
 
-from .companions import are_a_pair, belongs_to, counterpart, is_sidecar, owner_names, sidecar_stems
+from .companions import are_a_pair, belongs_to, counterpart, is_sidecar, owner_names, sidecar_stems, stem_of
 from .dockets import Action, DocketRow
 from .errors import FoldKeepError, StockBusy, UnusableInput
 from .files import CopySet, Place, Role, StockFile, Volume, format_digest, freed_files, parse_digest
@@ -32,6 +32,7 @@ __all__ = [
     "contradiction",
     "is_sidecar",
     "sidecar_stems",
+    "stem_of",
     "owner_names",
     "belongs_to",
     "are_a_pair",

@@ -3,6 +3,7 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import lru_cache
 
 
 class Role(StrEnum):
@@ -111,6 +112,7 @@ def format_digest(digest: bytes) -> str:
     return f"blake3:{digest.hex()}"
 
 
+@lru_cache(maxsize=1024)
 def parse_digest(text: str) -> bytes:
     """Return the 32 bytes of a digest written ``blake3:<hex>``; raise ValueError for anything else."""
     scheme, _, digits = text.partition(":")

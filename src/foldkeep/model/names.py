@@ -25,6 +25,10 @@ def path_from_uri(uri: str) -> bytes:
     ValueError
         If it is no ``file:`` URI, names another host, or its path is relative or holds a NUL byte.
     """
+    if uri.startswith("file:///") and "?" not in uri and "#" not in uri:
+        path = unquote_to_bytes(uri[len("file://") :])  # as we write it, and ten times as fast
+        if b"\0" not in path:
+            return path
     parts = urlsplit(uri)
     if parts.scheme != "file" or parts.netloc not in ("", "localhost") or parts.query or parts.fragment:
         raise ValueError(f"not a file: URI of this machine: {uri!r}")

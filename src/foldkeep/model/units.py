@@ -2,6 +2,7 @@
 
 import re
 from datetime import UTC, datetime, timedelta
+from functools import lru_cache
 
 _SIZE_UNITS: dict[str, int] = {
     "": 1,
@@ -74,6 +75,7 @@ def format_moment(nanoseconds: int) -> str:
     return f"{moment}{fraction}Z"
 
 
+@lru_cache(maxsize=1024)
 def parse_moment(text: str) -> int:
     """Return the nanoseconds since the epoch that `format_moment` wrote.
 
@@ -85,5 +87,6 @@ def parse_moment(text: str) -> int:
     found = _MOMENT.fullmatch(text.strip())
     if found is None:
         raise ValueError(f"not a moment: {text!r}; write one like 2025-06-14T09:12:03Z")
-    seconds = (datetime.fromisoformat(found[1]).replace(tzinfo=UTC) - _EPOCH) // timedelta(seconds=1)
+    since = datetime.fromisoformat(found[1]).replace(tzinfo=UTC) - _EPOCH
+    seconds = since.days * 86_400 + since.seconds
     return seconds * 1_000_000_000 + int((found[2] or "0").ljust(9, "0"))

@@ -1,7 +1,7 @@
 """Scanning: walking places, reading what can have a copy, filling the stock."""
 
 from .facts import capture_moment
-from .opening import FILE, FOLDER, open_below, open_path
+from .opening import FILE, FOLDER, facts_at, open_below, open_path
 from .places import Presence, add_place, find_place, presence, presences
 from .reading import digest_of
 from .report import ScanReport
@@ -19,6 +19,7 @@ __all__ = [
     "capture_moment",
     "open_below",
     "open_path",
+    "facts_at",
     "FILE",
     "FOLDER",
 ]

@@ -37,6 +37,17 @@ def _open_step(step: bytes, flags: int, folder: int) -> int:
     return os.open(step, flags, dir_fd=folder)
 
 
+def facts_at(path: bytes) -> os.stat_result:
+    """Return what the system says of an absolute path, however long; a symbolic link at its end is not followed."""
+    if len(path) <= _LONGEST_PATH:
+        return os.stat(path, follow_symlinks=False)
+    folder = open_below(b"/", os.path.dirname(path).strip(b"/"), FOLDER)
+    try:
+        return os.stat(os.path.basename(path), dir_fd=folder, follow_symlinks=False)
+    finally:
+        os.close(folder)
+
+
 def open_path(path: bytes, flags: int) -> int:
     """Open an absolute path, however long; the last step is not followed if it is a symbolic link."""
     if len(path) <= _LONGEST_PATH:

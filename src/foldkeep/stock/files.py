@@ -243,12 +243,17 @@ class Files:
         )
         return [(id_, join(folder, name)) for id_, folder, name in rows]
 
-    def forget(self, path: bytes) -> None:
-        """Take one path out of the stock, because it was folded."""
-        parent, _, name = path.rpartition(b"/")
-        folder = self._list_again(parent or b"/")
-        if folder:
-            self._db.execute("DELETE FROM files WHERE folder = ? AND name = ?", (folder[0], name))
+    def forget(self, paths: Iterable[bytes]) -> None:
+        """Take paths out of the stock, because what lay there was put away."""
+        names: dict[bytes, list[bytes]] = {}
+        for path in paths:
+            parent, _, name = path.rpartition(b"/")
+            names.setdefault(parent or b"/", []).append(name)
+        for parent, gone in names.items():
+            if folder := self._list_again(parent):
+                self._db.executemany(
+                    "DELETE FROM files WHERE folder = ? AND name = ?", ((folder[0], name) for name in gone)
+                )
 
     def remember(self, path: bytes, sighting: Sighting, digest: bytes) -> None:
         """Put a file whose content is known back into the stock, if its folder is known there."""

@@ -1,13 +1,14 @@
 """The ledger: every run, and every file in it. Only `foldkeep.fold` writes here."""
 
 import sqlite3
-from collections.abc import Iterable
-from dataclasses import astuple
+from collections.abc import Collection, Iterable
+from operator import attrgetter
 
 from foldkeep.model import Method, Run, RunFile, RunFileState, RunSummary
 
 _RUN_COLUMNS = "id, key, method, docket, started_ns, underway"
 _FILE_COLUMNS = "run, number, place, path, slot, size, modified_ns, digest, keeper, state, reason, target, method"
+_FILE_VALUES = attrgetter(*_FILE_COLUMNS.split(", "))
 
 
 class Ledger:
@@ -29,7 +30,7 @@ class Ledger:
         """Write down files of a run, or bring them up to date."""
         self._db.executemany(
             f"INSERT OR REPLACE INTO run_files ({_FILE_COLUMNS}) VALUES ({','.join('?' * 13)})",
-            (astuple(file) for file in files),
+            map(_FILE_VALUES, files),
         )
 
     def set_underway(self, run: int, underway: bool) -> None:
@@ -55,9 +56,13 @@ class Ledger:
         """Return the runs that are under way, or were when their process ended."""
         return [_run(r) for r in self._db.execute(f"SELECT {_RUN_COLUMNS} FROM runs WHERE underway ORDER BY id")]
 
-    def files(self, run: int) -> list[RunFile]:
-        """Return the files of a run by number."""
-        rows = self._db.execute(f"SELECT {_FILE_COLUMNS} FROM run_files WHERE run = ? ORDER BY number", (run,))
+    def files(self, run: int, states: Collection[RunFileState] = tuple(RunFileState)) -> list[RunFile]:
+        """Return the files of a run that are in one of these states, by number."""
+        rows = self._db.execute(
+            f"SELECT {_FILE_COLUMNS} FROM run_files WHERE run = ? AND state IN ({','.join('?' * len(states))})"
+            " ORDER BY number",
+            (run, *states),
+        )
         return [RunFile(*(*row[:9], RunFileState(row[9]), *row[10:12], Method(row[12]))) for row in rows]
 
     def summaries(self) -> list[RunSummary]:
@@ -72,6 +77,13 @@ class Ledger:
             found[run].files[RunFileState(state)] = count
             found[run].bytes[RunFileState(state)] = size
         return list(found.values())
+
+    def places(self, run: int) -> dict[bytes, set[RunFileState]]:
+        """Return the places of a run's files, each with the states of its files."""
+        found: dict[bytes, set[RunFileState]] = {}
+        for place, state in self._db.execute("SELECT DISTINCT place, state FROM run_files WHERE run = ?", (run,)):
+            found.setdefault(place, set()).add(RunFileState(state))
+        return found
 
     def waiting_from(self, path: bytes) -> Run | None:
         """Return the last run in whose fold a file from this path waits, or None."""
