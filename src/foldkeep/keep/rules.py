@@ -34,6 +34,8 @@ class Rule:
 
     def narrow(self, copies: Sequence[StockFile]) -> list[StockFile]:
         """Return the copies that this rule prefers: at least one, perhaps all."""
+        if len(copies) == 1:
+            return list(copies)
         keys = self.keys(copies)
         least = min(keys)
         return [copy for copy, key in zip(copies, keys, strict=True) if key == least]

@@ -19,18 +19,23 @@ from .rules import Rule
 
 
 class _Tally:
-    """What is known of a folder with everything below it."""
+    """What is known of a folder, first of the files directly in it and in the end of all below it."""
 
     __slots__ = ("held", "preferred", "ties")
 
-    def __init__(self, rules: int) -> None:
-        self.held = 0
+    def __init__(self, rules: int, held: int = 0) -> None:
+        self.held = held
         self.ties = 0
         self.preferred = [0] * rules
 
+    def add(self, other: "_Tally") -> None:
+        self.held += other.held
+        self.ties += other.ties
+        self.preferred = [one + more for one, more in zip(self.preferred, other.preferred, strict=True)]
+
 
 class FolderRanks:
-    """Ranks of folders, from the ties between them.
+    """Ranks of folders, from the ties between them: first `note` every set, then ask.
 
     Parameters
     ----------
@@ -42,30 +47,26 @@ class FolderRanks:
 
     def __init__(self, files: Mapping[bytes, int], rules: Sequence[Rule]) -> None:
         self.rules = rules
-        self._tallies: dict[bytes, _Tally] = defaultdict(lambda: _Tally(len(rules)))
-        for folder, count in files.items():
-            for above in _chain(folder):
-                self._tallies[above].held += count
+        self._tallies = {folder: _Tally(len(rules), count) for folder, count in files.items()}
+        self._summed: dict[bytes, _Tally] | None = None
 
     def note(self, tied: Sequence[StockFile], spared: Iterable[StockFile]) -> None:
         """Count a set: the copies among which the rules before left a tie, and those they decided against."""
         for copy in spared:
             # What goes anyway is nothing that its folder holds.
-            for above in _chain(os.path.dirname(copy.path)):
-                self._tallies[above].held -= 1
-        if len({os.path.dirname(copy.path) for copy in tied}) < 2:
+            self._tallies[_folder(copy)].held -= 1
+        if len({_folder(copy) for copy in tied}) < 2:
             return
         preferred = [{copy.path for copy in rule.narrow(tied)} for rule in self.rules]
         for copy in tied:
-            for above in _chain(os.path.dirname(copy.path)):
-                tally = self._tallies[above]
-                tally.ties += 1
-                for at, paths in enumerate(preferred):
-                    tally.preferred[at] += copy.path in paths
+            tally = self._tallies[_folder(copy)]
+            tally.ties += 1
+            for at, paths in enumerate(preferred):
+                tally.preferred[at] += copy.path in paths
 
     def narrow(self, copies: Sequence[StockFile]) -> tuple[list[StockFile], str, str]:
         """Return the copies in the folder of the highest rank, and why that one and not the others."""
-        folders = sorted({os.path.dirname(copy.path) for copy in copies})
+        folders = sorted({_folder(copy) for copy in copies})
         if len(folders) == 1:
             return list(copies), "", ""
         tops = _tops(folders)
@@ -74,17 +75,30 @@ class FolderRanks:
         at = next((at for at, key in enumerate(ranks[best]) if key != ranks[second][at]), None)
         kept, spared = ("first by name", "later by name") if at is None else self._words(at)
         return (
-            [copy for copy in copies if os.path.dirname(copy.path) == best],
+            [copy for copy in copies if _folder(copy) == best],
             f"its folder stays together: {kept}",
             f"its folder gives way to the keeper's: {spared}",
         )
 
+    def _sums(self) -> dict[bytes, _Tally]:
+        """Return the tallies of folders with everything below them."""
+        if self._summed is None:
+            self._summed = defaultdict(lambda: _Tally(len(self.rules)))
+            for folder, tally in self._tallies.items():
+                for above in _chain(folder):
+                    self._summed[above].add(tally)
+        return self._summed
+
     def _rank(self, folder: bytes) -> tuple[float, ...]:
-        tally = self._tallies[folder]
+        tally = self._sums()[folder]
         return (-tally.held, *(-count / (tally.ties or 1) for count in tally.preferred))
 
     def _words(self, at: int) -> tuple[str, str]:
         return ("holds more", "holds less") if at == 0 else (self.rules[at - 1].kept, self.rules[at - 1].spared)
+
+
+def _folder(copy: StockFile) -> bytes:
+    return copy.path.rpartition(b"/")[0] or b"/"
 
 
 def _chain(folder: bytes) -> Iterator[bytes]:
