@@ -19,6 +19,7 @@ COMMANDS = {
     "places": "list the known folders and drives, change what they are for",
     "duplicates": "list the sets of files that have the same content",
     "keep": "choose the copy of each set to keep, say why, write a docket",
+    "review": "look at a docket set by set, and change what it proposes",
     "fold": "carry out a docket: move the spares into the fold",
     "unfold": "bring folded files back to where they were",
     "release": "delete folded files for good, which frees the space",
@@ -41,7 +42,8 @@ commands, in the order in which the work goes:
 the usual way:
   foldkeep scan ~/Pictures           look at a folder
   foldkeep duplicates                see what is there twice
-  foldkeep keep -o docket.csv        write down what to keep, and why; read it
+  foldkeep keep -o docket.csv        write down what to keep, and why
+  foldkeep review docket.csv         look at it set by set, or in a spreadsheet
   foldkeep fold docket.csv           fold the spares away; `unfold` undoes it
   foldkeep release 1                 weeks later: delete them, free the space
 

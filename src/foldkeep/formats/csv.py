@@ -59,6 +59,25 @@ def write_new_file(path: str, header: Sequence[str], rows: Iterable[Sequence[str
     return target
 
 
+def rewrite_file(path: str, header: Sequence[str], rows: Iterable[Sequence[str]]) -> None:
+    """Write a table in place of one that we made: whoever looks sees the one or the other, whole.
+
+    Raises
+    ------
+    UnusableInput
+        If it cannot be written; then the former one stays.
+    """
+    new = f"{path}.new"
+    try:
+        with open(new, "w", encoding="utf-8", newline="") as stream:
+            write_table(stream, header, rows)
+            stream.flush()
+            os.fsync(stream.fileno())
+        os.replace(new, path)
+    except OSError as error:
+        raise UnusableInput(f"cannot write {visible(path)}: {reason_of(error)}", "make room or name another") from error
+
+
 def read_table(stream: TextIO, columns: Sequence[str]) -> Iterator[tuple[int, dict[str, str]]]:
     """Yield the line number and the named cells of every row that is not empty.
 

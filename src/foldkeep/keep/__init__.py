@@ -1,9 +1,11 @@
 """Choosing which copies stay, and the dockets that propose it."""
 
 from .choose import Chooser
-from .docket import read_docket, write_docket
+from .docket import read_docket, rewrite_docket, write_docket
+from .looking import Look, look
 from .names import copy_marks, looks_like_a_copy
 from .propose import Proposal, propose
+from .review import Review
 from .rules import DEFAULT_RULES, WORDS, meaning, real_folder
 from .wishes import PER, Wishes
 
@@ -21,4 +23,8 @@ __all__ = [
     "looks_like_a_copy",
     "read_docket",
     "write_docket",
+    "rewrite_docket",
+    "Review",
+    "Look",
+    "look",
 ]

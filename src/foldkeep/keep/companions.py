@@ -43,7 +43,7 @@ class Companions:
 
     def facts(self, path: bytes) -> int:
         """Return how much is written about a file: its sidecars and what they say."""
-        return sum(1 + xmp.facts if (xmp := _read(sidecar)) else 1 for sidecar in self.of(path))
+        return sum(1 + xmp.facts if (xmp := read_sidecar(sidecar)) else 1 for sidecar in self.of(path))
 
     def captured(self, copies: Sequence[StockFile]) -> list[str]:
         """Return when each copy of a content was taken: after its sidecar, or else after the content itself.
@@ -59,12 +59,12 @@ class Companions:
         return [moment or own for moment in written]
 
     def _written_capture(self, path: bytes) -> str | None:
-        moments = [xmp.captured for sidecar in self.of(path) if (xmp := _read(sidecar)) and xmp.captured]
+        moments = [xmp.captured for sidecar in self.of(path) if (xmp := read_sidecar(sidecar)) and xmp.captured]
         return min((moment[:19] for moment in moments), default=None)
 
 
 @lru_cache(maxsize=4096)
-def _read(path: bytes) -> Xmp | None:
+def read_sidecar(path: bytes) -> Xmp | None:
     """Return what an XMP sidecar says; None for other sidecars and for what cannot be read."""
     if suffix_of(os.path.basename(path)) != "xmp":
         return None

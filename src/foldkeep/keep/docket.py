@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 
-from foldkeep.formats import read_table, write_new_file
+from foldkeep.formats import read_table, rewrite_file, write_new_file
 from foldkeep.model import (
     Action,
     DocketRow,
@@ -27,6 +27,11 @@ def write_docket(path: str, rows: Iterable[DocketRow]) -> str:
     Raises UnusableInput if it cannot be written.
     """
     return write_new_file(path, COLUMNS, map(_cells, rows))
+
+
+def rewrite_docket(path: str, rows: Iterable[DocketRow]) -> None:
+    """Write a docket over one that `write_docket` made, all or nothing; raise UnusableInput if it cannot be written."""
+    rewrite_file(path, COLUMNS, map(_cells, rows))
 
 
 def read_docket(path: str) -> list[DocketRow]:

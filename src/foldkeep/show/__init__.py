@@ -35,6 +35,8 @@ from .finding import (
 )
 from .page import Column, Page
 from .progress import ProgressLine
+from .reviewing import HELP as REVIEW_HELP
+from .reviewing import show_refusal, show_review_end, show_review_set
 from .touring import show_step, show_tour
 
 __all__ = [
@@ -50,6 +52,10 @@ __all__ = [
     "show_folder_matches",
     "show_rules",
     "show_proposal",
+    "REVIEW_HELP",
+    "show_review_set",
+    "show_review_end",
+    "show_refusal",
     "show_plan",
     "show_folded",
     "show_unfolded",

@@ -3,9 +3,9 @@
 import time
 
 
-def count(number: int, noun: str) -> str:
+def count(number: int, noun: str, plural: str = "") -> str:
     """Return a number with its noun, in the plural where it is due."""
-    return f"{number:,} {noun}" + ("" if number == 1 else "s")
+    return f"{number:,} {noun if number == 1 else plural or noun + 's'}"
 
 
 def duration(seconds: float) -> str:

@@ -1,0 +1,66 @@
+"""What can be seen of a docket's copies on the disk, for a person who has to choose."""
+
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from foldkeep.formats import Xmp
+from foldkeep.model import DocketRow, belongs_to
+from foldkeep.scan import facts_at
+
+from .companions import read_sidecar
+
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """One copy as it is now.
+
+    Attributes
+    ----------
+    here
+        Whether it is there; if not, nothing else is known.
+    disk_bytes
+        What it takes on the disk: less than its size if it has holes, more by what its last block leaves free.
+    links
+        How many names the file has.
+    same_as
+        Numbers, from 1, of copies before it that are other names of the same file.
+    sidecars
+        Names of what is written about it, beside it, and what the XMP among them says.
+    """
+
+    here: bool
+    modified_ns: int = 0
+    disk_bytes: int = 0
+    links: int = 1
+    same_as: tuple[int, ...] = ()
+    sidecars: tuple[tuple[bytes, Xmp | None], ...] = ()
+
+
+def look(rows: Sequence[DocketRow]) -> list[Look]:
+    """Look at the copies of a set."""
+    found: list[Look] = []
+    files: list[tuple[int, int] | None] = []
+    for row in rows:
+        try:
+            facts = facts_at(row.path)
+        except OSError:
+            found.append(Look(False))
+            files.append(None)
+            continue
+        file = (facts.st_dev, facts.st_ino)
+        same = tuple(number for number, other in enumerate(files, start=1) if other == file)
+        files.append(file)
+        found.append(
+            Look(True, facts.st_mtime_ns, facts.st_blocks * 512, facts.st_nlink, same, tuple(_sidecars(row.path)))
+        )
+    return found
+
+
+def _sidecars(path: bytes) -> list[tuple[bytes, Xmp | None]]:
+    folder, name = os.path.split(path)
+    try:
+        names = sorted(os.listdir(folder))
+    except OSError:
+        return []
+    return [(other, read_sidecar(os.path.join(folder, other))) for other in names if belongs_to(other, name)]

@@ -1,0 +1,111 @@
+"""A docket under review: a person decides set by set, and what is decided is never lost."""
+
+import os
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+
+from foldkeep.model import Action, DocketRow, UnusableInput, lies_below, visible
+
+_BY_HAND = "chosen by hand"
+_NOT_BY_HAND = "another copy was chosen by hand"
+
+
+class Review:
+    """The sets of a docket in their order, each with its rows, and what is decided about them.
+
+    Rows that are left for a reason (protected, another name of a keeper, away) stay so until they are named.
+    """
+
+    def __init__(self, rows: Iterable[DocketRow]) -> None:
+        self._sets: dict[str, list[DocketRow]] = {}
+        for row in rows:
+            self._sets.setdefault(row.set, []).append(row)
+        self._names = list(self._sets)
+        self.changed = 0
+        """How many decisions were made."""
+
+    def __len__(self) -> int:
+        return len(self._names)
+
+    def rows(self, at: int) -> list[DocketRow]:
+        """Return the rows of a set by its position from 0."""
+        return self._sets[self._names[at]]
+
+    def is_decided(self, at: int) -> bool:
+        """Tell whether a person has decided about a set, now or in an earlier review."""
+        return any(row.reason == _BY_HAND for row in self.rows(at))
+
+    def all_rows(self) -> list[DocketRow]:
+        """Return the rows of all sets as they are now."""
+        return [row for rows in self._sets.values() for row in rows]
+
+    def keep(self, at: int, numbers: Sequence[int]) -> None:
+        """Keep these copies of a set, counted from 1, and give up the others.
+
+        Raises
+        ------
+        UnusableInput
+            If the set has no such copy.
+        """
+        rows = self.rows(at)
+        for number in numbers:
+            _check(rows, number)
+        undecided = all(row.action is Action.LEAVE for row in rows)
+
+        def decided(number: int, row: DocketRow) -> DocketRow:
+            if number in numbers:
+                return replace(row, action=Action.KEEP, reason=_BY_HAND)
+            if row.action is Action.LEAVE and not undecided:
+                return row
+            return replace(row, action=Action.FOLD, reason=_NOT_BY_HAND)
+
+        self._set(at, [decided(number, row) for number, row in enumerate(rows, start=1)])
+
+    def keep_all(self, at: int) -> None:
+        """Keep every copy of a set."""
+        self._set(at, [replace(row, action=Action.KEEP, reason=_BY_HAND) for row in self.rows(at)])
+
+    def give_up_folder(self, at: int, number: int) -> tuple[bytes, int]:
+        """Give up what lies in the folder of a copy, in this set and all after it; return the folder and how many sets.
+
+        A set of which every copy that may stay lies there is left as it is, and so is one that was decided
+        about by hand.
+        """
+        rows = self.rows(at)
+        _check(rows, number)
+        folder = os.path.dirname(rows[number - 1].path)
+        changed = sum(
+            self._without(later, folder) for later in range(at, len(self)) if later == at or not self.is_decided(later)
+        )
+        return folder, changed
+
+    def _without(self, at: int, folder: bytes) -> bool:
+        """Give up a folder's copies in one set; return whether that changed anything."""
+        rows = self.rows(at)
+        inside = [lies_below(row.path, folder) for row in rows]
+        others = [number for number, row in enumerate(rows) if not inside[number] and row.action is not Action.LEAVE]
+        if not any(inside) or not others:
+            return False
+        stays = next((number for number in others if rows[number].action is Action.KEEP), others[0])
+        shown = visible(folder)
+        new = [
+            replace(row, action=Action.FOLD, reason=f"{shown} is given up")
+            if inside[number] and row.action is Action.KEEP
+            else replace(row, action=Action.KEEP, reason=f"not in {shown}, which is given up")
+            if number == stays and row.action is not Action.KEEP
+            else row
+            for number, row in enumerate(rows)
+        ]
+        if new == rows:
+            return False
+        self._set(at, new)
+        return True
+
+    def _set(self, at: int, rows: list[DocketRow]) -> None:
+        self._sets[self._names[at]] = rows
+        self.changed += 1
+
+
+def _check(rows: Sequence[DocketRow], number: int) -> None:
+    if not 1 <= number <= len(rows):
+        raise UnusableInput(f"there is no copy {number} in this set", f"name one from 1 to {len(rows)}")

@@ -1,0 +1,81 @@
+"""One set of a docket, for a person who has to choose: what is common said once, what differs side by side."""
+
+import os
+from collections.abc import Sequence
+
+from foldkeep.formats import Xmp
+from foldkeep.keep import Look
+from foldkeep.model import DocketRow, format_size, visible
+
+from .page import CARE, QUIET, STRONG, Column, Page
+from .words import count, local_time
+
+HELP = """\
+  2          keep copy 2 and give up the others      1 3    keep copies 1 and 3
+  a          keep all                                Enter  leave it as proposed; next set
+  g 2        give up all in the folder of copy 2, from here on
+  o 2  f 2   open copy 2, or its folder              b      back
+  q          save and stop                           ?      this help
+"""
+
+
+def show_review_set(page: Page, at: int, total: int, rows: Sequence[DocketRow], looks: Sequence[Look]) -> None:
+    """Write one set."""
+    first = rows[0]
+    what = f"{visible(first.kind)}, {format_size(first.size)}, {count(len(rows), 'copy', 'copies')}"
+    page.heading(f"Set {at + 1:,} of {total:,}: {what}")
+    folders = [os.path.dirname(row.path) for row in rows]
+    top = os.path.commonpath(folders)
+    columns = {
+        "name": [visible(os.path.basename(row.path)) for row in rows],
+        "folder": [visible(os.path.relpath(folder, top)) for folder in folders],
+        "modified": [local_time(look.modified_ns) if look.here else "not there" for look in looks],
+        "on disk": [format_size(look.disk_bytes) if look.here else "" for look in looks],
+        "links": [_links(look) for look in looks],
+        "written about it": [_written(look.sidecars) for look in looks],
+    }
+    common = {title: cells[0] for title, cells in columns.items() if len(set(cells)) == 1}
+    said = [f"{title} {cell}" for title, cell in common.items() if cell and title != "folder"]
+    page.line(("all in ", QUIET), visible(top), ("".join(f"; {part}" for part in said), QUIET))
+    different = [title for title in columns if title not in common]
+    page.table(
+        [Column(""), Column("proposed"), *(Column(title, title == "on disk") for title in different), Column("why")],
+        [
+            (str(number + 1), str(row.action), *(columns[title][number] for title in different), visible(row.reason))
+            for number, row in enumerate(rows)
+        ],
+    )
+
+
+def _links(look: Look) -> str:
+    if not look.here:
+        return ""
+    if look.same_as:
+        return f"same file as {', '.join(map(str, look.same_as))}"
+    return "1" if look.links == 1 else f"{look.links} names"
+
+
+def _written(sidecars: Sequence[tuple[bytes, Xmp | None]]) -> str:
+    parts = []
+    for name, xmp in sidecars:
+        facts = []
+        if xmp is not None:
+            facts += [f"rating {xmp.rating:g}"] if xmp.rating is not None else []
+            facts += [visible(text) for text in (xmp.title, *xmp.keywords) if text]
+        parts.append(visible(name) + (f" ({', '.join(facts)})" if facts else ""))
+    return "; ".join(parts)
+
+
+def show_review_end(page: Page, changed: int, left: int, saved: str | None, docket: str) -> None:
+    """Write what a review came to; `left` sets were not decided by hand."""
+    if saved is None:
+        page.line(f"Nothing was changed; {docket} is as it was.")
+        return
+    rest = f"; {count(left, 'set')} not decided by hand." if left else "."
+    page.line((count(changed, "decision"), STRONG), f" saved in {saved}{rest}")
+    page.line((f"{docket} is as it was.", QUIET))
+
+
+def show_refusal(page: Page, words: str) -> None:
+    """Write why an answer was not understood."""
+    page.line((words, CARE))
