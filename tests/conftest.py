@@ -1,5 +1,6 @@
 """What the tests share: the program run in this process or in its own, the sample library, plain listings."""
 
+import atexit
 import contextlib
 import io
 import json
@@ -7,6 +8,7 @@ import os
 import shutil
 import subprocess
 import sys
+import tempfile
 from dataclasses import dataclass
 from hashlib import sha256
 from pathlib import Path
@@ -22,6 +24,10 @@ if not MEMORY.is_dir():
     MEMORY = None
 
 
+# Where the desktop's bin lies is asked once in a process.
+TRASH = Path(tempfile.mkdtemp(prefix="bin-"))
+os.environ["XDG_DATA_HOME"] = str(TRASH)
+atexit.register(shutil.rmtree, TRASH, ignore_errors=True)
 PROGRAM = [sys.executable, "-m", "foldkeep"]
 
 
