@@ -2,6 +2,7 @@
 
 import atexit
 import contextlib
+import csv
 import io
 import json
 import os
@@ -154,3 +155,18 @@ def attached_drive(folder: Path, kind: str):
     finally:
         subprocess.run(["umount", "-l", point], capture_output=True, check=False)
         subprocess.run(["losetup", "-d", device], capture_output=True, check=False)
+
+
+def left(answer) -> list[tuple[str, str]]:
+    return [(os.path.basename(entry["path"]), entry["reason"]) for entry in answer["left"]]
+
+
+def edit(docket: Path, change) -> None:
+    """Change the rows of a docket as a person would."""
+    with docket.open(newline="") as stream:
+        rows = list(csv.DictReader(stream))
+    changed = [row for row in map(change, rows) if row]
+    with docket.open("w", newline="") as stream:
+        writer = csv.DictWriter(stream, rows[0])
+        writer.writeheader()
+        writer.writerows(changed)

@@ -9,6 +9,7 @@ from dataclasses import replace
 from fnmatch import fnmatch
 
 from foldkeep.model import (
+    OTHER,
     Action,
     DocketRow,
     Method,
@@ -32,6 +33,7 @@ from .moving import Folders, facts_of
 from .plan import Item, Plan
 
 _LARGEST_SIDECAR = 4 * 1024 * 1024
+_LARGEST_LITTER = 16 * 1024 * 1024
 _MOST_FOLDERS = 128
 
 
@@ -241,6 +243,11 @@ def _beside_spare(item: Item, path: bytes) -> bytes:
     return os.path.join(os.path.dirname(item.target), os.path.basename(path)) if item.target else b""
 
 
+def _may_be_litter(name: bytes, facts: os.stat_result) -> bool:
+    # Nobody reads litter before it goes, so a careless glob must not make it of somebody's pictures.
+    return stat.S_ISREG(facts.st_mode) and kind_of(name) == OTHER and facts.st_size <= _LARGEST_LITTER
+
+
 def _litter(items: list[Item], globs: tuple[str, ...], look: _Look) -> list[Item]:
     """Return the files that keep folders from becoming empty and do not count."""
     going: dict[bytes, set[bytes]] = defaultdict(set)
@@ -261,7 +268,7 @@ def _litter(items: list[Item], globs: tuple[str, ...], look: _Look) -> list[Item
         for name in rest:
             path = os.path.join(folder, name)
             facts = look.facts(path)
-            if facts is not None and stat.S_ISREG(facts.st_mode):
+            if facts is not None and _may_be_litter(name, facts):
                 row = DocketRow(item.row.set, Action.FOLD, path, facts.st_size, kind_of(name), facts.st_mtime_ns, None,
                                 "all that is left in its folder")  # fmt: skip
                 found.append(Item(row, item.place, [], item.method, _beside_spare(item, path), litter=True))

@@ -3,7 +3,6 @@
 import os
 import secrets
 import time
-from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from functools import partial
@@ -109,12 +108,10 @@ def fold(stock: Stock, plan: Plan, progress: Progress = no_progress, *, keep_emp
         _try_out(stock, plan, run)
     stay = None if keep_empty_folders else frozenset(place.path for place in stock.places.all())
     emptied: list[bytes] = []
-    done = 0
+    meter = _Meter(progress, plan.bytes)
     try:
         for place, pairs in work.items():
-            for size in _work_in(stock, run, place, pairs, stay, emptied):
-                done += size
-                progress(Step("Comparing and folding", done, plan.bytes, "bytes"))
+            emptied += _work_in(stock, run, place, pairs, stay, meter)
     finally:
         # Also when interrupted: what was done is looked up on the disk and written down.
         settle(stock, run, trusts_ledger=True)
@@ -122,6 +119,23 @@ def fold(stock: Stock, plan: Plan, progress: Progress = no_progress, *, keep_emp
     report.emptied = len(emptied)
     report.space = [space.now() for space in before]
     return report
+
+
+class _Meter:
+    """Tells how far a run is, by the bytes that were compared."""
+
+    def __init__(self, progress: Progress, total: int) -> None:
+        self._progress = progress
+        self._total = total
+        self._done = 0
+
+    def within(self, part: int) -> None:
+        """Tell of `part` bytes of the file that is being compared."""
+        self._progress(Step("Comparing and folding", self._done + part, self._total, "bytes"))
+
+    def passed(self, size: int) -> None:
+        """Note that a file of this size was compared."""
+        self._done += size
 
 
 def _new_key() -> str:
@@ -194,9 +208,9 @@ def _report(stock: Stock, run: Run, plan: Plan) -> FoldReport:
 
 
 def _work_in(
-    stock: Stock, run: Run, place: bytes, work: Work, stay: frozenset[bytes] | None, emptied: list[bytes]
-) -> Iterator[int]:
-    """Work in one place by batches and yield how many bytes each had; add the folders that became empty.
+    stock: Stock, run: Run, place: bytes, work: Work, stay: frozenset[bytes] | None, meter: _Meter
+) -> list[bytes]:
+    """Work in one place by batches and return the folders that became empty.
 
     `stay` are folders that stay even if they are empty; None if all stay.
     """
@@ -211,27 +225,27 @@ def _work_in(
         with Vault(place, run.key, create=True, method=run.method) as vault:
             target_made = partial(_note_folder, vault)
             with Folders(place, _MOST_OPEN) as folders, Folders(b"/", _MOST_OPEN, target_made) as targets:
-                worker = Worker(run.key, vault, folders, targets, earlier, litter)
+                worker = Worker(run.key, vault, folders, targets, earlier, litter, meter.within)
                 for at in batches([item for item, _ in work], _BATCH_FILES, _BATCH_BYTES, _BATCH_FOLDERS):
                     batch = [work[number] for number in at]
-                    gone = _do_batch(stock, vault, worker, batch)
+                    gone = _do_batch(stock, vault, worker, batch, meter)
                     touched |= {os.path.dirname(file.path) for file in gone}
-                    yield sum(file.size for _, file in batch)
                 if stay is not None:
-                    emptied += put_away(vault, folders, touched, stay)
+                    return put_away(vault, folders, touched, stay)
     except OSError as error:
         # The fold cannot be made or its journal not be written, so nothing more may move in this place.
         why = f"its fold cannot be written: {reason_of(error)}"
         known = {file.number for file in stock.ledger.files(run.id) if file.state is not RunFileState.PLANNED}
         with stock.transaction():
             stock.ledger.put(replace(file, reason=why) for _, file in work if file.number not in known)
+    return []
 
 
 def _note_folder(vault: Vault, path: bytes) -> None:
     vault.journal.write([{"do": "make", "to": file_uri(path)}])
 
 
-def _do_batch(stock: Stock, vault: Vault, worker: Worker, batch: Work) -> list[RunFile]:
+def _do_batch(stock: Stock, vault: Vault, worker: Worker, batch: Work, meter: _Meter) -> list[RunFile]:
     """Work on a batch of files and return those that went."""
     settled: list[RunFile] = []
 
@@ -246,6 +260,7 @@ def _do_batch(stock: Stock, vault: Vault, worker: Worker, batch: Work) -> list[R
             ready.append(worker.make_ready(item, file))
         except (NotSafe, OSError) as error:
             leave(file, error)
+        meter.passed(file.size)
     vault.journal.write(worker.intention(each) for each in ready)
     for each in ready:
         try:

@@ -56,7 +56,8 @@ def settle(stock: Stock, run: Run, *, trusts_ledger: bool = False) -> None:
             settled = [_without_fold(file) for file in files]
             certain &= all(file.state is not RunFileState.PLANNED for file in settled)
         write_down(stock, [now for now, before in zip(settled, files, strict=True) if now != before])
-        if RunFileState.MOVED not in stock.ledger.places(run.id)[place]:
+        # A drive alone can take back what was moved off it only by its journal.
+        if run.method is not Method.MOVE or RunFileState.MOVED not in stock.ledger.places(run.id)[place]:
             tidy(place, run.key)
     if certain:
         with stock.transaction():

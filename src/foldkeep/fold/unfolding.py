@@ -182,7 +182,13 @@ def _unfold_in(
     progress: Progress,
 ) -> None:
     try:
-        with Vault(place, key) as vault, Folders(place, 2 * _BATCH_FOLDERS) as folders, Folders(b"/") as targets:
+        # What was moved away may have nothing left in the fold.
+        create = any(file.state is RunFileState.MOVED for file in files)
+        with (
+            Vault(place, key, create=create) as vault,
+            Folders(place, 2 * _BATCH_FOLDERS) as folders,
+            Folders(b"/") as targets,
+        ):
             bring_back(vault, folders, [file.path for file in files])
             hand = _Hand(key, vault, folders, targets)
             for at in range(0, len(files), _BATCH_FILES):

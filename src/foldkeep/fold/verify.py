@@ -2,7 +2,7 @@
 
 import os
 import stat
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 
@@ -69,7 +69,7 @@ class Keepers:
         return Stamp.of(facts) in (stamp, self._linked.get(stamp.identity))
 
 
-def verify(row: DocketRow, folder: int, name: bytes, keepers: list[bytes]) -> Verified:
+def verify(row: DocketRow, folder: int, name: bytes, keepers: list[bytes], told: Callable[[int], None]) -> Verified:
     """Read the spare of a docket row and a keeper, whole and now, and compare every byte.
 
     Parameters
@@ -79,6 +79,8 @@ def verify(row: DocketRow, folder: int, name: bytes, keepers: list[bytes]) -> Ve
     keepers
         Copies that stay; the first that is there and is another file is compared. Without any, the spare
         alone is read.
+    told
+        Is told after every part of a long comparison how many bytes it has got to.
 
     Raises
     ------
@@ -92,7 +94,7 @@ def verify(row: DocketRow, folder: int, name: bytes, keepers: list[bytes]) -> Ve
         why = "no copy of it stays"
         for path in keepers:
             try:
-                keeper, digest = _compare(descriptor, spare, path)
+                keeper, digest = _compare(descriptor, spare, path, told)
             except NotSafe as refusal:
                 why = str(refusal)
                 continue
@@ -110,7 +112,7 @@ def verify(row: DocketRow, folder: int, name: bytes, keepers: list[bytes]) -> Ve
         os.close(descriptor)
 
 
-def look_at(row: DocketRow, folder: int, name: bytes, keepers: list[bytes]) -> Verified:  # noqa: ARG001
+def look_at(row: DocketRow, folder: int, name: bytes, keepers: list[bytes], told: Callable[[int], None]) -> Verified:  # noqa: ARG001
     """Look whether a file is the one that is meant, without reading it: nothing vouches for it."""
     descriptor, spare = _open_spare(row, folder, name)
     os.close(descriptor)
@@ -145,7 +147,7 @@ def _check_row(row: DocketRow, facts: os.stat_result) -> None:
         raise NotSafe(f"changed since the scan: modified {format_moment(facts.st_mtime_ns)}")
 
 
-def _compare(spare_descriptor: int, spare: Identity, path: bytes) -> tuple[Stamp, bytes]:
+def _compare(spare_descriptor: int, spare: Identity, path: bytes, told: Callable[[int], None]) -> tuple[Stamp, bytes]:
     """Return the stamp of the keeper at `path` and the digest of the content that both have."""
     try:
         descriptor = open_path(path, FILE)
@@ -160,7 +162,7 @@ def _compare(spare_descriptor: int, spare: Identity, path: bytes) -> tuple[Stamp
             raise NotSafe(f"the same file as its keeper (hard link): {visible(path)}")
         digest = None
         if facts.st_size == spare.size:
-            digest = _digest_if_equal(spare_descriptor, descriptor, spare.size)
+            digest = _digest_if_equal(spare_descriptor, descriptor, spare.size, told)
         if digest is None:
             raise NotSafe(f"its keeper has another content now: {visible(path)}")
         if Stamp.of(os.fstat(descriptor)) != keeper:
@@ -172,7 +174,7 @@ def _compare(spare_descriptor: int, spare: Identity, path: bytes) -> tuple[Stamp
         os.close(descriptor)
 
 
-def _digest_if_equal(one: int, other: int, size: int) -> bytes | None:
+def _digest_if_equal(one: int, other: int, size: int, told: Callable[[int], None]) -> bytes | None:
     """Return the digest of two open files of `size` bytes if they are equal, else None.
 
     Whether a file is longer than that, the caller sees by its size afterwards.
@@ -192,6 +194,7 @@ def _digest_if_equal(one: int, other: int, size: int) -> bytes | None:
             return None
         hasher.update(first)
         at += common
+        told(at)
         if len(first) != min(_BUFFER, size - at):
             first, second = bytearray(min(_BUFFER, size - at)), bytearray(min(_BUFFER, size - at))
     return hasher.digest()

@@ -63,6 +63,8 @@ class Worker:
         Tells in which run a file of this path waits already, or None.
     litter
         Paths of files that go if nothing else is left in their folder.
+    told
+        Is told how far the comparison of a file has got, in bytes.
     """
 
     def __init__(
@@ -72,7 +74,8 @@ class Worker:
         folders: Folders,
         targets: Folders,
         earlier: Callable[[bytes], int | None],
-        litter: frozenset[bytes] = frozenset(),
+        litter: frozenset[bytes],
+        told: Callable[[int], None],
     ) -> None:
         self._key = key
         self._vault = vault
@@ -80,6 +83,7 @@ class Worker:
         self._targets = targets
         self._earlier = earlier
         self._litter = litter
+        self._told = told
         self._keepers = Keepers()
         self._promised: set[bytes] = set()
         self.left: set[bytes] = set()
@@ -106,7 +110,7 @@ class Worker:
             self._check_only_litter(file, folder)
         try:
             look = verify if item.is_read else look_at
-            verified = look(item.row, folder, name, item.keepers)
+            verified = look(item.row, folder, name, item.keepers, self._told)
         except NotSafe as refusal:
             run = self._earlier(file.path) if facts_of(folder, name) is None else None
             raise NotSafe(f"already in the fold, since run {run}") if run else refusal from None

@@ -5,7 +5,7 @@ from .dockets import Action, DocketRow
 from .errors import FoldKeepError, StockBusy, UnusableInput
 from .files import CopySet, Place, Role, StockFile, Volume, format_digest, freed_files, parse_digest
 from .filters import Filter
-from .kinds import KINDS, kind_of, suffix_of
+from .kinds import KINDS, OTHER, kind_of, suffix_of
 from .names import beside, file_uri, lies_below, path_from_uri, visible
 from .runs import Method, Run, RunFile, RunFileState, RunSummary
 from .settings import ASKABLE, BUNDLE_SUFFIXES, Settings
@@ -27,6 +27,7 @@ __all__ = [
     "format_digest",
     "parse_digest",
     "KINDS",
+    "OTHER",
     "kind_of",
     "suffix_of",
     "contradiction",
