@@ -15,16 +15,22 @@ ROOT = Path(__file__).parent.parent
 PICTURES = ROOT / "docs" / "screenshots"
 FOLDER = Path("/tmp/kite-days")
 DISPLAY = ":97"
-# Name of the picture, then the lines that are typed; the picture shows the screen after the last one.
+# Name of the picture, then the lines that are typed (or what is shown, and what is run instead); the picture shows
+# the screen after the last one.
+# Answers as a person would type them, one after another; the picture shows the dialog.
+TYPED = "(for answer in '' 2 '2 4' q; do sleep 0.7; echo \"$answer\"; done)"
+REVIEW = "foldkeep review docket.csv"
 SHOTS = (
     ("scan", ["foldkeep scan library", "foldkeep scan shelf-drive --role backup"]),
     # The picture is taken while the scan goes on.
-    ("scanning", ["(sleep 4; touch .done) & foldkeep scan reel --stock other"]),
+    ("scanning", [("foldkeep scan reel", "(sleep 4; touch .done) & foldkeep scan reel --stock other")]),
     ("places", ["foldkeep places"]),
     ("settings", ["foldkeep settings"]),
     ("duplicates", ["foldkeep duplicates --top 7"]),
     ("folders", ["foldkeep duplicates --folders"]),
     ("keep", ["foldkeep keep -o docket.csv", "head -n 9 docket.csv | cut -d, -f1-3,8"]),
+    ("rules", ["foldkeep keep --explain --protect '*.wav' --give-up-under library/imported"]),
+    ("review", [(REVIEW, f"{TYPED} | script -qc 'stty cols 120; {REVIEW}' /dev/null")]),
     ("fold", ["echo y | foldkeep fold docket.csv"]),
     (
         "ledger",
@@ -86,12 +92,13 @@ def make_reel(folder: Path) -> None:
             file.truncate(1_000_000_000)
 
 
-def take(name: str, lines: list[str], environment: dict[str, str], keep: bool) -> None:
+def take(name: str, lines: list[str | tuple[str, str]], environment: dict[str, str], keep: bool) -> None:
     """Type lines into a fresh terminal window and save what it shows then."""
     done = FOLDER / ".done"
     done.unlink(missing_ok=True)
+    pairs = [line if isinstance(line, tuple) else (line, line) for line in lines]
     typed = "; ".join(
-        f"printf '\\033[1m$\\033[0m %s\\n' {shlex.quote(line.rpartition(' & ')[2])}; {line}; echo" for line in lines
+        f"printf '\\033[1m$\\033[0m %s\\n' {shlex.quote(shown)}; {really}; echo" for shown, really in pairs
     )
     look = "-geometry 157x45+0+0 -b 12 -bg #fdfcf8 -fg #22262a -fs 10 -fa".split()
     colors = [f"*{name}" for name in ("color2: #1a7f37", "color3: #9a6700", "color6: #0b6e83", "faintIsRelative: true")]

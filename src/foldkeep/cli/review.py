@@ -81,6 +81,8 @@ class _Dialog:
         # With --json, standard output is for the one document.
         page = self._env.page(self._args, self._env.stderr if self._args.json else None)
         shown = -1
+        if self._env.stdin.isatty() and at < len(self._review):
+            self._say(REVIEW_HELP)
         while at < len(self._review):
             rows = self._review.rows(at)
             if shown != at:
@@ -116,6 +118,7 @@ class _Dialog:
     def _carry_out(self, at: int, words: list[str], page: "Page") -> int:
         """Do what was answered and return how many sets to go on; UnusableInput if it is not understood."""
         from foldkeep.model import UnusableInput, visible
+        from foldkeep.show import count
 
         review = self._review
         letter, numbers = (words[0], words[1:]) if words and words[0].isalpha() else ("", words)
@@ -128,9 +131,11 @@ class _Dialog:
             review.keep_all(at)
         elif letter == "g" and len(copies) == 1:
             folder, changed = review.give_up_folder(at, copies[0])
-            page.line(f"{visible(folder)} is given up from here on; that changes {changed:,} sets.")
-            self._unsaved |= changed > 0
-            return 1 if changed else 0
+            if not changed:
+                raise UnusableInput(
+                    f"nothing more goes from {visible(folder)}", "all there is given up, or has no copy elsewhere"
+                )
+            page.line(f"{visible(folder)} is given up from here on; that changes {count(changed, 'set')}.")
         elif letter in ("o", "f") and len(copies) == 1:
             self._open(at, copies[0], folder=letter == "f")
             return 0

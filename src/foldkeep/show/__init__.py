@@ -38,10 +38,12 @@ from .progress import ProgressLine
 from .reviewing import HELP as REVIEW_HELP
 from .reviewing import show_refusal, show_review_end, show_review_set
 from .touring import show_step, show_tour
+from .words import count
 
 __all__ = [
     "Page",
     "Column",
+    "count",
     "ProgressLine",
     "show_scan",
     "show_places",

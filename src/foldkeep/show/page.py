@@ -16,11 +16,12 @@ STRONG, QUIET, GAIN, CARE, COMMAND = "bold", "dim", "green", "yellow", "cyan"
 
 @dataclass(frozen=True, slots=True)
 class Column:
-    """A column of a table; `numbers` stand on the right, `style` is for its cells."""
+    """A column of a table; `numbers` stand on the right, `style` is for its cells, `whole` ones are never broken."""
 
     title: str
     numbers: bool = False
     style: str = ""
+    whole: bool = False
 
 
 class Page:
@@ -79,7 +80,7 @@ class Page:
                 justify="right" if column.numbers else "left",
                 style=column.style,
                 overflow="fold",
-                no_wrap=column.numbers,
+                no_wrap=column.numbers or column.whole,
             )
         for number, row in enumerate(cells):
             if total and number == len(cells) - 1 and number:

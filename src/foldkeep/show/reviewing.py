@@ -39,12 +39,21 @@ def show_review_set(page: Page, at: int, total: int, rows: Sequence[DocketRow], 
     page.line(("all in ", QUIET), visible(top), ("".join(f"; {part}" for part in said), QUIET))
     different = [title for title in columns if title not in common]
     page.table(
-        [Column(""), Column("proposed"), *(Column(title, title == "on disk") for title in different), Column("why")],
         [
-            (str(number + 1), str(row.action), *(columns[title][number] for title in different), visible(row.reason))
+            Column("", whole=True),
+            Column("proposed", whole=True),
+            *(Column(title, title == "on disk", whole=title in ("modified", "links")) for title in different),
+        ],
+        [
+            (str(number + 1), str(row.action), *(columns[title][number] for title in different))
             for number, row in enumerate(rows)
         ],
     )
+    reasons: dict[str, list[str]] = {}
+    for number, row in enumerate(rows, start=1):
+        reasons.setdefault(row.reason, []).append(str(number))
+    for reason, numbers in reasons.items():
+        page.line((f"{', '.join(numbers)}: {visible(reason)}", QUIET))
 
 
 def _links(look: Look) -> str:
