@@ -18,7 +18,7 @@ DISPLAY = ":97"
 # Name of the picture, then the lines that are typed (or what is shown, and what is run instead); the picture shows
 # the screen after the last one.
 # Answers as a person would type them, one after another; the picture shows the dialog.
-TYPED = "(for answer in '' 2 '2 4' q; do sleep 0.7; echo \"$answer\"; done)"
+TYPED = "(for answer in 2 '' q; do sleep 0.7; echo \"$answer\"; done)"
 REVIEW = "foldkeep review docket.csv"
 SHOTS = (
     ("scan", ["foldkeep scan library", "foldkeep scan shelf-drive --role backup"]),

@@ -1,5 +1,6 @@
 """Killed with SIGKILL before and after every change to the file system and the stock: nothing is ever lost."""
 
+import fcntl
 import os
 import shutil
 import signal
@@ -13,7 +14,20 @@ import foldkeep.fold.moving
 from conftest import MEMORY, Desk, attached_drive, contents, listing
 from foldkeep.stock import Stock
 
-CHANGES = ("mkdir", "rmdir", "unlink", "link", "symlink", "rename", "fsync", "write", "utime", "fchmod", "remove")
+CHANGES = (
+    "mkdir",
+    "rmdir",
+    "unlink",
+    "link",
+    "symlink",
+    "rename",
+    "fsync",
+    "write",
+    "utime",
+    "fchmod",
+    "fchown",
+    "remove",
+)
 
 
 class Killer:
@@ -39,6 +53,7 @@ class Killer:
     def arm(self, without_rename: bool) -> None:
         for name in CHANGES:
             setattr(os, name, self.wrap(getattr(os, name)))
+        fcntl.ioctl = self.wrap(fcntl.ioctl)
         real_open = os.open
 
         def opened(path, flags, *args, **named):
