@@ -340,13 +340,13 @@ def test_what_scans_pass_by_and_what_the_settings_change(desk: Desk):
     answer = desk.ask("scan", desk.place)
     assert answer["files"] == 6
     assert answer["passed"] == {"hidden": 2, "system": 2, "bundles": 2}
-    config = desk.top / "config" / "foldkeep" / "settings.toml"
+    config = desk.top / "own" / "foldkeep" / "settings.toml"
     config.parent.mkdir(parents=True)
     config.write_text(
         '[scan]\nhidden = true\nignore_folders = ["scratch"]\nignore_names = ["*.TMP"]\nignore_suffixes = [".log"]\n'
         'largest = "500B"\nbundle_suffixes = ["app"]\n[kinds]\nkite = ["kite"]\nvideo = ["jpg"]\n'
     )
-    variables = {"XDG_CONFIG_HOME": str(desk.top / "config")}
+    variables = {"XDG_CONFIG_HOME": str(desk.top / "own")}
     answer = json.loads(desk.run("scan", "--json", **variables).out)
     assert answer["passed"] == {"system": 2, "bundles": 1, "ignored": 3, "size": 1}
     # .hidden.jpg, .trash/a.jpg, the library's, a.kite, a.jpg
