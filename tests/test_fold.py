@@ -1,6 +1,8 @@
 """Folding, unfolding, releasing: nothing is lost, nothing is overwritten, everything comes back."""
 
 import os
+import sqlite3
+from contextlib import closing
 
 import pytest
 from hypothesis import given
@@ -12,7 +14,7 @@ from conftest import Desk, edit, left, listing
 from foldkeep.fold.journal import Journal, absolute_path, read_journal, relative_name
 from foldkeep.fold.working import Worker
 from foldkeep.model import file_uri
-from foldkeep.stock import Stock
+from foldkeep.stock import Stock, schema
 
 
 def test_fold_and_unfold_leave_the_sample_library_as_it_was(sample_desk: Desk):
@@ -369,3 +371,20 @@ def test_a_journal_names_every_path_below_its_place(steps):
     assert absolute_path(b"/kites", name) == absolute_path(b"/kites/", name) == path
     with pytest.raises(ValueError, match="leads out"):
         absolute_path(b"/kites", "../x")
+
+
+def test_a_stock_of_the_first_version_is_brought_up_to_date(desk: Desk):
+    desk.stock.parent.mkdir()
+    with closing(sqlite3.connect(desk.stock)) as old:
+        old.executescript(schema._MIGRATIONS[0])
+        old.execute("INSERT INTO runs VALUES (1, 'key', 'fold', x'64', 1750000000000000000, 0)")
+        old.execute("INSERT INTO run_files VALUES (1, 1, x'2f70', x'2f702f61', '1', 9, 0, x'', x'', 'restored', '')")
+        old.execute(f"PRAGMA application_id = {schema.APPLICATION_ID}")
+        old.execute("PRAGMA user_version = 1")
+        old.commit()
+    (run,) = desk.ask("ledger", "1")["runs"]
+    assert (run["files"]["restored"], run["details"][0]["method"], run["details"][0]["target"]) == (1, "fold", None)
+    desk.write("kite.jpg", b"k" * 40)
+    desk.write("old/kite.jpg", b"k" * 40)
+    desk.proposed()
+    assert desk.ask("fold", desk.docket, "--yes")["run"] == 2

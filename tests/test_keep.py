@@ -183,7 +183,7 @@ folders = st.sampled_from(["a", "b", "c/raw", "d/raw", "d/x/raw", "e f"])
 shoots = st.lists(st.tuples(st.sets(folders, min_size=1, max_size=3), st.integers(0, 2)), min_size=1, max_size=14)
 
 
-@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(shoots)
 def test_a_shoot_is_never_split_between_two_folders(tmp_path_factory, shoot):
     """Whatever else lies there and however old the files are: of any two folders, one wins all that they share."""
@@ -244,7 +244,7 @@ def test_settings_are_asked_after_the_command_line(desk: Desk):
     assert kept(desk, "--config", str(config)) == ["deep/down/er/kite.jpg"]
     assert kept(desk, "--config", str(config), "--prefer", "oldest") == ["old/kite (1).jpg"]
     shown = desk.run("keep", "--explain", "--config", config, "--prefer", "oldest").out
-    assert re.search(r" 1  oldest .*\n 2  newest .*\n\nNever goes: \*\.xmp", shown)
+    assert re.search(r"1  oldest .*\n2  newest .*\n\nNever goes: \*\.xmp", shown)
     assert desk.ask("keep", "--explain")["rules"][0]["rule"] == "plain-name"
     for text, why in (("at_least = 0", "write a number from 1 on"), ('per = "desk"', "write volume, place or role")):
         config.write_text(f"[keep]\n{text}\n")

@@ -128,7 +128,7 @@ def _explain(args: argparse.Namespace, env: Environment, wishes: "Wishes") -> Ex
     rules = [(word, meaning(word)) for word in wishes.rules]
     document = {
         "command": "keep",
-        "rules": [{"rule": word, "prefers": " ".join(text.split())} for word, text in rules],
+        "rules": [{"rule": word, "prefers": text} for word, text in rules],
         "protect": list(wishes.protect),
         "give_up_under": [visible(folder) for folder in wishes.give_up_under],
         "at_least": wishes.at_least,

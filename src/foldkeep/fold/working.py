@@ -103,7 +103,7 @@ class Worker:
         try:
             folder, name = self._folders.of(file.path)
         except FileNotFoundError:
-            raise NotSafe("not there any more") from None
+            raise self._gone(file) from None
         except NotADirectoryError:
             raise NotSafe("a folder on the way to it is now a link or a file") from None
         if item.litter:
@@ -111,9 +111,10 @@ class Worker:
         try:
             look = verify if item.is_read else look_at
             verified = look(item.row, folder, name, item.keepers, self._told)
-        except NotSafe as refusal:
-            run = self._earlier(file.path) if facts_of(folder, name) is None else None
-            raise NotSafe(f"already in the fold, since run {run}") if run else refusal from None
+        except NotSafe:
+            if facts_of(folder, name) is None:
+                raise self._gone(file) from None
+            raise
         if verified.spare.device != self._vault.device:
             raise NotSafe("on another volume than the fold of its place; make that volume a place of its own")
         file = replace(
@@ -125,6 +126,10 @@ class Worker:
         elif file.method is Method.MOVE:
             ready = self._prepare_move(ready)
         return ready
+
+    def _gone(self, file: RunFile) -> NotSafe:
+        run = self._earlier(file.path)
+        return NotSafe(f"already in the fold, since run {run}" if run else "not there any more")
 
     def _check_master(self, item: Item) -> None:
         if item.master in self.left:

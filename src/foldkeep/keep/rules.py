@@ -71,7 +71,7 @@ _MEANINGS = {
     "plain-name": "the copy whose name does not look like a copy's: no (1), copy, Copy of; no -2 or date added to it",
     "most-metadata": "the copy with the most written about it: sidecars beside it, rating, title, keywords",
     "earliest-capture": "the copy that was taken first, after its sidecar or else its own data",
-    TOGETHER: "one choice for whole folders, so that a shoot is not split: the folder that holds more;\n"
+    TOGETHER: "one choice for whole folders, so that a shoot is not split: the folder that holds more; "
     "of two that hold as much, what the rules below prefer in more of their files",
     "oldest": "the copy that was changed longest ago",
     "newest": "the copy that was changed last",

@@ -5,8 +5,8 @@ of two folders the same one wins for every file that they share, and a shoot is 
 more a folder holds, the higher it ranks: a folder that lies whole in another one gives way and empties. Of
 folders that hold as much, those rank higher in which more copies are what the next rules prefer.
 
-Copies of whole trees are ranked by the folders at their tops: of ``a/raw`` and ``b/raw`` by ``a`` and ``b``, so
-that what belongs together in a tree stays together as well.
+Copies of whole trees are ranked by the folders at their tops: where ``a/raw`` and ``b/raw`` share files, and so do
+``a/jpeg`` and ``b/jpeg``, all of it goes by ``a`` and ``b``, so that what belongs together in a tree stays together.
 """
 
 import os
@@ -49,14 +49,18 @@ class FolderRanks:
         self.rules = rules
         self._tallies = {folder: _Tally(len(rules), count) for folder, count in files.items()}
         self._summed: dict[bytes, _Tally] | None = None
+        self._inner: dict[tuple[bytes, ...], set[bytes]] = defaultdict(set)
+        """For tops of trees that share files, the folders below the first of them that do."""
 
     def note(self, tied: Sequence[StockFile], spared: Iterable[StockFile]) -> None:
         """Count a set: the copies among which the rules before left a tie, and those they decided against."""
         for copy in spared:
             # What goes anyway is nothing that its folder holds.
             self._tallies[_folder(copy)].held -= 1
-        if len({_folder(copy) for copy in tied}) < 2:
+        folders = sorted({_folder(copy) for copy in tied})
+        if len(folders) < 2:
             return
+        self._inner[tuple(_tops(folders))].add(folders[0])
         preferred = [{copy.path for copy in rule.narrow(tied)} for rule in self.rules]
         for copy in tied:
             tally = self._tallies[_folder(copy)]
@@ -70,6 +74,8 @@ class FolderRanks:
         if len(folders) == 1:
             return list(copies), "", ""
         tops = _tops(folders)
+        if len(self._inner[tuple(tops)]) < 2:
+            tops = folders
         ranks = {folder: self._rank(top) for folder, top in zip(folders, tops, strict=True)}
         best, second = sorted(folders, key=lambda folder: (ranks[folder], folder))[:2]
         at = next((at for at, key in enumerate(ranks[best]) if key != ranks[second][at]), None)

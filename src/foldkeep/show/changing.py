@@ -42,15 +42,11 @@ def _listed(page: Page, problems: Sequence[Problem], title: str) -> None:
 
 def show_rules(page: Page, rules: Sequence[tuple[str, str]], wishes: Wishes) -> None:
     """Write the rules in force, and what else is asked of a choice."""
-    page.line("Of the copies in a set those stay in question that the first rule prefers, of these those that")
-    page.line("the second prefers, and so on, until one is left:")
-    page.line()
-    width = max((len(word) for word, _ in rules), default=0)
-    for number, (word, meaning) in enumerate(rules, start=1):
-        first, *more = meaning.splitlines()
-        page.line(f"{number:>2}  ", (visible(word).ljust(width), STRONG), f"  {first}")
-        for line in more:
-            page.line(line, indent=width + 6)
+    page.line("Rules narrow the copies of a set down, one after another, until one is left:")
+    page.table(
+        [Column("", True), Column("rule", style=STRONG, whole=True), Column("prefers")],
+        [(str(number), visible(word), meaning) for number, (word, meaning) in enumerate(rules, start=1)],
+    )
     page.line()
     for text in wishes.protect:
         page.line("Never goes: ", (visible(text), STRONG))
@@ -235,20 +231,14 @@ def show_ledger(page: Page, summaries: Sequence[RunSummary]) -> None:
     if not summaries:
         page.line("Nothing has been folded yet.")
         return
-    states = [RunFileState.WAITING, RunFileState.RESTORED, RunFileState.RELEASED, RunFileState.LEFT]
-    states += [
-        state
-        for state in (RunFileState.MOVED, RunFileState.BINNED, RunFileState.LOST)
-        if any(summary.files.get(state) for summary in summaries)
-    ]
     page.table(
         [
             Column("run", True),
-            Column("date"),
-            Column("method"),
-            Column("in the fold", True),
+            Column("date", whole=True),
+            Column("method", whole=True),
+            Column("files", True),
             Column("size", True),
-            *(Column(str(state), True) for state in states[1:]),
+            Column("state"),
             Column("docket"),
         ],
         [
@@ -256,9 +246,9 @@ def show_ledger(page: Page, summaries: Sequence[RunSummary]) -> None:
                 str(summary.run.id),
                 _moment(summary.run),
                 summary.run.method,
-                f"{summary.files.get(RunFileState.WAITING, 0):,}",
-                format_size(summary.bytes.get(RunFileState.WAITING, 0)),
-                *(f"{summary.files.get(state, 0):,}" for state in states[1:]),
+                f"{sum(summary.files.values()):,}",
+                format_size(sum(summary.bytes.values())),
+                _state(summary),
                 visible(summary.run.docket),
             )
             for summary in summaries
@@ -268,6 +258,15 @@ def show_ledger(page: Page, summaries: Sequence[RunSummary]) -> None:
         if not summary.run.method.comes_back:
             where = "is gone for good" if summary.run.method is Method.DELETE else "only the desktop brings back"
             page.line((f"Run {summary.run.id} cannot be unfolded: what it took {where}.", QUIET))
+
+
+def _state(summary: RunSummary) -> str:
+    """Return where the files of a run are: a word, or several with counts."""
+    counts = [(state, number) for state, number in summary.files.items() if number]
+    if len(counts) == 1:
+        return str(counts[0][0])
+    order = list(RunFileState)
+    return ", ".join(f"{number:,} {state}" for state, number in sorted(counts, key=lambda each: order.index(each[0])))
 
 
 def show_audit(page: Page, found: Audit) -> None:
