@@ -1,5 +1,6 @@
 """Looking at everything that a plan is about, before anything is changed."""
 
+import errno
 import os
 import stat
 from collections import defaultdict
@@ -140,7 +141,9 @@ def _checked(plan: Plan, item: Item, look: _Look) -> Item:
     try:
         facts = look.facts(item.row.path)
     except OSError as error:
-        raise _refused(plan, item.row.path, error) from error
+        if error.errno in (errno.ELOOP, errno.ENOTDIR):
+            raise _refused(plan, item.row.path, error) from error
+        facts = None  # it will be left, with what the system says
     if facts is not None and not stat.S_ISREG(facts.st_mode):
         what = "a symbolic link" if stat.S_ISLNK(facts.st_mode) else "no file"
         raise UnusableInput(
