@@ -46,12 +46,13 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         settle_all(stock)
         named = {find_run(stock, number).id for number in args.run}
         before = time.time() - (args.older_than.total_seconds() if args.older_than else 0)
+        summaries = stock.ledger.summaries()
         chosen = [
             summary
-            for summary in stock.ledger.summaries()
+            for summary in summaries
             if summary.files.get(RunFileState.WAITING)
             and (not named or summary.run.id in named)
-            and surely_began(stock, summary.run) < before * 1e9
+            and surely_began(summaries, summary.run) < before * 1e9
         ]
         report = ReleaseReport()
         if chosen:

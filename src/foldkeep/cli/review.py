@@ -155,10 +155,8 @@ class _Dialog:
 
         from foldkeep.model import UnusableInput
 
-        rows = self._review.rows(at)
-        if not 1 <= number <= len(rows):
-            raise UnusableInput(f"there is no copy {number} in this set", f"name one from 1 to {len(rows)}")
-        path = os.path.dirname(rows[number - 1].path) if folder else rows[number - 1].path
+        path = self._review.copy(at, number).path
+        path = os.path.dirname(path) if folder else path
         opener = shutil.which("open" if sys.platform == "darwin" else "xdg-open", path=self._env.variables.get("PATH"))
         if opener is None:
             raise UnusableInput("this desktop has no program to open files with", f"look at {os.fsdecode(path)!r}")

@@ -262,10 +262,7 @@ def _litter(items: list[Item], globs: tuple[str, ...], look: _Look) -> list[Item
     found = []
     for folder, names in going.items():
         item = example[folder]
-        try:
-            rest = [name for name in look.names_beside(item.row.path) if name not in names]
-        except OSError:
-            continue
+        rest = [name for name in look.names_beside(item.row.path) if name not in names]
         if not rest or not all(any(fnmatch(os.fsdecode(name), glob) for glob in globs) for name in rest):
             continue
         for name in rest:

@@ -1,6 +1,8 @@
 """Which run is meant."""
 
-from foldkeep.model import Run, RunFileState, UnusableInput
+from collections.abc import Iterable
+
+from foldkeep.model import Run, RunFileState, RunSummary, UnusableInput
 from foldkeep.stock import Stock
 
 _SEE = "see foldkeep ledger"
@@ -22,9 +24,9 @@ def last_waiting_run(stock: Stock) -> Run:
     raise UnusableInput("nothing waits in the fold", _SEE)
 
 
-def surely_began(stock: Stock, run: Run) -> int:
+def surely_began(summaries: Iterable[RunSummary], run: Run) -> int:
     """Return when a run began, in nanoseconds since the epoch, though a clock was set back before it.
 
-    A later run did not begin before an earlier one.
+    `summaries` are those of all runs. A later run did not begin before an earlier one.
     """
-    return max(summary.run.started_ns for summary in stock.ledger.summaries() if summary.run.id <= run.id)
+    return max(summary.run.started_ns for summary in summaries if summary.run.id <= run.id)

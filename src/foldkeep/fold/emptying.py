@@ -6,12 +6,13 @@ are written down, since taking files out of a folder changes them.
 
 import os
 from collections import defaultdict
-from collections.abc import Collection, Iterable, Iterator
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 
+from foldkeep.model import folders_above
 from foldkeep.scan import FOLDER
 
-from .journal import absolute_path, relative_name
+from .journal import Entry, absolute_path, relative_name
 from .moving import Folders, facts_of
 from .vault import Vault
 
@@ -105,8 +106,11 @@ def bring_back(vault: Vault, folders: Folders, paths: Iterable[bytes]) -> None:
 
     Where there is a folder again, that one is taken.
     """
-    above = {folder for path in paths for folder in _chain(path)}
-    emptied = sorted((each for each in emptied_folders(vault) if each.path in above), key=lambda each: len(each.path))
+    above = {folder for path in paths for folder in folders_above(path)}
+    emptied = sorted(
+        (each for each in _emptied_folders(vault.place, vault.entries()) if each.path in above),
+        key=lambda each: len(each.path),
+    )
     present = [each for each in emptied if facts_of(vault.folders(), each.slot) is not None]
     vault.journal.write({"do": "refill", "f": each.slot.decode()} for each in present)
     for each in present:
@@ -125,7 +129,7 @@ def set_times_again(vault: Vault, folders: Folders) -> None:
     entries = vault.entries()
     due = {entry.get("f") for entry in entries if entry.get("do") == "refill"}
     due -= {entry.get("f") for entry in entries if entry.get("done") == "refill"}
-    back = [each for each in emptied_folders(vault) if each.slot.decode() in due]
+    back = [each for each in _emptied_folders(vault.place, entries) if each.slot.decode() in due]
     for each in sorted(back, key=lambda each: -len(each.path)):
         parent, name = folders.of(each.path)
         if facts_of(vault.folders(), each.slot) is None and facts_of(parent, name) is not None:
@@ -133,21 +137,15 @@ def set_times_again(vault: Vault, folders: Folders) -> None:
     vault.journal.write({"done": "refill", "f": each.slot.decode()} for each in back)
 
 
-def emptied_folders(vault: Vault) -> list[Emptied]:
-    """Return the folders that a run emptied, as its journal tells."""
+def _emptied_folders(place: bytes, entries: Iterable[Entry]) -> list[Emptied]:
+    """Return the folders that a run emptied, as the entries of its journal tell."""
     found = {}
-    for entry in vault.entries():
+    for entry in entries:
         if entry.get("do") == "empty":
             try:
-                path = absolute_path(vault.place, entry["from"])
+                path = absolute_path(place, entry["from"])
                 accessed, modified = entry["times"]
                 found[entry["f"]] = Emptied(path, os.fsencode(entry["f"]), (int(accessed), int(modified)))
             except (KeyError, TypeError, ValueError):
                 continue  # not a line that we wrote
     return list(found.values())
-
-
-def _chain(path: bytes) -> Iterator[bytes]:
-    while path not in (b"", b"/"):
-        path = os.path.dirname(path)
-        yield path

@@ -84,7 +84,7 @@ class Scene:
         self._pending = history.pending
         self._began = file.state is not RunFileState.PLANNED
         try:
-            self.file = _as_announced(file, history.first)
+            self.file = as_announced(file, history.first)
             self._home_path = self._path_of_home()
         except (KeyError, TypeError, ValueError):
             # Not lines that we wrote.
@@ -212,7 +212,7 @@ class Scene:
         return replace(file, state=RunFileState.LOST, reason=GONE_FROM_FOLD)
 
 
-def _as_announced(file: RunFile, entry: Entry) -> RunFile:
+def as_announced(file: RunFile, entry: Entry) -> RunFile:
     """Return a file with what its journal tells of it; ValueError, KeyError or TypeError if that is not ours."""
     if not entry:
         return file

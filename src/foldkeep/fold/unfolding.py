@@ -7,7 +7,6 @@ from dataclasses import dataclass, field, replace
 from itertools import count
 
 from foldkeep.model import (
-    Method,
     Problem,
     Progress,
     Run,
@@ -17,7 +16,6 @@ from foldkeep.model import (
     UnusableInput,
     beside,
     no_progress,
-    parse_digest,
     path_from_uri,
     reason_of,
     visible,
@@ -29,7 +27,7 @@ from .emptying import bring_back, set_times_again
 from .identity import Identity, NotSafe, move_if_unchanged
 from .journal import Entry, absolute_path, relative_name
 from .moving import Folders, facts_of, move
-from .scene import GONE_FROM_FOLD, Spot, copy_name, histories
+from .scene import GONE_FROM_FOLD, Spot, as_announced, copy_name, histories
 from .settling import files_by_place, settle, settle_all, settled_files, write_down
 from .standing import coming_out, is_stand_in
 from .vault import Vault, runs_in, tidy
@@ -154,22 +152,19 @@ def _from_journal(place: bytes, entries: list[Entry]) -> list[RunFile]:
     for number, history in histories(entries).items():
         first = history.first
         with suppress(KeyError, TypeError, ValueError):
-            files.append(
-                RunFile(
-                    0,
-                    number,
-                    place,
-                    absolute_path(place, first["from"]),
-                    str(first["slot"]),
-                    int(first["size"]),
-                    int(first["modified_ns"]),
-                    parse_digest(first["digest"]) if first["digest"] else b"",
-                    path_from_uri(first["keeper"]) if first["keeper"] else b"",
-                    RunFileState.LOST,
-                    target=path_from_uri(first["to"]) if "to" in first else b"",
-                    method=Method(first.get("method", "fold")),
-                )
+            file = RunFile(
+                0,
+                number,
+                place,
+                absolute_path(place, first["from"]),
+                str(first["slot"]),
+                int(first["size"]),
+                int(first["modified_ns"]),
+                b"",
+                b"",
+                RunFileState.LOST,
             )
+            files.append(as_announced(file, first))
     return [file for file in files if os.path.basename(file.slot) == file.slot and file.slot not in ("", ".", "..")]
 
 

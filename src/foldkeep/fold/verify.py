@@ -112,7 +112,7 @@ def verify(row: DocketRow, folder: int, name: bytes, keepers: list[bytes], told:
         os.close(descriptor)
 
 
-def look_at(row: DocketRow, folder: int, name: bytes, keepers: list[bytes], told: Callable[[int], None]) -> Verified:  # noqa: ARG001
+def look_at(row: DocketRow, folder: int, name: bytes) -> Verified:
     """Look whether a file is the one that is meant, without reading it: nothing vouches for it."""
     descriptor, spare = _open_spare(row, folder, name)
     os.close(descriptor)

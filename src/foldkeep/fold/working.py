@@ -109,8 +109,11 @@ class Worker:
         if item.litter:
             self._check_only_litter(file, folder)
         try:
-            look = verify if item.is_read else look_at
-            verified = look(item.row, folder, name, item.keepers, self._told)
+            verified = (
+                verify(item.row, folder, name, item.keepers, self._told)
+                if item.is_read
+                else look_at(item.row, folder, name)
+            )
         except NotSafe:
             if facts_of(folder, name) is None:
                 raise self._gone(file) from None

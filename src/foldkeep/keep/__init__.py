@@ -6,17 +6,15 @@ from .looking import Look, look
 from .names import copy_marks, looks_like_a_copy
 from .propose import Proposal, propose
 from .review import Review
-from .rules import DEFAULT_RULES, WORDS, meaning, real_folder
-from .wishes import PER, Wishes
+from .rules import DEFAULT_RULES, meaning, real_folder
+from .wishes import Wishes
 
 __all__ = [
     "propose",
     "Proposal",
     "Chooser",
     "Wishes",
-    "PER",
     "DEFAULT_RULES",
-    "WORDS",
     "meaning",
     "real_folder",
     "copy_marks",

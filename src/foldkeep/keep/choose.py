@@ -64,7 +64,6 @@ class Chooser:
 
     def __init__(self, stock: Stock, wishes: Wishes, away: Container[int] = ()) -> None:
         self.companions = Companions(stock)
-        self._stock = stock
         self._wishes = wishes
         self._away = away
         self._protections = [parse_protection(text) for text in wishes.protect]

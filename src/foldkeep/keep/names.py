@@ -3,6 +3,8 @@
 import re
 from collections.abc import Sequence
 
+from foldkeep.model import stem_of
+
 _COPY_WORD = r"(?:copy|kopie|copie|copia)"
 _LOOKS_LIKE_A_COPY = re.compile(
     rf"""
@@ -45,4 +47,4 @@ def _without_additions(stem: str) -> list[str]:
 
 
 def _stem(name: bytes) -> str:
-    return (name.rpartition(b".")[0] or name).decode("utf-8", "replace")
+    return stem_of(name).decode("utf-8", "replace")

@@ -5,7 +5,7 @@ from collections.abc import Container, Iterable, Iterator
 from dataclasses import dataclass, field
 
 from foldkeep.find import Duplicates
-from foldkeep.model import Action, CopySet, DocketRow, freed_files
+from foldkeep.model import Action, CopySet, DocketRow, folders_above, freed_files
 from foldkeep.stock import Stock
 
 from .choose import Chooser, sidecars_that_stay
@@ -100,11 +100,7 @@ def _emptied(files: dict[bytes, int], gone: Counter[bytes]) -> int:
     left: Counter[bytes] = Counter()
     lost: Counter[bytes] = Counter()
     for folder, count in files.items():
-        above = folder
-        while True:
+        for above in (folder, *folders_above(folder)):
             left[above] += count - gone[folder]
             lost[above] += gone[folder]
-            if above in (b"", b"/"):
-                break
-            above = above.rpartition(b"/")[0]
     return sum(lost[folder] > 0 and not left[folder] for folder in files)

@@ -31,6 +31,13 @@ class Review:
         """Return the rows of a set by its position from 0."""
         return self._sets[self._names[at]]
 
+    def copy(self, at: int, number: int) -> DocketRow:
+        """Return a copy of a set by its number, counted from 1; raise UnusableInput if there is none."""
+        rows = self.rows(at)
+        if not 1 <= number <= len(rows):
+            raise UnusableInput(f"there is no copy {number} in this set", f"name one from 1 to {len(rows)}")
+        return rows[number - 1]
+
     def is_decided(self, at: int) -> bool:
         """Tell whether a person has decided about a set, now or in an earlier review."""
         return any(row.reason == _BY_HAND for row in self.rows(at))
@@ -49,7 +56,7 @@ class Review:
         """
         rows = self.rows(at)
         for number in numbers:
-            _check(rows, number)
+            self.copy(at, number)
         undecided = all(row.action is Action.LEAVE for row in rows)
 
         def decided(number: int, row: DocketRow) -> DocketRow:
@@ -71,9 +78,7 @@ class Review:
         A set of which every copy that may stay lies there is left as it is, and so is one that was decided
         about by hand.
         """
-        rows = self.rows(at)
-        _check(rows, number)
-        folder = os.path.dirname(rows[number - 1].path)
+        folder = os.path.dirname(self.copy(at, number).path)
         changed = sum(
             self._without(later, folder) for later in range(at, len(self)) if later == at or not self.is_decided(later)
         )
@@ -104,8 +109,3 @@ class Review:
     def _set(self, at: int, rows: list[DocketRow]) -> None:
         self._sets[self._names[at]] = rows
         self.changed += 1
-
-
-def _check(rows: Sequence[DocketRow], number: int) -> None:
-    if not 1 <= number <= len(rows):
-        raise UnusableInput(f"there is no copy {number} in this set", f"name one from 1 to {len(rows)}")

@@ -110,8 +110,6 @@ def _rule(word: str, stock: Stock, companions: Companions) -> Rule:
         return Rule(word, keys, "has the most written about it", "less is written about it than about the keeper")
     if word == "earliest-capture":
         return Rule(word, companions.captured, "taken first", "taken later than the keeper")
-    if word == TOGETHER:
-        return Rule(word, lambda copies: [0] * len(copies), "its folder stays together", "its folder gives way")
     if kind not in _WITH_A_VALUE or not value:
         near = get_close_matches(kind, [known.partition(":")[0] for known in WORDS], n=1)
         advice = f"did you mean {next(w for w in WORDS if w.startswith(near[0]))}?" if near else "see keep --explain"

@@ -11,9 +11,9 @@ Copies of whole trees are ranked by the folders at their tops: where ``a/raw`` a
 
 import os
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
-from foldkeep.model import StockFile, lies_below
+from foldkeep.model import StockFile, folders_above, lies_below
 
 from .rules import Rule
 
@@ -91,7 +91,7 @@ class FolderRanks:
         if self._summed is None:
             self._summed = defaultdict(lambda: _Tally(len(self.rules)))
             for folder, tally in self._tallies.items():
-                for above in _chain(folder):
+                for above in (folder, *folders_above(folder)):
                     self._summed[above].add(tally)
         return self._summed
 
@@ -105,16 +105,6 @@ class FolderRanks:
 
 def _folder(copy: StockFile) -> bytes:
     return copy.path.rpartition(b"/")[0] or b"/"
-
-
-def _chain(folder: bytes) -> Iterator[bytes]:
-    """Yield a folder and the folders above it."""
-    while True:
-        yield folder
-        above = os.path.dirname(folder)
-        if above == folder:
-            return
-        folder = above
 
 
 def _tops(folders: Sequence[bytes]) -> list[bytes]:

@@ -6,9 +6,6 @@ from foldkeep.model import Filter
 
 from .rules import DEFAULT_RULES
 
-PER = ("volume", "place", "role")
-"""On each of which a copy can be asked to stay."""
-
 
 @dataclass(frozen=True, slots=True)
 class Wishes:
@@ -25,7 +22,7 @@ class Wishes:
     at_least
         How many copies stay, on different volumes where there are any.
     per
-        Of `PER`: one copy stays on each; None for one in all.
+        One copy stays on each ``volume``, ``place`` or ``role``; None for one in all.
     wanted
         Only files that fit may go; the others stay.
     """

@@ -6,7 +6,7 @@ from .errors import FoldKeepError, StockBusy, UnusableInput
 from .files import CopySet, Place, Role, StockFile, Volume, format_digest, freed_files, parse_digest
 from .filters import Filter
 from .kinds import KINDS, OTHER, kind_of, suffix_of
-from .names import beside, file_uri, lies_below, path_from_uri, visible
+from .names import beside, file_uri, folders_above, lies_below, path_from_uri, visible
 from .runs import Method, Run, RunFile, RunFileState, RunSummary
 from .settings import ASKABLE, BUNDLE_SUFFIXES, Settings
 from .signatures import contradiction
@@ -51,6 +51,7 @@ __all__ = [
     "RunSummary",
     "beside",
     "lies_below",
+    "folders_above",
     "file_uri",
     "path_from_uri",
     "visible",

@@ -5,6 +5,7 @@ carries names as bytes and turns them into text in two ways only: a URI, which g
 and a visible form, which is for eyes.
 """
 
+from collections.abc import Iterator
 from urllib.parse import quote_from_bytes, unquote_to_bytes, urlsplit
 
 
@@ -55,6 +56,13 @@ def visible(name: bytes | str) -> str:
 def lies_below(path: bytes, folder: bytes) -> bool:
     """Tell whether an absolute path lies below a folder, at any depth; a folder does not lie below itself."""
     return path.startswith(folder.rstrip(b"/") + b"/")
+
+
+def folders_above(path: bytes) -> Iterator[bytes]:
+    """Yield the folders above an absolute path, the nearest first and the root last."""
+    while path not in (b"", b"/"):
+        path = path.rpartition(b"/")[0] or b"/"
+        yield path
 
 
 def beside(name: bytes, number: int, longest: int = 255) -> bytes:
