@@ -19,7 +19,9 @@ class Cost:
 def run(line: str, folder: str | os.PathLike[str]) -> Cost:
     """Run a shell line in a folder, its output thrown away."""
     began = time.perf_counter()
-    process = subprocess.Popen(line, shell=True, cwd=folder, stdout=subprocess.DEVNULL)
+    # pip compiles what it installs; a developer's shell may forbid Python to do so with this repository.
+    variables = {name: value for name, value in os.environ.items() if name != "PYTHONDONTWRITEBYTECODE"}
+    process = subprocess.Popen(line, shell=True, cwd=folder, stdout=subprocess.DEVNULL, env=variables)
     _, status, usage = os.wait4(process.pid, 0)
     process.returncode = os.waitstatus_to_exitcode(status)
     if process.returncode:

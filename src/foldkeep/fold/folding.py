@@ -237,7 +237,7 @@ def _work_in(
         why = f"its fold cannot be written: {reason_of(error)}"
         known = {file.number for file in stock.ledger.files(run.id) if file.state is not RunFileState.PLANNED}
         with stock.transaction():
-            stock.ledger.put(replace(file, reason=why) for _, file in work if file.number not in known)
+            stock.ledger.update(replace(file, reason=why) for _, file in work if file.number not in known)
     return []
 
 

@@ -46,7 +46,7 @@ class Item:
 
 @dataclass
 class Plan:
-    """What a docket comes to: the files to work on by place, in the docket's order.
+    """What a docket comes to: the files to work on by place, in order of their paths.
 
     `staying` has the paths that the docket says are to stay.
     """
@@ -117,6 +117,8 @@ def make_plan(
         place = place_of[row.path]
         target = _target(into, place, row.path, several) if method is Method.MOVE else b""
         plan.by_place.setdefault(place.path, []).append(Item(row, place, staying[row.set], method, target))
+    for items in plan.by_place.values():
+        items.sort(key=lambda item: item.row.path)  # a folder after the other, so that each is opened once
     return plan
 
 
@@ -148,11 +150,14 @@ def _place_of(docket: str, path: bytes, innermost_first: list[Place]) -> Place:
 
 
 def batches(items: list[Item], most_files: int, most_bytes: int, most_folders: int) -> Iterator[list[int]]:
-    """Yield the positions of items by batches: litter apart, and no batch with too many files, bytes or folders."""
+    """Yield the positions of items by batches: litter apart, and no batch with too many files, bytes or folders.
+
+    Items of one folder come together, in their order: each folder is opened and flushed as seldom as can be.
+    """
     batch: list[int] = []
     size = 0
     folders: set[bytes] = set()
-    for at in sorted(range(len(items)), key=lambda at: items[at].litter):
+    for at in sorted(range(len(items)), key=lambda at: (items[at].litter, items[at].row.path.rpartition(b"/")[0])):
         item = items[at]
         inside = {path.rpartition(b"/")[0] for path in (item.row.path, item.target) if path}
         full = len(batch) >= most_files or size >= most_bytes or len(folders | inside) > most_folders

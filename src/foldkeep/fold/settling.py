@@ -85,7 +85,7 @@ def write_down(stock: Stock, files: list[RunFile]) -> None:
     if not files:
         return
     with stock.transaction():
-        stock.ledger.put(files)
+        stock.ledger.update(files)
         stock.files.forget([file.path for file in files if file.state in GONE])
         stock.files.forget([file.target for file in files if file.target and file.state is RunFileState.RESTORED])
         for file in files:

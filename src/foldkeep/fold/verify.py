@@ -69,7 +69,7 @@ class Keepers:
         return Stamp.of(facts) in (stamp, self._linked.get(stamp.identity))
 
 
-def verify(row: DocketRow, folder: int, name: bytes, keepers: list[bytes], told: Callable[[int], None]) -> Verified:
+def verify(row: DocketRow, folder: int, name: bytes, keepers: list[bytes], comparison: "Comparison") -> Verified:
     """Read the spare of a docket row and a keeper, whole and now, and compare every byte.
 
     Parameters
@@ -79,9 +79,6 @@ def verify(row: DocketRow, folder: int, name: bytes, keepers: list[bytes], told:
     keepers
         Copies that stay; the first that is there and is another file is compared. Without any, the spare
         alone is read.
-    told
-        Is told after every part of a long comparison how many bytes it has got to.
-
     Raises
     ------
     NotSafe
@@ -94,7 +91,7 @@ def verify(row: DocketRow, folder: int, name: bytes, keepers: list[bytes], told:
         why = "no copy of it stays"
         for path in keepers:
             try:
-                keeper, digest = _compare(descriptor, spare, path, told)
+                keeper, digest = _compare(descriptor, spare, path, comparison)
             except NotSafe as refusal:
                 why = str(refusal)
                 continue
@@ -147,7 +144,7 @@ def _check_row(row: DocketRow, facts: os.stat_result) -> None:
         raise NotSafe(f"changed since the scan: modified {format_moment(facts.st_mtime_ns)}")
 
 
-def _compare(spare_descriptor: int, spare: Identity, path: bytes, told: Callable[[int], None]) -> tuple[Stamp, bytes]:
+def _compare(spare_descriptor: int, spare: Identity, path: bytes, comparison: "Comparison") -> tuple[Stamp, bytes]:
     """Return the stamp of the keeper at `path` and the digest of the content that both have."""
     try:
         descriptor = open_path(path, FILE)
@@ -162,7 +159,7 @@ def _compare(spare_descriptor: int, spare: Identity, path: bytes, told: Callable
             raise NotSafe(f"the same file as its keeper (hard link): {visible(path)}")
         digest = None
         if facts.st_size == spare.size:
-            digest = _digest_if_equal(spare_descriptor, descriptor, spare.size, told)
+            digest = comparison.digest_if_equal(spare_descriptor, descriptor, spare.size)
         if digest is None:
             raise NotSafe(f"its keeper has another content now: {visible(path)}")
         if Stamp.of(os.fstat(descriptor)) != keeper:
@@ -174,27 +171,39 @@ def _compare(spare_descriptor: int, spare: Identity, path: bytes, told: Callable
         os.close(descriptor)
 
 
-def _digest_if_equal(one: int, other: int, size: int, told: Callable[[int], None]) -> bytes | None:
-    """Return the digest of two open files of `size` bytes if they are equal, else None.
+class Comparison:
+    """Compares open files byte by byte.
 
-    Whether a file is longer than that, the caller sees by its size afterwards.
+    Its buffers serve every file: memory that is new to a process comes from the system page by page, which
+    takes longer than reading a small file into it.
+
+    Parameters
+    ----------
+    told
+        Is told after every part of a comparison how many bytes it has got to.
     """
-    hasher = blake3()
-    first, second = bytearray(min(_BUFFER, size)), bytearray(min(_BUFFER, size))
-    at = 0
-    while at < size:
-        got, got_other = os.preadv(one, [first], at), os.preadv(other, [second], at)
-        # A short read by one of them is not a difference; the rest comes with the next round.
-        common = min(got, got_other)
-        if common == 0:
-            return None
-        if common < len(first):
-            first, second = first[:common], second[:common]
-        if first != second:
-            return None
-        hasher.update(first)
-        at += common
-        told(at)
-        if len(first) != min(_BUFFER, size - at):
-            first, second = bytearray(min(_BUFFER, size - at)), bytearray(min(_BUFFER, size - at))
-    return hasher.digest()
+
+    def __init__(self, told: Callable[[int], None]) -> None:
+        self._told = told
+        self._first, self._second = bytearray(_BUFFER), bytearray(_BUFFER)
+        self._view, self._other_view = memoryview(self._first), memoryview(self._second)
+
+    def digest_if_equal(self, one: int, other: int, size: int) -> bytes | None:
+        """Return the digest of two open files of `size` bytes if they are equal, else None.
+
+        Whether a file is longer than that, the caller sees by its size afterwards.
+        """
+        hasher = blake3()
+        at = 0
+        while at < size:
+            most = min(_BUFFER, size - at)
+            got, got_other = os.preadv(one, [self._view[:most]], at), os.preadv(other, [self._other_view[:most]], at)
+            # A short read by one of them is not a difference; the rest comes with the next round.
+            common = min(got, got_other)
+            # startswith compares without copying, which slices would, and views compare a byte at a time.
+            if common == 0 or not self._first.startswith(self._other_view[:common]):
+                return None
+            hasher.update(self._view[:common])
+            at += common
+            self._told(at)
+        return hasher.digest()

@@ -17,7 +17,7 @@ from .plan import Item
 from .scene import copy_name
 from .standing import coming_in, make_stand_in
 from .vault import Vault
-from .verify import Keepers, Verified, look_at, verify
+from .verify import Comparison, Keepers, Verified, look_at, verify
 
 _FREE_NAMES = 10_000
 
@@ -83,7 +83,7 @@ class Worker:
         self._targets = targets
         self._earlier = earlier
         self._litter = litter
-        self._told = told
+        self._comparison = Comparison(told)
         self._keepers = Keepers()
         self._promised: set[bytes] = set()
         self.left: set[bytes] = set()
@@ -110,7 +110,7 @@ class Worker:
             self._check_only_litter(file, folder)
         try:
             verified = (
-                verify(item.row, folder, name, item.keepers, self._told)
+                verify(item.row, folder, name, item.keepers, self._comparison)
                 if item.is_read
                 else look_at(item.row, folder, name)
             )

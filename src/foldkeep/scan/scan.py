@@ -1,10 +1,8 @@
 """Scanning: what lies in the places, and the digest of everything that can have a copy."""
 
-import gc
 import time
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Sequence
 from concurrent.futures import Executor
-from contextlib import contextmanager
 from dataclasses import replace
 
 from foldkeep.model import Place, Problem, Progress, Settings, Step, lies_below, no_progress
@@ -61,7 +59,7 @@ def scan(
     report = ScanReport()
     began_ns = time.time_ns()
     number = stock.files.new_scan(began_ns)
-    with stock.transaction(flush=False) as renew, _few_collections():
+    with stock.transaction(flush=False) as renew:
         pool = Pool(stock, executor, report, renew, progress)
         try:
             for place in _outermost(places):
@@ -90,18 +88,6 @@ def _look_for_clones(stock: Stock) -> None:
         except OSError:
             continue  # it is not there now, and was listed as a problem where that is one
         stock.files.set_read([(None, None, None, extent, number)])
-
-
-@contextmanager
-def _few_collections() -> Iterator[None]:
-    """Keep the garbage collector from going through the rows of every folder: they hold no cycles."""
-    was_on = gc.isenabled()
-    gc.disable()
-    try:
-        yield
-    finally:
-        if was_on:
-            gc.enable()
 
 
 def _outermost(places: Iterable[Place]) -> list[Place]:

@@ -9,6 +9,7 @@ from foldkeep.model import Method, Run, RunFile, RunFileState, RunSummary
 _RUN_COLUMNS = "id, key, method, docket, started_ns, underway"
 _FILE_COLUMNS = "run, number, place, path, slot, size, modified_ns, digest, keeper, state, reason, target, method"
 _FILE_VALUES = attrgetter(*_FILE_COLUMNS.split(", "))
+_FILE_NEWS = attrgetter("state", "reason", "digest", "keeper", "target", "run", "number")
 
 
 class Ledger:
@@ -27,10 +28,17 @@ class Ledger:
         return _run(row)
 
     def put(self, files: Iterable[RunFile]) -> None:
-        """Write down files of a run, or bring them up to date."""
+        """Write down files of a run that is about to begin."""
         self._db.executemany(
-            f"INSERT OR REPLACE INTO run_files ({_FILE_COLUMNS}) VALUES ({','.join('?' * 13)})",
-            map(_FILE_VALUES, files),
+            f"INSERT INTO run_files ({_FILE_COLUMNS}) VALUES ({','.join('?' * 13)})", map(_FILE_VALUES, files)
+        )
+
+    def update(self, files: Iterable[RunFile]) -> None:
+        """Bring what was found out about files of a run up to date; where they come from stays."""
+        self._db.executemany(
+            "UPDATE run_files SET state = ?, reason = ?, digest = ?, keeper = ?, target = ?"
+            " WHERE run = ? AND number = ?",
+            map(_FILE_NEWS, files),
         )
 
     def set_underway(self, run: int, underway: bool) -> None:
