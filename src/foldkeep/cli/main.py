@@ -19,6 +19,7 @@ COMMANDS = {
     "scan": "look into folders and remember what lies in them",
     "places": "list the known folders and drives, change what they are for",
     "duplicates": "list the sets of files that have the same content",
+    "show": "tell all that is known of a file, or of the copies of a set",
     "keep": "choose the copy of each set to keep, say why, write a docket",
     "review": "look at a docket set by set, and change what it proposes",
     "fold": "carry out a docket: move the spares into the fold",

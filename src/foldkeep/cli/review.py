@@ -74,7 +74,7 @@ class _Dialog:
 
     def hold(self, at: int) -> None:
         """Go through the sets from a position on, until the last one, the end of the input, or `q`."""
-        from foldkeep.keep import look
+        from foldkeep.find import look
         from foldkeep.model import UnusableInput
         from foldkeep.show import REVIEW_HELP, show_refusal, show_review_set
 
@@ -86,7 +86,7 @@ class _Dialog:
         while at < len(self._review):
             rows = self._review.rows(at)
             if shown != at:
-                show_review_set(page, at, len(self._review), rows, look(rows))
+                show_review_set(page, at, len(self._review), rows, look([row.path for row in rows]))
                 shown = at
             words = self._ask()
             if words is None or words == ["q"]:

@@ -1,7 +1,9 @@
 """Questions put to the stock, one module a question."""
 
+from .details import Details, KnownCopy, details
 from .duplicates import Duplicates, Overview, Question, Totals, duplicates
 from .folders import FolderFacts, FolderMatch, Relation, compare_folders
+from .looking import Look, look
 
 __all__ = [
     "duplicates",
@@ -13,4 +15,9 @@ __all__ = [
     "FolderMatch",
     "FolderFacts",
     "Relation",
+    "details",
+    "Details",
+    "KnownCopy",
+    "look",
+    "Look",
 ]

@@ -106,8 +106,9 @@ def _remember(stock: Stock, file: RunFile, path: bytes) -> None:
     if facts.st_size == file.size and same_time and file.digest:
         name = os.path.basename(path)
         sighting = Sighting(
-            name, kind_of(name), facts.st_size, facts.st_mtime_ns, facts.st_ino, facts.st_nlink, facts.st_uid
-        )
+            name, kind_of(name), facts.st_size, facts.st_mtime_ns, facts.st_ino, facts.st_nlink, facts.st_uid,
+            blocks=facts.st_blocks,
+        )  # fmt: skip
         stock.files.remember(path, sighting, file.digest)
 
 

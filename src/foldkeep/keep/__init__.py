@@ -2,7 +2,6 @@
 
 from .choose import Chooser
 from .docket import read_docket, rewrite_docket, write_docket
-from .looking import Look, look
 from .names import copy_marks, looks_like_a_copy
 from .propose import Proposal, propose
 from .review import Review
@@ -23,6 +22,4 @@ __all__ = [
     "write_docket",
     "rewrite_docket",
     "Review",
-    "Look",
-    "look",
 ]

@@ -3,14 +3,11 @@
 import os
 from collections import defaultdict
 from collections.abc import Sequence
-from functools import lru_cache
 
-from foldkeep.formats import Xmp, parse_xmp
-from foldkeep.model import StockFile, owner_names, sidecar_stems, suffix_of
-from foldkeep.scan import FILE, capture_moment, open_path
+from foldkeep.model import StockFile, owner_names, sidecar_stems
+from foldkeep.scan import capture_moment, read_sidecar
 from foldkeep.stock import Stock
 
-_LARGEST_SIDECAR = 4 * 1024 * 1024  # a sidecar is a few kilobytes; what is larger is no reading for a rule
 _NEVER = "9999"
 
 Owner = tuple[bytes, bytes]
@@ -61,15 +58,3 @@ class Companions:
     def _written_capture(self, path: bytes) -> str | None:
         moments = [xmp.captured for sidecar in self.of(path) if (xmp := read_sidecar(sidecar)) and xmp.captured]
         return min((moment[:19] for moment in moments), default=None)
-
-
-@lru_cache(maxsize=4096)
-def read_sidecar(path: bytes) -> Xmp | None:
-    """Return what an XMP sidecar says; None for other sidecars and for what cannot be read."""
-    if suffix_of(os.path.basename(path)) != "xmp":
-        return None
-    try:
-        with open(open_path(path, FILE), "rb") as file:
-            return parse_xmp(file.read(_LARGEST_SIDECAR))
-    except (OSError, ValueError):
-        return None

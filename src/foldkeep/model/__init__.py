@@ -6,10 +6,11 @@ from .errors import FoldKeepError, StockBusy, UnusableInput
 from .files import CopySet, Place, Role, StockFile, Volume, format_digest, freed_files, parse_digest
 from .filters import Filter
 from .kinds import KINDS, OTHER, kind_of, suffix_of
+from .media import Facts
 from .names import beside, file_uri, folders_above, lies_below, path_from_uri, visible
 from .runs import Method, Run, RunFile, RunFileState, RunSummary
 from .settings import ASKABLE, BUNDLE_SUFFIXES, Settings
-from .signatures import contradiction
+from .signatures import contradiction, format_of
 from .units import format_moment, format_size, parse_age, parse_moment, parse_size
 from .work import Problem, Progress, Step, no_progress, reason_of
 
@@ -31,6 +32,7 @@ __all__ = [
     "kind_of",
     "suffix_of",
     "contradiction",
+    "format_of",
     "is_sidecar",
     "sidecar_stems",
     "stem_of",
@@ -42,6 +44,7 @@ __all__ = [
     "ASKABLE",
     "BUNDLE_SUFFIXES",
     "Filter",
+    "Facts",
     "Action",
     "DocketRow",
     "Method",

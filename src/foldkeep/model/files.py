@@ -86,6 +86,8 @@ class StockFile:
     extent
         Where on its volume its first block lies if another file shares it; else None. Files of one content
         and volume with one such place are clones: they take the space of one.
+    blocks
+        How many blocks of 512 bytes it takes on its volume; None where that is not known.
     """
 
     path: bytes
@@ -100,6 +102,12 @@ class StockFile:
     digest: bytes | None
     content: str | None = None
     extent: int | None = None
+    blocks: int | None = None
+
+    @property
+    def disk_bytes(self) -> int:
+        """What it takes on its volume, where that is known; less than its size if it has holes."""
+        return self.size if self.blocks is None else self.blocks * 512
 
     @property
     def identity(self) -> tuple[int, int]:

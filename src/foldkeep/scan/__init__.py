@@ -1,6 +1,7 @@
 """Scanning: walking places, reading what can have a copy, filling the stock."""
 
-from .facts import capture_moment
+from .apart import Apart
+from .facts import FactsReader, capture_moment, read_sidecar, sidecars_of
 from .opening import FILE, FOLDER, facts_at, open_below, open_path
 from .places import Presence, add_place, find_place, presence, presences
 from .reading import digest_of
@@ -16,7 +17,11 @@ __all__ = [
     "presences",
     "Presence",
     "digest_of",
+    "Apart",
+    "FactsReader",
     "capture_moment",
+    "read_sidecar",
+    "sidecars_of",
     "open_below",
     "open_path",
     "facts_at",

@@ -23,8 +23,8 @@ _COARSE_TICK_NS = 2_000_000_000
 
 _SIZE, _MODIFIED = itemgetter(1), itemgetter(2)
 
-Row = tuple[str, int, int, int, int, int]
-"""Name, size, modification time in ns, inode, links, owner: a file as listed; there may be very many."""
+Row = tuple[str, int, int, int, int, int, int]
+"""Name, size, modification time in ns, inode, links, owner, blocks: a file as listed; there may be very many."""
 
 
 @dataclass(slots=True)
@@ -84,9 +84,10 @@ class Listing:
     def sightings(self, looking: Looking) -> Iterator[Sighting]:
         """Yield the files as the stock takes them."""
         kind_of = looking.settings.kind_of
-        for name, size, modified_ns, inode, links, owner in self.files:
+        for name, size, modified_ns, inode, links, owner, blocks in self.files:
             raw = os.fsencode(name)
-            yield Sighting(raw, kind_of(raw), size, modified_ns, inode, links, owner, int(self._is_fresh(modified_ns)))
+            fresh = int(self._is_fresh(modified_ns))
+            yield Sighting(raw, kind_of(raw), size, modified_ns, inode, links, owner, fresh, blocks)
 
 
 def walk(top: bytes, looking: Looking) -> Iterator[Listing]:
@@ -144,7 +145,10 @@ def _note(listing: Listing, entries: "Iterator[os.DirEntry[str]]", looking: Look
                 if facts.st_dev != device:  # a single file can be a mount point too
                     listing.passed["volumes"] += 1
                 elif any_size or not looking.passes_size(facts.st_size):
-                    add((name, facts.st_size, facts.st_mtime_ns, facts.st_ino, facts.st_nlink, facts.st_uid))
+                    add(
+                        (name, facts.st_size, facts.st_mtime_ns, facts.st_ino, facts.st_nlink, facts.st_uid,
+                         facts.st_blocks)
+                    )  # fmt: skip
                 else:
                     listing.passed["size"] += 1
             elif entry.is_dir(follow_symlinks=False):

@@ -13,6 +13,7 @@ from .changing import (
     show_run,
     show_unfolded,
 )
+from .details import details_document, show_details
 from .documents import (
     match_document,
     overview_document,
@@ -46,6 +47,8 @@ __all__ = [
     "count",
     "ProgressLine",
     "show_scan",
+    "show_details",
+    "details_document",
     "show_places",
     "show_settings",
     "show_overview",

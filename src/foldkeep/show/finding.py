@@ -8,7 +8,7 @@ from foldkeep.model import CopySet, Place, Role, StockFile, Volume, format_size,
 from foldkeep.scan import Presence, ScanReport
 
 from .page import CARE, GAIN, QUIET, STRONG, Column, Page
-from .words import count, duration, local_time
+from .words import count, duration, local_time, owner_name
 
 _PASSED = {
     "hidden": "hidden",
@@ -121,21 +121,12 @@ def _show_set(page: Page, found: CopySet, presences: Mapping[int, Presence], *, 
 
 
 def _details(copy: StockFile, found: CopySet) -> list[str]:
-    marks = [f"changed {local_time(copy.modified_ns)}", f"owner {_owner(copy.owner)}"]
+    marks = [f"changed {local_time(copy.modified_ns)}", f"owner {owner_name(copy.owner)}"]
     if found.digest is None:
         marks.append(format_size(copy.size))
     if copy.content:
         marks.append(f"its first bytes say {copy.content}")
     return marks
-
-
-def _owner(number: int) -> str:
-    import pwd
-
-    try:
-        return visible(pwd.getpwuid(number).pw_name)
-    except KeyError:
-        return str(number)
 
 
 def show_more_sets(page: Page, shown: int, sets: int) -> None:

@@ -3,10 +3,10 @@
 import os
 from collections.abc import Sequence
 
-from foldkeep.formats import Xmp
-from foldkeep.keep import Look
+from foldkeep.find import Look
 from foldkeep.model import DocketRow, format_size, visible
 
+from .details import link_words, sidecar_words
 from .page import CARE, QUIET, STRONG, Column, Page
 from .words import count, local_time
 
@@ -31,8 +31,8 @@ def show_review_set(page: Page, at: int, total: int, rows: Sequence[DocketRow], 
         "folder": [visible(os.path.relpath(folder, top)) for folder in folders],
         "modified": [local_time(look.modified_ns) if look.here else "not there" for look in looks],
         "on disk": [format_size(look.disk_bytes) if look.here else "" for look in looks],
-        "links": [_links(look) for look in looks],
-        "written about it": [_written(look.sidecars) for look in looks],
+        "links": [link_words(look) for look in looks],
+        "written about it": [sidecar_words(look) for look in looks],
     }
     common = {title: cells[0] for title, cells in columns.items() if len(set(cells)) == 1}
     said = [f"{title} {cell}" for title, cell in common.items() if cell and title != "folder"]
@@ -54,25 +54,6 @@ def show_review_set(page: Page, at: int, total: int, rows: Sequence[DocketRow], 
         reasons.setdefault(row.reason, []).append(str(number))
     for reason, numbers in reasons.items():
         page.line((f"{', '.join(numbers)}: {visible(reason)}", QUIET))
-
-
-def _links(look: Look) -> str:
-    if not look.here:
-        return ""
-    if look.same_as:
-        return f"same file as {', '.join(map(str, look.same_as))}"
-    return "1" if look.links == 1 else f"{look.links} names"
-
-
-def _written(sidecars: Sequence[tuple[bytes, Xmp | None]]) -> str:
-    parts = []
-    for name, xmp in sidecars:
-        facts = []
-        if xmp is not None:
-            facts += [f"rating {xmp.rating:g}"] if xmp.rating is not None else []
-            facts += [visible(text) for text in (xmp.title, *xmp.keywords) if text]
-        parts.append(visible(name) + (f" ({', '.join(facts)})" if facts else ""))
-    return "; ".join(parts)
 
 
 def show_review_end(page: Page, changed: int, left: int, saved: str | None, docket: str) -> None:

@@ -2,6 +2,8 @@
 
 import time
 
+from foldkeep.model import visible
+
 
 def count(number: int, noun: str, plural: str = "") -> str:
     """Return a number with its noun, in the plural where it is due."""
@@ -18,3 +20,13 @@ def duration(seconds: float) -> str:
 def local_time(nanoseconds: int) -> str:
     """Return a moment, given in nanoseconds since the epoch, in the time zone of this machine."""
     return time.strftime("%Y-%m-%d %H:%M", time.localtime(nanoseconds // 1_000_000_000))
+
+
+def owner_name(number: int) -> str:
+    """Return the name of a user, or the number where the system knows none."""
+    import pwd
+
+    try:
+        return visible(pwd.getpwuid(number).pw_name)
+    except KeyError:
+        return str(number)

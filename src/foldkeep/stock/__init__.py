@@ -2,6 +2,7 @@
 
 from .files import SMALL_FILE, Backlog, Files, Reading, Sighting
 from .ledger import Ledger
+from .listing import LIST_ORDERS, Listing, Sum
 from .places import Places
 from .sets import CRITERIA, ORDERS, Members, Sets
 from .stock import Stock
@@ -13,6 +14,9 @@ __all__ = [
     "Files",
     "Sets",
     "Ledger",
+    "Listing",
+    "Sum",
+    "LIST_ORDERS",
     "Sighting",
     "Reading",
     "Backlog",

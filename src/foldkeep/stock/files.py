@@ -2,12 +2,12 @@
 
 import os
 import sqlite3
-from collections.abc import Collection, Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from itertools import groupby
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
-from foldkeep.model import lies_below, owner_names, sidecar_stems
+from foldkeep.model import Place, StockFile, lies_below, owner_names, sidecar_stems
 
 from .filtering import BELOW, bounds
 
@@ -28,6 +28,8 @@ class Sighting(NamedTuple):
     ----------
     fresh
         1 if it was changed so short before that a change after this would not show in its time, else 0.
+    blocks
+        How many blocks of 512 bytes it takes on its volume; None where that is not known.
     """
 
     name: bytes
@@ -38,6 +40,7 @@ class Sighting(NamedTuple):
     links: int
     owner: int
     fresh: int = 0
+    blocks: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,7 +102,7 @@ class Files:
     def in_folder(self, folder: int) -> dict[bytes, Sighting]:
         """Return what is known of the files directly in a folder, by name."""
         rows = self._db.execute(
-            "SELECT name, kind, size, modified_ns, inode, links, owner, fresh FROM files WHERE folder = ?",
+            "SELECT name, kind, size, modified_ns, inode, links, owner, fresh, blocks FROM files WHERE folder = ?",
             (folder,),
         )
         return {row[0]: Sighting(*row) for row in rows}
@@ -111,13 +114,15 @@ class Files:
     def put(self, folder: int, place: int, volume: int, sightings: Iterable[Sighting]) -> None:
         """Write new and changed files of a folder; what was known of changed contents is dropped."""
         self._db.executemany(
-            "INSERT INTO files (name, kind, size, modified_ns, inode, links, owner, fresh, folder, place, volume)"
-            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (folder, name) DO UPDATE SET"
+            "INSERT INTO files (name, kind, size, modified_ns, inode, links, owner, fresh, blocks, folder,"
+            " place, volume)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (folder, name) DO UPDATE SET"
             f" ends = iif({_UNCHANGED}, ends, NULL), digest = iif({_UNCHANGED}, digest, NULL),"
             f" content = iif({_UNCHANGED}, content, NULL), extent = iif({_UNCHANGED}, extent, NULL),"
             " kind = excluded.kind, size = excluded.size,"
             " modified_ns = excluded.modified_ns, inode = excluded.inode, links = excluded.links,"
-            " owner = excluded.owner, fresh = excluded.fresh, place = excluded.place, volume = excluded.volume",
+            " owner = excluded.owner, fresh = excluded.fresh, blocks = excluded.blocks,"
+            " place = excluded.place, volume = excluded.volume",
             ((*sighting, folder, place, volume) for sighting in sightings),
         )
 
@@ -310,6 +315,19 @@ class Files:
         """Return of how many names the whole content was read."""
         (count,) = self._db.execute("SELECT count(*) FROM files WHERE digest IS NOT NULL").fetchone()
         return int(count)
+
+
+FILE_COLUMNS = (
+    "d.path, f.name, f.size, f.modified_ns, f.kind, f.place, f.volume, f.inode, f.links, f.owner, f.digest,"
+    " f.content, f.extent, f.blocks"
+)
+"""What `stock_file` needs of ``files f JOIN folders d``."""
+
+
+def stock_file(row: tuple[Any, ...], places: Mapping[int, Place]) -> StockFile:
+    """Return a file from a row of `FILE_COLUMNS`."""
+    folder, name, size, modified_ns, kind, place, *rest = row
+    return StockFile(join(folder, name), size, modified_ns, kind, places[place], *rest)
 
 
 def join(folder: bytes, name: bytes) -> bytes:

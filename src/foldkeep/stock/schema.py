@@ -99,6 +99,14 @@ _MIGRATIONS = (
     ALTER TABLE run_files ADD COLUMN method TEXT NOT NULL DEFAULT 'fold';
     CREATE INDEX run_files_waiting ON run_files (path) WHERE state = 'waiting';
     """,
+    """
+    ALTER TABLE files ADD COLUMN blocks INTEGER;  -- of 512 bytes, that it takes on its volume, where that is known
+    CREATE TABLE facts (
+        digest BLOB PRIMARY KEY,
+        reader INTEGER NOT NULL,            -- the version of our reading that found them
+        facts TEXT NOT NULL                 -- a JSON object of what is known
+    ) STRICT, WITHOUT ROWID;
+    """,
 )
 VERSION = len(_MIGRATIONS)
 

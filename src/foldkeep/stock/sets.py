@@ -4,11 +4,10 @@ import sqlite3
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import groupby
-from typing import Any
 
 from foldkeep.model import Filter, Role, StockFile
 
-from .files import join
+from .files import FILE_COLUMNS, join, stock_file
 from .filtering import FILTERABLE, condition
 from .places import Places
 
@@ -23,10 +22,6 @@ _ORDERS = {
 }
 ORDERS = tuple(_ORDERS)
 
-_FILE = (
-    "d.path, f.name, f.size, f.modified_ns, f.kind, f.place, f.volume, f.inode, f.links, f.owner, f.digest,"
-    " f.content, f.extent"
-)
 # Clones share their blocks: one of them is as large as both. An extent is told from an inode by its sign.
 _BLOCK = "(coalesce(~extent, inode) << 8) + volume"
 _PAGE = 256
@@ -190,13 +185,13 @@ class Sets:
         (count,) = self._db.execute("SELECT count(*) FROM temp.ranked").fetchone()
         for last in range(0, count, _PAGE):
             rows = self._db.execute(
-                f"SELECT s.rowid, s.role, s.reclaimable, {_FILE} FROM {self._joined('ranked')}"
+                f"SELECT s.rowid, s.role, s.reclaimable, {FILE_COLUMNS} FROM {self._joined('ranked')}"
                 " JOIN folders d ON d.id = f.folder WHERE s.rowid > ? AND s.rowid <= ?",
                 (last, last + _PAGE),
             ).fetchall()
             rows.sort(key=lambda row: (row[0], row[3], row[4]))
             for (_, role, reclaimable), group in groupby(rows, key=lambda row: row[:3]):
-                files = [_file(row[3:], places) for row in group]
+                files = [stock_file(row[3:], places) for row in group]
                 yield Members(Role(role) if role else None, files, reclaimable)
 
     def by_place(self) -> dict[int, tuple[int, int]]:
@@ -266,8 +261,3 @@ class Sets:
             (digest,),
         )
         return [join(folder, name) for folder, name in rows]
-
-
-def _file(row: tuple[Any, ...], places: dict[int, Any]) -> StockFile:
-    folder, name, size, modified_ns, kind, place, *rest = row
-    return StockFile(join(folder, name), size, modified_ns, kind, places[place], *rest)

@@ -10,8 +10,10 @@ from typing import Self
 from foldkeep.model import UnusableInput, reason_of, visible
 
 from . import lock
+from .facts import KnownFacts
 from .files import Files
 from .ledger import Ledger
+from .listing import Listing
 from .places import Places
 from .schema import migrate
 from .sets import Sets
@@ -36,6 +38,8 @@ class Stock:
         self.files = Files(connection)
         self.sets = Sets(connection)
         self.ledger = Ledger(connection)
+        self.listing = Listing(connection)
+        self.facts = KnownFacts(connection)
 
     @classmethod
     def open(cls, path: str, *, create: bool = False) -> Self:
@@ -67,12 +71,12 @@ class Stock:
             raise _unusable(path, str(error)) from error
         return cls(path, connection)
 
-    def hold(self, work: str) -> AbstractContextManager[None]:
+    def hold(self, work: str, wait_seconds: float = LOCK_WAIT_SECONDS) -> AbstractContextManager[None]:
         """Keep every other Fold Keep from changing this stock until the block ends.
 
         `work` is the command's name, told to those who wait. Raises `StockBusy` after a short wait.
         """
-        return lock.hold(self.path, work, LOCK_WAIT_SECONDS)
+        return lock.hold(self.path, work, wait_seconds)
 
     @contextmanager
     def transaction(self, *, flush: bool = True) -> Iterator[Callable[[], None]]:

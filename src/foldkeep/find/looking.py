@@ -1,14 +1,10 @@
-"""What can be seen of a docket's copies on the disk, for a person who has to choose."""
+"""What can be seen of copies on the disk, for a person who has to choose."""
 
-import os
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 from foldkeep.formats import Xmp
-from foldkeep.model import DocketRow, belongs_to
-from foldkeep.scan import facts_at
-
-from .companions import read_sidecar
+from foldkeep.scan import facts_at, sidecars_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,13 +33,13 @@ class Look:
     sidecars: tuple[tuple[bytes, Xmp | None], ...] = ()
 
 
-def look(rows: Sequence[DocketRow]) -> list[Look]:
+def look(paths: Sequence[bytes]) -> list[Look]:
     """Look at the copies of a set."""
     found: list[Look] = []
     files: list[tuple[int, int] | None] = []
-    for row in rows:
+    for path in paths:
         try:
-            facts = facts_at(row.path)
+            facts = facts_at(path)
         except OSError:
             found.append(Look(False))
             files.append(None)
@@ -52,15 +48,6 @@ def look(rows: Sequence[DocketRow]) -> list[Look]:
         same = tuple(number for number, other in enumerate(files, start=1) if other == file)
         files.append(file)
         found.append(
-            Look(True, facts.st_mtime_ns, facts.st_blocks * 512, facts.st_nlink, same, tuple(_sidecars(row.path)))
+            Look(True, facts.st_mtime_ns, facts.st_blocks * 512, facts.st_nlink, same, tuple(sidecars_of(path)))
         )
     return found
-
-
-def _sidecars(path: bytes) -> list[tuple[bytes, Xmp | None]]:
-    folder, name = os.path.split(path)
-    try:
-        names = sorted(os.listdir(folder))
-    except OSError:
-        return []
-    return [(other, read_sidecar(os.path.join(folder, other))) for other in names if belongs_to(other, name)]

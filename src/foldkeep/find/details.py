@@ -1,0 +1,118 @@
+"""All that is known of one file, or of every copy in a set."""
+
+import os
+import re
+import stat
+from dataclasses import dataclass
+
+from foldkeep.model import Facts, Role, StockFile, UnusableInput, are_a_pair, kind_of, visible
+from foldkeep.scan import FactsReader, facts_at
+from foldkeep.stock import Stock
+
+from .looking import Look, look
+
+_SET = re.compile(r"s([0-9a-f]{16})(?:-(backup|archive))?")
+
+
+@dataclass(frozen=True, slots=True)
+class KnownCopy:
+    """One file.
+
+    Attributes
+    ----------
+    file
+        As the stock has it; None if it lies in no place, or was not scanned yet.
+    pairs
+        Names of files beside it that are the other half of a raw file and its JPEG.
+    """
+
+    path: bytes
+    file: StockFile | None
+    look: Look
+    pairs: tuple[bytes, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Details:
+    """What is known of a file, or of the copies of a set.
+
+    Attributes
+    ----------
+    set
+        Name of the set; empty for a file without copies.
+    facts
+        What the content says of itself.
+    elsewhere
+        Paths of other files with the same content, where one file was asked for.
+    """
+
+    set: str
+    kind: str
+    size: int
+    digest: bytes | None
+    facts: Facts
+    copies: tuple[KnownCopy, ...]
+    elsewhere: tuple[bytes, ...] = ()
+
+
+def details(stock: Stock, reader: FactsReader, word: str) -> Details:
+    """Return what is known of a file or a set.
+
+    Parameters
+    ----------
+    word
+        A path, or a set as `duplicates` and dockets name it.
+
+    Raises
+    ------
+    UnusableInput
+        If there is no such file or set.
+    """
+    path = os.fsencode(os.path.join(os.path.realpath(os.path.dirname(word) or "."), os.path.basename(word)))
+    known = stock.listing.at(path)
+    found = _SET.fullmatch(word)
+    if found and known is None and not os.path.lexists(path):
+        role = Role(found[2]) if found[2] else None
+        return _of_set(stock, reader, word, bytes.fromhex(found[1]), role)
+    if known is None:
+        return _of_stranger(reader, word, path)
+    others = [file.path for file in stock.listing.of_digest(known.digest) if file.path != path] if known.digest else []
+    name = f"s{known.digest.hex()[:16]}" if known.digest and others else ""
+    return Details(name, known.kind, known.size, known.digest, reader.of(known), _copies([known]), tuple(others))
+
+
+def _of_set(stock: Stock, reader: FactsReader, word: str, digest: bytes, role: Role | None) -> Details:
+    files = [file for file in stock.listing.of_digest(digest) if role in (None, file.place.role)]
+    if not files:
+        raise UnusableInput(f"there is no set {word} and no file of that name", "see foldkeep duplicates")
+    first = files[0]
+    here = next((file for file in files if os.path.lexists(file.path)), first)
+    return Details(word, min(f.kind for f in files), first.size, first.digest, reader.of(here), _copies(files))
+
+
+def _of_stranger(reader: FactsReader, word: str, path: bytes) -> Details:
+    try:
+        facts = facts_at(path)
+    except OSError as error:
+        raise UnusableInput(
+            f"there is no file {visible(word)}, and the stock knows none there", "see foldkeep list --name GLOB"
+        ) from error
+    if not stat.S_ISREG(facts.st_mode):
+        raise UnusableInput(f"{visible(word)} is no regular file", "for a folder, see foldkeep space FOLDER")
+    kind = kind_of(os.path.basename(path))
+    copy = KnownCopy(path, None, look([path])[0], _pairs(path))
+    return Details("", kind, facts.st_size, None, reader.at(path, kind), (copy,))
+
+
+def _copies(files: list[StockFile]) -> tuple[KnownCopy, ...]:
+    looks = look([file.path for file in files])
+    return tuple(KnownCopy(file.path, file, seen, _pairs(file.path)) for file, seen in zip(files, looks, strict=True))
+
+
+def _pairs(path: bytes) -> tuple[bytes, ...]:
+    folder, name = os.path.split(path)
+    try:
+        names = sorted(os.listdir(folder))
+    except OSError:
+        return ()
+    return tuple(other for other in names if other != name and are_a_pair(other, name))

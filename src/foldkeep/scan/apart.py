@@ -1,0 +1,141 @@
+"""Reading media in a process of their own: a broken file may crash, hang or swell there and nowhere else.
+
+The helper takes one line of JSON for each file on its standard input and answers with one on its standard
+output. It has a limit on memory, and whoever asks has a limit on time; a helper that fails is replaced.
+"""
+
+import base64
+import json
+import os
+import select
+import subprocess
+import sys
+import time
+from types import TracebackType
+from typing import Any, Self
+
+from foldkeep.model import Facts, file_uri, path_from_uri
+
+SECONDS = 20.0
+"""How long one file may take."""
+
+MEMORY = 4 * 1024**3
+"""How many bytes of address space the helper has; most of it goes to libraries and is never touched."""
+
+
+_PIPE = 64 * 1024
+
+
+class Apart:
+    """A helper process that reads media, one file at a time; started when it is first asked.
+
+    Parameters
+    ----------
+    seconds
+        How long one file may take.
+    """
+
+    def __init__(self, seconds: float = SECONDS) -> None:
+        self._seconds = seconds
+        self._helper: subprocess.Popen[bytes] | None = None
+        self._questions = self._answers = -1
+
+    def facts(self, path: bytes, kind: str) -> Facts:
+        """Return what a file of this kind says about itself; what cannot be read is said as its `problem`."""
+        answer = self._ask({"do": "facts", "uri": file_uri(path), "kind": kind})
+        return Facts.from_known(answer)
+
+    def picture(self, path: bytes, kind: str) -> bytes | None:
+        """Return a small picture of a file as JPEG: of a photo, of frames of a film, of a sound's wave; None if none
+        can be made.
+        """
+        answer = self._ask({"do": "picture", "uri": file_uri(path), "kind": kind})
+        return base64.b64decode(answer["jpeg"]) if answer.get("jpeg") else None
+
+    def _ask(self, question: dict[str, str]) -> dict[str, Any]:
+        if self._helper is None:
+            self._start()
+        try:
+            os.write(self._questions, json.dumps(question).encode() + b"\n")
+        except BrokenPipeError:
+            self.close()
+            return {"problem": "reading it failed"}
+        line = b""
+        until = time.monotonic() + self._seconds
+        while not line.endswith(b"\n"):
+            ready, _, _ = select.select([self._answers], [], [], max(0, until - time.monotonic()))
+            part = os.read(self._answers, _PIPE) if ready else b""
+            if not part:
+                self.close()
+                return {"problem": "reading it failed" if ready else f"not read within {self._seconds:g} seconds"}
+            line += part
+        answer: dict[str, Any] = json.loads(line)
+        return answer
+
+    def _start(self) -> None:
+        theirs, self._questions = os.pipe()
+        self._answers, answers = os.pipe()
+        # -P: no module may be taken from the folder that the user happens to work in.
+        line = [sys.executable, "-P", "-m", __spec__.name]
+        try:
+            self._helper = subprocess.Popen(
+                line, stdin=theirs, stdout=answers, stderr=subprocess.DEVNULL, start_new_session=True
+            )
+        finally:
+            os.close(theirs)
+            os.close(answers)
+
+    def close(self) -> None:
+        """End the helper; the next question starts another."""
+        if self._helper is not None:
+            os.close(self._questions)
+            os.close(self._answers)
+            self._helper.kill()
+            self._helper.wait()
+            self._helper = None
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+
+def _answer(question: dict[str, str]) -> dict[str, Any]:
+    path, kind = path_from_uri(question["uri"]), question["kind"]
+    if question["do"] == "facts":
+        from .media import missing_part, read_facts
+
+        known = read_facts(path, kind).known()
+        if kind == "photo" and "problem" not in known and (problem := missing_part(path)):
+            known["problem"] = problem
+        return known
+    from .thumbnails import picture_of
+
+    jpeg = picture_of(path, kind)
+    return {"jpeg": base64.b64encode(jpeg).decode() if jpeg else None}
+
+
+def _serve() -> None:
+    """Be the helper: answer until there are no more questions."""
+    answers = os.dup(1)
+    # Libraries that print must not spoil the answers.
+    os.dup2(2, 1)
+    try:
+        import resource
+
+        _, most = resource.getrlimit(resource.RLIMIT_AS)
+        least = MEMORY if most == resource.RLIM_INFINITY else min(MEMORY, most)
+        resource.setrlimit(resource.RLIMIT_AS, (least, most))
+    except (ImportError, ValueError, OSError):
+        pass  # not every system limits this
+    for line in sys.stdin.buffer:
+        answer = json.dumps(_answer(json.loads(line))).encode() + b"\n"
+        while answer:
+            answer = answer[os.write(answers, answer) :]
+
+
+if __name__ == "__main__":
+    _serve()

@@ -1,0 +1,241 @@
+"""Reading what media files say about themselves.
+
+Only the helper process of `foldkeep.scan.apart` comes here: files may be broken, or made to do harm.
+"""
+
+import math
+import re
+import warnings
+from collections.abc import Callable, Iterable
+from contextlib import suppress
+from dataclasses import replace
+from datetime import datetime
+from typing import Any, BinaryIO
+
+from foldkeep.formats import Xmp, parse_xmp
+from foldkeep.model import Facts, format_of
+
+from .opening import FILE, open_path
+
+_EXIF_FOLDER = 0x8769  # Exif 2.32: where the Exif IFD lies
+_MAKE, _MODEL, _ORIENTATION, _DESCRIPTION, _RATING = 0x010F, 0x0110, 0x0112, 0x010E, 0x4746
+_TAKEN, _OFFSET, _LENS_MAKE, _LENS = 0x9003, 0x9011, 0xA433, 0xA434
+MOST_PIXELS = 300_000_000
+"""No larger picture is decoded: it would take all the memory that one file is given."""
+
+_SMALL = 16
+_LONGEST_TEXT = 1000
+_MOST_KEYWORDS = 200
+_OFFSET_FORM = re.compile(r"[+-]\d\d:\d\d|Z")
+
+_Read = Callable[[BinaryIO], Facts]
+
+
+def read_facts(path: bytes, kind: str) -> Facts:
+    """Return what a file of this kind says about itself; what cannot be read is said as its `problem`."""
+    readers: dict[str, _Read] = {"photo": photo_facts, "video": clip_facts, "audio": sound_facts}
+    if kind not in readers:
+        return Facts()
+    try:
+        with open(open_path(path, FILE), "rb") as file, warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            return _bounded(readers[kind](file))
+    except MemoryError:
+        return Facts(problem="it asks for more memory than one file is given")
+    except OSError as error:
+        return Facts(problem=error.strerror.lower() if error.strerror else _words(error))
+    except Exception as error:  # these libraries raise whatever a broken file leads them to
+        return Facts(problem=_words(error))
+
+
+def photo_facts(file: BinaryIO) -> Facts:
+    """Return what a picture says; raises what Pillow does if it is none."""
+    from PIL import Image, UnidentifiedImageError
+
+    Image.MAX_IMAGE_PIXELS = None  # nothing is decoded here, and the size of a huge one is a fact as well
+    try:
+        image = Image.open(file)
+    except UnidentifiedImageError:
+        return Facts(problem="it is no picture that can be read here")
+    facts = Facts(image.format, *image.size)
+    exif: Any = {}
+    camera: Any = {}
+    try:
+        exif = image.getexif()
+        camera = exif.get_ifd(_EXIF_FOLDER)
+    except Exception as error:  # the picture may be whole where its Exif is not
+        facts = replace(facts, problem=f"its Exif cannot be read: {_words(error)}")
+    orientation, rating = exif.get(_ORIENTATION), exif.get(_RATING)
+    facts = replace(
+        facts,
+        orientation=orientation if orientation in range(1, 9) else None,
+        captured=_moment(camera.get(_TAKEN), camera.get(_OFFSET)),
+        camera=_with_maker(exif.get(_MAKE), exif.get(_MODEL)),
+        lens=_with_maker(camera.get(_LENS_MAKE), camera.get(_LENS)),
+        description=_text(exif.get(_DESCRIPTION)),
+        rating=float(rating) if isinstance(rating, int) else None,
+    )
+    packet = image.info.get("xmp")
+    if not packet:
+        return facts
+    try:
+        return _with_xmp(facts, parse_xmp(packet.encode() if isinstance(packet, str) else packet.strip(b"\0")))
+    except ValueError as error:
+        return replace(facts, problem=facts.problem or f"its embedded XMP cannot be read: {error}")
+
+
+def clip_facts(file: BinaryIO) -> Facts:
+    """Return what a film, or a sound in a container, says; raises what PyAV does if it is none."""
+    import av
+
+    name = format_of(file.read(16))
+    file.seek(0)
+    with av.open(file, "r", metadata_errors="replace") as clip:
+        pictures = next(iter(clip.streams.video), None)
+        sound = next(iter(clip.streams.audio), None)
+        tags = {name.lower(): value for name, value in clip.metadata.items()}
+        moment = next((tags[name] for name in tags if name.endswith("creationdate")), tags.get("creation_time"))
+        rate = pictures.average_rate if pictures else None
+        return Facts(
+            name or clip.format.name.partition(",")[0].upper(),
+            pictures.codec_context.width if pictures else None,
+            pictures.codec_context.height if pictures else None,
+            captured=_iso(moment),
+            title=_text(tags.get("title")),
+            description=_text(tags.get("comment") or tags.get("description")),
+            seconds=clip.duration / 1_000_000 if clip.duration and clip.duration > 0 else None,
+            frame_rate=round(float(rate), 3) if rate else None,
+            video_codec=pictures.codec_context.name if pictures else None,
+            audio_codec=sound.codec_context.name if sound else None,
+            bit_rate=clip.bit_rate or None,
+            sample_rate=sound.codec_context.sample_rate if sound else None,
+            channels=sound.codec_context.channels if sound else None,
+            artist=_text(tags.get("artist")),
+            album=_text(tags.get("album")),
+            track=_text(tags.get("track")),
+            problem=None if clip.streams else "it has no pictures and no sound",
+        )
+
+
+def sound_facts(file: BinaryIO) -> Facts:
+    """Return what a sound file says; raises what mutagen or PyAV do if it is none."""
+    import mutagen
+
+    try:
+        found = mutagen.File(file, easy=True)
+    except mutagen.MutagenError:
+        found = None
+    if found is None or found.info is None:
+        file.seek(0)
+        return clip_facts(file)
+    info, tags = found.info, found.tags or {}
+
+    def tag(name: str) -> str | None:
+        with suppress(Exception):  # each format has its own ways to fail
+            return _text(next(iter(tags.get(name) or ()), None))
+        return None
+
+    name = type(found).__name__.removeprefix("Easy")
+    return Facts(
+        name.upper() if len(name) <= 5 else name,
+        captured=_iso(tag("date")),
+        title=tag("title"),
+        artist=tag("artist"),
+        album=tag("album"),
+        track=tag("tracknumber"),
+        seconds=_positive(getattr(info, "length", None)),
+        audio_codec=_text(getattr(info, "codec", None)),
+        bit_rate=_whole(getattr(info, "bitrate", None)),
+        sample_rate=_whole(getattr(info, "sample_rate", None)),
+        channels=_whole(getattr(info, "channels", None)),
+    )
+
+
+def missing_part(path: bytes) -> str | None:
+    """Return what is wrong with a picture that begins well, or None: its pixels are decoded to find out."""
+    from PIL import Image
+
+    try:
+        with open(open_path(path, FILE), "rb") as file, warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            image = Image.open(file)
+            image.draft("RGB", (_SMALL, _SMALL))
+            if image.width * image.height <= MOST_PIXELS:
+                image.load()
+    except Exception as error:  # as above
+        return f"the picture is damaged: {_words(error)}"
+    return None
+
+
+def _with_xmp(facts: Facts, xmp: Xmp) -> Facts:
+    return replace(
+        facts,
+        keywords=xmp.keywords,
+        rating=facts.rating if xmp.rating is None else xmp.rating,
+        title=xmp.title,
+        description=xmp.description or facts.description,
+        captured=facts.captured or _iso(xmp.captured),
+    )
+
+
+def _moment(taken: object, offset: object) -> str | None:
+    try:
+        moment = datetime.strptime(str(taken).strip("\0 "), "%Y:%m:%d %H:%M:%S").isoformat()
+    except ValueError:
+        return None
+    known = str(offset).strip("\0 ")
+    return moment + known if _OFFSET_FORM.fullmatch(known) else moment
+
+
+def _iso(text: str | None) -> str | None:
+    """Return a moment or a date that somebody wrote after ISO 8601, in one form; None if it is neither."""
+    if not text:
+        return None
+    try:
+        moment = datetime.fromisoformat(text.strip())
+    except ValueError:
+        return text.strip() if re.fullmatch(r"\d{4}(-\d\d)?", text.strip()) else None
+    return moment.isoformat(timespec="seconds").replace("+00:00", "Z")
+
+
+def _with_maker(maker: object, model: object) -> str | None:
+    """Return a model with its maker before it, where the model does not name it."""
+    named, made = _text(model), _text(maker)
+    if named and made and not named.lower().startswith(made.split()[0].lower()):
+        return f"{made} {named}"
+    return named or made
+
+
+def _text(value: object) -> str | None:
+    if isinstance(value, bytes):
+        value = value.decode("utf-8", "replace")
+    text = " ".join(str(value).replace("\0", " ").split()) if value is not None else ""
+    return text[:_LONGEST_TEXT] or None
+
+
+def _positive(value: object) -> float | None:
+    return float(value) if isinstance(value, int | float) and math.isfinite(value) and value > 0 else None
+
+
+def _whole(value: object) -> int | None:
+    number = _positive(value)
+    return round(number) if number else None
+
+
+def _words(error: BaseException) -> str:
+    text = " ".join(str(error).split())[:160]
+    return re.sub(r"<_io\.[^>]*>|<[^>]*object at[^>]*>", "the file", text) or type(error).__name__
+
+
+def _bounded(facts: Facts) -> Facts:
+    """Return facts without numbers that no file has and without texts of any length."""
+    numbers: dict[str, Any] = {
+        name: None
+        for name in ("seconds", "frame_rate", "rating")
+        if (value := getattr(facts, name)) is not None and not math.isfinite(value)
+    }
+    return replace(facts, **numbers, keywords=_short(facts.keywords), title=_text(facts.title))
+
+
+def _short(texts: Iterable[str]) -> tuple[str, ...]:
+    return tuple(text for each in list(texts)[:_MOST_KEYWORDS] if (text := _text(each)))

@@ -1,0 +1,139 @@
+"""Small pictures of media: a photo, three frames of a film, the wave of a sound.
+
+Only the helper process of `foldkeep.scan.apart` comes here.
+"""
+
+import io
+import warnings
+from typing import TYPE_CHECKING, Any, BinaryIO
+
+from .media import MOST_PIXELS
+from .opening import FILE, open_path
+
+if TYPE_CHECKING:
+    from PIL.Image import Image
+
+WIDTH, HEIGHT = 320, 240
+"""The box that a picture fits in."""
+
+_FRAMES = 3
+_QUALITY = 78
+_PAPER, _INK = (244, 243, 239), (11, 110, 131)
+_SECONDS_OF_SOUND = 60 * 60
+_RATE, _SAMPLES_A_PEAK = 8000, 64
+
+
+def picture_of(path: bytes, kind: str) -> bytes | None:
+    """Return a picture of a file as JPEG that fits in `WIDTH` by `HEIGHT`; None if none can be made."""
+    makers = {"photo": _of_photo, "video": _of_film, "audio": _of_sound}
+    if kind not in makers:
+        return None
+    try:
+        with open(open_path(path, FILE), "rb") as file, warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            picture = makers[kind](file)
+    except Exception:  # these libraries raise whatever a broken file leads them to
+        return None
+    if picture is None:
+        return None
+    stream = io.BytesIO()
+    picture.convert("RGB").save(stream, "JPEG", quality=_QUALITY, optimize=True)
+    return stream.getvalue()
+
+
+def _of_photo(file: BinaryIO) -> "Image | None":
+    from PIL import Image, ImageFile, ImageOps
+
+    ImageFile.LOAD_TRUNCATED_IMAGES = True  # half a picture tells more than none
+    Image.MAX_IMAGE_PIXELS = None  # we look ourselves
+    opened = Image.open(file)
+    opened.draft("RGB", (2 * WIDTH, 2 * HEIGHT))  # a JPEG is decoded at a fraction of its size
+    image: Image.Image = opened
+    if image.width * image.height > MOST_PIXELS:
+        return None
+    if image.mode in ("I;16", "I", "F"):
+        image = _stretched(image)
+    image.thumbnail((WIDTH, HEIGHT))
+    upright = ImageOps.exif_transpose(image)
+    upright.thumbnail((WIDTH, HEIGHT))
+    if "A" in upright.getbands() or "transparency" in upright.info:
+        layer = upright.convert("RGBA")
+        paper = Image.new("RGBA", layer.size, (*_PAPER, 255))
+        return Image.alpha_composite(paper, layer)
+    return upright
+
+
+def _stretched(image: "Image") -> "Image":
+    """Return a picture of numbers of any range as shades of grey."""
+    low, high = image.getextrema()
+    if not isinstance(low, int | float) or not isinstance(high, int | float) or low == high:
+        return image.convert("L")
+    scale = 255 / (high - low)
+    return image.point(lambda value: value * scale - low * scale).convert("L")
+
+
+def _of_film(file: BinaryIO) -> "Image | None":
+    """Return three frames, of a sixth, a half and five sixths of a film, one beside the other."""
+    import av
+    from PIL import Image
+
+    frames: list[Image.Image] = []
+    with av.open(file, "r") as clip:
+        track = clip.streams.video[0]
+        track.thread_type = "AUTO"
+        length = clip.duration or 0
+        for number in range(_FRAMES):
+            if length:
+                clip.seek(length * (2 * number + 1) // (2 * _FRAMES))
+            frame: Any = next(iter(clip.decode(track)), None)
+            if frame is None:
+                break
+            picture = frame.to_image()
+            picture.thumbnail((WIDTH // 2, HEIGHT))
+            frames.append(picture)
+            if not length:
+                break
+    if not frames:
+        return None
+    width = sum(frame.width for frame in frames)
+    strip = Image.new("RGB", (width, max(frame.height for frame in frames)), _PAPER)
+    at = 0
+    for picture in frames:
+        strip.paste(picture, (at, 0))
+        at += picture.width
+    strip.thumbnail((WIDTH * 3 // 2, HEIGHT))
+    return strip
+
+
+def _of_sound(file: BinaryIO) -> "Image | None":
+    """Return the wave of a sound: how far it swings in each part of its length."""
+    import av
+    import numpy as np
+    from PIL import Image, ImageDraw
+
+    peaks: list[Any] = []
+    with av.open(file, "r") as clip:
+        track = clip.streams.audio[0]
+        resampler = av.AudioResampler(format="s16", layout="mono", rate=_RATE)
+        samples = 0
+        for frame in clip.decode(track):
+            for part in resampler.resample(frame):
+                swings = np.abs(part.to_ndarray().ravel().astype(np.int32))
+                samples += swings.size
+                whole = swings.size // _SAMPLES_A_PEAK * _SAMPLES_A_PEAK
+                peaks.append(swings[:whole].reshape(-1, _SAMPLES_A_PEAK).max(axis=1) if whole else swings)
+            if samples > _RATE * _SECONDS_OF_SOUND:
+                break
+    wave: Any = np.concatenate(peaks) if peaks else np.zeros(0)
+    if not wave.size:
+        return None
+    height = HEIGHT // 3
+    picture = Image.new("RGB", (WIDTH, height), _PAPER)
+    draw = ImageDraw.Draw(picture)
+    edges = np.linspace(0, wave.size, WIDTH + 1).astype(int)
+    loudest = max(1, int(wave.max()))
+    for x in range(WIDTH):
+        part = wave[edges[x] : max(edges[x + 1], edges[x] + 1)]
+        swing = float(part.max()) / loudest * (height / 2 - 3)
+        draw.line([(x, height / 2 - swing), (x, height / 2 + swing)], fill=_INK)
+    return picture

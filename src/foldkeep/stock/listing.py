@@ -1,0 +1,135 @@
+"""Files one by one, and summed up by what they have in common."""
+
+import sqlite3
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from foldkeep.model import Filter, StockFile, suffix_of
+
+from .files import FILE_COLUMNS, stock_file
+from .filtering import FILTERABLE, condition
+from .places import Places
+
+_ORDERS = {
+    "size": "f.size DESC, d.path, f.name",
+    "age": "f.modified_ns, d.path, f.name",
+    "name": "f.name, d.path",
+    "path": "d.path, f.name",
+}
+LIST_ORDERS = tuple(_ORDERS)
+
+_DAY_NS = 86_400_000_000_000
+_GROUPINGS = {
+    "kind": "f.kind",
+    "suffix": "suffix_of(f.name)",
+    "day": f"f.modified_ns / {_DAY_NS}",
+    "place": "f.place",
+    "volume": "f.volume",
+    "owner": "f.owner",
+    "folder": "f.folder",
+    "folder and kind": "f.folder || ' ' || f.kind",
+}
+_DISK = "coalesce(f.blocks * 512, f.size)"
+
+
+class Sum(NamedTuple):
+    """Files that have something in common.
+
+    Attributes
+    ----------
+    key
+        What they have in common: a kind, a suffix, a day since the epoch, or a number of the stock.
+    bytes
+        The sum of their sizes.
+    disk
+        What they take on their volumes, as far as is known: hard links once, clones once, holes not at all.
+    """
+
+    key: str | int
+    files: int
+    bytes: int
+    disk: int
+
+
+class Listing:
+    """Looks files up."""
+
+    def __init__(self, connection: sqlite3.Connection) -> None:
+        self._db = connection
+
+    def files(self, wanted: Filter, order: str = "path", limit: int | None = None) -> Iterator[StockFile]:
+        """Yield the files that fit in one of `LIST_ORDERS`: the largest, the oldest, or the first by name or path."""
+        places = Places(self._db).by_id()
+        fits, values = condition(self._db, wanted)
+        rows = self._db.execute(
+            f"SELECT {FILE_COLUMNS} FROM {FILTERABLE} WHERE {fits} ORDER BY {_ORDERS[order]} LIMIT ?",
+            (*values, -1 if limit is None else limit),
+        )
+        for row in rows:
+            yield stock_file(row, places)
+
+    def count(self, wanted: Filter) -> tuple[int, int]:
+        """Return how many files fit, and their bytes."""
+        fits, values = condition(self._db, wanted)
+        row = self._db.execute(f"SELECT count(*), coalesce(sum(f.size), 0) FROM {FILTERABLE} WHERE {fits}", values)
+        files, size = row.fetchone()
+        return files, size
+
+    def at(self, path: bytes) -> StockFile | None:
+        """Return the file at a path, if the stock knows it."""
+        folder, _, name = path.rpartition(b"/")
+        return next(self._where("d.path = ? AND f.name = ?", (folder or b"/", name)), None)
+
+    def of_digest(self, start: bytes) -> list[StockFile]:
+        """Return the files whose digest begins so, in order of digest and path."""
+        after = (int.from_bytes(start, "big") + 1).to_bytes(len(start) + 1, "big")
+        end = after[1:] if after[0] == 0 else b"\xff" * 33
+        found = self._where("f.digest >= ? AND f.digest < ?", (start, end))
+        return sorted(found, key=lambda file: (file.digest or b"", file.path))
+
+    def _where(self, fits: str, values: tuple[object, ...]) -> Iterator[StockFile]:
+        places = Places(self._db).by_id()
+        rows = self._db.execute(
+            f"SELECT {FILE_COLUMNS} FROM files f JOIN folders d ON d.id = f.folder WHERE {fits}", values
+        )
+        return (stock_file(row, places) for row in rows)
+
+    def folders(self) -> dict[int, bytes]:
+        """Return the path of every folder under its number."""
+        return dict(self._db.execute("SELECT id, path FROM folders"))
+
+    def bare_folders(self) -> list[bytes]:
+        """Return the folders in and below which no file is known, in order of path."""
+        rows = self._db.execute(
+            "SELECT d.path FROM folders d WHERE NOT EXISTS (SELECT 1 FROM files f WHERE f.folder = d.id)"
+            " ORDER BY d.path"
+        )
+        bare = [path for (path,) in rows]
+        full = {path for (path,) in self._db.execute("SELECT d.path FROM folders d JOIN files f ON f.folder = d.id")}
+        above = {path[:at] for path in full for at, char in enumerate(path) if char == 0x2F}
+        return [path for path in bare if path not in above]
+
+    def sums(self, by: str, wanted: Filter) -> list[Sum]:
+        """Return the files that fit, summed up by one of ``kind``, ``suffix``, ``day``, ``place``, ``volume``,
+        ``owner``, ``folder`` and ``folder and kind``.
+        """
+        key = _GROUPINGS[by]
+        self._db.create_function("suffix_of", 1, suffix_of, deterministic=True)
+        fits, values = condition(self._db, wanted)
+        # Without filters the other two tables have nothing to say.
+        table = FILTERABLE if wanted else "files f"
+        rows = self._db.execute(
+            f"SELECT {key}, count(*), sum(f.size), sum({_DISK}) FROM {table} WHERE {fits} GROUP BY 1", values
+        ).fetchall()
+        too_much: dict[str | int, int] = {}
+        seen: set[tuple[int, int]] = set()
+        shared = self._db.execute(
+            f"SELECT {key}, f.volume, coalesce(~f.extent, f.inode), {_DISK} FROM {table}"
+            f" WHERE (f.links > 1 OR f.extent IS NOT NULL) AND {fits} ORDER BY f.id",
+            values,
+        )
+        for group, volume, at, disk in shared:
+            if (volume, at) in seen:
+                too_much[group] = too_much.get(group, 0) + disk
+            seen.add((volume, at))
+        return [Sum(group, files, size, disk - too_much.get(group, 0)) for group, files, size, disk in rows]
