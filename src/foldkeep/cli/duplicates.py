@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 from .environment import Environment, ExitStatus
 from .filters import add_filters, wanted
+from .sources import add_inventory, open_source
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator
@@ -63,16 +64,16 @@ def arrange(parser: argparse.ArgumentParser) -> None:
         "without content for looking only",
     )
     parser.add_argument("--csv", metavar="FILE", help="write every set to a table as well")
+    add_inventory(parser)
     add_filters(parser)
 
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Find the sets, or the pairs of folders, and list them."""
     from foldkeep.find import Question
-    from foldkeep.stock import Stock
 
     question = Question(args.across, frozenset(args.match.split(",")), args.sort, wanted(args))
-    with Stock.open(env.stock_path(args)) as stock:
+    with open_source(args, env) as stock:
         return (_folders if args.folders else _sets)(args, env, stock, question)
 
 

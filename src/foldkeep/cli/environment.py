@@ -114,6 +114,14 @@ class Environment:
         self.stderr.write("Nothing was changed.\n")
         return False
 
+    def write_bytes(self, data: bytes) -> None:
+        """Write bytes on standard output as they are; a stream that has text only gets them as such."""
+        binary = getattr(self.stdout, "buffer", None)
+        if binary is None:
+            self.stdout.write(os.fsdecode(data))
+        else:
+            binary.write(data)
+
     def answer(self, args: "Namespace", document: "Mapping[str, object]", draw: "Callable[[Page], None]") -> None:
         """Write an answer on standard output: the JSON document with ``--json``, else as drawn."""
         if args.json:

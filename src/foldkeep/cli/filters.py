@@ -5,7 +5,7 @@ import os
 import time
 from datetime import timedelta
 
-from foldkeep.model import Filter, Role, parse_age, parse_size
+from foldkeep.model import Filter, Role, format_size, parse_age, parse_size
 
 from .parser import typed
 
@@ -54,3 +54,17 @@ def wanted(args: argparse.Namespace) -> Filter:
         modified_before_ns=before_now(args.older_than),
         modified_after_ns=before_now(args.newer_than),
     )
+
+
+def filter_words(args: argparse.Namespace) -> str:
+    """Return the filters of a command line as words, to be remembered with what they led to."""
+    several = {
+        "of kind": args.kind, "under": args.under, "not under": args.not_under, "named": args.name,
+        "not named": args.not_name, "in": args.place, "in places of role": args.role,
+    }  # fmt: skip
+    words = [f"{word} {' or '.join(values)}" for word, values in several.items() if values]
+    for word, size in (("larger than", args.larger_than), ("smaller than", args.smaller_than)):
+        words += [f"{word} {format_size(size)}"] * (size is not None)
+    for word, age in (("not changed for", args.older_than), ("changed in the last", args.newer_than)):
+        words += [f"{word} {age.days:,} days"] if age is not None else []
+    return ", ".join(words)

@@ -1,9 +1,13 @@
 """Questions put to the stock, one module a question."""
 
+from .compare import Change, Comparison, Side, Verdict, compare, open_side
 from .details import Details, KnownCopy, details
 from .duplicates import Duplicates, Overview, Question, Totals, duplicates
 from .folders import FolderFacts, FolderMatch, Relation, compare_folders
+from .inventories import InventoryFacts, load_inventory, read_inventory, save_inventory
 from .looking import Look, look
+from .space import AGES, GROUPINGS, LEAST_FREE, Part, Usage, VolumeSpace, empty_folders, space, volume_spaces
+from .tree import Node, space_tree
 
 __all__ = [
     "duplicates",
@@ -20,4 +24,25 @@ __all__ = [
     "KnownCopy",
     "look",
     "Look",
+    "space",
+    "volume_spaces",
+    "Usage",
+    "Part",
+    "VolumeSpace",
+    "GROUPINGS",
+    "AGES",
+    "LEAST_FREE",
+    "compare",
+    "open_side",
+    "Comparison",
+    "Change",
+    "Side",
+    "Verdict",
+    "save_inventory",
+    "load_inventory",
+    "read_inventory",
+    "InventoryFacts",
+    "empty_folders",
+    "space_tree",
+    "Node",
 ]

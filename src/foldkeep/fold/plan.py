@@ -109,7 +109,8 @@ def make_plan(
         if row.action is not Action.FOLD or row.path in seen:
             continue
         seen.add(row.path)
-        if not staying[row.set] and not allow_last_copy:
+        # What is moved stays: a move into a folder that the user names takes no content away.
+        if not staying[row.set] and not allow_last_copy and method is not Method.MOVE:
             raise UnusableInput(
                 f"{visible(docket)} keeps no copy in set {visible(row.set)}",
                 "change one of its rows to keep, or say --allow-last-copy if none is to stay",

@@ -1,10 +1,26 @@
 """Open formats in and out, one module each."""
 
 from .csv import read_table, rewrite_file, write_new_file, write_table
+from .inventory import (
+    InventoryFile,
+    InventoryFolder,
+    InventoryHead,
+    InventoryPlace,
+    InventoryReader,
+    write_inventory,
+)
 from .settings import SettingsFile, read_settings, settings_table
+from .writing import new_file
 from .xmp import Xmp, parse_xmp
 
 __all__ = [
+    "InventoryFile",
+    "InventoryFolder",
+    "InventoryHead",
+    "InventoryPlace",
+    "InventoryReader",
+    "write_inventory",
+    "new_file",
     "read_table",
     "write_table",
     "write_new_file",

@@ -1,13 +1,15 @@
 """CSV after RFC 4180 that a spreadsheet can open and save without harm, to it or to its user."""
 
 import csv
+import io
 import os
 import re
 from collections.abc import Iterable, Iterator, Sequence
-from itertools import count
 from typing import TextIO
 
-from foldkeep.model import UnusableInput, beside, reason_of, visible
+from foldkeep.model import UnusableInput, reason_of, visible
+
+from .writing import new_file
 
 # A cell that begins so is run as a formula by spreadsheets. Cells that begin with apostrophes before such
 # a character get one more as well, so that taking one away always gives back what was written.
@@ -39,23 +41,8 @@ def write_new_file(path: str, header: Sequence[str], rows: Iterable[Sequence[str
     UnusableInput
         If it cannot be written; what was begun is taken away again.
     """
-    folder, name = os.path.split(os.fsencode(path))
-    try:
-        for number in count(1):
-            target = os.fsdecode(os.path.join(folder, beside(name, number)))
-            try:
-                stream = open(target, "x", encoding="utf-8", newline="")  # noqa: SIM115
-                break
-            except FileExistsError:
-                continue
-        with stream:
-            try:
-                write_table(stream, header, rows)
-            except BaseException:
-                os.unlink(target)
-                raise
-    except OSError as error:
-        raise UnusableInput(f"cannot write {visible(path)}: {reason_of(error)}", "name another file") from error
+    with new_file(path) as (target, stream), io.TextIOWrapper(stream, encoding="utf-8", newline="") as text:
+        write_table(text, header, rows)
     return target
 
 

@@ -2,6 +2,7 @@
 
 from .choose import Chooser
 from .docket import read_docket, rewrite_docket, write_docket
+from .listed import listed_rows
 from .names import copy_marks, looks_like_a_copy
 from .propose import Proposal, propose
 from .review import Review
@@ -19,6 +20,7 @@ __all__ = [
     "copy_marks",
     "looks_like_a_copy",
     "read_docket",
+    "listed_rows",
     "write_docket",
     "rewrite_docket",
     "Review",

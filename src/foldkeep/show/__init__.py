@@ -13,6 +13,8 @@ from .changing import (
     show_run,
     show_unfolded,
 )
+from .charts import draw_treemap, draw_usage
+from .comparing import COMPARE_COLUMNS, comparison_document, comparison_rows, show_comparison
 from .details import details_document, show_details
 from .documents import (
     match_document,
@@ -34,10 +36,18 @@ from .finding import (
     show_sets,
     show_settings,
 )
+from .inventories import (
+    inventory_document,
+    listed_document,
+    show_inventory,
+    show_listed_docket,
+    show_saved_inventory,
+)
 from .page import Column, Page
 from .progress import ProgressLine
 from .reviewing import HELP as REVIEW_HELP
 from .reviewing import show_refusal, show_review_end, show_review_set
+from .space import show_empty_folders, show_files, show_listed, show_usage, show_volumes, usage_document
 from .touring import show_step, show_tour
 from .words import count
 
@@ -48,6 +58,23 @@ __all__ = [
     "ProgressLine",
     "show_scan",
     "show_details",
+    "show_volumes",
+    "show_usage",
+    "usage_document",
+    "show_files",
+    "show_listed",
+    "show_listed_docket",
+    "show_empty_folders",
+    "listed_document",
+    "show_inventory",
+    "show_saved_inventory",
+    "inventory_document",
+    "show_comparison",
+    "comparison_document",
+    "comparison_rows",
+    "COMPARE_COLUMNS",
+    "draw_treemap",
+    "draw_usage",
     "details_document",
     "show_places",
     "show_settings",

@@ -236,6 +236,12 @@ class Files:
             found,
         )
 
+    def set_contents(self, found: Iterable[tuple[object, ...]]) -> None:
+        """Write down ends, digest, content and extent of files, each told by its folder's number and its name."""
+        self._db.executemany(
+            "UPDATE files SET ends = ?, digest = ?, content = ?, extent = ? WHERE folder = ? AND name = ?", found
+        )
+
     def perhaps_cloned(self) -> list[tuple[int, bytes]]:
         """Return numbers and paths of files that a clone may have been made of since they were read.
 

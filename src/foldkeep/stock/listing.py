@@ -1,8 +1,8 @@
 """Files one by one, and summed up by what they have in common."""
 
 import sqlite3
-from collections.abc import Iterator
-from typing import NamedTuple
+from collections.abc import Iterator, Sequence
+from typing import Any, NamedTuple
 
 from foldkeep.model import Filter, StockFile, suffix_of
 
@@ -28,6 +28,7 @@ _GROUPINGS = {
     "owner": "f.owner",
     "folder": "f.folder",
     "folder and kind": "f.folder || ' ' || f.kind",
+    "folder and day": f"f.folder || ' ' || f.modified_ns / {_DAY_NS}",
 }
 _DISK = "coalesce(f.blocks * 512, f.size)"
 
@@ -93,6 +94,26 @@ class Listing:
             f"SELECT {FILE_COLUMNS} FROM files f JOIN folders d ON d.id = f.folder WHERE {fits}", values
         )
         return (stock_file(row, places) for row in rows)
+
+    def contents(self, wanted: Filter) -> Iterator[tuple[Any, ...]]:
+        """Yield the files that fit as folder, name, size, modified_ns, kind, volume, inode, ends, digest."""
+        fits, values = condition(self._db, wanted)
+        yield from self._db.execute(
+            "SELECT d.path, f.name, f.size, f.modified_ns, f.kind, f.volume, f.inode, f.ends, f.digest"
+            f" FROM {FILTERABLE} WHERE {fits}",
+            values,
+        )
+
+    def rows(self, places: Sequence[int]) -> Iterator[tuple[Any, ...]]:
+        """Yield every name in places, folder by folder, as folder, place, volume, name and what is known of it.
+
+        A folder without files comes with None for the name.
+        """
+        yield from self._db.execute(
+            "SELECT d.path, d.place, d.volume, f.name, f.kind, f.size, f.modified_ns, f.inode, f.links, f.owner,"
+            " f.blocks, f.extent, f.content, f.ends, f.digest FROM folders d LEFT JOIN files f ON f.folder = d.id"
+            f" WHERE d.place IN ({','.join(map(str, places))}) ORDER BY d.path, f.name"
+        )
 
     def folders(self) -> dict[int, bytes]:
         """Return the path of every folder under its number."""

@@ -105,6 +105,10 @@ class Stock:
             raise
         self._db.execute("COMMIT")
 
+    def close(self) -> None:
+        """Close a stock that was not opened by ``with``."""
+        self._db.close()
+
     def __enter__(self) -> Self:
         return self
 

@@ -1,0 +1,61 @@
+"""Compare two places, folders or inventories: what came, went, changed, moved.
+
+Files are told apart by content where it is known on both sides, and by size and
+date where it is not; the answer says which. What has the same content under
+another path counts as moved or renamed.
+"""
+
+import argparse
+from contextlib import ExitStack
+from typing import TYPE_CHECKING
+
+from .environment import Environment, ExitStatus
+from .filters import add_filters, wanted
+
+if TYPE_CHECKING:
+    from foldkeep.stock import Stock
+
+EXAMPLES = """\
+examples:
+  foldkeep compare shelf-drive.inventory shelf-drive
+  foldkeep compare ~/Pictures /media/backup/Pictures --kind photo
+  foldkeep compare last-year.inventory ~/Videos --csv changes.csv
+"""
+
+_TOP_ON_TERMINAL = 10
+
+
+def arrange(parser: argparse.ArgumentParser) -> None:
+    """Declare the arguments."""
+    for name in ("first", "second"):
+        parser.add_argument(name, metavar=name.upper(), help="a place, a folder in one, or an inventory")
+    parser.add_argument(
+        "--top", type=int, metavar="N", help=f"list the first N of each (on a terminal {_TOP_ON_TERMINAL}, else all)"
+    )
+    parser.add_argument("--csv", metavar="FILE", help="write every difference to a table as well")
+    add_filters(parser)
+
+
+def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
+    """Open both sides, compare, tell."""
+    from foldkeep.find import compare, open_side
+    from foldkeep.show import COMPARE_COLUMNS, comparison_document, comparison_rows, show_comparison
+    from foldkeep.stock import Stock
+
+    with ExitStack() as opened:
+
+        def stock() -> "Stock":
+            return opened.enter_context(Stock.open(env.stock_path(args)))
+
+        fits = wanted(args)
+        found = compare(open_side(stock, args.first, fits), open_side(stock, args.second, fits))
+    top = _TOP_ON_TERMINAL if args.top is None and env.stdout.isatty() else args.top
+    document = {"command": "compare", **(comparison_document(found) if args.json else {})}
+    env.answer(args, document, lambda page: show_comparison(page, found, None if top is None else max(0, top)))
+    if args.csv:
+        from foldkeep.formats import write_new_file
+
+        written = write_new_file(args.csv, COMPARE_COLUMNS, comparison_rows(found))
+        if written != args.csv:
+            env.stderr.write(f"foldkeep compare: {args.csv} is taken, so the table is in {written}\n")
+    return ExitStatus.DONE

@@ -1,0 +1,22 @@
+"""What is asked: the stock, or an inventory in its place."""
+
+import argparse
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from foldkeep.stock import Stock
+
+    from .environment import Environment
+
+
+def add_inventory(parser: argparse.ArgumentParser) -> None:
+    """Add the option that names an inventory."""
+    parser.add_argument("--inventory", metavar="FILE", help="ask an inventory in place of the stock")
+
+
+def open_source(args: argparse.Namespace, env: "Environment") -> "Stock":
+    """Open what is asked; to be closed by ``with``."""
+    from foldkeep.find import load_inventory
+    from foldkeep.stock import Stock
+
+    return load_inventory(args.inventory) if args.inventory else Stock.open(env.stock_path(args))

@@ -1,0 +1,270 @@
+"""Two places, folders or inventories compared: what came, what went, what changed, what only moved."""
+
+import os
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, field, replace
+from enum import StrEnum
+from typing import NamedTuple
+
+from foldkeep.formats import InventoryReader
+from foldkeep.model import Filter, Place, Role, StockFile, UnusableInput, lies_below, visible
+from foldkeep.stock import Stock
+
+
+class Verdict(StrEnum):
+    """How a file of the first side stands to one of the second."""
+
+    ADDED = "added"  # only on the second
+    GONE = "gone"  # only on the first
+    CHANGED = "changed"  # same path, other content
+    MOVED = "moved"  # same content under another path
+    SAME = "same"
+
+
+class Entry(NamedTuple):
+    """What is compared of a file; a tuple, since there may be millions.
+
+    `identity` tells hard links of one stock; None in an inventory. `ends` differ only if the contents do.
+    """
+
+    size: int
+    modified_ns: int
+    kind: str
+    identity: tuple[int, int] | None
+    ends: int | None
+    digest: bytes | None
+
+
+@dataclass(frozen=True, slots=True)
+class Side:
+    """What is compared: its name for a person, and its files by path relative to it.
+
+    `tops` are the absolute paths that the first step of a relative path stands for where there are several;
+    with one alone, it is what all of them are relative to.
+    """
+
+    name: str
+    tops: dict[bytes, bytes]
+    files: dict[bytes, Entry]
+
+    def path(self, relative: bytes) -> bytes:
+        """Return the absolute path of a file."""
+        if len(self.tops) == 1:
+            return os.path.join(next(iter(self.tops.values())), relative)
+        label, _, rest = relative.partition(b"/")
+        return os.path.join(self.tops[label], rest)
+
+
+class Change(NamedTuple):
+    """One file, or two that belong together.
+
+    Attributes
+    ----------
+    before, after
+        Relative paths on the first and on the second side; None where there is none.
+    proven
+        Whether contents were compared; otherwise only sizes and dates could be.
+    """
+
+    verdict: Verdict
+    before: bytes | None
+    after: bytes | None
+    was: Entry | None
+    now: Entry | None
+    proven: bool
+
+    @property
+    def entry(self) -> Entry:
+        """The file as it is now, or as it was."""
+        found = self.now or self.was
+        if found is None:
+            raise ValueError("a change without a file")
+        return found
+
+
+@dataclass
+class Comparison:
+    """The answer.
+
+    Attributes
+    ----------
+    changes
+        All but what is the same, by verdict and path.
+    counts
+        Files and bytes by verdict and kind; of what changed, as it is now.
+    unproven
+        How many files of each verdict could be told by size and date only.
+    elsewhere
+        How many of the files that are only on one side have a content that the other side has too.
+    """
+
+    first: Side
+    second: Side
+    changes: list[Change] = field(default_factory=list)
+    counts: dict[Verdict, dict[str, tuple[int, int]]] = field(default_factory=dict)
+    unproven: dict[Verdict, int] = field(default_factory=dict)
+    elsewhere: dict[Verdict, int] = field(default_factory=dict)
+
+    def totals(self, verdict: Verdict) -> tuple[int, int]:
+        """Return files and bytes of a verdict."""
+        figures = self.counts.get(verdict, {}).values()
+        return sum(files for files, _ in figures), sum(size for _, size in figures)
+
+
+def open_side(stock: Callable[[], Stock], word: str, wanted: Filter) -> Side:
+    """Return a side by the label or path of a place, the path of a folder in one, or that of an inventory.
+
+    Parameters
+    ----------
+    stock
+        Opens the stock; asked only if it is needed.
+    wanted
+        Which of its files take part.
+
+    Raises
+    ------
+    UnusableInput
+        If it is none of these, or the inventory is damaged.
+    """
+    if os.path.isfile(word):
+        return _inventory_side(word, wanted)
+    known = stock()
+    path = os.path.realpath(os.fsencode(word))
+    places = known.places.all()
+    top = next((place.path for place in places if place.label == word), path)
+    if not any(top == place.path or lies_below(top, place.path) for place in places):
+        raise UnusableInput(
+            f"{visible(word)} is no place, no folder in one, and no inventory", "scan it first, or see foldkeep places"
+        )
+    inner = replace(wanted, under=(*wanted.under, top)) if not wanted.under else wanted
+    files = {}
+    for folder, name, size, modified_ns, kind, volume, inode, ends, digest in known.listing.contents(inner):
+        if folder == top or lies_below(folder, top):
+            entry = Entry(size, modified_ns, kind, (volume, inode), ends, digest)
+            files[_relative(folder, top) + name] = entry
+    return Side(visible(top), {b"": top}, files)
+
+
+def _inventory_side(path: str, wanted: Filter) -> Side:
+    reader = InventoryReader(path)
+    places = [
+        Place(number, place.path, Role(place.role), place.label, 0) for number, place in enumerate(reader.head.places)
+    ]
+    several = len(places) > 1
+    files: dict[bytes, Entry] = {}
+    for part in reader.folders():
+        place = places[part.place]
+        stem = (os.fsencode(place.label) + b"/" if several else b"") + _relative(part.path, place.path)
+        for file in part.files:
+            digest = bytes.fromhex(file.digest) if file.digest else None
+            if wanted and not wanted.takes(
+                StockFile(
+                    part.path.rstrip(b"/") + b"/" + file.name, file.size, file.modified_ns, file.kind, place, 0,
+                    file.inode, file.links, file.owner, digest,
+                )
+            ):  # fmt: skip
+                continue
+            files[stem + file.name] = Entry(file.size, file.modified_ns, file.kind, None, file.ends, digest)
+    return Side(visible(path), {os.fsencode(place.label): place.path for place in places}, files)
+
+
+def _relative(folder: bytes, top: bytes) -> bytes:
+    return folder[len(top.rstrip(b"/")) + 1 :] + b"/" if folder != top else b""
+
+
+def compare(first: Side, second: Side) -> Comparison:
+    """Compare two sides by the paths and contents of their files.
+
+    Contents are compared where both are known: by digest, by size, or by their first and last blocks. Where they
+    are not, files of one size and date count as the same, and that is said.
+    """
+    answer = Comparison(first, second)
+    changes = []
+    for path in first.files.keys() & second.files.keys():
+        was, now = first.files[path], second.files[path]
+        verdict, proven = _judge(was, now)
+        change = Change(verdict, path, path, was, now, proven)
+        _count(answer, change)
+        if verdict is not Verdict.SAME:
+            changes.append(change)
+    gone = {path: entry for path, entry in first.files.items() if path not in second.files}
+    added = {path: entry for path, entry in second.files.items() if path not in first.files}
+    moved = list(_moved(gone, added))
+    taken = {change.before for change in moved}, {change.after for change in moved}
+    rest = [Change(Verdict.GONE, path, None, was, None, True) for path, was in gone.items() if path not in taken[0]]
+    rest += [Change(Verdict.ADDED, None, path, None, now, True) for path, now in added.items() if path not in taken[1]]
+    for change in (*moved, *rest):
+        _count(answer, change)
+    for verdict, other in ((Verdict.GONE, second), (Verdict.ADDED, first)):
+        contents = {entry.digest for entry in other.files.values()} - {None}
+        answer.elsewhere[verdict] = sum(c.verdict is verdict and c.entry.digest in contents for c in rest)
+    order = {verdict: number for number, verdict in enumerate(Verdict)}
+    answer.changes = [*changes, *moved, *rest]
+    answer.changes.sort(key=lambda change: (order[change.verdict], change.after or change.before or b""))
+    return answer
+
+
+def _judge(was: Entry, now: Entry) -> tuple[Verdict, bool]:
+    """Tell whether two files of one path have the same content, and whether that is proven."""
+    if was.size != now.size:
+        return Verdict.CHANGED, True
+    if was.size == 0 or (was.identity is not None and was.identity == now.identity):
+        return Verdict.SAME, True
+    if was.digest and now.digest:
+        return (Verdict.SAME if was.digest == now.digest else Verdict.CHANGED), True
+    if was.ends is not None and now.ends is not None and was.ends != now.ends:
+        return Verdict.CHANGED, True
+    return (Verdict.SAME if was.modified_ns == now.modified_ns else Verdict.CHANGED), False
+
+
+def _moved(gone: dict[bytes, Entry], added: dict[bytes, Entry]) -> Iterator[Change]:
+    """Pair what went with what came, by content first, then by size, date and name, then by size and date alone."""
+    left, right = dict(gone), dict(added)
+    by_content = lambda path, entry: entry.digest  # noqa: E731, ARG005 - three keys, side by side
+    by_name = lambda path, entry: (entry.size, entry.modified_ns, path.rpartition(b"/")[2])  # noqa: E731
+    by_date = lambda path, entry: (entry.size, entry.modified_ns)  # noqa: E731, ARG005
+    for key, proven in ((by_content, True), (by_name, False), (by_date, False)):
+        waiting = _grouped(left, key)
+        for path, entry in sorted(right.items()):
+            candidates = waiting.get(key(path, entry))
+            if not candidates or not entry.size or (not proven and len(candidates) > 1):
+                continue
+            before = _best(candidates, path)
+            was = left[before]
+            if not proven and _judge(was, entry)[0] is Verdict.CHANGED:
+                continue
+            candidates.remove(before)
+            del left[before], right[path]
+            yield Change(Verdict.MOVED, before, path, was, entry, proven)
+
+
+def _grouped(entries: dict[bytes, Entry], key: Callable[[bytes, Entry], object]) -> dict[object, list[bytes]]:
+    found: dict[object, list[bytes]] = defaultdict(list)
+    for path in sorted(entries):
+        value = key(path, entries[path])
+        if value is not None:
+            found[value].append(path)
+    return found
+
+
+def _best(candidates: Iterable[bytes], path: bytes) -> bytes:
+    """Return the candidate whose path ends most like another, or the first."""
+    steps = path.split(b"/")
+
+    def unlike(candidate: bytes) -> tuple[int, bytes]:
+        theirs = candidate.split(b"/")
+        alike = 0
+        while alike < min(len(steps), len(theirs)) and steps[-1 - alike] == theirs[-1 - alike]:
+            alike += 1
+        return -alike, candidate
+
+    return min(candidates, key=unlike)
+
+
+def _count(answer: Comparison, change: Change) -> None:
+    kinds = answer.counts.setdefault(change.verdict, {})
+    files, size = kinds.get(change.entry.kind, (0, 0))
+    kinds[change.entry.kind] = (files + 1, size + change.entry.size)
+    if not change.proven:
+        answer.unproven[change.verdict] = answer.unproven.get(change.verdict, 0) + 1

@@ -1,0 +1,102 @@
+"""Inventories of places: saved to be asked while the drive is in a cupboard."""
+
+import time
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from itertools import groupby
+
+from foldkeep.formats import InventoryFile, InventoryFolder, InventoryHead, InventoryPlace, InventoryReader
+from foldkeep.formats import write_inventory as write
+from foldkeep.model import Place, Role
+from foldkeep.stock import Sighting, Stock
+
+
+def save_inventory(stock: Stock, places: Sequence[Place], path: str) -> tuple[str, int, int]:
+    """Save all that the stock knows of the files of places; return where, how many files and bytes.
+
+    Raises UnusableInput if it cannot be written.
+    """
+    volumes = stock.places.volumes()
+    numbers = {place.id: number for number, place in enumerate(places)}
+    head = InventoryHead(
+        time.time_ns(),
+        [
+            InventoryPlace(
+                place.path,
+                place.label,
+                place.role,
+                volumes[place.volume].key,
+                volumes[place.volume].name,
+                place.scanned_ns,
+            )
+            for place in places
+        ],
+        {volume.key: volume.name for volume in volumes.values()},
+    )
+
+    def folders() -> Iterator[InventoryFolder]:
+        rows = stock.listing.rows([place.id for place in places])
+        for (folder, place, volume), group in groupby(rows, key=lambda row: row[:3]):
+            files = [
+                InventoryFile._make((*row[3:14], row[14].hex() if row[14] else None))
+                for row in group
+                if row[3] is not None
+            ]
+            yield InventoryFolder(folder, numbers[place], volumes[volume].key, files)
+
+    return write(path, head, folders())
+
+
+def load_inventory(path: str) -> Stock:
+    """Return a stock in memory with what an inventory tells; it answers questions as any other.
+
+    Raises UnusableInput if it is no whole inventory.
+    """
+    reader = InventoryReader(path)
+    stock = Stock.open(":memory:", create=True)
+    try:
+        with stock.transaction(flush=False):
+            volumes = {key: stock.places.volume(key, name) for key, name in reader.head.volumes.items()}
+            places = [
+                stock.places.add(place.path, Role(place.role), place.label, volumes[place.volume_key], number)
+                for number, place in enumerate(reader.head.places)
+            ]
+            _fill(stock, reader, places, volumes)
+    except BaseException:
+        stock.close()
+        raise
+    return stock
+
+
+def _fill(stock: Stock, reader: InventoryReader, places: list[Place], volumes: dict[str, int]) -> None:
+    for part in reader.folders():
+        place = places[part.place]
+        volume = volumes.get(part.volume_key, place.volume)
+        folder = stock.files.enter_folder(part.path, place.id, volume, 0, None)
+        sightings = [
+            Sighting(f.name, f.kind, f.size, f.modified_ns, f.inode, f.links, f.owner, 0, f.blocks) for f in part.files
+        ]
+        stock.files.put(folder, place.id, volume, sightings)
+        stock.files.set_contents(
+            (f.ends, bytes.fromhex(f.digest) if f.digest else None, f.content, f.extent, folder, f.name)
+            for f in part.files
+            if f.digest or f.content or f.ends is not None or f.extent is not None
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class InventoryFacts:
+    """What an inventory has: its head, and for each of its places how many files of how many bytes."""
+
+    head: InventoryHead
+    sizes: list[tuple[int, int]]
+
+
+def read_inventory(path: str) -> InventoryFacts:
+    """Read an inventory to its end and tell what it has; raise UnusableInput if it is no whole one."""
+    reader = InventoryReader(path)
+    sizes = [(0, 0) for _ in reader.head.places]
+    for part in reader.folders():
+        files, size = sizes[part.place]
+        sizes[part.place] = (files + len(part.files), size + sum(file.size for file in part.files))
+    return InventoryFacts(reader.head, sizes)

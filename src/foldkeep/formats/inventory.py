@@ -1,0 +1,325 @@
+"""Inventories: what the stock knows of places, in one portable file that outlives stock and machine.
+
+The form is our own and is told in docs/formats.md: JSON Lines (one object a line, ASCII), compressed with gzip
+(RFC 1952). It is written and read as a stream. A second, empty gzip member follows, whose extra field holds the
+BLAKE3 digest of all bytes before it, so that a file which was cut short or changed anywhere is told from a whole one.
+"""
+
+import gzip
+import io
+import json
+import os
+import struct
+import zlib
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, field
+from typing import Any, BinaryIO, NamedTuple, cast
+from urllib.parse import quote_from_bytes, unquote_to_bytes
+
+from blake3 import blake3
+
+from foldkeep.model import (
+    UnusableInput,
+    file_uri,
+    format_moment,
+    parse_moment,
+    path_from_uri,
+    reason_of,
+    visible,
+)
+
+from .writing import new_file
+
+FORMAT, VERSION = "foldkeep inventory", 1
+_LEVEL = 6
+_FILES_A_LINE = 1000
+_LONGEST_LINE = 64 * 1024 * 1024
+
+
+@dataclass(frozen=True, slots=True)
+class InventoryPlace:
+    """A place as an inventory has it; `volume_key` and `volume_name` are as those of `Volume`."""
+
+    path: bytes
+    label: str
+    role: str
+    volume_key: str
+    volume_name: str
+    scanned_ns: int | None
+
+
+class InventoryFile(NamedTuple):
+    """A file as an inventory has it; the attributes are those of `StockFile`. A tuple, since there may be millions.
+
+    `ends` is a number that files with the same first and last block share; `digest` is hexadecimal.
+    """
+
+    name: bytes
+    kind: str
+    size: int
+    modified_ns: int
+    inode: int
+    links: int
+    owner: int
+    blocks: int | None
+    extent: int | None
+    content: str | None
+    ends: int | None
+    digest: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class InventoryFolder:
+    """Some files of one folder: absolute path, the number of its place in the head, and the key of its volume."""
+
+    path: bytes
+    place: int
+    volume_key: str
+    files: list[InventoryFile]
+
+
+@dataclass(frozen=True, slots=True)
+class InventoryHead:
+    """What an inventory begins with.
+
+    Attributes
+    ----------
+    saved_ns
+        When it was saved, nanoseconds since the epoch.
+    volumes
+        Names of volumes by key.
+    """
+
+    saved_ns: int
+    places: list[InventoryPlace] = field(default_factory=list)
+    volumes: dict[str, str] = field(default_factory=dict)
+
+
+def write_inventory(path: str, head: InventoryHead, folders: Iterable[InventoryFolder]) -> tuple[str, int, int]:
+    """Write an inventory and return where, and how many files of how many bytes it tells of.
+
+    A taken name gets a free one beside it.
+
+    Raises
+    ------
+    UnusableInput
+        If it cannot be written; what was begun is taken away again.
+    """
+    with new_file(path) as (target, stream):
+        counts = _write(stream, head, folders)
+        stream.flush()
+        os.fsync(stream.fileno())
+    return target, *counts
+
+
+def _write(stream: BinaryIO, head: InventoryHead, folders: Iterable[InventoryFolder]) -> tuple[int, int]:
+    files = size = 0
+    hashed = _Hashed(stream)
+    # Neither name nor time of writing in the gzip header: what is in it and when it was saved is in the lines.
+    with gzip.GzipFile("", "wb", _LEVEL, cast(BinaryIO, hashed), 0) as packed:
+
+        def put(entry: dict[str, Any]) -> None:
+            packed.write(json.dumps(entry, separators=(",", ":")).encode() + b"\n")
+
+        put(_head_entry(head))
+        for folder in folders:
+            for at in range(0, max(len(folder.files), 1), _FILES_A_LINE):
+                part = folder.files[at : at + _FILES_A_LINE]
+                put({
+                    "folder": file_uri(folder.path), "place": folder.place, "volume": folder.volume_key,
+                    "files": [[_quoted(file.name), *file[1:]] for file in part],
+                })  # fmt: skip
+            files += len(folder.files)
+            size += sum(file.size for file in folder.files)
+        put({"end": {"files": files, "bytes": size}})
+    stream.write(_seal(hashed.digest()))
+    return files, size
+
+
+def _seal(digest: bytes) -> bytes:
+    """Return an empty gzip member that carries a digest in its extra field (RFC 1952, 2.3.1.1)."""
+    field = b"FK" + struct.pack("<H", len(digest)) + digest
+    head = b"\x1f\x8b\x08\x04" + bytes(5) + b"\xff" + struct.pack("<H", len(field))
+    return head + field + b"\x03\0" + bytes(8)
+
+
+_SEAL_BYTES = len(_seal(bytes(32)))
+
+
+class _Hashed:
+    """A stream that hashes what is written to it."""
+
+    def __init__(self, stream: BinaryIO) -> None:
+        self._stream = stream
+        self._hasher = blake3()
+
+    def write(self, data: bytes) -> int:
+        self._hasher.update(data)
+        return self._stream.write(data)
+
+    def flush(self) -> None:
+        self._stream.flush()
+
+    def digest(self) -> bytes:
+        return self._hasher.digest()
+
+
+class _Unsealed:
+    """Reads a stream but for its seal, which is what is left at the end."""
+
+    def __init__(self, stream: BinaryIO) -> None:
+        self._stream = stream
+        self._hasher = blake3()
+        self._held = b""
+
+    def read(self, count: int) -> bytes:
+        while len(self._held) <= _SEAL_BYTES:
+            more = self._stream.read(max(count, io.DEFAULT_BUFFER_SIZE))
+            if not more:
+                return b""
+            self._held += more
+        ready, self._held = self._held[:-_SEAL_BYTES][:count], self._held[min(count, len(self._held) - _SEAL_BYTES) :]
+        self._hasher.update(ready)
+        return ready
+
+    def is_whole(self) -> bool:
+        return self._held == _seal(self._hasher.digest())
+
+
+def _head_entry(head: InventoryHead) -> dict[str, Any]:
+    return {
+        "format": FORMAT,
+        "version": VERSION,
+        "saved": format_moment(head.saved_ns),
+        "places": [
+            {
+                "uri": file_uri(place.path),
+                "label": place.label,
+                "role": place.role,
+                "volume": place.volume_key,
+                "scanned": format_moment(place.scanned_ns) if place.scanned_ns is not None else None,
+            }
+            for place in head.places
+        ],
+        "volumes": head.volumes,
+    }
+
+
+def _quoted(name: bytes) -> str:
+    return name.decode("ascii") if name.isalnum() else quote_from_bytes(name, safe=" !#$&'()+,;=@[]{}~^`")
+
+
+class InventoryReader:
+    """An inventory that is being read.
+
+    Attributes
+    ----------
+    head
+        What it begins with.
+    files, bytes
+        How many files were read so far, and the sum of their sizes.
+    """
+
+    def __init__(self, path: str) -> None:
+        self._path = path
+        self.files = self.bytes = 0
+        try:
+            self._file = open(path, "rb")  # noqa: SIM115 - closed when it is read to its end, or by `close`
+        except OSError as error:
+            raise UnusableInput(
+                f"cannot read the inventory {visible(path)}: {reason_of(error)}",
+                "name a file that `foldkeep inventory save` wrote",
+            ) from error
+        self._unsealed = _Unsealed(self._file)
+        self._stream = gzip.GzipFile(fileobj=cast(BinaryIO, self._unsealed), mode="rb")
+        self._lines = self._entries()
+        try:
+            self.head = _head(next(self._lines, {}))
+        except (ValueError, KeyError, TypeError, AttributeError) as error:
+            self.close()
+            raise self._damaged("it does not begin as one") from error
+        except UnusableInput:
+            self.close()
+            raise
+
+    def folders(self) -> Iterator[InventoryFolder]:
+        """Yield the folders with their files; a large folder comes in several parts, one after the other.
+
+        Raises
+        ------
+        UnusableInput
+            If it was cut short or is damaged; that may come to light only at its end.
+        """
+        with self._file:
+            ended = False
+            for entry in self._lines:
+                try:
+                    if "end" in entry:
+                        ended = entry["end"] == {"files": self.files, "bytes": self.bytes}
+                        break
+                    folder = _folder(entry, len(self.head.places))
+                except (ValueError, KeyError, TypeError) as error:
+                    raise self._damaged("a line of it makes no sense") from error
+                self.files += len(folder.files)
+                self.bytes += sum(file.size for file in folder.files)
+                yield folder
+            if not ended or next(self._lines, None) is not None or not self._unsealed.is_whole():
+                raise self._damaged("it was cut short or changed")
+
+    def close(self) -> None:
+        """Close the file before its end."""
+        self._file.close()
+
+    def _entries(self) -> Iterator[dict[str, Any]]:
+        while True:
+            try:
+                line = self._stream.readline(_LONGEST_LINE)
+            except (OSError, EOFError, zlib.error) as error:
+                raise self._damaged("it was cut short or changed") from error
+            if not line:
+                return
+            if not line.endswith(b"\n"):
+                raise self._damaged("it was cut short or changed")
+            try:
+                entry = json.loads(line)
+            except ValueError as error:
+                raise self._damaged("a line of it makes no sense") from error
+            if not isinstance(entry, dict):
+                raise self._damaged("a line of it makes no sense")
+            yield entry
+
+    def _damaged(self, why: str) -> UnusableInput:
+        return UnusableInput(
+            f"{visible(self._path)} is no whole inventory: {why}", "take another copy of it, or save it again"
+        )
+
+
+def _head(entry: dict[str, Any]) -> InventoryHead:
+    if entry.get("format") != FORMAT:
+        raise ValueError("not an inventory")
+    if entry["version"] != VERSION:
+        raise ValueError(f"version {entry['version']}")
+    volumes = {str(key): str(name) for key, name in entry["volumes"].items()}
+    places = [
+        InventoryPlace(
+            path_from_uri(each["uri"]),
+            each["label"],
+            each["role"],
+            each["volume"],
+            volumes.get(each["volume"], ""),
+            parse_moment(each["scanned"]) if each["scanned"] else None,
+        )
+        for each in entry["places"]
+    ]
+    return InventoryHead(parse_moment(entry["saved"]), places, volumes)
+
+
+def _folder(entry: dict[str, Any], places: int) -> InventoryFolder:
+    if not 0 <= entry["place"] < places:
+        raise ValueError("no such place")
+    make = InventoryFile
+    files = [
+        make(unquote_to_bytes(name) if "%" in name else name.encode("ascii"), *rest)
+        for name, *rest in cast(list[list[Any]], entry["files"])
+    ]
+    return InventoryFolder(path_from_uri(entry["folder"]), entry["place"], entry["volume"], files)

@@ -1,0 +1,43 @@
+"""New files for answers: never over one that is there, and whole or not at all."""
+
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager
+from itertools import count
+from typing import BinaryIO
+
+from foldkeep.model import UnusableInput, beside, reason_of, visible
+
+
+@contextmanager
+def new_file(path: str) -> Iterator[tuple[str, BinaryIO]]:
+    """Open a new file, and give its path with it: `path`, or a free name beside it if that one is taken.
+
+    What was begun is taken away again if the block fails.
+
+    Raises
+    ------
+    UnusableInput
+        If it cannot be written.
+    """
+    try:
+        target, stream = _opened(path)
+        try:
+            with stream:
+                yield target, stream
+        except BaseException:
+            os.unlink(target)
+            raise
+    except OSError as error:
+        raise UnusableInput(f"cannot write {visible(path)}: {reason_of(error)}", "name another file") from error
+
+
+def _opened(path: str) -> tuple[str, BinaryIO]:
+    folder, name = os.path.split(os.fsencode(path))
+    for number in count(1):
+        target = os.fsdecode(os.path.join(folder, beside(name, number)))
+        try:
+            return target, open(target, "xb")
+        except FileExistsError:
+            continue
+    raise AssertionError("there is always another number")

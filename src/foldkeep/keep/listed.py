@@ -1,0 +1,14 @@
+"""Dockets of files that a person picked by filters: there is no keeper, each goes for itself."""
+
+from collections.abc import Iterable, Iterator
+
+from blake3 import blake3
+
+from foldkeep.model import Action, DocketRow, StockFile
+
+
+def listed_rows(files: Iterable[StockFile], reason: str) -> Iterator[DocketRow]:
+    """Yield a docket row for each file; each is a set of its own, of which nothing stays."""
+    for file in files:
+        name = "f" + blake3(file.path).hexdigest()[:16]
+        yield DocketRow(name, Action.FOLD, file.path, file.size, file.kind, file.modified_ns, file.digest, reason)
