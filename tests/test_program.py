@@ -22,7 +22,7 @@ ROOT = Path(__file__).parent.parent
 def test_help_is_a_guide_and_every_command_ends_with_examples():
     guide = program("--help")
     assert (guide.returncode, guide.stderr) == (0, "")
-    order = [guide.stdout.index(f"  {name} ") for name in COMMANDS]
+    order = [guide.stdout.index(f"\n  {name} ") for name in COMMANDS]
     assert order == sorted(order)
     assert max(map(len, guide.stdout.splitlines())) <= 80
     for name in COMMANDS:

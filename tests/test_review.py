@@ -77,7 +77,7 @@ def test_what_is_common_is_said_once_and_what_differs_side_by_side(desk: Desk):
     assert f"all in {desk.place}; links 1" not in shown
     lines = [line for line in shown.splitlines() if line[:1].isdigit()]
     assert ["not there" in line for line in lines].count(True) == 1
-    assert [("kite.xmp (rating 5)" in line) for line in lines].count(True) == 1
+    assert [("kite.xmp (rating 5 of 5)" in line) for line in lines].count(True) == 1
     assert "Nothing was changed" in shown
     assert os.listdir(desk.top / "place/two") == ["link.jpg"]
 

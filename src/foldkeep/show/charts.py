@@ -29,7 +29,7 @@ _INK, _PAPER, _FRAME = "#22262a", "#fdfcf8", "#ffffff"
 _DPI = 100
 _SIZE = (12.8, 8.0)  # inches
 _HEADER = 17.0  # points of height that a folder's name takes
-_FONT, _FEWEST_LETTERS = "DejaVu Sans", 3
+_FONT = "DejaVu Sans"
 _SMALLEST_LABEL = (34.0, 13.0)
 
 
@@ -129,28 +129,28 @@ def _fill_label(axes: "Axes", box: _Box, title: str, size: str, color: str) -> N
     if box.width < _SMALLEST_LABEL[0] or box.height < _SMALLEST_LABEL[1]:
         return
     ink = "#ffffff" if _is_dark(color) else _INK
-    middle, center, room = box.x + box.width / 2, box.y + box.height / 2, box.width - 8
+    middle, center, room = box.x + box.width / 2, box.y + box.height / 2, box.width - 4
     # The colour tells the kind already, so the suffix goes first.
     titles = (title, title.rpartition(".")[0] or title)
     if box.height > 2.4 * _SMALLEST_LABEL[1]:
         _label(axes, middle, center + 7, titles, room, 8, "center", ink)
-        _label(axes, middle, center - 7, (size,), room, 8, "center", ink)
+        _label(axes, middle, center - 7, (size,), room, 8, "center", ink, is_cut=False)
     else:
         _label(axes, middle, center, titles, room, 8, "center", ink)
 
 
 def _label(
     axes: "Axes", x: float, y: float, texts: Sequence[str], room: float, size: float, align: str, ink: str = _INK, *,
-    bold: bool = False,
+    bold: bool = False, is_cut: bool = True,
 ) -> None:  # fmt: skip
-    """Write the first of some texts that has room; the last one is cut if none has."""
+    """Write the first of some texts that has room; if none has, what is left of the last one around its middle."""
     text = next((text for text in texts if _wide(text, size, bold) <= room), None)
     if text is None:
-        text = texts[-1]
-        while len(text) > _FEWEST_LETTERS and _wide(text + "…", size, bold) > room:
-            text = text[:-1]
-        text += "…"
-        if _wide(text, size, bold) > room:
+        whole = texts[-1]
+        # Names of one shoot differ at their end.
+        cuts = (whole[:head] + "…" + whole[-(head + 1) :] for head in range(len(whole) // 2, 0, -1))
+        text = next((cut for cut in cuts if is_cut and _wide(cut, size, bold) <= room), None)
+        if text is None:
             return
     weight = "bold" if bold else "normal"
     axes.text(x, y, _plain(text), ha=align, va="center", fontsize=size, color=ink, fontweight=weight, clip_on=True)

@@ -41,9 +41,8 @@ def show_comparison(page: Page, found: Comparison, top: int | None) -> None:
         page.line((f"Told by size and date only, since a content was not read on one side: {unproven}.", CARE))
     for verdict, side in ((Verdict.ADDED, "first"), (Verdict.GONE, "second")):
         if number := found.elsewhere.get(verdict):
-            page.line(
-                f"Of what is {verdict}, {count(number, 'file has', 'files have')} a copy in the {side} all the same."
-            )
+            having = count(number, "file has", "files have")
+            page.line(f"Of what is {verdict}, {having} a copy in the {side} all the same.")
     for verdict in Verdict:
         changes = [change for change in found.changes if change.verdict is verdict]
         if changes and top != 0:

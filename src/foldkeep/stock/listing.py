@@ -28,7 +28,7 @@ _GROUPINGS = {
     "owner": "f.owner",
     "folder": "f.folder",
     "folder and kind": "f.folder || ' ' || f.kind",
-    "folder and day": f"f.folder || ' ' || f.modified_ns / {_DAY_NS}",
+    "folder and day": f"f.folder || ' ' || (f.modified_ns / {_DAY_NS})",
 }
 _DISK = "coalesce(f.blocks * 512, f.size)"
 
