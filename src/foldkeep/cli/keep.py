@@ -100,20 +100,21 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
 def _wishes(args: argparse.Namespace, env: Environment) -> "Wishes":
     """Return what the arguments and the settings ask for: of both, the arguments come first."""
-    from foldkeep.keep import DEFAULT_RULES, Wishes, real_folder
+    from dataclasses import replace
+
+    from foldkeep.keep import Wishes, real_folder
     from foldkeep.model import UnusableInput
 
-    settings = env.settings(args).settings
-    usual = DEFAULT_RULES if settings.prefer is None else settings.prefer
+    usual = Wishes.after(env.settings(args).settings, wanted(args))
     if args.at_least is not None and args.at_least < 1:
         raise UnusableInput(f"--at-least {args.at_least} would keep nothing", "write a number from 1 on")
-    return Wishes(
-        tuple(dict.fromkeys([*args.prefer, *([] if args.only_these_rules else usual)])),
-        (*args.protect, *settings.protect),
-        tuple(real_folder(folder) for folder in (*args.give_up_under, *settings.give_up_under)),
-        args.at_least or settings.at_least,
-        args.per or settings.per or None,
-        wanted(args),
+    return replace(
+        usual,
+        rules=tuple(dict.fromkeys([*args.prefer, *([] if args.only_these_rules else usual.rules)])),
+        protect=(*args.protect, *usual.protect),
+        give_up_under=(*map(real_folder, args.give_up_under), *usual.give_up_under),
+        at_least=args.at_least or usual.at_least,
+        per=args.per or usual.per,
     )
 
 

@@ -26,6 +26,7 @@ COMMANDS = {
     "show": "tell all that is known of a file, or of the copies of a set",
     "keep": "choose the copy of each set to keep, say why, write a docket",
     "review": "look at a docket set by set, and change what it proposes",
+    "sheet": "make a page of all sets with pictures, to decide in a browser",
     "fold": "carry out a docket: move the spares into the fold",
     "unfold": "bring folded files back to where they were",
     "release": "delete folded files for good, which frees the space",

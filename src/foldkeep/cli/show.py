@@ -27,11 +27,11 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Look each up, then tell."""
     from foldkeep.find import Details, details
     from foldkeep.model import Problem
-    from foldkeep.scan import FactsReader
+    from foldkeep.scan import MediaReader
     from foldkeep.show import Page, details_document, problem_documents, show_details
     from foldkeep.stock import Stock
 
-    with Stock.open(env.stock_path(args)) as stock, FactsReader(stock) as reader:
+    with Stock.open(env.stock_path(args)) as stock, MediaReader(stock) as reader:
         found: list[Details] = [details(stock, reader, word) for word in args.what]
     problems = [Problem(each.copies[0].path, each.facts.problem) for each in found if each.facts.problem]
 

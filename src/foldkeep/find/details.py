@@ -6,7 +6,7 @@ import stat
 from dataclasses import dataclass
 
 from foldkeep.model import Facts, Role, StockFile, UnusableInput, are_a_pair, kind_of, visible
-from foldkeep.scan import FactsReader, facts_at
+from foldkeep.scan import MediaReader, Medium, facts_at
 from foldkeep.stock import Stock
 
 from .looking import Look, look
@@ -55,7 +55,7 @@ class Details:
     elsewhere: tuple[bytes, ...] = ()
 
 
-def details(stock: Stock, reader: FactsReader, word: str) -> Details:
+def details(stock: Stock, reader: MediaReader, word: str) -> Details:
     """Return what is known of a file or a set.
 
     Parameters
@@ -76,21 +76,26 @@ def details(stock: Stock, reader: FactsReader, word: str) -> Details:
         return _of_set(stock, reader, word, bytes.fromhex(found[1]), role)
     if known is None:
         return _of_stranger(reader, word, path)
-    others = [file.path for file in stock.listing.of_digest(known.digest) if file.path != path] if known.digest else []
+    copies = stock.listing.of_digest(known.digest) if known.digest else []
+    others = tuple(file.path for file in copies if file.path != path)
     name = f"s{known.digest.hex()[:16]}" if known.digest and others else ""
-    return Details(name, known.kind, known.size, known.digest, reader.of(known), _copies([known]), tuple(others))
+    return Details(
+        name, known.kind, known.size, known.digest, reader.facts(medium(known)), _copies([known]), tuple(others)
+    )
 
 
-def _of_set(stock: Stock, reader: FactsReader, word: str, digest: bytes, role: Role | None) -> Details:
+def _of_set(stock: Stock, reader: MediaReader, word: str, digest: bytes, role: Role | None) -> Details:
     files = [file for file in stock.listing.of_digest(digest) if role in (None, file.place.role)]
     if not files:
         raise UnusableInput(f"there is no set {word} and no file of that name", "see foldkeep duplicates")
     first = files[0]
     here = next((file for file in files if os.path.lexists(file.path)), first)
-    return Details(word, min(f.kind for f in files), first.size, first.digest, reader.of(here), _copies(files))
+    return Details(
+        word, min(f.kind for f in files), first.size, first.digest, reader.facts(medium(here)), _copies(files)
+    )
 
 
-def _of_stranger(reader: FactsReader, word: str, path: bytes) -> Details:
+def _of_stranger(reader: MediaReader, word: str, path: bytes) -> Details:
     try:
         facts = facts_at(path)
     except OSError as error:
@@ -101,7 +106,14 @@ def _of_stranger(reader: FactsReader, word: str, path: bytes) -> Details:
         raise UnusableInput(f"{visible(word)} is no regular file", "for a folder, see foldkeep space FOLDER")
     kind = kind_of(os.path.basename(path))
     copy = KnownCopy(path, None, look([path])[0], _pairs(path))
-    return Details("", kind, facts.st_size, None, reader.at(path, kind), (copy,))
+    return Details(
+        "", kind, facts.st_size, None, reader.facts(Medium(path, kind, facts.st_size, facts.st_mtime_ns, None)), (copy,)
+    )
+
+
+def medium(file: StockFile) -> Medium:
+    """Return a file of the stock as those know it who read media."""
+    return Medium(file.path, file.kind, file.size, file.modified_ns, file.digest)
 
 
 def _copies(files: list[StockFile]) -> tuple[KnownCopy, ...]:

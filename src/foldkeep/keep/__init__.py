@@ -1,12 +1,13 @@
 """Choosing which copies stay, and the dockets that propose it."""
 
 from .choose import Chooser
-from .docket import read_docket, rewrite_docket, write_docket
+from .docket import COLUMNS, read_docket, rewrite_docket, write_docket
 from .listed import listed_rows
 from .names import copy_marks, looks_like_a_copy
 from .propose import Proposal, propose
 from .review import Review
 from .rules import DEFAULT_RULES, meaning, real_folder
+from .sheet import SheetCopy, SheetSet, sheet_sets
 from .wishes import Wishes
 
 __all__ = [
@@ -19,9 +20,13 @@ __all__ = [
     "real_folder",
     "copy_marks",
     "looks_like_a_copy",
+    "COLUMNS",
     "read_docket",
     "listed_rows",
     "write_docket",
     "rewrite_docket",
     "Review",
+    "SheetSet",
+    "SheetCopy",
+    "sheet_sets",
 ]

@@ -1,10 +1,11 @@
 """What a person asks of a choice."""
 
 from dataclasses import dataclass, field
+from typing import Self
 
-from foldkeep.model import Filter
+from foldkeep.model import Filter, Settings
 
-from .rules import DEFAULT_RULES
+from .rules import DEFAULT_RULES, real_folder
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,3 +34,15 @@ class Wishes:
     at_least: int = 1
     per: str | None = None
     wanted: Filter = field(default_factory=Filter)
+
+    @classmethod
+    def after(cls, settings: Settings, wanted: Filter) -> Self:
+        """Return what the settings ask for, of the files that are wanted."""
+        return cls(
+            DEFAULT_RULES if settings.prefer is None else settings.prefer,
+            settings.protect,
+            tuple(real_folder(folder) for folder in settings.give_up_under),
+            settings.at_least,
+            settings.per or None,
+            wanted,
+        )

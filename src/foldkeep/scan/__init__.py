@@ -1,7 +1,7 @@
 """Scanning: walking places, reading what can have a copy, filling the stock."""
 
 from .apart import Apart
-from .facts import FactsReader, capture_moment, read_sidecar, sidecars_of
+from .facts import MEDIA, MediaReader, Medium, capture_moment, read_sidecar, sidecars_of
 from .opening import FILE, FOLDER, facts_at, open_below, open_path
 from .places import Presence, add_place, find_place, presence, presences
 from .reading import digest_of
@@ -18,7 +18,9 @@ __all__ = [
     "Presence",
     "digest_of",
     "Apart",
-    "FactsReader",
+    "MediaReader",
+    "Medium",
+    "MEDIA",
     "capture_moment",
     "read_sidecar",
     "sidecars_of",

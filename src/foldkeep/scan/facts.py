@@ -1,58 +1,106 @@
 """What a media file, and what is written about it, say: each content asked once, and remembered in the stock."""
 
 import os
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from functools import lru_cache
+from queue import SimpleQueue
 from types import TracebackType
-from typing import Self
+from typing import NamedTuple, Self
 
 from foldkeep.formats import Xmp, parse_xmp
-from foldkeep.model import Facts, StockBusy, StockFile, belongs_to, suffix_of
-from foldkeep.stock import Stock
+from foldkeep.model import Facts, StockBusy, belongs_to, suffix_of
+from foldkeep.stock import Pictures, Stock
 
 from .apart import Apart
 from .media import read_facts
 from .opening import FILE, facts_at, open_path
 
-READER = 1
-"""The version of our reading; to be raised when it finds more, so that files are asked again."""
+READER, MAKER = 1, 1
+"""The versions of our reading and of our making of pictures; a higher one asks all files again."""
+
+MEDIA = frozenset({"photo", "video", "audio"})
+"""The kinds of files that say something about themselves."""
+
+_HELPERS = 2
+_AT_ONCE = 64
 
 _LARGEST_SIDECAR = 4 * 1024 * 1024  # a sidecar is a few kilobytes
-_CHANGED = "it changed since the scan"
 
 
-class FactsReader:
-    """Tells the facts of files, from the stock where they are known and else by reading.
+class Medium(NamedTuple):
+    """A file as somebody knows it; `digest` is None where its content was not read whole."""
 
-    What was read is put into the stock at the end, unless another Fold Keep holds it.
+    path: bytes
+    kind: str
+    size: int
+    modified_ns: int
+    digest: bytes | None
+
+
+class MediaReader:
+    """Tells facts and shows pictures of files: what is known from the stock and beside it, the rest by reading.
+
+    Facts that were read are put into the stock at the end, unless another Fold Keep holds it.
     """
 
     def __init__(self, stock: Stock) -> None:
         self._stock = stock
-        self._apart = Apart()
+        self._helpers = [Apart() for _ in range(_HELPERS)]
+        self._idle: SimpleQueue[Apart] = SimpleQueue()
+        for helper in self._helpers:
+            self._idle.put(helper)
+        self._executor = ThreadPoolExecutor(_HELPERS)
+        self._pictures: Pictures | None = None
         self._new: dict[bytes, Facts] = {}
 
-    def of(self, file: StockFile) -> Facts:
+    def facts(self, file: Medium) -> Facts:
         """Return what a file says about itself; what cannot be read is said as its `problem`."""
-        if file.digest:
-            known = self._new.get(file.digest) or self._stock.facts.of(file.digest, READER)
-            if known:
-                return known
-        found = self._apart.facts(file.path, file.kind)
+        return self._known(file) or self._learn(file, self._helpers[0].facts(file.path, file.kind))
+
+    def views(self, files: Sequence[Medium]) -> Iterator[tuple[Facts, bytes | None]]:
+        """Yield the facts of each file and a small picture of it as JPEG, None if none can be made."""
+        if self._pictures is None:
+            self._pictures = Pictures(self._stock.path, MAKER)
+        for at in range(0, len(files), _AT_ONCE):
+            part = files[at : at + _AT_ONCE]
+            known = [self._known(file) for file in part]
+            pictures = [self._pictures.of(file.digest) if file.digest else (False, None) for file in part]
+            jobs = [
+                self._executor.submit(self._look, file, facts is None, not found)
+                for file, facts, (found, _) in zip(part, known, pictures, strict=True)
+            ]
+            for file, facts, (found, jpeg), job in zip(part, known, pictures, jobs, strict=True):
+                read, made = job.result()
+                if not found and file.digest and (made or not (read and read.problem)):
+                    self._pictures.put(file.digest, made)
+                yield facts or self._learn(file, read or Facts()), jpeg if found else made
+
+    def _look(self, file: Medium, needs_facts: bool, needs_picture: bool) -> tuple[Facts | None, bytes | None]:
+        helper = self._idle.get()
+        try:
+            facts = helper.facts(file.path, file.kind) if needs_facts else None
+            return facts, helper.picture(file.path, file.kind) if needs_picture else None
+        finally:
+            self._idle.put(helper)
+
+    def _known(self, file: Medium) -> Facts | None:
+        if file.kind not in MEDIA:
+            return Facts()
+        return (self._new.get(file.digest) or self._stock.facts.of(file.digest, READER)) if file.digest else None
+
+    def _learn(self, file: Medium, found: Facts) -> Facts:
         try:
             facts = facts_at(file.path)
         except OSError:
             return found
         if (facts.st_size, facts.st_mtime_ns) != (file.size, file.modified_ns):
-            return Facts.from_known({**found.known(), "problem": found.problem or _CHANGED})
+            return replace(found, problem=found.problem or "it changed since the scan")
         # What failed may go well another day: a drive that hung, a file that nobody may read.
         if file.digest and not found.problem:
             self._new[file.digest] = found
         return found
-
-    def at(self, path: bytes, kind: str) -> Facts:
-        """Return what a file says that the stock does not know."""
-        return self._apart.facts(path, kind)
 
     def __enter__(self) -> Self:
         return self
@@ -60,7 +108,11 @@ class FactsReader:
     def __exit__(
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
-        self._apart.close()
+        self._executor.shutdown(cancel_futures=True)
+        for helper in self._helpers:
+            helper.close()
+        if self._pictures is not None:
+            self._pictures.__exit__(kind, error, trace)
         if not self._new:
             return
         try:

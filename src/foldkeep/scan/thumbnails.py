@@ -36,6 +36,7 @@ def picture_of(path: bytes, kind: str) -> bytes | None:
         return None
     if picture is None:
         return None
+    picture.thumbnail((WIDTH, HEIGHT))
     stream = io.BytesIO()
     picture.convert("RGB").save(stream, "JPEG", quality=_QUALITY, optimize=True)
     return stream.getvalue()
@@ -73,7 +74,7 @@ def _stretched(image: "Image") -> "Image":
 
 
 def _of_film(file: BinaryIO) -> "Image | None":
-    """Return three frames, of a sixth, a half and five sixths of a film, one beside the other."""
+    """Return three frames: of the middle of a film, and below it, smaller, of a sixth and five sixths."""
     import av
     from PIL import Image
 
@@ -81,28 +82,25 @@ def _of_film(file: BinaryIO) -> "Image | None":
     with av.open(file, "r") as clip:
         track = clip.streams.video[0]
         track.thread_type = "AUTO"
-        length = clip.duration or 0
-        for number in range(_FRAMES):
-            if length:
-                clip.seek(length * (2 * number + 1) // (2 * _FRAMES))
+        for sixths in (3, 1, 5) if clip.duration else (0,):
+            if clip.duration:
+                clip.seek(clip.duration * sixths // 6)
             frame: Any = next(iter(clip.decode(track)), None)
-            if frame is None:
-                break
-            picture = frame.to_image()
-            picture.thumbnail((WIDTH // 2, HEIGHT))
-            frames.append(picture)
-            if not length:
-                break
-    if not frames:
-        return None
-    width = sum(frame.width for frame in frames)
-    strip = Image.new("RGB", (width, max(frame.height for frame in frames)), _PAPER)
-    at = 0
-    for picture in frames:
-        strip.paste(picture, (at, 0))
-        at += picture.width
-    strip.thumbnail((WIDTH * 3 // 2, HEIGHT))
-    return strip
+            if frame is not None:
+                frames.append(frame.to_image())
+    if len(frames) < _FRAMES:
+        return frames[0] if frames else None
+    width, height = frames[0].size
+    whole = Image.new("RGB", (WIDTH, max(2, round(WIDTH * height / width * 3 / 2))), _PAPER)
+    half = (WIDTH // 2, whole.height // 3)
+    for frame, size, place in zip(
+        frames,
+        ((WIDTH, half[1] * 2), half, half),
+        ((0, 0), (0, half[1] * 2), (half[0], half[1] * 2)),
+        strict=True,
+    ):
+        whole.paste(frame.resize(size), place)
+    return whole
 
 
 def _of_sound(file: BinaryIO) -> "Image | None":

@@ -42,11 +42,13 @@ from .inventories import (
     show_inventory,
     show_listed_docket,
     show_saved_inventory,
+    show_sheet,
 )
 from .page import Column, Page
 from .progress import ProgressLine
 from .reviewing import HELP as REVIEW_HELP
 from .reviewing import show_refusal, show_review_end, show_review_set
+from .sheet import draw_sheet, write_sheet
 from .space import show_empty_folders, show_files, show_listed, show_usage, show_volumes, usage_document
 from .touring import show_step, show_tour
 from .words import count
@@ -74,6 +76,9 @@ __all__ = [
     "comparison_rows",
     "COMPARE_COLUMNS",
     "draw_treemap",
+    "write_sheet",
+    "draw_sheet",
+    "show_sheet",
     "draw_usage",
     "details_document",
     "show_places",

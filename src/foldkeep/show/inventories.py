@@ -76,3 +76,12 @@ def show_listed_docket(page: Page, files: int, docket: str) -> None:
     page.line((count(files, "file"), STRONG), f" in the docket {visible(docket)}; nothing says that a copy stays.")
     page.line("To another drive:  ", (f"foldkeep fold {visible(docket)} --method move --into DIR", COMMAND))
     page.line("Into the fold:     ", (f"foldkeep fold {visible(docket)} --allow-last-copy", COMMAND))
+
+
+def show_sheet(page: Page, path: str, size: int, sets: int, picture: str | None) -> None:
+    """Write where a sheet is."""
+    page.line(
+        (count(sets, "set"), STRONG), f" on the page {visible(path)} ({format_size(size)}); open it in a browser."
+    )
+    if picture:
+        page.line(f"The first of them are drawn in {visible(picture)}.")

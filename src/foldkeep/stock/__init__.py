@@ -3,6 +3,7 @@
 from .files import SMALL_FILE, Backlog, Files, Reading, Sighting
 from .ledger import Ledger
 from .listing import LIST_ORDERS, Listing, Sum
+from .pictures import Pictures
 from .places import Places
 from .sets import CRITERIA, ORDERS, Members, Sets
 from .stock import Stock
@@ -11,6 +12,7 @@ __all__ = [
     "SMALL_FILE",
     "Stock",
     "Places",
+    "Pictures",
     "Files",
     "Sets",
     "Ledger",

@@ -1,0 +1,84 @@
+"""What a sheet shows: the sets of a docket with what their copies look like and say of themselves."""
+
+import os
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from foldkeep.model import DocketRow, Facts, Progress, Step, no_progress
+from foldkeep.scan import MediaReader, Medium
+from foldkeep.stock import Stock
+
+from .companions import Companions
+
+
+@dataclass(frozen=True, slots=True)
+class SheetCopy:
+    """One copy of a set.
+
+    Attributes
+    ----------
+    here
+        Whether it is there now.
+    place
+        Label of its place; empty if the stock does not know the file.
+    links
+        How many names the file has.
+    sidecars
+        Names of what is written about it.
+    """
+
+    row: DocketRow
+    here: bool
+    place: str
+    role: str
+    links: int
+    sidecars: tuple[bytes, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class SheetSet:
+    """One set: what its content says of itself, a small picture of it as JPEG if there is one, its copies."""
+
+    id: str
+    facts: Facts
+    picture: bytes | None
+    copies: tuple[SheetCopy, ...]
+
+    @property
+    def first(self) -> DocketRow:
+        """The docket row of its first copy."""
+        return self.copies[0].row
+
+
+def sheet_sets(
+    stock: Stock, reader: MediaReader, rows: Sequence[DocketRow], progress: Progress = no_progress
+) -> Iterator[SheetSet]:
+    """Yield the sets of a docket in its order."""
+    companions = Companions(stock)
+    by_set: dict[str, list[DocketRow]] = {}
+    for row in rows:
+        by_set.setdefault(row.set, []).append(row)
+    sets = list(by_set.values())
+    shown = [_to_look_at(found) for found in sets]
+    for number, (found, (facts, picture)) in enumerate(zip(sets, reader.views(shown), strict=True), start=1):
+        progress(Step("Looking at files", number, len(sets), "files"))
+        copies = tuple(_copy(stock, companions, row) for row in found)
+        yield SheetSet(found[0].set, facts, picture, copies)
+
+
+def _to_look_at(rows: Sequence[DocketRow]) -> Medium:
+    """Return the copy that is looked at for all: they have one content, and one of them may be away."""
+    row = next((row for row in rows if os.path.lexists(row.path)), rows[0])
+    return Medium(row.path, row.kind, row.size, row.modified_ns, row.digest)
+
+
+def _copy(stock: Stock, companions: Companions, row: DocketRow) -> SheetCopy:
+    known = stock.listing.at(row.path)
+    return SheetCopy(
+        row,
+        os.path.lexists(row.path),
+        known.place.label if known else "",
+        str(known.place.role) if known else "",
+        known.links if known else 1,
+        tuple(os.path.basename(path) for path in companions.of(row.path)),
+    )
