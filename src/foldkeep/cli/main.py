@@ -37,7 +37,7 @@ COMMANDS = {
 """In the order in which the work goes. Each is a module of this package."""
 
 # Rows by the hundred thousand hold no cycles; looking through them every 700 objects costs a tenth of the time.
-_OBJECTS_BETWEEN_COLLECTIONS = 100_000
+_OBJECTS_BETWEEN_COLLECTIONS = 1_000_000
 
 _GUIDE = """\
 Fold Keep finds copies of photos, videos and music by their content, picks the

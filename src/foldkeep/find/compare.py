@@ -5,9 +5,10 @@ from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
+from itertools import compress, repeat
 from typing import NamedTuple
 
-from foldkeep.formats import InventoryReader
+from foldkeep.formats import InventoryFolder, InventoryReader
 from foldkeep.model import Filter, Place, Role, StockFile, UnusableInput, lies_below, visible
 from foldkeep.stock import Stock
 
@@ -25,7 +26,8 @@ class Verdict(StrEnum):
 class Entry(NamedTuple):
     """What is compared of a file; a tuple, since there may be millions.
 
-    `identity` tells hard links of one stock; None in an inventory. `ends` differ only if the contents do.
+    `identity` tells hard links of one stock; None in an inventory. `ends` differ only if the contents do. `digest` is
+    hexadecimal.
     """
 
     size: int
@@ -33,7 +35,7 @@ class Entry(NamedTuple):
     kind: str
     identity: tuple[int, int] | None
     ends: int | None
-    digest: bytes | None
+    digest: str | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,13 +104,13 @@ class Comparison:
     first: Side
     second: Side
     changes: list[Change] = field(default_factory=list)
-    counts: dict[Verdict, dict[str, tuple[int, int]]] = field(default_factory=dict)
-    unproven: dict[Verdict, int] = field(default_factory=dict)
+    counts: dict[Verdict, dict[str, list[int]]] = field(default_factory=lambda: {v: {} for v in Verdict})
+    unproven: dict[Verdict, int] = field(default_factory=lambda: dict.fromkeys(Verdict, 0))
     elsewhere: dict[Verdict, int] = field(default_factory=dict)
 
     def totals(self, verdict: Verdict) -> tuple[int, int]:
         """Return files and bytes of a verdict."""
-        figures = self.counts.get(verdict, {}).values()
+        figures = self.counts[verdict].values()
         return sum(files for files, _ in figures), sum(size for _, size in figures)
 
 
@@ -141,7 +143,7 @@ def open_side(stock: Callable[[], Stock], word: str, wanted: Filter) -> Side:
     files = {}
     for folder, name, size, modified_ns, kind, volume, inode, ends, digest in known.listing.contents(inner):
         if folder == top or lies_below(folder, top):
-            entry = Entry(size, modified_ns, kind, (volume, inode), ends, digest)
+            entry = Entry(size, modified_ns, kind, (volume, inode), ends, digest.hex() if digest else None)
             files[_relative(folder, top) + name] = entry
     return Side(visible(top), {b"": top}, files)
 
@@ -156,17 +158,17 @@ def _inventory_side(path: str, wanted: Filter) -> Side:
     for part in reader.folders():
         place = places[part.place]
         stem = (os.fsencode(place.label) + b"/" if several else b"") + _relative(part.path, place.path)
-        for file in part.files:
-            digest = bytes.fromhex(file.digest) if file.digest else None
-            if wanted and not wanted.takes(
-                StockFile(
-                    part.path.rstrip(b"/") + b"/" + file.name, file.size, file.modified_ns, file.kind, place, 0,
-                    file.inode, file.links, file.owner, digest,
-                )
-            ):  # fmt: skip
-                continue
-            files[stem + file.name] = Entry(file.size, file.modified_ns, file.kind, None, file.ends, digest)
+        entries = map(Entry, part.sizes, part.modified_ns, part.kinds, repeat(None), part.ends, part.digests)
+        found = zip([stem + name for name in part.names], entries, strict=False)
+        files.update(found if not wanted else compress(found, _fitting(part, place, wanted)))
     return Side(visible(path), {os.fsencode(place.label): place.path for place in places}, files)
+
+
+def _fitting(part: InventoryFolder, place: Place, wanted: Filter) -> Iterator[bool]:
+    """Tell of each file of an inventory whether it fits."""
+    stem = part.path.rstrip(b"/") + b"/"
+    for name, kind, size, modified_ns, inode, links, owner, *_ in part.rows():
+        yield wanted.takes(StockFile(stem + name, size, modified_ns, kind, place, 0, inode, links, owner, None))
 
 
 def _relative(folder: bytes, top: bytes) -> bytes:
@@ -181,13 +183,14 @@ def compare(first: Side, second: Side) -> Comparison:
     """
     answer = Comparison(first, second)
     changes = []
-    for path in first.files.keys() & second.files.keys():
-        was, now = first.files[path], second.files[path]
+    for path, was in first.files.items():
+        now = second.files.get(path)
+        if now is None:
+            continue
         verdict, proven = _judge(was, now)
-        change = Change(verdict, path, path, was, now, proven)
-        _count(answer, change)
+        _count(answer, verdict, now, proven)
         if verdict is not Verdict.SAME:
-            changes.append(change)
+            changes.append(Change(verdict, path, path, was, now, proven))
     gone = {path: entry for path, entry in first.files.items() if path not in second.files}
     added = {path: entry for path, entry in second.files.items() if path not in first.files}
     moved = list(_moved(gone, added))
@@ -195,8 +198,10 @@ def compare(first: Side, second: Side) -> Comparison:
     rest = [Change(Verdict.GONE, path, None, was, None, True) for path, was in gone.items() if path not in taken[0]]
     rest += [Change(Verdict.ADDED, None, path, None, now, True) for path, now in added.items() if path not in taken[1]]
     for change in (*moved, *rest):
-        _count(answer, change)
+        _count(answer, change.verdict, change.entry, change.proven)
     for verdict, other in ((Verdict.GONE, second), (Verdict.ADDED, first)):
+        if verdict not in {change.verdict for change in rest}:
+            continue
         contents = {entry.digest for entry in other.files.values()} - {None}
         answer.elsewhere[verdict] = sum(c.verdict is verdict and c.entry.digest in contents for c in rest)
     order = {verdict: number for number, verdict in enumerate(Verdict)}
@@ -262,9 +267,9 @@ def _best(candidates: Iterable[bytes], path: bytes) -> bytes:
     return min(candidates, key=unlike)
 
 
-def _count(answer: Comparison, change: Change) -> None:
-    kinds = answer.counts.setdefault(change.verdict, {})
-    files, size = kinds.get(change.entry.kind, (0, 0))
-    kinds[change.entry.kind] = (files + 1, size + change.entry.size)
-    if not change.proven:
-        answer.unproven[change.verdict] = answer.unproven.get(change.verdict, 0) + 1
+def _count(answer: Comparison, verdict: Verdict, entry: Entry, proven: bool) -> None:
+    figures = answer.counts[verdict].setdefault(entry.kind, [0, 0])
+    figures[0] += 1
+    figures[1] += entry.size
+    if not proven:
+        answer.unproven[verdict] += 1

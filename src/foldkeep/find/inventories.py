@@ -5,10 +5,10 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import groupby
 
-from foldkeep.formats import InventoryFile, InventoryFolder, InventoryHead, InventoryPlace, InventoryReader
+from foldkeep.formats import InventoryHead, InventoryPlace, InventoryReader
 from foldkeep.formats import write_inventory as write
 from foldkeep.model import Place, Role
-from foldkeep.stock import Sighting, Stock
+from foldkeep.stock import Stock
 
 
 def save_inventory(stock: Stock, places: Sequence[Place], path: str) -> tuple[str, int, int]:
@@ -34,15 +34,11 @@ def save_inventory(stock: Stock, places: Sequence[Place], path: str) -> tuple[st
         {volume.key: volume.name for volume in volumes.values()},
     )
 
-    def folders() -> Iterator[InventoryFolder]:
+    def folders() -> Iterator[tuple[bytes, int, str, list[tuple[object, ...]]]]:
         rows = stock.listing.rows([place.id for place in places])
         for (folder, place, volume), group in groupby(rows, key=lambda row: row[:3]):
-            files = [
-                InventoryFile._make((*row[3:14], row[14].hex() if row[14] else None))
-                for row in group
-                if row[3] is not None
-            ]
-            yield InventoryFolder(folder, numbers[place], volumes[volume].key, files)
+            files = [(*row[3:14], row[14].hex() if row[14] else None) for row in group if row[3] is not None]
+            yield folder, numbers[place], volumes[volume].key, files
 
     return write(path, head, folders())
 
@@ -55,7 +51,7 @@ def load_inventory(path: str) -> Stock:
     reader = InventoryReader(path)
     stock = Stock.open(":memory:", create=True)
     try:
-        with stock.transaction(flush=False):
+        with stock.transaction(flush=False), stock.files.loading():
             volumes = {key: stock.places.volume(key, name) for key, name in reader.head.volumes.items()}
             places = [
                 stock.places.add(place.path, Role(place.role), place.label, volumes[place.volume_key], number)
@@ -73,14 +69,11 @@ def _fill(stock: Stock, reader: InventoryReader, places: list[Place], volumes: d
         place = places[part.place]
         volume = volumes.get(part.volume_key, place.volume)
         folder = stock.files.enter_folder(part.path, place.id, volume, 0, None)
-        sightings = [
-            Sighting(f.name, f.kind, f.size, f.modified_ns, f.inode, f.links, f.owner, 0, f.blocks) for f in part.files
-        ]
-        stock.files.put(folder, place.id, volume, sightings)
-        stock.files.set_contents(
-            (f.ends, bytes.fromhex(f.digest) if f.digest else None, f.content, f.extent, folder, f.name)
-            for f in part.files
-            if f.digest or f.content or f.ends is not None or f.extent is not None
+        stock.files.load(
+            folder,
+            place.id,
+            volume,
+            ((*row[:-1], bytes.fromhex(row[-1]) if row[-1] else None) for row in part.rows()),
         )
 
 
@@ -98,5 +91,5 @@ def read_inventory(path: str) -> InventoryFacts:
     sizes = [(0, 0) for _ in reader.head.places]
     for part in reader.folders():
         files, size = sizes[part.place]
-        sizes[part.place] = (files + len(part.files), size + sum(file.size for file in part.files))
+        sizes[part.place] = (files + len(part.names), size + sum(part.sizes))
     return InventoryFacts(reader.head, sizes)

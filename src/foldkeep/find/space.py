@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
 
-from foldkeep.model import OTHER, Filter, Volume, folders_above, lies_below
+from foldkeep.model import OTHER, Filter, Volume, folders_above, lies_below, suffix_of
 from foldkeep.scan import Presence, presences
 from foldkeep.stock import Stock, Sum
 
@@ -115,7 +115,7 @@ def space(stock: Stock, by: str = "folder", wanted: Filter | None = None, *, dep
 
 
 def _by_word(stock: Stock, by: str, wanted: Filter) -> Usage:
-    grouping = "day" if by in ("age", "year") else by
+    grouping = {"age": "day", "year": "day", "suffix": "end"}.get(by, by)
     name_of = _names(stock, by)
     sums: dict[str, _Figures] = defaultdict(_Figures)
     for each in stock.listing.sums(grouping, wanted):
@@ -133,7 +133,7 @@ def _by_word(stock: Stock, by: str, wanted: Filter) -> Usage:
     return Usage(parts, total)
 
 
-def _names(stock: Stock, by: str) -> Callable[[str | int], str]:
+def _names(stock: Stock, by: str) -> Callable[[str | int | bytes], str]:
     """Return how a group of the stock is called for a person."""
     if by == "place":
         labels = {place.id: place.label for place in stock.places.all()}
@@ -146,12 +146,12 @@ def _names(stock: Stock, by: str) -> Callable[[str | int], str]:
     if by == "year":
         epoch = datetime(1970, 1, 1, tzinfo=UTC)
         return lambda key: str((epoch + timedelta(days=int(key))).year)
-    if by == "owner":
-        return str
-    return lambda key: str(key) or "without suffix"
+    if by == "suffix":
+        return lambda key: suffix_of(bytes(key)) or "without suffix"  # type: ignore[arg-type]
+    return str
 
 
-def age_of() -> Callable[[str | int], str]:
+def age_of() -> Callable[[str | int | bytes], str]:
     """Return a function that tells the group of `AGES` of a day, counted since the epoch."""
     today = time.time() / 86_400
     return lambda day: AGES[sum(today - int(day) >= days for days in _AGE_DAYS)]

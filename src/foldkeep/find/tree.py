@@ -2,6 +2,7 @@
 
 from collections import defaultdict
 from dataclasses import dataclass, field
+from functools import cached_property
 
 from foldkeep.model import Filter, folders_above, lies_below
 from foldkeep.stock import Stock
@@ -31,9 +32,9 @@ class Node:
     files: list[tuple[bytes, int, str]] = field(default_factory=list)
     folders: list["Node"] = field(default_factory=list)
 
-    @property
+    @cached_property
     def bytes(self) -> int:
-        """All that lies in it, at any depth."""
+        """All that lies in it, at any depth; to be asked when the tree is complete."""
         own = sum(self.own.values()) + sum(size for _, size, _ in self.files)
         return own + sum(folder.bytes for folder in self.folders)
 

@@ -2,7 +2,6 @@
 
 from .csv import read_table, rewrite_file, write_new_file, write_table
 from .inventory import (
-    InventoryFile,
     InventoryFolder,
     InventoryHead,
     InventoryPlace,
@@ -14,7 +13,6 @@ from .writing import new_file
 from .xmp import Xmp, parse_xmp
 
 __all__ = [
-    "InventoryFile",
     "InventoryFolder",
     "InventoryHead",
     "InventoryPlace",

@@ -13,7 +13,7 @@ import struct
 import zlib
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
-from typing import Any, BinaryIO, NamedTuple, cast
+from typing import Any, BinaryIO, cast
 from urllib.parse import quote_from_bytes, unquote_to_bytes
 
 from blake3 import blake3
@@ -33,6 +33,7 @@ from .writing import new_file
 FORMAT, VERSION = "foldkeep inventory", 1
 _LEVEL = 6
 _FILES_A_LINE = 1000
+_SIZE = 2  # its column
 _LONGEST_LINE = 64 * 1024 * 1024
 
 
@@ -48,34 +49,59 @@ class InventoryPlace:
     scanned_ns: int | None
 
 
-class InventoryFile(NamedTuple):
-    """A file as an inventory has it; the attributes are those of `StockFile`. A tuple, since there may be millions.
-
-    `ends` is a number that files with the same first and last block share; `digest` is hexadecimal.
-    """
-
-    name: bytes
-    kind: str
-    size: int
-    modified_ns: int
-    inode: int
-    links: int
-    owner: int
-    blocks: int | None
-    extent: int | None
-    content: str | None
-    ends: int | None
-    digest: str | None
-
-
 @dataclass(frozen=True, slots=True)
 class InventoryFolder:
-    """Some files of one folder: absolute path, the number of its place in the head, and the key of its volume."""
+    """Some files of one folder, by columns: there may be millions, and so they are read many at a time.
+
+    Attributes
+    ----------
+    path
+        Absolute path of the folder.
+    place
+        The number of its place in the head, from 0.
+    volume_key
+        The key of its volume.
+    names
+        The names of the files. The other lists are as long, and have what `StockFile` has under those names;
+        `ends` are numbers that differ only where first or last blocks do, `digests` are hexadecimal or None.
+    """
 
     path: bytes
     place: int
     volume_key: str
-    files: list[InventoryFile]
+    names: list[bytes]
+    kinds: list[str]
+    sizes: list[int]
+    modified_ns: list[int]
+    inodes: list[int]
+    links: list[int]
+    owners: list[int]
+    blocks: list[int | None]
+    extents: list[int | None]
+    contents: list[str | None]
+    ends: list[int | None]
+    digests: list[str | None]
+
+    def rows(self) -> Iterator[tuple[Any, ...]]:
+        """Yield the files one by one: the columns in their order."""
+        return zip(*(getattr(self, column) for column in _COLUMNS), strict=True)
+
+
+_NONE = type(None)
+_COLUMNS: dict[str, set[type]] = {
+    "names": {bytes},
+    "kinds": {str},
+    "sizes": {int},
+    "modified_ns": {int},
+    "inodes": {int},
+    "links": {int},
+    "owners": {int},
+    "blocks": {int, _NONE},
+    "extents": {int, _NONE},
+    "contents": {str, _NONE},
+    "ends": {int, _NONE},
+    "digests": {str, _NONE},
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,10 +121,18 @@ class InventoryHead:
     volumes: dict[str, str] = field(default_factory=dict)
 
 
-def write_inventory(path: str, head: InventoryHead, folders: Iterable[InventoryFolder]) -> tuple[str, int, int]:
+def write_inventory(
+    path: str, head: InventoryHead, folders: Iterable[tuple[bytes, int, str, list[tuple[Any, ...]]]]
+) -> tuple[str, int, int]:
     """Write an inventory and return where, and how many files of how many bytes it tells of.
 
-    A taken name gets a free one beside it.
+    Parameters
+    ----------
+    path
+        Where to write it; a taken name gets a free one beside it.
+    folders
+        For each folder its path, the number of its place, the key of its volume, and its files as
+        `InventoryFolder.rows` gives them.
 
     Raises
     ------
@@ -112,7 +146,9 @@ def write_inventory(path: str, head: InventoryHead, folders: Iterable[InventoryF
     return target, *counts
 
 
-def _write(stream: BinaryIO, head: InventoryHead, folders: Iterable[InventoryFolder]) -> tuple[int, int]:
+def _write(
+    stream: BinaryIO, head: InventoryHead, folders: Iterable[tuple[bytes, int, str, list[tuple[Any, ...]]]]
+) -> tuple[int, int]:
     files = size = 0
     hashed = _Hashed(stream)
     # Neither name nor time of writing in the gzip header: what is in it and when it was saved is in the lines.
@@ -122,15 +158,15 @@ def _write(stream: BinaryIO, head: InventoryHead, folders: Iterable[InventoryFol
             packed.write(json.dumps(entry, separators=(",", ":")).encode() + b"\n")
 
         put(_head_entry(head))
-        for folder in folders:
-            for at in range(0, max(len(folder.files), 1), _FILES_A_LINE):
-                part = folder.files[at : at + _FILES_A_LINE]
-                put({
-                    "folder": file_uri(folder.path), "place": folder.place, "volume": folder.volume_key,
-                    "files": [[_quoted(file.name), *file[1:]] for file in part],
-                })  # fmt: skip
-            files += len(folder.files)
-            size += sum(file.size for file in folder.files)
+        for path, place, volume_key, rows in folders:
+            for at in range(0, max(len(rows), 1), _FILES_A_LINE):
+                part = rows[at : at + _FILES_A_LINE]
+                columns: dict[str, Any] = dict(zip(_COLUMNS, map(list, zip(*part, strict=True)), strict=True))
+                columns = columns if part else {column: [] for column in _COLUMNS}
+                columns["names"] = "/".join(map(_quoted, columns["names"]))
+                put({"folder": file_uri(path), "place": place, "volume": volume_key, **columns})
+            files += len(rows)
+            size += sum(row[_SIZE] for row in rows)
         put({"end": {"files": files, "bytes": size}})
     stream.write(_seal(hashed.digest()))
     return files, size
@@ -258,10 +294,10 @@ class InventoryReader:
                         ended = entry["end"] == {"files": self.files, "bytes": self.bytes}
                         break
                     folder = _folder(entry, len(self.head.places))
-                except (ValueError, KeyError, TypeError) as error:
+                except (ValueError, KeyError, TypeError, AttributeError) as error:
                     raise self._damaged("a line of it makes no sense") from error
-                self.files += len(folder.files)
-                self.bytes += sum(file.size for file in folder.files)
+                self.files += len(folder.names)
+                self.bytes += sum(folder.sizes)
                 yield folder
             if not ended or next(self._lines, None) is not None or not self._unsealed.is_whole():
                 raise self._damaged("it was cut short or changed")
@@ -317,9 +353,12 @@ def _head(entry: dict[str, Any]) -> InventoryHead:
 def _folder(entry: dict[str, Any], places: int) -> InventoryFolder:
     if not 0 <= entry["place"] < places:
         raise ValueError("no such place")
-    make = InventoryFile
-    files = [
-        make(unquote_to_bytes(name) if "%" in name else name.encode("ascii"), *rest)
-        for name, *rest in cast(list[list[Any]], entry["files"])
-    ]
-    return InventoryFolder(path_from_uri(entry["folder"]), entry["place"], entry["volume"], files)
+    text = entry["names"]
+    names = text.encode("ascii").split(b"/") if text else []
+    columns = {**entry, "names": [unquote_to_bytes(name) for name in names] if "%" in text else names}
+    for column, types in _COLUMNS.items():
+        if len(columns[column]) != len(names) or not set(map(type, columns[column])) <= types:
+            raise ValueError(f"wrong {column}")
+    return InventoryFolder(
+        path_from_uri(entry["folder"]), entry["place"], entry["volume"], *(columns[column] for column in _COLUMNS)
+    )

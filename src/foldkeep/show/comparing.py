@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 
 from foldkeep.find import Change, Comparison, Verdict
-from foldkeep.model import file_uri, format_digest, format_size, visible
+from foldkeep.model import file_uri, format_size, visible
 
 from .documents import Document, path_document
 from .page import CARE, GAIN, QUIET, STRONG, Column, Page
@@ -28,7 +28,7 @@ def show_comparison(page: Page, found: Comparison, top: int | None) -> None:
     rows = []
     for verdict in Verdict:
         files, size = found.totals(verdict)
-        kinds = sorted(found.counts.get(verdict, {}).items(), key=lambda item: (-item[1][1], item[0]))
+        kinds = sorted(found.counts[verdict].items(), key=lambda item: (-item[1][1], item[0]))
         words = ", ".join(f"{kind} {number:,}" for kind, (number, _) in kinds)
         rows.append((str(verdict), f"{files:,}", format_size(size), _MEANINGS[verdict], words))
     page.table(
@@ -36,7 +36,7 @@ def show_comparison(page: Page, found: Comparison, top: int | None) -> None:
          Column("by kind", style=QUIET)],
         rows,
     )  # fmt: skip
-    unproven = ", ".join(f"{number:,} {verdict}" for verdict, number in sorted(found.unproven.items()))
+    unproven = ", ".join(f"{number:,} {verdict}" for verdict, number in found.unproven.items() if number)
     if unproven:
         page.line((f"Told by size and date only, since a content was not read on one side: {unproven}.", CARE))
     for verdict, side in ((Verdict.ADDED, "first"), (Verdict.GONE, "second")):
@@ -76,11 +76,11 @@ def comparison_document(found: Comparison) -> Document:
         "kinds": {
             str(verdict): {
                 kind: dict(zip(("files", "bytes"), figures, strict=True))
-                for kind, figures in sorted(found.counts.get(verdict, {}).items())
+                for kind, figures in sorted(found.counts[verdict].items())
             }
             for verdict in Verdict
         },
-        "unproven": {str(verdict): found.unproven.get(verdict, 0) for verdict in Verdict},
+        "unproven": {str(verdict): found.unproven[verdict] for verdict in Verdict},
     }
     document["elsewhere"] = {str(verdict): number for verdict, number in found.elsewhere.items()}
     for verdict in Verdict:
@@ -114,6 +114,6 @@ def comparison_rows(found: Comparison) -> Iterator[list[str]]:
             visible(change.after or b""),
             str(change.was.size) if change.was else "",
             str(change.now.size) if change.now else "",
-            format_digest(change.entry.digest) if change.entry.digest else "",
+            f"blake3:{change.entry.digest}" if change.entry.digest else "",
             file_uri(side.path(path or b"")),
         ]

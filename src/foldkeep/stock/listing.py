@@ -4,7 +4,7 @@ import sqlite3
 from collections.abc import Iterator, Sequence
 from typing import Any, NamedTuple
 
-from foldkeep.model import Filter, StockFile, suffix_of
+from foldkeep.model import Filter, StockFile
 
 from .files import FILE_COLUMNS, stock_file
 from .filtering import FILTERABLE, condition
@@ -19,16 +19,18 @@ _ORDERS = {
 LIST_ORDERS = tuple(_ORDERS)
 
 _DAY_NS = 86_400_000_000_000
+# What tells groups apart, and by what the rows are grouped: by folder first where that spares sorting all of them.
 _GROUPINGS = {
-    "kind": "f.kind",
-    "suffix": "suffix_of(f.name)",
-    "day": f"f.modified_ns / {_DAY_NS}",
-    "place": "f.place",
-    "volume": "f.volume",
-    "owner": "f.owner",
-    "folder": "f.folder",
-    "folder and kind": "f.folder || ' ' || f.kind",
-    "folder and day": f"f.folder || ' ' || (f.modified_ns / {_DAY_NS})",
+    "kind": ("f.kind", "1"),
+    # The last bytes of a name tell the suffix where that has three letters; else the whole name must.
+    "end": ("iif(substr(f.name, -4, 1) = x'2E' AND length(f.name) > 4, substr(f.name, -5), f.name)", "f.folder, 1"),
+    "day": (f"f.modified_ns / {_DAY_NS}", "1"),
+    "place": ("f.place", "1"),
+    "volume": ("f.volume", "1"),
+    "owner": ("f.owner", "1"),
+    "folder": ("f.folder", "1"),
+    "folder and kind": ("f.folder || ' ' || f.kind", "f.folder, f.kind"),
+    "folder and day": (f"f.folder || ' ' || (f.modified_ns / {_DAY_NS})", f"f.folder, f.modified_ns / {_DAY_NS}"),
 }
 _DISK = "coalesce(f.blocks * 512, f.size)"
 
@@ -39,14 +41,14 @@ class Sum(NamedTuple):
     Attributes
     ----------
     key
-        What they have in common: a kind, a suffix, a day since the epoch, or a number of the stock.
+        What they have in common: a kind, the end of a name, a day since the epoch, or a number of the stock.
     bytes
         The sum of their sizes.
     disk
         What they take on their volumes, as far as is known: hard links once, clones once, holes not at all.
     """
 
-    key: str | int
+    key: str | int | bytes
     files: int
     bytes: int
     disk: int
@@ -131,18 +133,19 @@ class Listing:
         return [path for path in bare if path not in above]
 
     def sums(self, by: str, wanted: Filter) -> list[Sum]:
-        """Return the files that fit, summed up by one of ``kind``, ``suffix``, ``day``, ``place``, ``volume``,
-        ``owner``, ``folder`` and ``folder and kind``.
+        """Return the files that fit, summed up by one of ``kind``, ``end`` (of the name), ``day``, ``place``,
+        ``volume``, ``owner``, ``folder``, ``folder and kind`` and ``folder and day``.
+
+        Of one group there may be several sums, which are to be added; some only correct what others have too much.
         """
-        key = _GROUPINGS[by]
-        self._db.create_function("suffix_of", 1, suffix_of, deterministic=True)
+        key, grouping = _GROUPINGS[by]
         fits, values = condition(self._db, wanted)
         # Without filters the other two tables have nothing to say.
         table = FILTERABLE if wanted else "files f"
         rows = self._db.execute(
-            f"SELECT {key}, count(*), sum(f.size), sum({_DISK}) FROM {table} WHERE {fits} GROUP BY 1", values
-        ).fetchall()
-        too_much: dict[str | int, int] = {}
+            f"SELECT {key}, count(*), sum(f.size), sum({_DISK}) FROM {table} WHERE {fits} GROUP BY {grouping}", values
+        )
+        found = list(map(Sum._make, rows))
         seen: set[tuple[int, int]] = set()
         shared = self._db.execute(
             f"SELECT {key}, f.volume, coalesce(~f.extent, f.inode), {_DISK} FROM {table}"
@@ -151,6 +154,6 @@ class Listing:
         )
         for group, volume, at, disk in shared:
             if (volume, at) in seen:
-                too_much[group] = too_much.get(group, 0) + disk
+                found.append(Sum(group, 0, 0, -disk))
             seen.add((volume, at))
-        return [Sum(group, files, size, disk - too_much.get(group, 0)) for group, files, size, disk in rows]
+        return found
