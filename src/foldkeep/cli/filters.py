@@ -64,7 +64,7 @@ def filter_words(args: argparse.Namespace) -> str:
     }  # fmt: skip
     words = [f"{word} {' or '.join(values)}" for word, values in several.items() if values]
     for word, size in (("larger than", args.larger_than), ("smaller than", args.smaller_than)):
-        words += [f"{word} {format_size(size)}"] * (size is not None)
+        words += [] if size is None else [f"{word} {format_size(size)}"]
     for word, age in (("not changed for", args.older_than), ("changed in the last", args.newer_than)):
-        words += [f"{word} {age.days:,} days"] if age is not None else []
+        words += [] if age is None else [f"{word} {age.days:,} days"]
     return ", ".join(words)

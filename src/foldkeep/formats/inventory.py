@@ -161,8 +161,7 @@ def _write(
         for path, place, volume_key, rows in folders:
             for at in range(0, max(len(rows), 1), _FILES_A_LINE):
                 part = rows[at : at + _FILES_A_LINE]
-                columns: dict[str, Any] = dict(zip(_COLUMNS, map(list, zip(*part, strict=True)), strict=True))
-                columns = columns if part else {column: [] for column in _COLUMNS}
+                columns: dict[str, Any] = {name: [row[at] for row in part] for at, name in enumerate(_COLUMNS)}
                 columns["names"] = "/".join(map(_quoted, columns["names"]))
                 put({"folder": file_uri(path), "place": place, "volume": volume_key, **columns})
             files += len(rows)

@@ -113,7 +113,7 @@ def clip_facts(file: BinaryIO) -> Facts:
             artist=_text(tags.get("artist")),
             album=_text(tags.get("album")),
             track=_text(tags.get("track")),
-            problem=None if clip.streams else "it has no pictures and no sound",
+            problem=None if pictures or sound else "it has no pictures and no sound",
         )
 
 

@@ -13,11 +13,11 @@ from .opening import FILE, open_path
 if TYPE_CHECKING:
     from PIL.Image import Image
 
-WIDTH, HEIGHT = 320, 240
+WIDTH, HEIGHT = 288, 216
 """The box that a picture fits in."""
 
 _FRAMES = 3
-_QUALITY = 78
+_QUALITY = 70
 _PAPER, _INK = (244, 243, 239), (11, 110, 131)
 _SECONDS_OF_SOUND = 60 * 60
 _RATE, _SAMPLES_A_PEAK = 8000, 64

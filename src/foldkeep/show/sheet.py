@@ -9,10 +9,9 @@ from typing import TYPE_CHECKING, Any
 
 from foldkeep.formats import new_file
 from foldkeep.keep import COLUMNS, SheetCopy, SheetSet
-from foldkeep.model import Action, file_uri, format_digest, format_moment, format_size, visible
+from foldkeep.model import Action, DocketRow, file_uri, format_digest, format_moment, format_size, visible
 
 from .facts import fact_words
-from .words import local_time
 
 if TYPE_CHECKING:
     from PIL.Image import Image
@@ -60,28 +59,27 @@ def _set_document(found: SheetSet) -> dict[str, Any]:
         "brief": " · ".join(words[name] for name in _BRIEF if name in words),
         "facts": list(words.items()),
         "picture": base64.b64encode(found.picture).decode() if found.picture else None,
-        "copies": [_copy_document(copy) for copy in found.copies],
+        "copies": [_copy_document(copy, first) for copy in found.copies],
     }
 
 
-def _copy_document(copy: SheetCopy) -> dict[str, Any]:
+def _copy_document(copy: SheetCopy, first: DocketRow) -> dict[str, Any]:
+    """Return what the page needs of a copy; what it can find out itself is left out, since there may be many."""
     row = copy.row
     folder, name = os.path.split(row.path)
     return {
         "action": str(row.action),
-        "path": visible(row.path),
         "folder": visible(folder),
         "name": visible(name),
         "uri": file_uri(row.path),
-        "size": row.size,
-        "kind": row.kind,
         "iso": format_moment(row.modified_ns),
-        "modified": local_time(row.modified_ns),
         "digest": format_digest(row.digest) if row.digest else "",
         "reason": row.reason,
         "place": f"{visible(copy.place)} ({copy.role})" if copy.place else "in no place",
-        "here": copy.here,
-        "notes": ", ".join(_notes(copy)),
+        **({"size": row.size} if row.size != first.size else {}),
+        **({"kind": row.kind} if row.kind != first.kind else {}),
+        **({} if copy.here else {"away": True}),
+        **({"notes": notes} if (notes := ", ".join(_notes(copy))) else {}),
     }
 
 
