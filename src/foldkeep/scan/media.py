@@ -43,7 +43,7 @@ def read_facts(path: bytes, kind: str) -> Facts:
     except MemoryError:
         return Facts(problem="it asks for more memory than one file is given")
     except OSError as error:
-        return Facts(problem=error.strerror.lower() if error.strerror else _words(error))
+        return Facts(problem=_words(error).lower())
     except Exception as error:  # these libraries raise whatever a broken file leads them to
         return Facts(problem=_words(error))
 
@@ -64,7 +64,7 @@ def photo_facts(file: BinaryIO) -> Facts:
         exif = image.getexif()
         camera = exif.get_ifd(_EXIF_FOLDER)
     except Exception as error:  # the picture may be whole where its Exif is not
-        facts = replace(facts, problem=f"its Exif cannot be read: {_words(error)}")
+        facts = replace(facts, problem=f"not all of it can be read: {_words(error)}")
     orientation, rating = exif.get(_ORIENTATION), exif.get(_RATING)
     facts = replace(
         facts,
@@ -223,7 +223,7 @@ def _whole(value: object) -> int | None:
 
 
 def _words(error: BaseException) -> str:
-    text = " ".join(str(error).split())[:160]
+    text = " ".join(str(getattr(error, "strerror", None) or error).split())[:160]
     return re.sub(r"<_io\.[^>]*>|<[^>]*object at[^>]*>", "the file", text) or type(error).__name__
 
 
