@@ -6,6 +6,7 @@ import csv
 import io
 import json
 import os
+import pty
 import shutil
 import subprocess
 import sys
@@ -104,6 +105,28 @@ def program(*words: str | os.PathLike[str], **options: Any) -> subprocess.Comple
     """Run the built program in a process of its own."""
     line = [*PROGRAM, *words]
     return subprocess.run(line, capture_output=True, text=True, check=False, timeout=120, **options)
+
+
+def on_a_terminal(words: list[str], variables: dict[str, str]) -> str:
+    """Run the program on a pseudo-terminal of 80 columns and return what it showed."""
+    mine, theirs = pty.openpty()
+    subprocess.run([sys.executable, "-c", "import os, struct, fcntl, termios;"
+                    f"fcntl.ioctl({theirs}, termios.TIOCSWINSZ, struct.pack('HHHH', 24, 80, 0, 0))"],
+                   pass_fds=[theirs], check=True)  # fmt: skip
+    line = [sys.executable, "-m", "foldkeep", *words]
+    process = subprocess.Popen(line, stdin=theirs, stdout=theirs, stderr=theirs, env=variables)
+    os.close(theirs)
+    shown = b""
+    while True:
+        try:
+            shown += (more := os.read(mine, 65536))
+        except OSError:
+            break
+        if not more:
+            break
+    assert process.wait() == 0
+    os.close(mine)
+    return shown.decode()
 
 
 def listing(top: Path) -> dict[bytes, tuple[str, int, int, int]]:

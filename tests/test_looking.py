@@ -4,14 +4,17 @@ import io
 import json
 import os
 import random
+import re
 import subprocess
 import sys
+import time
 import warnings
 from collections import Counter
+from fnmatch import fnmatch
 from pathlib import Path
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from PIL import Image
 
@@ -199,6 +202,98 @@ def test_maps_and_bars_are_drawn_under_names_that_are_free(sample_desk: Desk):
     assert "price $5 $x_1$ 100%" in (desk.top / "map.svg").read_text()
     assert "ends in .png or .svg" in desk.run("space", "--treemap", desk.top / "map.gif").err
     assert not (desk.top / "map.gif").exists()
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_a_map_gives_each_file_its_share_and_lays_none_on_another(desk: Desk, seed: int):
+    choose = random.Random(seed)
+    sizes = {f"{number}.{choose.choice(['jpg', 'mp4', 'wav'])}": choose.randint(1, 400) * 1000 for number in range(40)}
+    for name, size in sizes.items():
+        desk.write(name, b"").open("r+b").truncate(size)
+    desk.run("scan", desk.place)
+    desk.run("space", desk.place, "--treemap", desk.top / "map.svg")
+    boxes = []
+    for color, points in drawn_boxes((desk.top / "map.svg").read_text()):
+        xs, ys = [x for x, _ in points], [y for _, y in points]
+        boxes.append((color, min(xs), min(ys), max(xs), max(ys)))
+    areas = sorted((right - left) * (low - high) for _, left, high, right, low in boxes)
+    whole, total = sum(areas), sum(sizes.values())
+    assert [area / whole for area in areas] == pytest.approx(
+        [size / total for size in sorted(sizes.values())], abs=1e-4
+    )
+    for at, (_, left, high, right, low) in enumerate(boxes):
+        for _, other_left, other_high, other_right, other_low in boxes[:at]:
+            wide, tall = min(right, other_right) - max(left, other_left), min(low, other_low) - max(high, other_high)
+            assert wide < 0.01 or tall < 0.01
+    colors = Counter(color for color, *_ in boxes)
+    assert sorted(colors.values()) == sorted(Counter(name[-3:] for name in sizes).values())
+
+
+def drawn_boxes(svg: str) -> list[tuple[str, list[tuple[float, float]]]]:
+    """Return the fill and the corners of the rectangles that a map is made of."""
+    group = svg.partition('<g id="PolyCollection_1">')[2].partition("</g>")[0]
+    found = re.findall(r'<path d="([^"]*)"[^>]*style="fill: (#[0-9a-f]+)', group)
+    return [
+        (fill, [tuple(map(float, at.split())) for at in re.findall(r"[ML] ([^\n]+)", path)]) for path, fill in found
+    ]
+
+
+ages = st.sampled_from(["10d", "3m", "2y", "9y"])
+conditions = st.fixed_dictionaries({}, optional={
+    "--kind": st.sampled_from(["photo", "video", "other"]), "--name": st.sampled_from(["*1*", "?.jpg", "*.MOV"]),
+    "--not-name": st.sampled_from(["2*", "*.bin"]), "--larger-than": st.sampled_from(["0B", "500B", "1kB"]),
+    "--smaller-than": st.sampled_from(["900B", "2kB"]), "--older-than": ages, "--newer-than": ages,
+    "--under": st.sampled_from(["a", "a/b", "c"]), "--not-under": st.sampled_from(["a/b", "c"]),
+})  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def shelf(tmp_path_factory) -> Desk:
+    desk = Desk(tmp_path_factory.mktemp("shelf"))
+    choose, now = random.Random(11), time.time()
+    for number in range(120):
+        name = f"{choose.choice(['.', 'a', 'a/b', 'c', 'ab'])}/{number}.{choose.choice(['jpg', 'mov', 'bin'])}"
+        desk.write(name, b"k" * choose.randint(0, 2500), int(now - choose.randint(1, 4000) * 86_400))
+    desk.run("scan", desk.place)
+    return desk
+
+
+@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(conditions, st.sampled_from(["path", "size", "age", "name"]))
+def test_filters_and_orders_agree_with_a_plain_walk(shelf: Desk, wanted: dict[str, str], order: str):
+    words = [word for name, value in wanted.items() for word in
+             (name, str(shelf.place / value) if "under" in name else value)]  # fmt: skip
+    listed = [each["path"] for each in shelf.ask("list", "--sort", order, *words)["files"]]
+    files = {
+        str(path): path.stat() for path in shelf.place.rglob("*") if path.is_file() and plainly(path, wanted, shelf)
+    }
+    keys = {
+        "path": lambda path: os.path.split(path),
+        "size": lambda path: (-files[path].st_size, os.path.split(path)),
+        "age": lambda path: (files[path].st_mtime_ns, os.path.split(path)),
+        "name": lambda path: (os.path.basename(path), path),
+    }
+    assert listed == sorted(files, key=keys[order])
+
+
+def plainly(path: Path, wanted: dict[str, str], shelf: Desk) -> bool:
+    """Tell whether a file fits, without any of our code."""
+    facts, sizes = path.stat(), {"0B": 0, "500B": 500, "900B": 900, "1kB": 1000, "2kB": 2000}
+    days = {"10d": 10, "3m": 91.3125, "2y": 730.5, "9y": 3287.25}
+    age = (time.time() - facts.st_mtime) / 86_400
+    kinds = {".jpg": "photo", ".mov": "video", ".bin": "other"}
+    checks = {
+        "--kind": lambda value: kinds[path.suffix] == value,
+        "--name": lambda value: fnmatch(path.name.lower(), value.lower()),
+        "--not-name": lambda value: not fnmatch(path.name.lower(), value.lower()),
+        "--larger-than": lambda value: facts.st_size > sizes[value],
+        "--smaller-than": lambda value: facts.st_size < sizes[value],
+        "--older-than": lambda value: age > days[value],
+        "--newer-than": lambda value: age < days[value],
+        "--under": lambda value: shelf.place / value in path.parents,
+        "--not-under": lambda value: shelf.place / value not in path.parents,
+    }
+    return all(checks[name](value) for name, value in wanted.items())
 
 
 def test_a_volume_that_is_nearly_full_says_how_much_must_go(desk: Desk, monkeypatch):

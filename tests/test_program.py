@@ -2,7 +2,6 @@
 
 import json
 import os
-import pty
 import re
 import shlex
 import signal
@@ -12,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import Desk, program
+from conftest import Desk, on_a_terminal, program
 from foldkeep import __version__
 from foldkeep.cli.main import COMMANDS
 
@@ -118,26 +117,36 @@ def test_answers_fit_pipes_and_terminals(desk: Desk):
     assert f"{desk.place}/{long} copy.jpg".replace(" ", "") in "".join(shown).replace(" ", "")
 
 
-def on_a_terminal(words: list[str], variables: dict[str, str]) -> str:
-    """Run the program on a pseudo-terminal of 80 columns and return what it showed."""
-    mine, theirs = pty.openpty()
-    subprocess.run([sys.executable, "-c", "import os, struct, fcntl, termios;"
-                    f"fcntl.ioctl({theirs}, termios.TIOCSWINSZ, struct.pack('HHHH', 24, 80, 0, 0))"],
-                   pass_fds=[theirs], check=True)  # fmt: skip
-    line = [sys.executable, "-m", "foldkeep", *words]
-    process = subprocess.Popen(line, stdin=theirs, stdout=theirs, stderr=theirs, env=variables)
-    os.close(theirs)
-    shown = b""
-    while True:
-        try:
-            shown += (more := os.read(mine, 65536))
-        except OSError:
-            break
-        if not more:
-            break
-    assert process.wait() == 0
-    os.close(mine)
-    return shown.decode()
+LOOKING = (["space"], ["space", "--by", "kind", "--largest", "3"], ["list", "--sort", "age", "--top", "5"],
+           ["compare", "library", "shelf-drive"], ["inventory", "show", "drive.inventory"], ["places"],
+           ["show", "library/stills/camera-a/day-1/WKD_0003.jpg"], ["duplicates"], ["ledger"])  # fmt: skip
+
+
+@pytest.mark.parametrize("words", LOOKING, ids=" ".join)
+def test_what_is_looked_at_fits_80_columns_and_pipes(words: list[str], tour: Path, monkeypatch):
+    monkeypatch.chdir(tour)
+    variables = {**os.environ, "FOLDKEEP_STOCK": "stock.sqlite3", "TERM": "xterm", "COLUMNS": ""}
+    shown = re.sub(r"\x1b\[[\d;]*m", "", on_a_terminal(words, variables)).replace("\r", "").splitlines()
+    assert 2 < max(map(len, shown)) <= 80
+    piped = program(*words, env=variables)
+    assert (piped.returncode, piped.stderr) == (0, "")
+    assert not set("\x1b─│█▌") & set(piped.stdout)
+    assert not re.search(r" \n", piped.stdout.replace("  \n", "\n", 1))
+    assert json.loads(program(*words, "--json", env=variables).stdout)["command"] == words[0]
+
+
+@pytest.fixture(scope="module")
+def tour(sample: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The sample library, scanned, with an inventory of the drive."""
+    top = tmp_path_factory.mktemp("tour")
+    subprocess.run(["cp", "-a", sample / "library", sample / "shelf-drive", top], check=True)
+    for line in (
+        ["scan", "library"],
+        ["scan", "shelf-drive", "--role", "backup"],
+        ["inventory", "save", "drive.inventory"],
+    ):
+        assert program(*line, "--stock", "stock.sqlite3", cwd=top).returncode == 0
+    return top
 
 
 def test_a_reader_that_leaves_and_a_full_disk_are_no_tracebacks(desk: Desk):
