@@ -155,6 +155,34 @@ def summary(folder: Path) -> Iterator[Row]:
         )
 
 
+def looking(folder: Path) -> Iterator[Row]:
+    """Looking at a stock of 1,000,000 files, and at inventories of 500,000."""
+    fill_stock(str(folder / "stock"), 1_000_000)
+    fill_stock(str(folder / "half"), 500_000)
+    run(f"{FOLDKEEP} inventory save half.inventory --stock half --quiet", folder)
+    shutil.copy(folder / "half.inventory", folder / "other.inventory")
+    for work, line, aim in (
+        ("`space`, 1,000,000 files", "space --stock stock", "< 3 s"),
+        ("`space --by kind`, 1,000,000 files", "space --by kind --stock stock", "< 3 s"),
+        ("`space --by suffix`, 1,000,000 files", "space --by suffix --stock stock", "< 3 s"),
+        ("`space --treemap`, 1,000,000 files", "space --treemap map.png --stock stock", "< 10 s"),
+        ("`list --sort size --top 20`, 1,000,000 files", "list --sort size --top 20 --stock stock", ""),
+        ("`inventory save`, 500,000 files", "inventory save new.inventory --stock half", ""),
+        ("`compare` of two inventories of 500,000 files", "compare half.inventory other.inventory --top 0", "< 10 s"),
+        ("`space --inventory`, 500,000 files", "space --inventory half.inventory", ""),
+    ):
+        ours, theirs = in_turn(f"{FOLDKEEP} {line}", EMPTY_PYTHON, folder)
+        yield (
+            work,
+            f"{seconds(ours.seconds)}, {ours.memory / 1e6:.0f} MB",
+            f"{seconds(theirs.seconds)} (`python -c pass`)",
+            f"{ours.seconds / theirs.seconds:.0f}",
+            aim,
+        )
+    size = (folder / "half.inventory").stat().st_size / 500_000
+    yield ("inventory size", f"{size:.0f} bytes a file", "", "", "")
+
+
 def folding(folder: Path) -> Iterator[Row]:
     """10,000 spares of 100 kB folded, beside cmp and mv in one Python loop without any safety."""
     choose = random.Random(1)
@@ -227,4 +255,5 @@ MEASURES: dict[str, Callable[[Path], Iterator[Row]]] = {
     "million-files": million_files,
     "summary": summary,
     "folding": folding,
+    "looking": looking,
 }

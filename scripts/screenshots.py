@@ -1,6 +1,6 @@
 """Take a picture of each main command's output, on the sample library, in a terminal window of 1280x800.
 
-Needs Xvfb, xterm, the DejaVu fonts and ImageMagick's `import`. Pictures go to docs/screenshots/.
+Needs Xvfb, xterm, the DejaVu fonts, ImageMagick's `import`, Chromium and its driver. Pictures go to docs/screenshots/.
 """
 
 import os
@@ -20,6 +20,12 @@ DISPLAY = ":97"
 # Answers as a person would type them, one after another; the picture shows the dialog.
 TYPED = "(for answer in 2 '' q; do sleep 0.7; echo \"$answer\"; done)"
 REVIEW = "foldkeep review docket.csv"
+SHOW_SET = "foldkeep show s8bddfbdcea728b39"  # the poster: the sample library is the same every time
+# Some weeks later: a picture was renamed, one deleted, one edited, and one came.
+LATER = """\
+cd "library/card copies/camera A saturday"
+mv WKD_0009.jpg "best kite.jpg"; rm WKD_0010.jpg; printf x >> WKD_0011.jpg; cp ../../print/poster.png .
+"""
 SHOTS = (
     ("scan", ["foldkeep scan library", "foldkeep scan shelf-drive --role backup"]),
     # The picture is taken while the scan goes on.
@@ -28,6 +34,9 @@ SHOTS = (
     ("settings", ["foldkeep settings"]),
     ("duplicates", ["foldkeep duplicates --top 7"]),
     ("folders", ["foldkeep duplicates --folders"]),
+    ("space", ["foldkeep space library --depth 2 --top 16", "foldkeep space --by kind --largest 3"]),
+    ("show", ["foldkeep show library/stills/camera-a/day-3/WKD_0017.jpg", SHOW_SET]),
+    ("compare", ["foldkeep compare 'card copies.inventory' 'library/card copies' --top 4"]),
     ("keep", ["foldkeep keep -o docket.csv", "head -n 9 docket.csv | cut -d, -f1-3,8"]),
     ("rules", ["foldkeep keep --explain --protect '*.wav' --give-up-under library/imported"]),
     ("review", [(REVIEW, f"{TYPED} | script -qc 'stty cols 120; {REVIEW}' /dev/null")]),
@@ -55,9 +64,10 @@ score = ["mxl", "musicxml"]
 
 def main() -> None:
     """Take the pictures named on the command line, or all of them."""
-    missing = [tool for tool in ("Xvfb", "xterm", "import") if shutil.which(tool) is None]
+    missing = [tool for tool in ("Xvfb", "xterm", "import", "chromium", "chromedriver") if shutil.which(tool) is None]
     if missing:
-        sys.exit(f"{', '.join(missing)} not found; install xvfb, xterm, fonts-dejavu-core and imagemagick")
+        needs = "xvfb, xterm, fonts-dejavu-core, imagemagick, chromium and chromium-driver"
+        sys.exit(f"{', '.join(missing)} not found; install {needs}")
     wanted = sys.argv[1:]
     shutil.rmtree(FOLDER, ignore_errors=True)
     environment = {
@@ -77,11 +87,56 @@ def main() -> None:
     try:
         time.sleep(1)
         for name, lines in SHOTS:
+            if name == "compare":
+                later(environment)
             take(name, lines, environment, keep=not wanted or name in wanted)
+            if name == "keep":
+                draw(environment, wanted)
     finally:
         screen.terminate()
         screen.wait()
     shutil.rmtree(FOLDER)
+
+
+def later(environment: dict[str, str]) -> None:
+    """Save what is known of a folder's copy, change it, and scan it again."""
+    folder = FOLDER / "library" / "card copies"
+    for line in (
+        f"cp -a '{folder}' '{FOLDER}/card copies'",
+        f"foldkeep scan '{folder}' --stock '{FOLDER}/one' --quiet",
+    ):
+        subprocess.run(line, shell=True, env=environment, check=True)
+    save = ["foldkeep", "inventory", "save", "card copies.inventory", "--stock", FOLDER / "one", "--quiet"]
+    subprocess.run(save, cwd=FOLDER, env=environment, check=True)
+    subprocess.run(LATER, shell=True, cwd=FOLDER, check=True)
+    subprocess.run(["foldkeep", "scan", "--read-all", "--quiet"], env=environment, check=True)
+
+
+def draw(environment: dict[str, str], wanted: list[str]) -> None:
+    """Put the folder of `later` back, and take the pictures that are no terminal's: the map, and the sheet."""
+    folder = FOLDER / "library" / "card copies"
+    shutil.rmtree(folder)
+    (FOLDER / "card copies").rename(folder)
+    (FOLDER / "docket.csv").unlink()
+    for line in ("scan --quiet", "keep -o docket.csv --quiet", "space library --treemap map.png --quiet",
+                 "sheet docket.csv --quiet"):  # fmt: skip
+        subprocess.run(["foldkeep", *line.split()], cwd=FOLDER, env=environment, check=True)
+    if not wanted or "treemap" in wanted:
+        shutil.copy(FOLDER / "map.png", PICTURES / "treemap.png")
+    if not wanted or "sheet" in wanted:
+        from selenium import webdriver
+        from selenium.webdriver.chrome.service import Service
+
+        options = webdriver.ChromeOptions()
+        options.binary_location = shutil.which("chromium") or ""
+        for word in ("--headless=new", "--no-sandbox", "--window-size=1280,943", "--hide-scrollbars"):
+            options.add_argument(word)
+        browser = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
+        browser.get((FOLDER / "sheet.html").as_uri())
+        browser.execute_script("step(1); step(1, true); step(1, true); step(1);")
+        time.sleep(0.5)
+        browser.save_screenshot(str(PICTURES / "sheet.png"))
+        browser.quit()
 
 
 def make_reel(folder: Path) -> None:

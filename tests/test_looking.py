@@ -209,7 +209,7 @@ def test_a_map_gives_each_file_its_share_and_lays_none_on_another(desk: Desk, se
     choose = random.Random(seed)
     sizes = {f"{number}.{choose.choice(['jpg', 'mp4', 'wav'])}": choose.randint(1, 400) * 1000 for number in range(40)}
     for name, size in sizes.items():
-        desk.write(name, b"").open("r+b").truncate(size)
+        os.truncate(desk.write(name, b""), size)
     desk.run("scan", desk.place)
     desk.run("space", desk.place, "--treemap", desk.top / "map.svg")
     boxes = []
@@ -446,6 +446,16 @@ def test_without_contents_size_and_date_tell_and_that_is_said(desk: Desk):
     found = desk.ask("compare", then, desk.place)
     assert found["unproven"] == {"added": 0, "gone": 0, "changed": 1, "moved": 1, "same": 1}
     assert "Told by size and date only" in desk.run("compare", then, desk.place).out
+    assert desk.ask("scan", desk.place, "--read-all")["hashed_files"] == 3
+    assert desk.ask("scan", desk.place, "--read-all")["read_bytes"] == 0
+    then = desk.top / "later.inventory"
+    desk.run("inventory", "save", then)
+    os.rename(desk.place / "clips/kept.mov", desk.place / "clips/kept too.mov")
+    os.utime(desk.place / "clips/kept too.mov", (2, 2))
+    desk.run("scan", "--read-all")
+    found = desk.ask("compare", then, desk.place)
+    assert (len(found["moved"]), sum(found["unproven"].values())) == (1, 0)
+    assert desk.ask("duplicates")["sets"] == []
 
 
 @pytest.mark.long

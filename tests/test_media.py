@@ -106,9 +106,7 @@ def test_capture_dates(tmp_path: Path, taken: str, offset: str | None, captured:
     assert read_facts(on_disk(tmp_path, "kite.jpg", encoded(image, "JPEG", exif=exif)), "photo").captured == captured
 
 
-@pytest.mark.parametrize(
-    ("suffix", "name", "length"), [("flac", "FLAC", 2.0), ("mp3", "MP3", 2.04), ("wav", "WAVE", 2.0)]
-)
+@pytest.mark.parametrize(("suffix", "name"), [("flac", "FLAC"), ("mp3", "MP3"), ("wav", "WAVE")])
 def test_sounds_and_their_waves(tmp_path: Path, suffix: str, name: str):
     loud = (np.sin(np.arange(2 * sounds.RATE) / 9) * 20_000).astype("<i2")
     loud[: sounds.RATE] //= 20

@@ -35,6 +35,11 @@ def arrange(parser: argparse.ArgumentParser) -> None:
         parser.add_argument(
             option, action=argparse.BooleanOptionalAction, help=f"look at {text}; remembered for these places"
         )
+    parser.add_argument(
+        "--read-all",
+        action="store_true",
+        help="read every file whole, so that `compare` can tell its content even while the drive is away",
+    )
     parser.add_argument("--config", metavar="FILE", help="the settings file to use (see `foldkeep settings`)")
 
 
@@ -61,7 +66,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         executor = ThreadPoolExecutor(_threads(), thread_name_prefix="reading")
         try:
             with env.progress(args) as progress:
-                report = scan(stock, places, executor, progress, settings)
+                report = scan(stock, places, executor, progress, settings, read_all=args.read_all)
         finally:
             executor.shutdown(wait=False, cancel_futures=True)
     document = {

@@ -33,6 +33,8 @@ def scan(
     executor: Executor,
     progress: Progress = no_progress,
     settings: Settings | None = None,
+    *,
+    read_all: bool = False,
 ) -> ScanReport:
     """Bring the stock up to date with what lies in `places`, and hash what can have a copy.
 
@@ -49,6 +51,9 @@ def scan(
         Runs the reading; a pool of threads serves well, since reading and hashing leave the GIL free.
     settings
         What to look at; the built-in ones when None.
+    read_all
+        Read every file in these places whole, also where no other file can have its content: then contents can
+        be compared with those of other stocks.
 
     Returns
     -------
@@ -71,6 +76,9 @@ def scan(
             pool.drain()
             pool.finish(read_ends, stock.files.to_read_ends(places=here))
             pool.finish(read_whole, stock.files.to_read_whole(places=here))
+            if read_all:
+                named = {place.id for place in places}
+                pool.finish(read_whole, stock.files.to_read_rest([number for number in here if number in named]))
             _look_for_clones(stock)
         except BaseException:
             pool.close()

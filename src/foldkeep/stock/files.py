@@ -195,6 +195,10 @@ class Files:
             places,
         )
 
+    def to_read_rest(self, places: Collection[int]) -> Backlog:
+        """Return the files of places of which the whole content was not read yet."""
+        return self._backlog("f.digest IS NULL AND f.size > 0", 1, 0, places)
+
     def _backlog(self, condition: str, least_size: int, scan: int, places: Collection[int] | None) -> Backlog:
         if places is not None:
             condition += f" AND f.place IN ({','.join(map(str, places))})"

@@ -33,6 +33,7 @@ _GROUPINGS = {
     "folder and day": (f"f.folder || ' ' || (f.modified_ns / {_DAY_NS})", f"f.folder, f.modified_ns / {_DAY_NS}"),
 }
 _DISK = "coalesce(f.blocks * 512, f.size)"
+_SHARES = "(f.links > 1 OR f.extent IS NOT NULL)"
 
 
 class Sum(NamedTuple):
@@ -143,13 +144,17 @@ class Listing:
         # Without filters the other two tables have nothing to say.
         table = FILTERABLE if wanted else "files f"
         rows = self._db.execute(
-            f"SELECT {key}, count(*), sum(f.size), sum({_DISK}) FROM {table} WHERE {fits} GROUP BY {grouping}", values
-        )
-        found = list(map(Sum._make, rows))
+            f"SELECT {key}, count(*), sum(f.size), sum({_DISK}), max({_SHARES}) FROM {table} WHERE {fits}"
+            f" GROUP BY {grouping}",
+            values,
+        ).fetchall()
+        found = [Sum(*row[:4]) for row in rows]
+        if not any(row[4] for row in rows):
+            return found
         seen: set[tuple[int, int]] = set()
         shared = self._db.execute(
             f"SELECT {key}, f.volume, coalesce(~f.extent, f.inode), {_DISK} FROM {table}"
-            f" WHERE (f.links > 1 OR f.extent IS NOT NULL) AND {fits} ORDER BY f.id",
+            f" WHERE {_SHARES} AND {fits} ORDER BY f.id",
             values,
         )
         for group, volume, at, disk in shared:
