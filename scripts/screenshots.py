@@ -103,7 +103,7 @@ def later(environment: dict[str, str]) -> None:
     folder = FOLDER / "library" / "card copies"
     for line in (
         f"cp -a '{folder}' '{FOLDER}/card copies'",
-        f"foldkeep scan '{folder}' --stock '{FOLDER}/one' --quiet",
+        f"foldkeep scan '{folder}' --read-all --stock '{FOLDER}/one' --quiet",
     ):
         subprocess.run(line, shell=True, env=environment, check=True)
     save = ["foldkeep", "inventory", "save", "card copies.inventory", "--stock", FOLDER / "one", "--quiet"]
