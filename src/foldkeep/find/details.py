@@ -22,6 +22,8 @@ class KnownCopy:
     ----------
     file
         As the stock has it; None if it lies in no place, or was not scanned yet.
+    volume
+        What a person knows the volume by that it lies on; empty if the stock does not know the file.
     pairs
         Names of files beside it that are the other half of a raw file and its JPEG.
     """
@@ -29,6 +31,7 @@ class KnownCopy:
     path: bytes
     file: StockFile | None
     look: Look
+    volume: str = ""
     pairs: tuple[bytes, ...] = ()
 
 
@@ -80,7 +83,7 @@ def details(stock: Stock, reader: MediaReader, word: str) -> Details:
     others = tuple(file.path for file in copies if file.path != path)
     name = f"s{known.digest.hex()[:16]}" if known.digest and others else ""
     return Details(
-        name, known.kind, known.size, known.digest, reader.facts(medium(known)), _copies([known]), tuple(others)
+        name, known.kind, known.size, known.digest, reader.facts(medium(known)), _copies(stock, [known]), tuple(others)
     )
 
 
@@ -91,7 +94,7 @@ def _of_set(stock: Stock, reader: MediaReader, word: str, digest: bytes, role: R
     first = files[0]
     here = next((file for file in files if os.path.lexists(file.path)), first)
     return Details(
-        word, min(f.kind for f in files), first.size, first.digest, reader.facts(medium(here)), _copies(files)
+        word, min(f.kind for f in files), first.size, first.digest, reader.facts(medium(here)), _copies(stock, files)
     )
 
 
@@ -105,7 +108,7 @@ def _of_stranger(reader: MediaReader, word: str, path: bytes) -> Details:
     if not stat.S_ISREG(facts.st_mode):
         raise UnusableInput(f"{visible(word)} is no regular file", "for a folder, see foldkeep space FOLDER")
     kind = kind_of(os.path.basename(path))
-    copy = KnownCopy(path, None, look([path])[0], _pairs(path))
+    copy = KnownCopy(path, None, look([path])[0], pairs=_pairs(path))
     return Details(
         "", kind, facts.st_size, None, reader.facts(Medium(path, kind, facts.st_size, facts.st_mtime_ns, None)), (copy,)
     )
@@ -116,9 +119,12 @@ def medium(file: StockFile) -> Medium:
     return Medium(file.path, file.kind, file.size, file.modified_ns, file.digest)
 
 
-def _copies(files: list[StockFile]) -> tuple[KnownCopy, ...]:
-    looks = look([file.path for file in files])
-    return tuple(KnownCopy(file.path, file, seen, _pairs(file.path)) for file, seen in zip(files, looks, strict=True))
+def _copies(stock: Stock, files: list[StockFile]) -> tuple[KnownCopy, ...]:
+    looks, volumes = look([file.path for file in files]), stock.places.volumes()
+    return tuple(
+        KnownCopy(file.path, file, seen, volumes[file.volume].name, _pairs(file.path))
+        for file, seen in zip(files, looks, strict=True)
+    )
 
 
 def _pairs(path: bytes) -> tuple[bytes, ...]:

@@ -1,6 +1,6 @@
 """The folders as a tree with what fills them, small things pooled: what a map of the space is drawn from."""
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -33,10 +33,19 @@ class Node:
     folders: list["Node"] = field(default_factory=list)
 
     @cached_property
+    def groups(self) -> dict[str, int]:
+        """All that lies in it, at any depth, by group; to be asked when the tree is complete."""
+        found = Counter(self.own)
+        for _, size, group in self.files:
+            found[group] += size
+        for folder in self.folders:
+            found.update(folder.groups)
+        return dict(found)
+
+    @cached_property
     def bytes(self) -> int:
         """All that lies in it, at any depth; to be asked when the tree is complete."""
-        own = sum(self.own.values()) + sum(size for _, size, _ in self.files)
-        return own + sum(folder.bytes for folder in self.folders)
+        return sum(self.groups.values())
 
 
 def space_tree(stock: Stock, wanted: Filter, by: str = "kind") -> Node:

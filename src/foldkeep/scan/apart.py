@@ -85,6 +85,11 @@ class Apart:
             os.close(theirs)
             os.close(answers)
 
+    def kill(self) -> None:
+        """End the helper at once, also while another thread waits for its answer."""
+        if self._helper is not None:
+            self._helper.kill()
+
     def close(self) -> None:
         """End the helper; the next question starts another."""
         if self._helper is not None:

@@ -108,7 +108,10 @@ class MediaReader:
     def __exit__(
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
-        self._executor.shutdown(cancel_futures=True)
+        self._executor.shutdown(wait=False, cancel_futures=True)
+        for helper in self._helpers:
+            helper.kill()
+        self._executor.shutdown()
         for helper in self._helpers:
             helper.close()
         if self._pictures is not None:

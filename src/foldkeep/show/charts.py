@@ -28,6 +28,8 @@ _AGE_COLORS = dict(zip(AGES, ("#FDE725", "#7AD151", "#22A884", "#2A788E", "#4144
 _INK, _PAPER, _FRAME, _FOLDER = "#22262a", "#fdfcf8", "#ffffff", "#e9e6dd"
 _DPI = 100
 _SIZE = (12.8, 8.0)  # inches
+_POOLED = ", small ones"
+_TIGHT = 46.0  # pixels
 _HEADER = 17.0  # points of height that a folder's name takes
 _FONT = "DejaVu Sans"
 _SMALLEST_LABEL = (34.0, 13.0)
@@ -103,6 +105,11 @@ class _Map:
         self.used: dict[str, int] = {}
 
     def node(self, node: Node, box: _Box, *, top: bool = False) -> None:
+        if not top and min(box.width, box.height) < _TIGHT:
+            # Frames in frames would leave nothing of it.
+            self.boxes.append((box, _FOLDER, 1.0))
+            node = Node(node.path, node.groups)
+            box, top = box.inside(0.8, 0), True
         name = visible(node.path.rpartition(b"/")[2] or node.path)
         has_room = box.width > 60 and box.height > 3 * _HEADER and not top
         if not top:
@@ -132,7 +139,9 @@ def _laid_out(node: Node, box: _Box) -> Iterator[tuple[int, _Item, _Box]]:
 
     items: list[tuple[int, _Item]] = [(folder.bytes, folder) for folder in node.folders]
     items += [(size, (visible(name), group)) for name, size, group in node.files]
-    items += [(size, (f"{group}, smaller files" if node.files else group, group)) for group, size in node.own.items()]
+    items += [
+        (size, (group + _POOLED if node.files or node.folders else group, group)) for group, size in node.own.items()
+    ]
     items = sorted(((size, item) for size, item in items if size > 0), key=lambda pair: -pair[0])
     if not items or box.width < 1 or box.height < 1:
         return
@@ -148,7 +157,7 @@ def _fill_label(axes: "Axes", box: _Box, title: str, size: str, color: str) -> N
     ink = "#ffffff" if _is_dark(color) else _INK
     middle, center, room = box.x + box.width / 2, box.y + box.height / 2, box.width - 4
     # The colour tells the kind already, so the suffix goes first.
-    titles = (title, title.rpartition(".")[0] or title)
+    titles = (title, title.rpartition(".")[0] or title.removesuffix(_POOLED))
     if box.height > 2.4 * _SMALLEST_LABEL[1]:
         _label(axes, middle, center + 7, titles, room, 8, "center", ink)
         _label(axes, middle, center - 7, (size,), room, 8, "center", ink, is_cut=False)

@@ -53,6 +53,7 @@ def _columns(copies: tuple[KnownCopy, ...]) -> dict[str, list[str]]:
         "name": [visible(os.path.basename(copy.path)) for copy in copies],
         "folder": list(map(visible, folders)),
         "place": [f"{visible(c.file.place.label)} ({c.file.place.role})" if c.file else "in no place" for c in copies],
+        "volume": [visible(copy.volume) for copy in copies],
         "modified": [_modified(copy) for copy in copies],
         "on disk": [format_size(copy.look.disk_bytes) if copy.look.here else "away, or gone" for copy in copies],
         "links": [link_words(copy.look) for copy in copies],
@@ -119,6 +120,7 @@ def _copy_document(copy: KnownCopy) -> Document:
         "same_as": list(look.same_as),
         "sidecars": [_sidecar_document(name, xmp) for name, xmp in look.sidecars],
         "pairs": list(map(visible, copy.pairs)),
+        "volume": copy.volume or None,
         **_stock_document(copy.file),
     }
 
