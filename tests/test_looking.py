@@ -229,6 +229,19 @@ def test_a_map_gives_each_file_its_share_and_lays_none_on_another(desk: Desk, se
     assert sorted(colors.values()) == sorted(Counter(name[-3:] for name in sizes).values())
 
 
+def test_a_map_of_very_many_folders_pools_what_is_small(desk: Desk):
+    for number in range(700):
+        os.truncate(desk.write(f"shoot {number // 100}/{number}/kite.{'jpg' if number % 3 else 'mp4'}", b""), 5000)
+    os.truncate(desk.write("large/film.mov", b""), 2_000_000)
+    desk.run("scan", desk.place)
+    desk.run("space", desk.place, "--treemap", desk.top / "map.svg")
+    svg = (desk.top / "map.svg").read_text()
+    assert "film.mov" in svg
+    boxes = drawn_boxes(svg)
+    assert 100 < len(boxes) < 2500
+    assert {fill for fill, _ in boxes} == {"#e9e6dd", "#0072b2", "#e69f00"}
+
+
 def drawn_boxes(svg: str) -> list[tuple[str, list[tuple[float, float]]]]:
     """Return the fill and the corners of the rectangles that a map is made of."""
     group = svg.partition('<g id="PolyCollection_1">')[2].partition("</g>")[0]

@@ -5,15 +5,18 @@ import csv
 import json
 import os
 import shutil
+import signal
 import sqlite3
+import subprocess
 import time
 from collections import Counter
 from pathlib import Path
 
+import psutil
 import pytest
 from PIL import Image
 
-from conftest import Desk
+from conftest import PROGRAM, Desk
 from foldkeep.keep import write_docket
 from foldkeep.model import Action, DocketRow
 
@@ -219,3 +222,23 @@ def test_thousands_of_sets_stay_quick(sample: Path, tmp_path: Path, browser):
     browser.execute_script("window.scrollTo(0, document.body.scrollHeight)")
     time.sleep(0.2)
     assert sheet.ask("[...document.querySelectorAll('.set')].pop().dataset.id") == f"s{4999:016x}"
+
+
+def test_an_interrupted_sheet_leaves_no_page_and_no_helper(desk: Desk, sample: Path):
+    body = (sample / "library/stills/camera-a/day-1/WKD_0001.jpg").read_bytes()
+    for number in range(400):
+        for side in "ab":
+            desk.write(f"{side}/{number}.jpg", body + b"%d" % number)
+    desk.run("scan", desk.place)
+    page = desk.top / "sheet.html"
+    line = [*PROGRAM, "sheet", "-o", page, "--stock", desk.stock]
+    process = subprocess.Popen(line, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    helpers: list[psutil.Process] = []
+    while len(helpers) < 2:
+        helpers = psutil.Process(process.pid).children()
+    process.send_signal(signal.SIGINT)
+    out, err = process.communicate(timeout=20)
+    assert (process.returncode, out) == (130, "")
+    assert "interrupted; what was done so far is kept" in err
+    assert not page.exists()
+    assert psutil.wait_procs(helpers, timeout=10)[1] == []
