@@ -19,6 +19,8 @@ COMMANDS = {
     "scan": "look into folders and remember what lies in them",
     "places": "list the known folders and drives, change what they are for",
     "duplicates": "list the sets of files that have the same content",
+    "catalog": "remember what another program keeps track of, and check it",
+    "orphans": "find what a catalogue has lost track of",
     "space": "tell where the space goes, and draw a map of it",
     "list": "list files that are known, by size, age, name or path",
     "compare": "tell what came, went or moved between two folders or drives",

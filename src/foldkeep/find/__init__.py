@@ -1,11 +1,13 @@
 """Questions put to the stock, one module a question."""
 
+from .catalogs import Known, RootMap, folders_of, known_files
 from .compare import Change, Comparison, Side, Verdict, compare, open_side
 from .details import Details, KnownCopy, details
 from .duplicates import Duplicates, Overview, Question, Totals, duplicates
 from .folders import FolderFacts, FolderMatch, Relation, compare_folders
 from .inventories import InventoryFacts, load_inventory, read_inventory, save_inventory
 from .looking import Look, look
+from .orphans import LeftOver, Missing, Orphans, Standing, Twice, Unknown, orphans
 from .space import AGES, GROUPINGS, LEAST_FREE, Part, Usage, VolumeSpace, empty_folders, space, volume_spaces
 from .tree import Node, space_tree
 
@@ -19,6 +21,17 @@ __all__ = [
     "FolderMatch",
     "FolderFacts",
     "Relation",
+    "known_files",
+    "folders_of",
+    "Known",
+    "RootMap",
+    "orphans",
+    "Orphans",
+    "Unknown",
+    "Standing",
+    "Missing",
+    "LeftOver",
+    "Twice",
     "details",
     "Details",
     "KnownCopy",

@@ -1,5 +1,6 @@
 """Open formats in and out, one module each."""
 
+from .catalogs import FORMS, catalog_source, read_catalog
 from .csv import read_table, rewrite_file, write_new_file, write_table
 from .inventory import (
     InventoryFolder,
@@ -13,6 +14,9 @@ from .writing import new_file
 from .xmp import Xmp, parse_xmp
 
 __all__ = [
+    "FORMS",
+    "catalog_source",
+    "read_catalog",
     "InventoryFolder",
     "InventoryHead",
     "InventoryPlace",

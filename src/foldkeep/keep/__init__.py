@@ -4,6 +4,7 @@ from .choose import Chooser
 from .docket import COLUMNS, read_docket, rewrite_docket, write_docket
 from .listed import listed_rows
 from .names import copy_marks, looks_like_a_copy
+from .orphaned import orphan_rows
 from .propose import Proposal, propose
 from .review import Review
 from .rules import DEFAULT_RULES, meaning, real_folder
@@ -23,6 +24,7 @@ __all__ = [
     "COLUMNS",
     "read_docket",
     "listed_rows",
+    "orphan_rows",
     "write_docket",
     "rewrite_docket",
     "Review",

@@ -7,8 +7,14 @@ from blake3 import blake3
 from foldkeep.model import Action, DocketRow, StockFile
 
 
+def name_of(path: bytes) -> str:
+    """Return a name for the set of one file that was picked for itself."""
+    return "f" + blake3(path).hexdigest()[:16]
+
+
 def listed_rows(files: Iterable[StockFile], reason: str) -> Iterator[DocketRow]:
     """Yield a docket row for each file; each is a set of its own, of which nothing stays."""
     for file in files:
-        name = "f" + blake3(file.path).hexdigest()[:16]
-        yield DocketRow(name, Action.FOLD, file.path, file.size, file.kind, file.modified_ns, file.digest, reason)
+        yield DocketRow(
+            name_of(file.path), Action.FOLD, file.path, file.size, file.kind, file.modified_ns, file.digest, reason
+        )

@@ -1,5 +1,6 @@
 """The nouns of Fold Keep as plain values: no input, no output, nothing of ours imported from elsewhere."""
 
+from .catalogs import Catalog, CatalogEntry, CatalogSource
 from .companions import are_a_pair, belongs_to, counterpart, is_sidecar, owner_names, sidecar_stems, stem_of
 from .dockets import Action, DocketRow
 from .errors import FoldKeepError, StockBusy, UnusableInput
@@ -43,6 +44,9 @@ __all__ = [
     "Settings",
     "ASKABLE",
     "BUNDLE_SUFFIXES",
+    "Catalog",
+    "CatalogEntry",
+    "CatalogSource",
     "Filter",
     "Facts",
     "Action",

@@ -44,6 +44,14 @@ from .inventories import (
     show_saved_inventory,
     show_sheet,
 )
+from .orphans import (
+    catalog_document,
+    known_document,
+    orphans_document,
+    show_catalogs,
+    show_known,
+    show_orphans,
+)
 from .page import Column, Page
 from .progress import ProgressLine
 from .reviewing import HELP as REVIEW_HELP
@@ -59,6 +67,12 @@ __all__ = [
     "count",
     "ProgressLine",
     "show_scan",
+    "show_catalogs",
+    "show_known",
+    "show_orphans",
+    "catalog_document",
+    "known_document",
+    "orphans_document",
     "show_details",
     "show_volumes",
     "show_usage",

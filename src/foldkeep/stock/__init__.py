@@ -1,5 +1,6 @@
 """The stock: one SQLite file. No other room knows its tables."""
 
+from .catalogs import Catalogs
 from .files import SMALL_FILE, Backlog, Files, Reading, Sighting
 from .ledger import Ledger
 from .listing import LIST_ORDERS, Listing, Sum
@@ -16,6 +17,7 @@ __all__ = [
     "Files",
     "Sets",
     "Ledger",
+    "Catalogs",
     "Listing",
     "Sum",
     "LIST_ORDERS",

@@ -156,6 +156,11 @@ class Files:
         )
         self._db.execute(f"DELETE FROM files AS f WHERE {condition}", values)
 
+    def gone(self, path: bytes) -> tuple[bytes | None, int | None]:
+        """Return digest and size of a file that a scan no longer found at a path, as far as they are known."""
+        row = self._db.execute("SELECT digest, size FROM gone WHERE path = ?", (path,)).fetchone()
+        return row or (None, None)
+
     def recognise_moved(self) -> int:
         """Give files that were moved what was read of them before, and return how many those are.
 

@@ -6,7 +6,7 @@ from typing import Any, NamedTuple
 
 from foldkeep.model import Filter, StockFile
 
-from .files import FILE_COLUMNS, stock_file
+from .files import FILE_COLUMNS, join, stock_file
 from .filtering import FILTERABLE, condition
 from .places import Places
 
@@ -71,6 +71,11 @@ class Listing:
         )
         for row in rows:
             yield stock_file(row, places)
+
+    def paths(self) -> Iterator[bytes]:
+        """Yield the path of every file."""
+        for folder, name in self._db.execute("SELECT d.path, f.name FROM files f JOIN folders d ON d.id = f.folder"):
+            yield join(folder, name)
 
     def count(self, wanted: Filter) -> tuple[int, int]:
         """Return how many files fit, and their bytes."""

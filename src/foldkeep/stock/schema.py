@@ -107,6 +107,12 @@ _MIGRATIONS = (
         facts TEXT NOT NULL                 -- a JSON object of what is known
     ) STRICT, WITHOUT ROWID;
     """,
+    """
+    CREATE TABLE catalogs (
+        name TEXT PRIMARY KEY,
+        definition TEXT NOT NULL            -- a JSON object: where they lie and how they are read
+    ) STRICT;
+    """,
 )
 VERSION = len(_MIGRATIONS)
 

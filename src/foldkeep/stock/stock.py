@@ -10,6 +10,7 @@ from typing import Self
 from foldkeep.model import UnusableInput, reason_of, visible
 
 from . import lock
+from .catalogs import Catalogs
 from .facts import KnownFacts
 from .files import Files
 from .ledger import Ledger
@@ -40,6 +41,7 @@ class Stock:
         self.ledger = Ledger(connection)
         self.listing = Listing(connection)
         self.facts = KnownFacts(connection)
+        self.catalogs = Catalogs(connection)
 
     @classmethod
     def open(cls, path: str, *, create: bool = False) -> Self:

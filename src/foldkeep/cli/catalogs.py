@@ -1,0 +1,42 @@
+"""How catalogues are named on the command line, in the same words wherever they are."""
+
+import argparse
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from foldkeep.model import Catalog
+    from foldkeep.stock import Stock
+
+
+def add_reading(parser: argparse.ArgumentParser) -> None:
+    """Add the options that tell how a catalogue is to be read."""
+    group = parser.add_argument_group("how a catalogue is read")
+    group.add_argument("--field", default="", metavar="NAME", help="the column, key or JSON pointer that has the path")
+    group.add_argument(
+        "--query", default="", metavar="SQL", help="what to ask an SQLite file, as in: select path from …"
+    )
+    group.add_argument(
+        "--root-map", action="append", default=[], metavar="OLD=NEW", help="paths that begin with OLD lie at NEW here"
+    )
+    group.add_argument("--ignore-case", action="store_true", help="names that differ in letter case are the same")
+
+
+def catalog_of(args: argparse.Namespace, name: str, sources: list[str]) -> "Catalog":
+    """Return a catalogue as the arguments tell it."""
+    from foldkeep.formats import catalog_source
+    from foldkeep.model import Catalog, UnusableInput, visible
+
+    maps = []
+    for text in args.root_map:
+        old, equals, new = text.partition("=")
+        if not equals or not old:
+            raise UnusableInput(f"--root-map {visible(text)} is no OLD=NEW", "write one like 'D:/Photos=/media/photos'")
+        maps.append((old, new))
+    found = tuple(catalog_source(source, args.field, args.query) for source in sources)
+    return Catalog(name, found, tuple(maps), args.ignore_case)
+
+
+def named_catalogs(args: argparse.Namespace, stock: "Stock", words: list[str]) -> "list[Catalog]":
+    """Return the catalogues that are meant: remembered ones by name, others by where they lie."""
+    remembered = {catalog.name: catalog for catalog in stock.catalogs.all()}
+    return [remembered.get(word) or catalog_of(args, word, [word]) for word in words]

@@ -1,0 +1,68 @@
+"""Find what a catalogue has lost track of, and what is left over on the disk.
+
+Four findings: files under its folders that it does not know (those whose content
+is nowhere else come first, and are never proposed for folding unless you ask),
+entries without a file and where that lies now, sidecars whose master is gone,
+and what it knows twice. The catalogue itself is only read.
+"""
+
+import argparse
+
+from .catalogs import add_reading, named_catalogs
+from .environment import Environment, ExitStatus
+from .filters import add_filters, wanted
+
+EXAMPLES = """\
+examples:
+  foldkeep orphans --catalog stills
+  foldkeep orphans --catalog photos.csv --under ~/Pictures -o docket.csv
+  foldkeep orphans --catalog stills --adopt import-again.txt
+"""
+
+_TOP_ON_TERMINAL = 8
+
+
+def arrange(parser: argparse.ArgumentParser) -> None:
+    """Declare the arguments."""
+    parser.add_argument(
+        "--catalog", action="append", default=[], metavar="NAME|SOURCE", help="a remembered one, or where one lies"
+    )
+    parser.add_argument("-o", dest="docket", metavar="DOCKET", help="write a docket of what is not known or left over")
+    parser.add_argument("--sole-copies", action="store_true", help="also propose to fold what lies nowhere else")
+    parser.add_argument(
+        "--adopt", metavar="FILE", help="write a list of the files that lie nowhere else, to import them"
+    )
+    parser.add_argument(
+        "--top", type=int, metavar="N", help=f"list the first N of each (on a terminal {_TOP_ON_TERMINAL}, else all)"
+    )
+    add_reading(parser)
+    add_filters(parser)
+
+
+def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
+    """Match, compare, tell, write."""
+    from foldkeep.find import known_files, orphans
+    from foldkeep.formats import new_file
+    from foldkeep.keep import orphan_rows, write_docket
+    from foldkeep.model import UnusableInput
+    from foldkeep.show import Page, orphans_document, show_orphans
+    from foldkeep.stock import Stock
+
+    if not args.catalog:
+        raise UnusableInput("no catalogue is named", "name one: --catalog NAME, or where it lies")
+    with Stock.open(env.stock_path(args)) as stock:
+        found = orphans(stock, known_files(stock, named_catalogs(args, stock, args.catalog)), wanted(args))
+    written = {}
+    if args.docket:
+        written["docket"] = write_docket(args.docket, orphan_rows(found, sole_copies=args.sole_copies))
+    if args.adopt:
+        with new_file(args.adopt) as (written["adopt"], stream):
+            sole = [each.file.path for each in found.unknown if each.is_sole]
+            stream.writelines(path + (b"\0" if any(b"\n" in name for name in sole) else b"\n") for path in sole)
+    top = _TOP_ON_TERMINAL if args.top is None and env.stdout.isatty() else args.top
+
+    def draw(page: Page) -> None:
+        show_orphans(page, found, None if top is None else max(0, top), written)
+
+    env.answer(args, {"command": "orphans", **orphans_document(found), **written}, draw)
+    return ExitStatus.DONE

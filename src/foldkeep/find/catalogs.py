@@ -1,0 +1,227 @@
+"""Which files of the stock a catalogue means, however their paths are written there."""
+
+import os
+import re
+import unicodedata
+from collections import Counter, defaultdict
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, field
+from urllib.parse import unquote_to_bytes, urlsplit
+
+from foldkeep.formats import read_catalog
+from foldkeep.model import Catalog, CatalogEntry, UnusableInput, lies_below, visible
+from foldkeep.stock import Stock
+
+RootMap = tuple[str, str]
+"""How the paths of another machine begin, and how the same ones begin here."""
+
+_DRIVE = re.compile(r"[A-Za-z]:[\\/]")
+_URL = re.compile(r"[A-Za-z][A-Za-z0-9+.-]+:")
+_SAMPLE = 300
+
+
+@dataclass
+class Known:
+    """What catalogues know of the files in the stock.
+
+    Attributes
+    ----------
+    names
+        What the catalogues are called.
+    files
+        The paths of files that they know, each with its entries.
+    missing
+        Entries without a file, each with the path that is meant; None where that is not one of this machine.
+    streams
+        How many entries name something on a network.
+    advice
+        What most likely keeps entries from being matched; empty if all were.
+    """
+
+    names: list[str] = field(default_factory=list)
+    files: dict[bytes, list[CatalogEntry]] = field(default_factory=dict)
+    missing: list[tuple[CatalogEntry, bytes | None]] = field(default_factory=list)
+    streams: int = 0
+    advice: str = ""
+
+    @property
+    def entries(self) -> int:
+        """How many entries there are in all."""
+        return sum(map(len, self.files.values())) + len(self.missing) + self.streams
+
+
+def known_files(stock: Stock, catalogs: Iterable[Catalog]) -> Known:
+    """Match the entries of catalogues with the files of the stock.
+
+    Letter case counts unless a catalogue's is to be ignored, or its volume ignores it.
+
+    Raises
+    ------
+    UnusableInput
+        If a catalogue cannot be read, has no entries, or matches nothing at all: then it is far likelier that its
+        paths are wrong than that every file is an orphan.
+    """
+    paths = _Paths(stock.listing.paths())
+    known = Known()
+    for catalog in catalogs:
+        known.names.append(catalog.name)
+        before, matched = known.entries, sum(map(len, known.files.values()))
+        for source in catalog.sources:
+            base = os.path.dirname(os.fsencode(source.path))
+            for entry in read_catalog(source):
+                _match(known, paths, entry, base, catalog)
+        if known.entries == before:
+            raise UnusableInput(
+                f"the catalogue {visible(catalog.name)} names no file",
+                "name another, or say with --field where its paths are",
+            )
+        if known.missing:
+            known.advice = _advice(known, paths)
+        if sum(map(len, known.files.values())) == matched:
+            raise UnusableInput(
+                f"nothing that the catalogue {visible(catalog.name)} names is in the stock",
+                known.advice or "scan the folders that it is about first",
+            )
+    return known
+
+
+def _match(known: Known, paths: "_Paths", entry: CatalogEntry, base: bytes, catalog: Catalog) -> None:
+    if entry.by_name:
+        found = paths.named(entry.text)
+        for path in found:
+            known.files.setdefault(path, []).append(entry)
+        if not found:
+            known.missing.append((entry, None))
+        return
+    text = _local(entry.text, catalog.root_maps)
+    if text is None:
+        known.streams += 1
+        return
+    written = os.fsencode(text)
+    if written in paths:  # nearly every one
+        known.files.setdefault(written, []).append(entry)
+        return
+    meant = [os.path.normpath(os.path.join(base, path)) for path in _spellings(text)]
+    match = next((path for path in meant if path in paths), None)
+    if match is None:
+        match = next((other for path in meant if (other := paths.like(path, catalog.ignore_case))), None)
+    if match is not None:
+        known.files.setdefault(match, []).append(entry)
+    else:
+        known.missing.append((entry, None if _DRIVE.match(text) else meant[0]))
+
+
+def _local(text: str, root_maps: Sequence[RootMap]) -> str | None:
+    """Return a path with our slashes and roots; None for what is no file at all."""
+    if text.startswith("file:///") and "?" not in text and "#" not in text:
+        text = os.fsdecode(unquote_to_bytes(text[len("file://") :]))  # as most write it, and several times as fast
+        text = text[1:] if _DRIVE.match(text[1:]) else text
+    elif text[:5].lower() == "file:":
+        parts = urlsplit(text)
+        host = f"//{parts.netloc}" if parts.netloc not in ("", "localhost") else ""
+        text = host + os.fsdecode(unquote_to_bytes(parts.path))
+        text = text[1:] if _DRIVE.match(text[1:]) else text
+    elif _URL.match(text) and not _DRIVE.match(text):
+        return None
+    if _DRIVE.match(text) or ("\\" in text and "/" not in text):
+        text = text.replace("\\", "/")
+    for old, new in root_maps:
+        start = old.replace("\\", "/").rstrip("/")
+        same = text.lower().startswith(start.lower()) if _DRIVE.match(start + "/") else text.startswith(start)
+        if same and text[len(start) : len(start) + 1] in ("", "/"):
+            return new.rstrip("/") + text[len(start) :]
+    return text
+
+
+def _spellings(text: str) -> Iterator[bytes]:
+    """Yield what a path may be as bytes: as it is written, percent-decoded, or from an older encoding."""
+    yield os.fsencode(text)
+    if "%" in text:
+        yield unquote_to_bytes(text.encode("utf-8", "surrogateescape"))
+    try:
+        text.encode()
+    except UnicodeEncodeError:
+        yield os.fsencode(text).decode("cp1252", "replace").encode()
+
+
+class _Paths:
+    """The paths of the stock, looked up as they are, or however else they may be spelled."""
+
+    def __init__(self, paths: Iterable[bytes]) -> None:
+        self._all = set(paths)
+        self._alike: dict[str, list[bytes]] | None = None
+        self._named: dict[str, list[bytes]] | None = None
+
+    def __contains__(self, path: bytes) -> bool:
+        return path in self._all
+
+    def like(self, path: bytes, ignore_case: bool) -> bytes | None:
+        """Return the one path that is the same in another normal form of Unicode, or in other letter case."""
+        if self._alike is None:
+            self._alike = defaultdict(list)
+            for each in self._all:
+                self._alike[_key(each)].append(each)
+        found = self._alike.get(_key(path), [])
+        exact = [other for other in found if _composed(other) == _composed(path)]
+        if len(exact) == 1:
+            return exact[0]
+        if len(found) == 1 and (ignore_case or os.path.lexists(path)):
+            return found[0]
+        return None
+
+    def named(self, name: str) -> list[bytes]:
+        """Return the paths of the files of this name, with any suffix if it has none."""
+        if self._named is None:
+            self._named = defaultdict(list)
+            for path in sorted(self._all):
+                last = _key(path.rpartition(b"/")[2])
+                self._named[last].append(path)
+                stem = last.rpartition(".")[0]
+                if stem:
+                    self._named[stem].append(path)
+        return self._named.get(_key(os.fsencode(name)), [])
+
+
+def _composed(path: bytes) -> str:
+    return unicodedata.normalize("NFC", path.decode("utf-8", "surrogateescape"))
+
+
+def _key(path: bytes) -> str:
+    return _composed(path).casefold()
+
+
+def _advice(known: Known, paths: _Paths) -> str:
+    """Return what most likely keeps the missing entries from being matched."""
+    votes: Counter[RootMap] = Counter()
+    texts = [text for entry, _ in known.missing[:_SAMPLE] if (text := _local(entry.text, ()))]
+    for text in texts:
+        candidates = paths.named(text.rpartition("/")[2])
+        steps = text.split("/")
+        best, common = b"", 0
+        for candidate in candidates:
+            theirs = os.fsdecode(candidate).split("/")
+            alike = 0
+            while alike < min(len(steps), len(theirs)) and steps[-1 - alike] == theirs[-1 - alike]:
+                alike += 1
+            if alike > common:
+                best, common = candidate, alike
+        if common and common < len(steps):
+            votes["/".join(steps[:-common]), "/".join(os.fsdecode(best).split("/")[:-common])] += 1
+    if not votes:
+        return ""
+    (old, new), count = votes.most_common(1)[0]
+    if count * 2 < len(texts) or old == new:
+        return ""
+    part = "all" if not known.files else "most of the missing"
+    return f"{part} paths begin with {visible(old)}, which is not here: did you mean --root-map '{old}={new}'?"
+
+
+def folders_of(stock: Stock, known: Known) -> list[bytes]:
+    """Return the folders that a catalogue is about: in each place the deepest that has all that it knows there."""
+    tops: dict[bytes, bytes] = {}
+    places = sorted((place.path for place in stock.places.all()), key=len, reverse=True)
+    for folder in {path.rpartition(b"/")[0] or b"/" for path in known.files}:
+        place = next((top for top in places if folder == top or lies_below(folder, top)), None)
+        if place is not None:
+            tops[place] = os.path.commonpath([tops[place], folder]) if place in tops else folder
+    return sorted(tops.values())

@@ -1,0 +1,107 @@
+"""Catalogues as JSON (RFC 8259) or JSON Lines: lists of paths, or of objects that have one."""
+
+import json
+from collections.abc import Iterable, Iterator, Mapping
+from itertools import chain, islice
+from typing import Any
+
+from foldkeep.model import CatalogEntry
+
+from .reading import lines_of, read_whole, text_of
+from .records import entry_of, path_field
+
+_LOOKED_AT = 200
+_DEEPEST = 4
+
+
+def read_json_catalog(path: str, field: str = "") -> Iterator[CatalogEntry]:
+    """Yield the files of a JSON document: of the longest list in it.
+
+    Parameters
+    ----------
+    field
+        The key of each object that holds the path, or a JSON pointer to it (RFC 6901); found by its content when empty.
+
+    Raises
+    ------
+    OSError, ValueError
+        If it cannot be read, or no list of it has paths.
+    """
+    try:
+        document = json.loads(text_of(read_whole(path)))
+    except RecursionError as error:
+        raise ValueError("it is nested too deeply") from error
+    yield from _entries(_longest_list(document), field, "entry", 1)
+
+
+def read_json_lines(path: str, field: str = "") -> Iterator[CatalogEntry]:
+    """Yield the files of JSON Lines; arguments and errors as for `read_json_catalog`."""
+    with open(path, "rb") as file:
+        yield from _entries(_parsed(lines_of(file)), field, "line", 1)
+
+
+def _parsed(lines: Iterable[tuple[int, str]]) -> Iterator[Any]:
+    for number, line in lines:
+        if not line.strip():
+            continue
+        try:
+            yield json.loads(line)
+        except (ValueError, RecursionError) as error:
+            raise ValueError(f"line {number} is not JSON: {error}") from error
+
+
+def _longest_list(document: Any) -> list[Any]:
+    found: list[Any] = []
+    waiting = [(document, 0)]
+    while waiting:
+        value, depth = waiting.pop()
+        if isinstance(value, list):
+            found = max(found, value, key=len)
+        elif isinstance(value, dict) and depth < _DEEPEST:
+            waiting.extend((inner, depth + 1) for inner in value.values())
+    if not found:
+        raise ValueError("it has no list")
+    return found
+
+
+def _entries(records: Iterable[Any], field: str, noun: str, first: int) -> Iterator[CatalogEntry]:
+    iterator = iter(records)
+    head = list(islice(iterator, _LOOKED_AT))
+    name = field
+    if not name and any(isinstance(record, dict) for record in head):
+        name = path_field(_flat(record) for record in head if isinstance(record, dict))
+    for number, record in enumerate(chain(head, iterator), start=first):
+        where = f"{noun} {number}"
+        if isinstance(record, str):
+            yield CatalogEntry(record, where)
+        elif isinstance(record, dict):
+            text = _at(record, name)
+            if isinstance(text, str) and text:
+                yield entry_of(text, where, record)
+
+
+def _flat(record: Mapping[str, Any], above: str = "", depth: int = 0) -> dict[str, object]:
+    """Return the texts in an object by key, those of objects in it by JSON pointer."""
+    found: dict[str, object] = {}
+    for key, value in record.items():
+        pointer = f"{above}/{key.replace('~', '~0').replace('/', '~1')}"
+        if isinstance(value, dict) and depth < _DEEPEST:
+            found |= _flat(value, pointer, depth + 1)
+        elif isinstance(value, str):
+            found[pointer] = value
+    return found
+
+
+def _at(record: Any, field: str) -> Any:
+    """Return what a key or a JSON pointer names in an object, or None."""
+    if not field.startswith("/"):
+        return record.get(field)
+    for step in field[1:].split("/"):
+        key = step.replace("~1", "/").replace("~0", "~")
+        if isinstance(record, list) and key.isdecimal() and int(key) < len(record):
+            record = record[int(key)]
+        elif isinstance(record, dict):
+            record = record.get(key)
+        else:
+            return None
+    return record

@@ -1,0 +1,69 @@
+"""Records of named values, as tables and JSON have them: which value is the path, and what else is told of a file."""
+
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
+from itertools import islice
+
+from foldkeep.model import OTHER, CatalogEntry, kind_of
+
+_LOOKED_AT = 200
+_NAMES = {
+    "keywords": ("keywords", "tags", "subject"),
+    "rating": ("rating", "stars"),
+    "title": ("title", "headline"),
+    "description": ("description", "caption"),
+}
+
+
+def looks_like_a_path(text: str) -> bool:
+    """Tell whether a text may well be the path of a file: it has steps, or a suffix that is known."""
+    name = text.replace("\\", "/").rpartition("/")[2]
+    return bool(name) and ("/" in text or "\\" in text or kind_of(name.encode("utf-8", "surrogateescape")) != OTHER)
+
+
+def path_field(records: Iterable[Mapping[str, object]]) -> str:
+    """Return the name of the value that looks like a path in most records; raise ValueError if none does."""
+    found: Counter[str] = Counter()
+    records = list(islice(records, _LOOKED_AT))
+    for record in records:
+        for name, value in record.items():
+            if isinstance(value, str) and looks_like_a_path(value):
+                # Of two, the one with folders tells more than a bare name.
+                found[name] += 2 if "/" in value or "\\" in value else 1
+    if not found:
+        raise ValueError("no column or key of it looks like a path; name it with --field")
+    return found.most_common(1)[0][0]
+
+
+def entry_of(text: str, where: str, record: Mapping[str, object]) -> CatalogEntry:
+    """Return an entry with what its record says of the file under the usual names."""
+    told = {name.strip().lower(): value for name, value in record.items()}
+    values = {ours: next((told[name] for name in names if told.get(name)), None) for ours, names in _NAMES.items()}
+    return CatalogEntry(
+        text,
+        where,
+        keywords=_keywords(values["keywords"]),
+        rating=_number(values["rating"]),
+        title=_text(values["title"]),
+        description=_text(values["description"]),
+    )
+
+
+def _keywords(value: object) -> tuple[str, ...]:
+    if isinstance(value, str):
+        separator = max(";|,", key=value.count)
+        value = value.split(separator)
+    if not isinstance(value, Sequence):
+        return ()
+    return tuple(dict.fromkeys(word.strip() for word in value if isinstance(word, str) and word.strip()))
+
+
+def _number(value: object) -> float | None:
+    try:
+        return float(value) if isinstance(value, int | float | str) else None
+    except ValueError:
+        return None
+
+
+def _text(value: object) -> str | None:
+    return value.strip() or None if isinstance(value, str) else None

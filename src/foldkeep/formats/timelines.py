@@ -1,0 +1,93 @@
+"""The media that timelines use: OpenTimelineIO, and CMX 3600 edit decision lists (as SMPTE 258M describes them)."""
+
+import json
+import os
+import re
+from collections.abc import Iterator
+from typing import Any
+
+from foldkeep.model import CatalogEntry
+
+from .reading import lines_of, read_whole, text_of
+
+_NO_OTIO = "it is no OpenTimelineIO document"
+_MOST_IMAGES = 1_000_000
+_EDL_FILE = re.compile(r"\*\s*(?:SOURCE FILE|MEDIA FILE|FROM FILE|TO FILE)\s*:\s*(.+?)\s*", re.IGNORECASE)
+_EDL_NAME = re.compile(r"\*\s*(?:FROM|TO) CLIP NAME\s*:\s*(.+?)\s*", re.IGNORECASE)
+
+
+def read_otio(path: str) -> Iterator[CatalogEntry]:
+    """Yield the media that an OpenTimelineIO document refers to; references that are missing in it are passed by.
+
+    Of ``.otio``, which is JSON, only the references are kept while it is read: a long timeline as objects would take
+    half a gigabyte. Bundles (``.otioz``, ``.otiod``) are opened by the library.
+
+    Raises OSError or ValueError if it cannot be read.
+    """
+    if os.path.splitext(path)[1] == ".otio":
+        yield from _references(text_of(read_whole(path)))
+        return
+    import opentimelineio as otio
+
+    try:
+        text = otio.adapters.write_to_string(otio.adapters.read_from_file(path), "otio_json")
+    except OSError:
+        raise
+    except Exception as error:  # the library raises many kinds for broken documents
+        raise ValueError(f"{_NO_OTIO}: {' '.join(str(error).split())[:160]}") from error
+    yield from _references(text)
+
+
+def _references(text: str) -> list[CatalogEntry]:
+    """Return the media in a document after the OpenTimelineIO file format specification."""
+    found: list[CatalogEntry] = []
+
+    def note(value: dict[str, Any]) -> object:
+        schema = str(value.get("OTIO_SCHEMA", "")).partition(".")[0]
+        if schema in ("RationalTime", "TimeRange"):
+            return value
+        urls: list[object] = []
+        if schema == "ExternalReference":
+            urls = [value.get("target_url")]
+        elif schema == "ImageSequenceReference":
+            urls = [*_frames(value)]
+        for url in urls:
+            if isinstance(url, str) and url:
+                found.append(CatalogEntry(url, f"media {len(found) + 1}"))
+        return schema or None
+
+    try:
+        root = json.loads(text, object_hook=note)
+    except (ValueError, RecursionError) as error:
+        raise ValueError(f"{_NO_OTIO}: {error}") from error
+    if not isinstance(root, str):
+        raise ValueError(f"{_NO_OTIO}: it has no OTIO_SCHEMA")
+    return found
+
+
+def _frames(value: dict[str, Any]) -> Iterator[str]:
+    """Yield the files of an image sequence: prefix, number with leading zeros, suffix."""
+    base, prefix, suffix = (str(value.get(name) or "") for name in ("target_url_base", "name_prefix", "name_suffix"))
+    stem = base if base.endswith("/") or not base else base + "/"
+    try:
+        first, step, zeros = (int(value.get(name) or 0) for name in ("start_frame", "frame_step", "frame_zero_padding"))
+        length = value["available_range"]["duration"]
+        images = round(length["value"] * value["rate"] / length["rate"]) // max(1, step)
+    except (KeyError, TypeError, ValueError, ZeroDivisionError, OverflowError):
+        return
+    for number in range(min(images, _MOST_IMAGES)):
+        yield f"{stem}{prefix}{str(first + number * max(1, step)).zfill(zeros)}{suffix}"
+
+
+def read_edl(path: str) -> Iterator[CatalogEntry]:
+    """Yield the media that a CMX 3600 list names in its comments: files by path, clips by name.
+
+    Raises OSError or ValueError if it cannot be read.
+    """
+    with open(path, "rb") as file:
+        for number, line in lines_of(file):
+            if found := _EDL_FILE.fullmatch(line.strip()):
+                text = found[1]
+                yield CatalogEntry(text, f"line {number}", by_name=os.sep not in text and "\\" not in text)
+            elif found := _EDL_NAME.fullmatch(line.strip()):
+                yield CatalogEntry(found[1], f"line {number}", by_name=True)

@@ -1,0 +1,47 @@
+"""Dockets of what a catalogue has lost track of."""
+
+from collections.abc import Iterator
+
+from foldkeep.find import Orphans, Standing, Unknown
+from foldkeep.model import Action, DocketRow, StockFile, visible
+
+from .listed import name_of
+
+
+def orphan_rows(found: Orphans, *, sole_copies: bool = False) -> Iterator[DocketRow]:
+    """Yield docket rows for files that a catalogue does not know, and for sidecars without a master.
+
+    A copy of a file that it knows may go, and that file stands for it. What lies nowhere else, and what only has the
+    name of another file, is left, unless `sole_copies` asks for it; then nothing stands for it.
+    """
+    for each in found.unknown:
+        yield from _rows(each, sole_copies)
+    for left in found.left_over:
+        why = "its master is gone"
+        if left.masters:
+            yield _row(left.file, Action.LEAVE, f"{why} from here; perhaps it is {visible(left.masters[0])}")
+        else:
+            yield _row(left.file, Action.FOLD if sole_copies else Action.LEAVE, why)
+
+
+def _rows(each: Unknown, sole_copies: bool) -> Iterator[DocketRow]:
+    other = each.other
+    if other is not None and other.identity == each.file.identity:
+        yield _row(each.file, Action.LEAVE, "another name (hard link) of a file that the catalogue knows")
+        return
+    if each.standing is Standing.COPY and other is not None:
+        set_ = name_of(each.file.path)
+        yield _row(other, Action.KEEP, "the catalogue knows it", set_)
+        yield _row(each.file, Action.FOLD, "the catalogue does not know it, and knows a copy", set_)
+        return
+    reasons = {
+        Standing.SOLE: "the catalogue does not know it, and its content is nowhere else",
+        Standing.ALIKE: "the catalogue does not know it, but another file of this name",
+        Standing.ELSEWHERE: "the catalogue does not know it, nor its copies",
+    }
+    yield _row(each.file, Action.FOLD if sole_copies else Action.LEAVE, reasons[each.standing])
+
+
+def _row(file: StockFile, action: Action, reason: str, set_: str = "") -> DocketRow:
+    name = set_ or name_of(file.path)
+    return DocketRow(name, action, file.path, file.size, file.kind, file.modified_ns, file.digest, reason)

@@ -1,0 +1,176 @@
+"""Catalogues, and what they have lost track of, as people read it."""
+
+from collections import Counter
+from collections.abc import Mapping, Sequence
+
+from foldkeep.find import Known, LeftOver, Missing, Orphans, Standing, Twice, Unknown
+from foldkeep.model import Catalog, format_size, visible
+
+from .documents import Document, file_document, path_document
+from .page import CARE, GAIN, QUIET, STRONG, Column, Page
+from .words import count
+
+_STANDINGS = {
+    Standing.SOLE: "content that lies nowhere else; import it again",
+    Standing.ELSEWHERE: "content with copies elsewhere, which it does not know either",
+    Standing.ALIKE: "other content under a name that it knows",
+    Standing.COPY: "copies of files that it knows; safe to fold",
+}
+
+
+def show_catalogs(page: Page, catalogs: Sequence[Catalog]) -> None:
+    """Write the catalogues that are remembered."""
+    if not catalogs:
+        page.line("No catalogue is remembered. Add one: foldkeep catalog add NAME FILE")
+        return
+    page.table(
+        [Column("name", style=STRONG), Column("form"), Column("source"), Column("how", style=QUIET)],
+        [
+            (visible(catalog.name), source.form, visible(source.path), _how(catalog, source.field, source.query))
+            for catalog in catalogs
+            for source in catalog.sources
+        ],
+    )
+
+
+def _how(catalog: Catalog, field: str, query: str) -> str:
+    words = [f"field {visible(field)}"] * bool(field) + [visible(query)] * bool(query)
+    words += [f"{visible(old)} is {visible(new)} here" for old, new in catalog.root_maps]
+    return "; ".join(words + ["letter case does not count"] * catalog.ignore_case)
+
+
+def show_known(page: Page, known: Known, folders: Sequence[bytes]) -> None:
+    """Write how much of a catalogue is in the stock, and what keeps the rest from being found."""
+    page.line(
+        (count(known.entries, "entry", "entries"), STRONG),
+        f" in {', '.join(map(visible, known.names))}: {count(len(known.files), 'file')} found, "
+        f"{len(known.missing):,} missing"
+        + (f", {count(known.streams, 'stream')} on a network." if known.streams else "."),
+    )
+    page.line("Its folders: ", ", ".join(map(visible, folders)))
+    if known.advice:
+        page.line((known.advice, CARE))
+
+
+def show_orphans(page: Page, found: Orphans, top: int | None, written: Mapping[str, str]) -> None:
+    """Write the four findings, of each the first `top`."""
+    show_known(page, found.known, found.folders)
+    _show_unknown(page, found.unknown, top)
+    _show_list(page, "Missing: entries without a file", [_missing_line(each) for each in found.missing], top)
+    _show_list(page, "Left over: sidecars whose master is gone", [_left_line(each) for each in found.left_over], top)
+    _show_list(page, "Twice in the catalogue", [_twice_line(each) for each in found.twice], top)
+    for what, path in written.items():
+        page.line()
+        page.line({"docket": "The docket is ", "adopt": "The list to import is "}[what], visible(path))
+
+
+def _show_unknown(page: Page, unknown: Sequence[Unknown], top: int | None) -> None:
+    page.heading(f"Not in the catalogue: {count(len(unknown), 'file')}")
+    for standing in Standing:
+        part = [each for each in unknown if each.standing is standing]
+        if not part:
+            continue
+        size = format_size(sum(each.file.size for each in part))
+        page.line((f"{len(part):,}", STRONG), f" with {_STANDINGS[standing]}, {size}", indent=2)
+        for each in part[:top]:
+            other = f"  ({visible(each.other.path)})" if each.other else ""
+            page.line((f"{format_size(each.file.size):>8}  ", GAIN), visible(each.file.path), (other, QUIET), indent=2)
+        _show_rest(page, len(part), top)
+
+
+def _show_list(page: Page, title: str, lines: Sequence[tuple[str, str]], top: int | None) -> None:
+    page.heading(f"{title}: {len(lines):,}")
+    for line, more in lines[:top]:
+        page.line(line, (f"  {more}" if more else "", QUIET), indent=2)
+    _show_rest(page, len(lines), top)
+
+
+def _show_rest(page: Page, number: int, top: int | None) -> None:
+    if top is not None and number > top:
+        page.line((f"… and {number - top:,} more; --top {number} shows all", QUIET), indent=2)
+
+
+def _missing_line(each: Missing) -> tuple[str, str]:
+    text = visible(each.path) if each.path else visible(each.entry.text)
+    if each.run is not None:
+        return text, f"in the fold since run {each.run}"
+    if each.now is None:
+        return text, f"({each.entry.where})"
+    how = "the same content is now" if each.by_content else "perhaps, by its name,"
+    return text, f"{how} {visible(each.now)}"
+
+
+def _left_line(each: LeftOver) -> tuple[str, str]:
+    where = f"perhaps of {visible(each.masters[0])}" if each.masters else ""
+    return visible(each.file.path), where
+
+
+def _twice_line(each: Twice) -> tuple[str, str]:
+    if len(each.paths) == 1:
+        return visible(each.paths[0]), f"written {len(each.entries)} times: " + ", ".join(e.where for e in each.entries)
+    return ", ".join(map(visible, each.paths)), "one content"
+
+
+def catalog_document(catalog: Catalog) -> Document:
+    """Return a catalogue that is remembered."""
+    return {
+        "name": catalog.name,
+        "sources": [
+            {"form": s.form, "path": visible(s.path), "field": s.field, "query": s.query} for s in catalog.sources
+        ],
+        "root_maps": [list(pair) for pair in catalog.root_maps],
+        "ignore_case": catalog.ignore_case,
+    }
+
+
+def known_document(known: Known, folders: Sequence[bytes]) -> Document:
+    """Return how much of catalogues is in the stock."""
+    return {
+        "catalogs_read": [visible(name) for name in known.names],
+        "folders": [path_document(folder) for folder in folders],
+        "entries": known.entries,
+        "found": len(known.files),
+        "not_found": len(known.missing),
+        "streams": known.streams,
+        "advice": known.advice,
+    }
+
+
+def orphans_document(found: Orphans) -> Document:
+    """Return the four findings."""
+    counts = Counter(each.standing for each in found.unknown)
+    return {
+        **known_document(found.known, found.folders),
+        "standings": {str(standing): counts[standing] for standing in Standing},
+        "unknown": [
+            {
+                **file_document(each.file),
+                "standing": str(each.standing),
+                "other": path_document(each.other.path) if each.other else None,
+                "sole": each.is_sole,
+            }
+            for each in found.unknown
+        ],
+        "missing": [
+            {
+                "text": visible(each.entry.text),
+                "where": each.entry.where,
+                "should_be": path_document(each.path) if each.path else None,
+                "now": path_document(each.now) if each.now else None,
+                "by_content": each.by_content,
+                "run": each.run,
+            }
+            for each in found.missing
+        ],
+        "left_over": [
+            {**file_document(each.file), "masters": [path_document(path) for path in each.masters]}
+            for each in found.left_over
+        ],
+        "twice": [
+            {
+                "paths": [path_document(path) for path in each.paths],
+                "entries": [{"text": visible(entry.text), "where": entry.where} for entry in each.entries],
+            }
+            for each in found.twice
+        ],
+    }
