@@ -17,6 +17,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import settings
 
 from foldkeep.cli import Environment, main
 from foldkeep.demo import make_library
@@ -25,6 +26,10 @@ MEMORY = Path("/dev/shm")  # noqa: S108 - a volume that is surely not the one of
 if not MEMORY.is_dir():
     MEMORY = None
 
+
+# How long one example takes says more of the machine than of the code.
+settings.register_profile("steady", deadline=None)
+settings.load_profile("steady")
 
 # Where the desktop's bin lies is asked once in a process.
 TRASH = Path(tempfile.mkdtemp(prefix="bin-"))

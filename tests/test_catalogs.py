@@ -439,3 +439,38 @@ def test_a_large_catalogue_is_right_quick_and_small(large_library, tmp_path: Pat
     assert {each["path"] for each in found["unknown"]} == unknown
     assert (found["found"], found["not_found"], found["standings"]["a copy"]) == (95_000, 0, 800)
     assert memory < 400e6
+
+
+def test_keep_takes_nothing_from_a_catalogue(desk: Desk):
+    for name in ("kite.jpg", "old/kite (1).jpg", "old/kite copy.jpg", "delta.jpg", "old/delta.jpg"):
+        desk.write(name, name.partition("/")[2].encode()[:4] or name[:4].encode())
+    desk.run("scan", desk.place)
+
+    def actions(*words: str) -> dict[str, tuple[str, str]]:
+        desk.docket.unlink(missing_ok=True)
+        desk.ask("keep", "-o", desk.docket, *words)
+        with desk.docket.open(newline="") as stream:
+            rows = list(csv.DictReader(stream))
+        return {os.path.relpath(row["path"], desk.place): (row["action"], row["reason"]) for row in rows}
+
+    assert actions()["kite.jpg"][0] == "keep"
+    source = written("m3u", desk.top, [str(desk.place / "old/kite (1).jpg")])
+    assert actions("--catalog", source)["old/kite (1).jpg"] == ("keep", f"{source} knows it")
+    desk.run("catalog", "add", "stage", source)
+    rows = actions()
+    assert rows["old/kite (1).jpg"] == ("keep", "a catalogue knows it")
+    assert rows["kite.jpg"] == ("fold", "a catalogue knows the keeper, not this one")
+    rows = actions("--prefer", "under:" + str(desk.place / "none"), "--only-these-rules", "--prefer", "plain-name",
+                   "--prefer", "shortest-path")  # fmt: skip
+    assert rows["kite.jpg"][0] == "keep"
+    assert rows["old/kite (1).jpg"] == ("leave", "stage uses it, and not the copy that stays")
+    assert rows["old/kite copy.jpg"][0] == "fold"
+    assert actions("--only-these-rules", "--prefer", "plain-name", "--prefer", "shortest-path", "--for-links")[
+        "old/kite (1).jpg"][0] == "fold"  # fmt: skip
+    both = written("list", desk.top, [str(desk.place / "old/kite (1).jpg"), str(desk.place / "kite.jpg")])
+    desk.run("catalog", "add", "stage", both)
+    assert actions()["old/kite (1).jpg"][0] == "fold", "the catalogue has the keeper too"
+    os.unlink(desk.top / "catalogue.list")
+    refused = desk.run("keep", "-o", desk.top / "other.csv")
+    assert (refused.status, refused.err.count("\n")) == (2, 1)
+    assert "foldkeep catalog forget stage" in refused.err

@@ -11,6 +11,7 @@ this command.
 import argparse
 from typing import TYPE_CHECKING
 
+from .catalogs import add_reading, named_catalogs
 from .environment import Environment, ExitStatus
 from .filters import add_filters, wanted
 
@@ -53,6 +54,18 @@ def arrange(parser: argparse.ArgumentParser) -> None:
     )
     group.add_argument("--at-least", metavar="N", type=int, help="copies to stay, on different volumes if possible")
     group.add_argument("--per", choices=["volume", "place", "role"], help="one copy stays on each")
+    group.add_argument(
+        "--catalog",
+        metavar="NAME|SOURCE",
+        action="append",
+        default=[],
+        help="prefer the copy that it knows; what a remembered one uses stays unless it has the keeper too",
+    )
+    group.add_argument(
+        "--for-links",
+        action="store_true",
+        help="the docket is for a method that leaves a link, so catalogues lose nothing",
+    )
     parser.add_argument("--across", action="store_true", help="compare all places as one, whatever their role")
     parser.add_argument(
         "--match",
@@ -61,12 +74,13 @@ def arrange(parser: argparse.ArgumentParser) -> None:
         help="content (the default), name, size, modified, or several; sets whose contents differ are left",
     )
     parser.add_argument("--config", metavar="FILE", help="the settings file to use (see `foldkeep settings`)")
+    add_reading(parser)
     add_filters(parser)
 
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Propose and write the docket."""
-    from foldkeep.find import Question, duplicates
+    from foldkeep.find import Question, duplicates, uses
     from foldkeep.keep import Proposal, propose, write_docket
     from foldkeep.model import UnusableInput
     from foldkeep.scan import Presence, presences
@@ -82,7 +96,11 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     with Stock.open(env.stock_path(args)) as stock:
         found = duplicates(stock, Question(args.across, frozenset(args.match.split(",")), wanted=wishes.wanted))
         away = {place for place, now in presences(stock).items() if now is not Presence.HERE}
-        docket = write_docket(args.docket, propose(stock, found, wishes, proposal, away))
+        catalogs = {
+            catalog.name: catalog for catalog in (*stock.catalogs.all(), *named_catalogs(args, stock, args.catalog))
+        }
+        users = uses(stock, catalogs.values())
+        docket = write_docket(args.docket, propose(stock, found, wishes, proposal, away, users))
     document = {
         "command": "keep",
         "sets": proposal.sets,
@@ -108,13 +126,15 @@ def _wishes(args: argparse.Namespace, env: Environment) -> "Wishes":
     usual = Wishes.after(env.settings(args).settings, wanted(args))
     if args.at_least is not None and args.at_least < 1:
         raise UnusableInput(f"--at-least {args.at_least} would keep nothing", "write a number from 1 on")
+    known = [f"known:{name}" for name in args.catalog]
     return replace(
         usual,
-        rules=tuple(dict.fromkeys([*args.prefer, *([] if args.only_these_rules else usual.rules)])),
+        rules=tuple(dict.fromkeys([*known, *args.prefer, *([] if args.only_these_rules else usual.rules)])),
         protect=(*args.protect, *usual.protect),
         give_up_under=(*map(real_folder, args.give_up_under), *usual.give_up_under),
         at_least=args.at_least or usual.at_least,
         per=args.per or usual.per,
+        leaves_links=args.for_links,
     )
 
 

@@ -60,7 +60,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
 def _rows(args: argparse.Namespace, env: Environment, stock: "Stock") -> "list[DocketRow]":
     """Return the rows of the docket that is named, or of one that is proposed."""
-    from foldkeep.find import Question, duplicates
+    from foldkeep.find import Question, duplicates, uses
     from foldkeep.keep import Proposal, Wishes, propose, read_docket
     from foldkeep.scan import Presence, presences
 
@@ -68,4 +68,5 @@ def _rows(args: argparse.Namespace, env: Environment, stock: "Stock") -> "list[D
         return read_docket(args.docket)
     wishes = Wishes.after(env.settings(args).settings, wanted(args))
     away = {place for place, now in presences(stock).items() if now is not Presence.HERE}
-    return list(propose(stock, duplicates(stock, Question(wanted=wishes.wanted)), wishes, Proposal(), away))
+    users = uses(stock, stock.catalogs.all())
+    return list(propose(stock, duplicates(stock, Question(wanted=wishes.wanted)), wishes, Proposal(), away, users))

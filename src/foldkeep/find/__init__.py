@@ -1,6 +1,6 @@
 """Questions put to the stock, one module a question."""
 
-from .catalogs import Known, RootMap, folders_of, known_files
+from .catalogs import Known, RootMap, folders_of, known_files, uses
 from .compare import Change, Comparison, Side, Verdict, compare, open_side
 from .details import Details, KnownCopy, details
 from .duplicates import Duplicates, Overview, Question, Totals, duplicates
@@ -23,6 +23,7 @@ __all__ = [
     "Relation",
     "known_files",
     "folders_of",
+    "uses",
     "Known",
     "RootMap",
     "orphans",

@@ -85,6 +85,24 @@ def known_files(stock: Stock, catalogs: Iterable[Catalog]) -> Known:
     return known
 
 
+def uses(stock: Stock, catalogs: Iterable[Catalog]) -> dict[bytes, frozenset[str]]:
+    """Return the files that catalogues use, by path, with the names of those that do.
+
+    Raises UnusableInput as `known_files`: what cannot be read may use anything.
+    """
+    found: dict[bytes, frozenset[str]] = {}
+    for catalog in catalogs:
+        try:
+            known = known_files(stock, [catalog])
+        except UnusableInput as error:
+            raise UnusableInput(
+                str(error), f"or forget it, so that its files may go: foldkeep catalog forget {visible(catalog.name)}"
+            ) from error
+        for path in known.files:
+            found[path] = found.get(path, frozenset()) | {catalog.name}
+    return found
+
+
 def _match(known: Known, paths: "_Paths", entry: CatalogEntry, base: bytes, catalog: Catalog) -> None:
     if entry.by_name:
         found = paths.named(entry.text)

@@ -10,7 +10,7 @@ from foldkeep.stock import Stock
 
 from .companions import Companions
 from .protect import parse_protection, protected_by
-from .rules import TOGETHER, Rule, each, make_rules
+from .rules import TOGETHER, Rule, Users, each, make_rules
 from .together import FolderRanks
 from .wishes import Wishes
 
@@ -55,6 +55,9 @@ class Chooser:
     ----------
     away
         Numbers of places whose drives are not here; their copies are left alone and choose nothing.
+    users
+        The catalogues that use each file. What one uses stays, unless a keeper is in that catalogue too or the
+        wishes say that a link will be left.
 
     Raises
     ------
@@ -62,15 +65,16 @@ class Chooser:
         If a rule or what is to be protected cannot be understood.
     """
 
-    def __init__(self, stock: Stock, wishes: Wishes, away: Container[int] = ()) -> None:
+    def __init__(self, stock: Stock, wishes: Wishes, away: Container[int] = (), users: Users | None = None) -> None:
         self.companions = Companions(stock)
         self._wishes = wishes
         self._away = away
+        self._users = users or {}
         self._protections = [parse_protection(text) for text in wishes.protect]
         words = list(wishes.rules)
         at = words.index(TOGETHER) if TOGETHER in words else len(words)
-        self._first = make_rules(words[:at], stock, self.companions)
-        self._then = make_rules([word for word in words[at:] if word != TOGETHER], stock, self.companions)
+        self._first = make_rules(words[:at], stock, self.companions, users)
+        self._then = make_rules([word for word in words[at:] if word != TOGETHER], stock, self.companions, users)
         self._ranks = FolderRanks(stock.files.in_folders(), self._then) if TOGETHER in words else None
 
     def learn(self, sets: Iterable[CopySet]) -> None:
@@ -112,7 +116,18 @@ class Chooser:
             keepers[keeper.path] = why if self._wishes.per is None else f"{why}; one stays per {self._wishes.per}"
             against |= spared
         self._keep_more(here, keepers, fixed)
-        return Choice([*away, *_verdicts(here, keepers, fixed, against)], why=next(iter(keepers.values())))
+        verdicts = _verdicts(here, keepers, fixed, against)
+        if self._users and not self._wishes.leaves_links:
+            verdicts = [self._unless_used(verdict, keepers) for verdict in verdicts]
+        return Choice([*away, *verdicts], why=next(iter(keepers.values())))
+
+    def _unless_used(self, verdict: Verdict, keepers: Iterable[bytes]) -> Verdict:
+        """Return a verdict, changed if a catalogue would lose the file."""
+        having = frozenset[str]().union(*(self._users.get(path, frozenset()) for path in keepers))
+        losing = self._users.get(verdict.copy.path, frozenset()) - having
+        if verdict.action is not Action.FOLD or not losing:
+            return verdict
+        return Verdict(verdict.copy, Action.LEAVE, f"{visible(min(losing))} uses it, and not the copy that stays")
 
     def _here(self, one: CopySet) -> list[StockFile]:
         return [copy for copy in one.copies if copy.place.id not in self._away]

@@ -9,6 +9,7 @@ from foldkeep.model import Action, CopySet, DocketRow, folders_above, freed_file
 from foldkeep.stock import Stock
 
 from .choose import Chooser, sidecars_that_stay
+from .rules import Users
 from .wishes import Wishes
 
 
@@ -42,7 +43,12 @@ class Proposal:
 
 
 def propose(
-    stock: Stock, found: Duplicates, wishes: Wishes, proposal: Proposal, away: Container[int] = ()
+    stock: Stock,
+    found: Duplicates,
+    wishes: Wishes,
+    proposal: Proposal,
+    away: Container[int] = (),
+    users: Users | None = None,
 ) -> Iterator[DocketRow]:
     """Yield docket rows for sets, the keepers of each first, and count them into `proposal`.
 
@@ -52,8 +58,10 @@ def propose(
     ----------
     away
         Numbers of places whose drives are not here.
+    users
+        The catalogues that use each file.
     """
-    chooser = Chooser(stock, wishes, away)
+    chooser = Chooser(stock, wishes, away, users)
     chooser.learn(found.sets())
     going: set[bytes] = set()
     gone: Counter[bytes] = Counter()

@@ -1,7 +1,7 @@
 """The rules that choose which copy of a set stays, in words that a person would use."""
 
 import os
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from difflib import get_close_matches
 from typing import Any
@@ -59,15 +59,19 @@ _PLAIN = {
     "first-by-name": (each(lambda copy: copy.path), "first by name", "later by name than the keeper"),
 }
 TOGETHER = "together"
+Users = Mapping[bytes, frozenset[str]]
+"""The names of the catalogues that use a file, by its path."""
+
 _WITH_A_VALUE = ("under", "place", "volume")
 _FROM_COMPANIONS = ("most-metadata", "earliest-capture")
-WORDS = (*(f"{word}:…" for word in _WITH_A_VALUE), *_PLAIN, *_FROM_COMPANIONS, TOGETHER)
+WORDS = (*(f"{word}:…" for word in _WITH_A_VALUE), "known", *_PLAIN, *_FROM_COMPANIONS, TOGETHER)
 """Every rule as it is written on the command line and in the settings."""
 
-DEFAULT_RULES = ("plain-name", "most-metadata", TOGETHER, "oldest", "shortest-path", "first-by-name")
+DEFAULT_RULES = ("known", "plain-name", "most-metadata", TOGETHER, "oldest", "shortest-path", "first-by-name")
 """Right for most people: what follows `together` is asked of whole folders first. The last one always decides."""
 
 _MEANINGS = {
+    "known": "the copy that a remembered catalogue knows, if there is one (known:NAME for one of them)",
     "plain-name": "the copy whose name does not look like a copy's: no (1), copy, Copy of; no -2 or date added to it",
     "most-metadata": "the copy with the most written about it: sidecars beside it, rating, title, keywords",
     "earliest-capture": "the copy that was taken first, after its sidecar or else its own data",
@@ -84,25 +88,31 @@ _MEANINGS = {
 def meaning(word: str) -> str:
     """Return what a rule prefers, for a person who asks which rules are in force."""
     kind, _, value = word.partition(":")
+    if kind == "known" and value:
+        return f"the copies that the catalogue {visible(value)} knows"
     if kind in _WITH_A_VALUE and value:
         where = {"under": "under", "place": "in the place", "volume": "on the volume of"}[kind]
         return f"the copies {where} {visible(value)}"
     return _MEANINGS[word]
 
 
-def make_rules(words: Sequence[str], stock: Stock, companions: Companions) -> list[Rule]:
-    """Return the rules that words stand for.
+def make_rules(words: Sequence[str], stock: Stock, companions: Companions, users: Users | None = None) -> list[Rule]:
+    """Return the rules that words stand for; `users` are the catalogues that use each file.
 
     Raises
     ------
     UnusableInput
         If a word is no rule, or names a place or volume that the stock does not know.
     """
-    return [_rule(word, stock, companions) for word in words]
+    return [_rule(word, stock, companions, users or {}) for word in words]
 
 
-def _rule(word: str, stock: Stock, companions: Companions) -> Rule:
+def _rule(word: str, stock: Stock, companions: Companions, users: Users) -> Rule:
     kind, _, value = word.partition(":")
+    if word == "known" or (kind == "known" and value):
+        what = visible(value) if value else "a catalogue"
+        unknown = each(lambda copy: not (value in users.get(copy.path, ()) if value else users.get(copy.path)))
+        return Rule(word, unknown, f"{what} knows it", f"{what} knows the keeper, not this one")
     if word in _PLAIN:
         return Rule(word, *_PLAIN[word])
     if word == "most-metadata":

@@ -26,6 +26,8 @@ class Wishes:
         One copy stays on each ``volume``, ``place`` or ``role``; None for one in all.
     wanted
         Only files that fit may go; the others stay.
+    leaves_links
+        Something of the keeper's will stand in the place of what goes, so that catalogues still find it.
     """
 
     rules: tuple[str, ...] = DEFAULT_RULES
@@ -34,6 +36,7 @@ class Wishes:
     at_least: int = 1
     per: str | None = None
     wanted: Filter = field(default_factory=Filter)
+    leaves_links: bool = False
 
     @classmethod
     def after(cls, settings: Settings, wanted: Filter) -> Self:
