@@ -36,6 +36,7 @@ SHOTS = (
     ("folders", ["foldkeep duplicates --folders"]),
     ("space", ["foldkeep space library --depth 2 --top 16", "foldkeep space --by kind --largest 3"]),
     ("show", ["foldkeep show library/stills/camera-a/day-3/WKD_0017.jpg", SHOW_SET]),
+    ("orphans", ["foldkeep orphans --catalog library/lists/stills.csv --under library/stills --top 4"]),
     ("compare", ["foldkeep compare 'card copies.inventory' 'library/card copies' --top 4"]),
     ("keep", ["foldkeep keep -o docket.csv", "head -n 9 docket.csv | cut -d, -f1-3,8"]),
     ("rules", ["foldkeep keep --explain --protect '*.wav' --give-up-under library/imported"]),

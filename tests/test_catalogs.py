@@ -169,6 +169,57 @@ def test_missing_and_twice(desk: Desk):
     assert sorted(repeated) == [["WKD_6.jpg"], ["pair 1.mov", "pair 2.mov"]]
 
 
+@pytest.mark.parametrize("form", [form for form in FORMS if form not in ("xmp", "sqlite")])
+def test_a_corrected_copy_has_each_content_once_and_nothing_missing(desk: Desk, form: str):
+    paths = library(desk)
+    desk.write("moved/kite zero.jpg", b"0" * 40)
+    desk.run("scan")
+    for number in (0, 1):
+        os.unlink(paths[number])
+    desk.run("scan")
+    pairs = [str(desk.place / f"inbox/pair {number}.mov") for number in (1, 2)]
+    source = written(form, desk.top, [*paths, *pairs, paths[6], str(desk.place / "inbox/WKD_3 (1).jpg")])
+    before = Path(source.partition(":")[2]).read_bytes()
+    answer = desk.ask("orphans", "--catalog", source, "--repair", f"{source.partition(':')[2]}.new.{form}")
+    assert Path(source.partition(":")[2]).read_bytes() == before
+    texts = [entry.text for entry in read_catalog(catalog_source(f"{form}:{answer['repair']}"))]
+    expected = [str(desk.place / "moved/kite zero.jpg"), *paths[2:], pairs[0]]
+    assert texts == ([uri(path) for path in expected] if form in ("json", "jsonl", "xspf", "otio") else expected)
+    checked = desk.ask("catalog", "check", f"{form}:{answer['repair']}")
+    assert (checked["found"], checked["not_found"]) == (9, 0)
+    text = Path(answer["repair"]).read_text("utf-8", "surrogateescape")
+    kept = {"csv": "Id,Where it is,Rating", "json": '"tags"', "m3u": "#EXTINF:1,x", "pls": "Title9=x",
+            "otio": "MissingReference", "edl": "001  AX V C 0 1 0 1", "xspf": "trackList"}  # fmt: skip
+    assert kept.get(form, "") in text
+    if form == "m3u":
+        assert text.count("#EXTINF") == 9
+    if form == "pls":
+        assert "File10=" not in text
+
+
+def test_paths_are_mended_in_the_style_of_the_catalogue(desk: Desk):
+    paths = library(desk)
+    listed = desk.top / "lists/relative.m3u8"
+    listed.parent.mkdir()
+    listed.write_text("".join(f"{os.path.relpath(path, listed.parent)}\n" for path in paths) + "D:\\Old\\WKD_1.jpg\n")
+    mended = desk.ask("orphans", "--catalog", listed, "--repair", desk.top / "lists/mended.m3u8")["repair"]
+    assert Path(mended).read_text() == listed.read_text().rpartition("D:")[0]
+    old = desk.top / "old.txt"
+    old.write_text("".join(path.replace(str(desk.place), "D:\\Kites").replace("/", "\\") + "\n" for path in paths))
+    words = ["--root-map", f"D:/Kites={desk.place}"]
+    mended = desk.ask("orphans", "--catalog", old, *words, "--repair", desk.top / "new.txt")["repair"]
+    assert Path(mended).read_text().splitlines() == paths
+    with sqlite3.connect(desk.top / "photos.db") as database:
+        database.execute("CREATE TABLE photos AS SELECT ? AS path", (paths[0],))
+    database.close()
+    words = ["--query", "select path from photos", "--repair", desk.top / "photos-new.db"]
+    refused = desk.run("orphans", "--catalog", desk.top / "photos.db", *words)
+    assert (refused.status, "only the program that it belongs to can" in refused.err) == (2, True)
+    refused = desk.run("orphans", "--catalog", old, "--catalog", listed, "--repair", desk.top / "x.txt",
+                       "--root-map", f"D:/Kites={desk.place}")  # fmt: skip
+    assert "--repair corrects one file at a time" in refused.err
+
+
 @pytest.mark.parametrize(("spell", "words"), [
     (lambda path, top: path.replace(str(top), "D:\\Kites").replace("/", "\\"), ["--root-map", "d:/kites=TOP"]),
     (lambda path, top: path.replace(str(top), "/mnt/old"), ["--root-map", "/mnt/old=TOP"]),

@@ -33,6 +33,9 @@ def arrange(parser: argparse.ArgumentParser) -> None:
         "--adopt", metavar="FILE", help="write a list of the files that lie nowhere else, to import them"
     )
     parser.add_argument(
+        "--repair", metavar="FILE", help="write a corrected copy of the catalogue: paths mended, missing ones dropped"
+    )
+    parser.add_argument(
         "--top", type=int, metavar="N", help=f"list the first N of each (on a terminal {_TOP_ON_TERMINAL}, else all)"
     )
     add_reading(parser)
@@ -41,8 +44,8 @@ def arrange(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Match, compare, tell, write."""
-    from foldkeep.find import known_files, orphans
-    from foldkeep.formats import new_file
+    from foldkeep.find import known_files, mended, orphans
+    from foldkeep.formats import new_file, write_repaired
     from foldkeep.keep import orphan_rows, write_docket
     from foldkeep.model import UnusableInput
     from foldkeep.show import Page, orphans_document, show_orphans
@@ -51,8 +54,14 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     if not args.catalog:
         raise UnusableInput("no catalogue is named", "name one: --catalog NAME, or where it lies")
     with Stock.open(env.stock_path(args)) as stock:
-        found = orphans(stock, known_files(stock, named_catalogs(args, stock, args.catalog)), wanted(args))
+        catalogs = named_catalogs(args, stock, args.catalog)
+        sources = [source for catalog in catalogs for source in catalog.sources]
+        if args.repair and len(sources) > 1:
+            raise UnusableInput("--repair corrects one file at a time", "name one --catalog with one source")
+        found = orphans(stock, known_files(stock, catalogs), wanted(args))
     written = {}
+    if args.repair:
+        written["repair"] = write_repaired(sources[0], mended(found, sources[0]), args.repair)
     if args.docket:
         written["docket"] = write_docket(args.docket, orphan_rows(found, sole_copies=args.sole_copies))
     if args.adopt:

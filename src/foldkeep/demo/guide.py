@@ -23,6 +23,10 @@ _STEPS: tuple[tuple[str, list[str]], ...] = (
     ),
     ("What is there more than once?", ["duplicates", "--top", "4"]),
     (
+        "What does the picture program know, and what has it lost track of?",
+        ["orphans", "--catalog", "library/lists/stills.csv", "--under", "library/stills", "--top", "3"],
+    ),
+    (
         "Choose a keeper for each set. The docket is a table; open it in any spreadsheet and change it.",
         ["keep", "-o", "docket.csv"],
     ),

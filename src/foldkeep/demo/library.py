@@ -60,6 +60,7 @@ def _everything() -> Iterator[File]:
     yield from _desktop(stills)
     yield from _music()
     yield from _films()
+    yield from _catalogue(stills)
 
 
 def _stills() -> Iterator[File]:
@@ -107,6 +108,14 @@ def _sidecars(stills: list[File]) -> Iterator[File]:
     for number, path in enumerate(rated + gone):
         text = _XMP.format(rating=number % 5 + 1, keyword=("box kite", "delta", "stage")[number % 3])
         yield path.removesuffix(".jpg") + ".xmp", text.encode(), _FIRST_DAY + timedelta(days=4)
+
+
+def _catalogue(stills: list[File]) -> Iterator[File]:
+    """What the desk's picture program knows: one picture that is gone, one twice, the last card not at all."""
+    known = [path for path, _, _ in stills if "camera-b/day-3" not in path and "KITE0012" not in path]
+    known += ["stills/camera-a/day-3/WKD_0098.jpg", "best-of/WKD_0003.jpg"]
+    rows = [f"../{path},{number % 5 + 1},kites\r\n" for number, path in enumerate(known)]
+    yield "lists/stills.csv", f"File,Rating,Keywords\r\n{''.join(rows)}".encode(), _FIRST_DAY + timedelta(days=5)
 
 
 def _desktop(stills: list[File]) -> Iterator[File]:

@@ -8,6 +8,7 @@ from .folders import FolderFacts, FolderMatch, Relation, compare_folders
 from .inventories import InventoryFacts, load_inventory, read_inventory, save_inventory
 from .looking import Look, look
 from .orphans import LeftOver, Missing, Orphans, Standing, Twice, Unknown, orphans
+from .repair import mended
 from .space import AGES, GROUPINGS, LEAST_FREE, Part, Usage, VolumeSpace, empty_folders, space, volume_spaces
 from .tree import Node, space_tree
 
@@ -27,6 +28,7 @@ __all__ = [
     "Known",
     "RootMap",
     "orphans",
+    "mended",
     "Orphans",
     "Unknown",
     "Standing",

@@ -79,7 +79,8 @@ class Twice:
     entries
         How they are written there.
     paths
-        Their files: one if it is one path written in several ways, several if these have one content.
+        Their files in the order of the catalogue: one if it is one path written in several ways, several if these
+        have one content.
     """
 
     entries: tuple[CatalogEntry, ...]
@@ -197,4 +198,4 @@ def _twice(index: _Index, known: Known) -> Iterable[Twice]:
             by_digest[file.digest].append(path)
     for paths in by_digest.values():
         if len(paths) > 1:
-            yield Twice(tuple(known.files[path][0] for path in paths), tuple(sorted(paths)))
+            yield Twice(tuple(known.files[path][0] for path in paths), tuple(paths))

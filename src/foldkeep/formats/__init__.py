@@ -9,6 +9,7 @@ from .inventory import (
     InventoryReader,
     write_inventory,
 )
+from .repairing import write_repaired
 from .settings import SettingsFile, read_settings, settings_table
 from .writing import new_file
 from .xmp import Xmp, parse_xmp
@@ -17,6 +18,7 @@ __all__ = [
     "FORMS",
     "catalog_source",
     "read_catalog",
+    "write_repaired",
     "InventoryFolder",
     "InventoryHead",
     "InventoryPlace",

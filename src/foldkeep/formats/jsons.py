@@ -31,7 +31,7 @@ def read_json_catalog(path: str, field: str = "") -> Iterator[CatalogEntry]:
         document = json.loads(text_of(read_whole(path)))
     except RecursionError as error:
         raise ValueError("it is nested too deeply") from error
-    yield from _entries(_longest_list(document), field, "entry", 1)
+    yield from _entries(longest_list(document), field, "entry", 1)
 
 
 def read_json_lines(path: str, field: str = "") -> Iterator[CatalogEntry]:
@@ -50,7 +50,8 @@ def _parsed(lines: Iterable[tuple[int, str]]) -> Iterator[Any]:
             raise ValueError(f"line {number} is not JSON: {error}") from error
 
 
-def _longest_list(document: Any) -> list[Any]:
+def longest_list(document: Any) -> list[Any]:
+    """Return the longest list in a document, not far below its top; raise ValueError if it has none."""
     found: list[Any] = []
     waiting = [(document, 0)]
     while waiting:
@@ -67,9 +68,7 @@ def _longest_list(document: Any) -> list[Any]:
 def _entries(records: Iterable[Any], field: str, noun: str, first: int) -> Iterator[CatalogEntry]:
     iterator = iter(records)
     head = list(islice(iterator, _LOOKED_AT))
-    name = field
-    if not name and any(isinstance(record, dict) for record in head):
-        name = path_field(_flat(record) for record in head if isinstance(record, dict))
+    name = field_of(head, field)
     for number, record in enumerate(chain(head, iterator), start=first):
         where = f"{noun} {number}"
         if isinstance(record, str):
@@ -78,6 +77,25 @@ def _entries(records: Iterable[Any], field: str, noun: str, first: int) -> Itera
             text = _at(record, name)
             if isinstance(text, str) and text:
                 yield entry_of(text, where, record)
+
+
+def field_of(records: Iterable[Any], field: str) -> str:
+    """Return the key or JSON pointer of the path in records: `field`, or else the one that looks like it."""
+    objects = [record for record in islice(records, _LOOKED_AT) if isinstance(record, dict)]
+    return field if field or not objects else path_field(map(_flat, objects))
+
+
+def set_at(record: Any, field: str, text: str) -> None:
+    """Put a text where a key or a JSON pointer points to in an object."""
+    steps = (
+        [step.replace("~1", "/").replace("~0", "~") for step in field[1:].split("/")] if field[:1] == "/" else [field]
+    )
+    for step in steps[:-1]:
+        record = record[int(step)] if isinstance(record, list) else record[step]
+    if isinstance(record, list):
+        record[int(steps[-1])] = text
+    else:
+        record[steps[-1]] = text
 
 
 def _flat(record: Mapping[str, Any], above: str = "", depth: int = 0) -> dict[str, object]:
@@ -92,12 +110,15 @@ def _flat(record: Mapping[str, Any], above: str = "", depth: int = 0) -> dict[st
     return found
 
 
+def _steps(pointer: str) -> list[str]:
+    return [step.replace("~1", "/").replace("~0", "~") for step in pointer[1:].split("/")]
+
+
 def _at(record: Any, field: str) -> Any:
     """Return what a key or a JSON pointer names in an object, or None."""
     if not field.startswith("/"):
         return record.get(field)
-    for step in field[1:].split("/"):
-        key = step.replace("~1", "/").replace("~0", "~")
+    for key in _steps(field):
         if isinstance(record, list) and key.isdecimal() and int(key) < len(record):
             record = record[int(key)]
         elif isinstance(record, dict):

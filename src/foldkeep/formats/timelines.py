@@ -12,8 +12,8 @@ from .reading import lines_of, read_whole, text_of
 
 _NO_OTIO = "it is no OpenTimelineIO document"
 _MOST_IMAGES = 1_000_000
-_EDL_FILE = re.compile(r"\*\s*(?:SOURCE FILE|MEDIA FILE|FROM FILE|TO FILE)\s*:\s*(.+?)\s*", re.IGNORECASE)
-_EDL_NAME = re.compile(r"\*\s*(?:FROM|TO) CLIP NAME\s*:\s*(.+?)\s*", re.IGNORECASE)
+EDL_FILE = re.compile(r"\*\s*(?:SOURCE FILE|MEDIA FILE|FROM FILE|TO FILE)\s*:\s*(.+?)\s*", re.IGNORECASE)
+EDL_NAME = re.compile(r"\*\s*(?:FROM|TO) CLIP NAME\s*:\s*(.+?)\s*", re.IGNORECASE)
 
 
 def read_otio(path: str) -> Iterator[CatalogEntry]:
@@ -50,7 +50,7 @@ def _references(text: str) -> list[CatalogEntry]:
         if schema == "ExternalReference":
             urls = [value.get("target_url")]
         elif schema == "ImageSequenceReference":
-            urls = [*_frames(value)]
+            urls = [*frames_of(value)]
         for url in urls:
             if isinstance(url, str) and url:
                 found.append(CatalogEntry(url, f"media {len(found) + 1}"))
@@ -65,7 +65,7 @@ def _references(text: str) -> list[CatalogEntry]:
     return found
 
 
-def _frames(value: dict[str, Any]) -> Iterator[str]:
+def frames_of(value: dict[str, Any]) -> Iterator[str]:
     """Yield the files of an image sequence: prefix, number with leading zeros, suffix."""
     base, prefix, suffix = (str(value.get(name) or "") for name in ("target_url_base", "name_prefix", "name_suffix"))
     stem = base if base.endswith("/") or not base else base + "/"
@@ -86,8 +86,8 @@ def read_edl(path: str) -> Iterator[CatalogEntry]:
     """
     with open(path, "rb") as file:
         for number, line in lines_of(file):
-            if found := _EDL_FILE.fullmatch(line.strip()):
+            if found := EDL_FILE.fullmatch(line.strip()):
                 text = found[1]
                 yield CatalogEntry(text, f"line {number}", by_name=os.sep not in text and "\\" not in text)
-            elif found := _EDL_NAME.fullmatch(line.strip()):
+            elif found := EDL_NAME.fullmatch(line.strip()):
                 yield CatalogEntry(found[1], f"line {number}", by_name=True)

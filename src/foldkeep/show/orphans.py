@@ -11,10 +11,17 @@ from .page import CARE, GAIN, QUIET, STRONG, Column, Page
 from .words import count
 
 _STANDINGS = {
-    Standing.SOLE: "content that lies nowhere else; import it again",
-    Standing.ELSEWHERE: "content with copies elsewhere, which it does not know either",
-    Standing.ALIKE: "other content under a name that it knows",
-    Standing.COPY: "copies of files that it knows; safe to fold",
+    Standing.SOLE: "whose content lies nowhere else: import it again",
+    Standing.ELSEWHERE: "with copies elsewhere, which it does not know either",
+    Standing.ALIKE: "with the name of a file that it knows, but other content",
+    Standing.COPY: "equal to a file that it knows: safe to fold",
+}
+
+
+_WRITTEN = {
+    "docket": "The docket is ",
+    "adopt": "The list to import is ",
+    "repair": "The corrected copy is ",
 }
 
 
@@ -61,7 +68,10 @@ def show_orphans(page: Page, found: Orphans, top: int | None, written: Mapping[s
     _show_list(page, "Twice in the catalogue", [_twice_line(each) for each in found.twice], top)
     for what, path in written.items():
         page.line()
-        page.line({"docket": "The docket is ", "adopt": "The list to import is "}[what], visible(path))
+        page.line(
+            {"docket": "The docket is ", "adopt": "The list to import is ", "repair": "The corrected copy is "}[what],
+            visible(path),
+        )
 
 
 def _show_unknown(page: Page, unknown: Sequence[Unknown], top: int | None) -> None:
@@ -71,7 +81,7 @@ def _show_unknown(page: Page, unknown: Sequence[Unknown], top: int | None) -> No
         if not part:
             continue
         size = format_size(sum(each.file.size for each in part))
-        page.line((f"{len(part):,}", STRONG), f" with {_STANDINGS[standing]}, {size}", indent=2)
+        page.line((f"{len(part):,}", STRONG), f" {_STANDINGS[standing]}; {size}", indent=2)
         for each in part[:top]:
             other = f"  ({visible(each.other.path)})" if each.other else ""
             page.line((f"{format_size(each.file.size):>8}  ", GAIN), visible(each.file.path), (other, QUIET), indent=2)
