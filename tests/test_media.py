@@ -244,8 +244,10 @@ def test_a_stock_of_before_learns_blocks_without_reading(desk: Desk):
         desk.write(name, b"k" * 9000)
     desk.run("scan", desk.place)
     old = sqlite3.connect(desk.stock)
-    old.executescript("ALTER TABLE files DROP COLUMN blocks; DROP TABLE facts; DROP TABLE catalogs; PRAGMA user_version = 2;"
-                      " UPDATE folders SET seen = x'00';")  # fmt: skip
+    old.executescript(
+        "ALTER TABLE files DROP COLUMN blocks; DROP TABLE facts; DROP TABLE catalogs; PRAGMA user_version = 2;"
+        " UPDATE folders SET seen = x'00';"
+    )
     old.close()
     assert desk.ask("space")["total"]["disk_bytes"] == 18_000
     assert desk.ask("scan")["read_bytes"] == 0
