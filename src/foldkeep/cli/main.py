@@ -38,7 +38,7 @@ COMMANDS = {
 }
 """In the order in which the work goes. Each is a module of this package."""
 
-# Rows by the hundred thousand hold no cycles; looking through them every 700 objects costs a tenth of the time.
+# Rows by the hundred thousand hold no cycles; looking through them every 700 objects costs a few percent of the time.
 _OBJECTS_BETWEEN_COLLECTIONS = 1_000_000
 
 _GUIDE = """\

@@ -96,7 +96,7 @@ def _draw_map(figure: "Figure", tree: Node, colors: dict[str, str]) -> None:
 
 
 class _Map:
-    """Lays out a tree: labels are written at once, rectangles are gathered, which draws many times as fast."""
+    """Lays out a tree: labels are written at once, rectangles are gathered to be drawn in one go."""
 
     def __init__(self, axes: "Axes", colors: dict[str, str]) -> None:
         self._axes = axes
