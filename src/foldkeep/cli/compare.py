@@ -49,9 +49,9 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
         fits = wanted(args)
         found = compare(open_side(stock, args.first, fits), open_side(stock, args.second, fits))
-    top = _TOP_ON_TERMINAL if args.top is None and env.stdout.isatty() else args.top
+    top = env.top(args, _TOP_ON_TERMINAL)
     document = {"command": "compare", **(comparison_document(found) if args.json else {})}
-    env.answer(args, document, lambda page: show_comparison(page, found, None if top is None else max(0, top)))
+    env.answer(args, document, lambda page: show_comparison(page, found, top))
     if args.csv:
         from foldkeep.formats import write_new_file
 

@@ -77,18 +77,12 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         return (_folders if args.folders else _sets)(args, env, stock, question)
 
 
-def _top(args: argparse.Namespace, env: Environment) -> int | None:
-    if args.top is None and env.stdout.isatty() and not args.json:
-        return _TOP_ON_TERMINAL
-    return None if args.top is None else max(0, args.top)
-
-
 def _sets(args: argparse.Namespace, env: Environment, stock: "Stock", question: "Question") -> ExitStatus:
     from foldkeep.find import duplicates
     from foldkeep.scan import presences
     from foldkeep.show import Page, overview_document, set_document, show_more_sets, show_overview, show_sets
 
-    top = _top(args, env)
+    top = env.top(args, _TOP_ON_TERMINAL)
     answer = duplicates(stock, question)
     overview = answer.overview()
     here = presences(stock)
@@ -134,7 +128,7 @@ def _folders(args: argparse.Namespace, env: Environment, stock: "Stock", questio
     from foldkeep.show import match_document, show_folder_matches
 
     matches = compare_folders(stock, question, same_names=args.same_names, least_share=args.share / 100)
-    top = _top(args, env)
+    top = env.top(args, _TOP_ON_TERMINAL)
     document = {"command": "duplicates", "folders": [match_document(match) for match in matches[:top]]}
     env.answer(args, document, lambda page: show_folder_matches(page, matches, top))
     return ExitStatus.DONE

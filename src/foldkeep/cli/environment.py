@@ -114,6 +114,12 @@ class Environment:
         self.stderr.write("Nothing was changed.\n")
         return False
 
+    def top(self, args: "Namespace", on_terminal: int) -> int | None:
+        """Return how many rows are to be listed, None for all: what ``--top`` says, else few on a terminal only."""
+        if args.top is None:
+            return on_terminal if self.stdout.isatty() and not args.json else None
+        return max(0, int(args.top))
+
     def write_bytes(self, data: bytes) -> None:
         """Write bytes on standard output as they are; a stream that has text only gets them as such."""
         binary = getattr(self.stdout, "buffer", None)

@@ -58,8 +58,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     fits = wanted(args)
     if args.empty:
         fits = replace(fits, smaller_than=1)
-    top = _TOP_ON_TERMINAL if args.top is None and env.stdout.isatty() and not args.json else args.top
-    top = None if top is None else max(0, top)
+    top = env.top(args, _TOP_ON_TERMINAL)
     with open_source(args, env) as stock:
         if args.docket:
             return _write_docket(args, env, stock, fits)

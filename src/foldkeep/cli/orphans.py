@@ -68,10 +68,10 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         with new_file(args.adopt) as (written["adopt"], stream):
             sole = [each.file.path for each in found.unknown if each.is_sole]
             stream.writelines(path + (b"\0" if any(b"\n" in name for name in sole) else b"\n") for path in sole)
-    top = _TOP_ON_TERMINAL if args.top is None and env.stdout.isatty() else args.top
+    top = env.top(args, _TOP_ON_TERMINAL)
 
     def draw(page: Page) -> None:
-        show_orphans(page, found, None if top is None else max(0, top), written)
+        show_orphans(page, found, top, written)
 
     env.answer(args, {"command": "orphans", **orphans_document(found), **written}, draw)
     return ExitStatus.DONE

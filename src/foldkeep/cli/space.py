@@ -59,13 +59,13 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         usage = space(stock, args.by, fits, depth=max(1, args.depth))
         largest = list(stock.listing.files(fits, "size", args.largest)) if args.largest > 0 else []
         written = _draw(args, stock, fits)
-    top = _TOP_ON_TERMINAL if args.top is None and env.stdout.isatty() else args.top
+    top = env.top(args, _TOP_ON_TERMINAL)
 
     def draw(page: Page) -> None:
         show_volumes(page, volumes)
         if volumes:
             page.line()
-        show_usage(page, usage, args.by, None if top is None else max(0, top))
+        show_usage(page, usage, args.by, top)
         if largest:
             page.heading("Largest files")
             show_files(page, largest)

@@ -3,7 +3,7 @@
 import json
 from collections.abc import Iterable, Iterator, Mapping
 from itertools import chain, islice
-from typing import Any
+from typing import Any, BinaryIO
 
 from foldkeep.model import CatalogEntry
 
@@ -31,17 +31,18 @@ def read_json_catalog(path: str, field: str = "") -> Iterator[CatalogEntry]:
         document = json.loads(text_of(read_whole(path)))
     except RecursionError as error:
         raise ValueError("it is nested too deeply") from error
-    yield from _entries(longest_list(document), field, "entry", 1)
+    yield from _entries(longest_list(document), field, "entry")
 
 
 def read_json_lines(path: str, field: str = "") -> Iterator[CatalogEntry]:
     """Yield the files of JSON Lines; arguments and errors as for `read_json_catalog`."""
     with open(path, "rb") as file:
-        yield from _entries(_parsed(lines_of(file)), field, "line", 1)
+        yield from _entries(parsed_lines(file), field, "line")
 
 
-def _parsed(lines: Iterable[tuple[int, str]]) -> Iterator[Any]:
-    for number, line in lines:
+def parsed_lines(file: BinaryIO) -> Iterator[Any]:
+    """Yield the values of JSON Lines; raise ValueError for a line that is none."""
+    for number, line in lines_of(file):
         if not line.strip():
             continue
         try:
@@ -65,11 +66,11 @@ def longest_list(document: Any) -> list[Any]:
     return found
 
 
-def _entries(records: Iterable[Any], field: str, noun: str, first: int) -> Iterator[CatalogEntry]:
+def _entries(records: Iterable[Any], field: str, noun: str) -> Iterator[CatalogEntry]:
     iterator = iter(records)
     head = list(islice(iterator, _LOOKED_AT))
     name = field_of(head, field)
-    for number, record in enumerate(chain(head, iterator), start=first):
+    for number, record in enumerate(chain(head, iterator), start=1):
         where = f"{noun} {number}"
         if isinstance(record, str):
             yield CatalogEntry(record, where)
@@ -87,9 +88,7 @@ def field_of(records: Iterable[Any], field: str) -> str:
 
 def set_at(record: Any, field: str, text: str) -> None:
     """Put a text where a key or a JSON pointer points to in an object."""
-    steps = (
-        [step.replace("~1", "/").replace("~0", "~") for step in field[1:].split("/")] if field[:1] == "/" else [field]
-    )
+    steps = _steps(field) if field.startswith("/") else [field]
     for step in steps[:-1]:
         record = record[int(step)] if isinstance(record, list) else record[step]
     if isinstance(record, list):

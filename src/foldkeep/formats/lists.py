@@ -11,14 +11,19 @@ _LOOKED_AT = 64 * 1024
 
 def read_list(path: str) -> Iterator[CatalogEntry]:
     """Yield the paths of a list; raises OSError or ValueError if it cannot be read."""
+    for where, text, end in list_parts(path):
+        # Between NUL bytes even a space is a name; a line of spaces is none.
+        if text if end == "\0" else text.strip():
+            yield CatalogEntry(text, where)
+
+
+def list_parts(path: str) -> Iterator[tuple[str, str, str]]:
+    """Yield where each path of a list is, the path (empty between two), and what ends it; errors as for `read_list`."""
     with open(path, "rb") as file:
         has_nul = b"\0" in file.read(_LOOKED_AT)
         file.seek(0)
         if not has_nul:
-            for number, line in lines_of(file):
-                if line.strip():
-                    yield CatalogEntry(line, f"line {number}")
+            yield from ((f"line {number}", line, "\n") for number, line in lines_of(file))
             return
     for number, name in enumerate(read_whole(path).split(b"\0"), start=1):
-        if name:
-            yield CatalogEntry(name.decode("utf-8", "surrogateescape"), f"entry {number}")
+        yield f"entry {number}", name.decode("utf-8", "surrogateescape"), "\0" if name else ""

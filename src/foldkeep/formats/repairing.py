@@ -9,7 +9,8 @@ from typing import Any
 
 from foldkeep.model import CatalogSource, UnusableInput, reason_of, visible
 
-from .jsons import field_of, longest_list, set_at
+from .jsons import field_of, longest_list, parsed_lines, set_at
+from .lists import list_parts
 from .playlists import PLS_FILE, URL, XSPF, parse_xspf
 from .reading import lines_of, read_whole, text_of
 from .records import path_field
@@ -59,32 +60,26 @@ def write_repaired(source: CatalogSource, mend: Mend, path: str) -> str:
 
 
 def _list(path: str, mend: Mend) -> Iterator[str]:
-    data = read_whole(path)
-    if b"\0" in data:
-        for number, name in enumerate(data.split(b"\0"), start=1):
-            text = mend.get(f"entry {number}", name.decode("utf-8", "surrogateescape"))
-            if text:
-                yield text + "\0"
-        return
-    yield from _lines(path, mend, lambda line: bool(line.strip()), lambda _, text: text)
+    for where, text, end in list_parts(path):
+        mended = mend.get(where, text)
+        if mended is not None:
+            yield mended + end
 
 
 def _lines(path: str, mend: Mend, is_entry: Callable[[str], bool], mended: Callable[[str, str], str]) -> Iterator[str]:
     """Yield the lines of a text; those that are entries mended, or not at all."""
-    with open(path, "rb") as file:
-        for number, line in lines_of(file):
-            where = f"line {number}"
-            if not is_entry(line) or where not in mend:
-                yield line + "\n"
-            elif (text := mend[where]) is not None:
-                yield mended(line, text) + "\n"
+    for number, line in _with_numbers(path):
+        where = f"line {number}"
+        if not is_entry(line) or where not in mend:
+            yield line + "\n"
+        elif (text := mend[where]) is not None:
+            yield mended(line, text) + "\n"
 
 
 def _m3u(path: str, mend: Mend) -> Iterator[str]:
     """What is said of an entry stands in the lines above it, and goes with it."""
     above = ""
-    for line in _with_numbers(path):
-        number, text = line
+    for number, text in _with_numbers(path):
         if not text.strip() or text.lstrip().startswith("#"):
             above += text + "\n"
             continue
@@ -160,7 +155,8 @@ def _json(path: str, mend: Mend, field: str) -> Iterator[str]:
 
 
 def _json_lines(path: str, mend: Mend, field: str) -> Iterator[str]:
-    records = [json.loads(line) for _, line in _with_numbers(path) if line.strip()]
+    with open(path, "rb") as file:
+        records = list(parsed_lines(file))
     for record in _records(records, mend, field, "line"):
         yield json.dumps(record) + "\n"
 

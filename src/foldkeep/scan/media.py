@@ -1,6 +1,7 @@
 """Reading what media files say about themselves.
 
-Only the helper process of `foldkeep.scan.apart` comes here: files may be broken, or made to do harm.
+Files may be broken, or made to do harm: the helper process of `foldkeep.scan.apart` comes here, and for the date of
+a photo alone `capture_moment`.
 """
 
 import math
