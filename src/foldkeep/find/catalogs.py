@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from urllib.parse import unquote_to_bytes, urlsplit
 
 from foldkeep.formats import read_catalog
-from foldkeep.model import Catalog, CatalogEntry, UnusableInput, lies_below, visible
+from foldkeep.model import Catalog, CatalogEntry, UnusableInput, lies_below, steps_alike, visible
 from foldkeep.stock import Stock
 
 RootMap = tuple[str, str]
@@ -217,10 +217,7 @@ def _advice(known: Known, paths: _Paths) -> str:
         steps = text.split("/")
         best, common = b"", 0
         for candidate in candidates:
-            theirs = os.fsdecode(candidate).split("/")
-            alike = 0
-            while alike < min(len(steps), len(theirs)) and steps[-1 - alike] == theirs[-1 - alike]:
-                alike += 1
+            alike = steps_alike(steps, os.fsdecode(candidate).split("/"))
             if alike > common:
                 best, common = candidate, alike
         if common and common < len(steps):

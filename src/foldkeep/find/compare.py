@@ -9,7 +9,7 @@ from itertools import compress, repeat
 from typing import NamedTuple
 
 from foldkeep.formats import InventoryFolder, InventoryReader
-from foldkeep.model import Filter, Place, Role, StockFile, UnusableInput, lies_below, visible
+from foldkeep.model import Filter, Place, Role, StockFile, UnusableInput, lies_below, steps_alike, visible
 from foldkeep.stock import Stock
 
 
@@ -258,11 +258,7 @@ def _best(candidates: Iterable[bytes], path: bytes) -> bytes:
     steps = path.split(b"/")
 
     def unlike(candidate: bytes) -> tuple[int, bytes]:
-        theirs = candidate.split(b"/")
-        alike = 0
-        while alike < min(len(steps), len(theirs)) and steps[-1 - alike] == theirs[-1 - alike]:
-            alike += 1
-        return -alike, candidate
+        return -steps_alike(steps, candidate.split(b"/")), candidate
 
     return min(candidates, key=unlike)
 

@@ -8,7 +8,7 @@ from .files import CopySet, Place, Role, StockFile, Volume, format_digest, freed
 from .filters import Filter
 from .kinds import KINDS, OTHER, kind_of, suffix_of
 from .media import Facts
-from .names import beside, file_uri, folders_above, lies_below, path_from_uri, visible
+from .names import beside, file_uri, folders_above, lies_below, path_from_uri, steps_alike, visible
 from .runs import Method, Run, RunFile, RunFileState, RunSummary
 from .settings import ASKABLE, BUNDLE_SUFFIXES, Settings
 from .signatures import contradiction, format_of
@@ -59,6 +59,7 @@ __all__ = [
     "beside",
     "lies_below",
     "folders_above",
+    "steps_alike",
     "file_uri",
     "path_from_uri",
     "visible",

@@ -5,7 +5,9 @@ carries names as bytes and turns them into text in two ways only: a URI, which g
 and a visible form, which is for eyes.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from itertools import takewhile
+from typing import AnyStr
 from urllib.parse import quote_from_bytes, unquote_to_bytes, urlsplit
 
 
@@ -63,6 +65,12 @@ def folders_above(path: bytes) -> Iterator[bytes]:
     while path not in (b"", b"/"):
         path = path.rpartition(b"/")[0] or b"/"
         yield path
+
+
+def steps_alike(one: Sequence[AnyStr], other: Sequence[AnyStr]) -> int:
+    """Return how many steps at their ends two paths have in common."""
+    pairs = zip(reversed(one), reversed(other), strict=False)
+    return sum(1 for _ in takewhile(lambda pair: pair[0] == pair[1], pairs))
 
 
 def beside(name: bytes, number: int, longest: int = 255) -> bytes:
