@@ -12,6 +12,7 @@ import pytest
 
 import foldkeep.fold.moving
 from conftest import MEMORY, Desk, attached_drive, contents, listing
+from foldkeep.formats import Xmp, with_words
 from foldkeep.stock import Stock
 
 CHANGES = (
@@ -28,6 +29,9 @@ CHANGES = (
     "fchown",
     "remove",
 )
+
+
+FOR_GOOD = ("bin", "delete", "words-delete")
 
 
 class Killer:
@@ -84,22 +88,32 @@ class Scenes:
         self.desk = Desk(top)
         self.saved = top / "saved"
         self.far = far / "far"
-        self.words = ["fold", str(self.desk.docket), "--yes", "--method", method]
-        if method.startswith("move"):
+        self.words = ["fold", str(self.desk.docket), "--yes", "--method", method.removeprefix("words-")]
+        if "move" in method:
             self.far = (top if method == "move" else far) / "far"
             self.words[-1:] = ["move", "--into", str(self.far)]
-        if method == "delete":
+        if method.endswith("delete"):
             self.words.append("--for-good")
         for name in "ab":
             self.desk.write(f"{name}.jpg", name.encode() * 40)
             self.desk.write(f"in/deep/{name} copy.jpg", name.encode() * 40)
-        self.desk.write("a.xmp", b"of both")
-        self.desk.write("in/deep/a copy.xmp", b"of both")
-        self.desk.write("in/deep/b copy.xmp", b"of the spare only")
         (self.desk.place / "in/deep").chmod(0o750)
+        if method.startswith("words-"):
+            # What is said of two spares only is written: into a sidecar that is there, and into a new one.
+            self.desk.write("a.xmp", with_words(None, Xmp(("kite",))))
+            self.desk.write("in/deep/a copy.xmp", with_words(None, Xmp(("wind",), 4)))
+            catalog = top / "list.csv"
+            catalog.write_text(f"path,keywords\n{self.desk.place}/in/deep/b copy.jpg,hill\n")
+            self.words += ["--catalog", str(catalog)]
+        else:
+            self.desk.write("a.xmp", b"of both")
+            self.desk.write("in/deep/a copy.xmp", b"of both")
+            self.desk.write("in/deep/b copy.xmp", b"of the spare only")
         self.desk.proposed()
         self.before = self.state()
         self.kept = contents(self.desk.place)
+        if method.startswith("words-") and command == "release":
+            self.kept -= {self.before[os.fsencode(path)][0] for path in self.desk.place.glob("**/a*.xmp")}
         self.command = command
         if command != "fold":
             answer = self.desk.run(*self.prepared(), "--json")
@@ -145,7 +159,7 @@ def check_recovery(scenes: Scenes, method: str, alone: bool, where: str) -> None
     desk = scenes.desk
     everywhere = contents(desk.place) | contents(scenes.far) | contents(desk.top / "home")
     assert scenes.kept <= everywhere, f"lost {where}"
-    if alone and scenes.command != "release" and method not in ("bin", "delete"):
+    if alone and scenes.command != "release" and method not in FOR_GOOD:
         shutil.rmtree(desk.stock.parent)
         if (desk.place / ".foldkeep").exists():
             assert desk.run("unfold", "--from", desk.place).status == 0, where
@@ -158,14 +172,15 @@ def check_recovery(scenes: Scenes, method: str, alone: bool, where: str) -> None
             states = run["files"]
             assert (run["underway"], states["waiting"], states["lost"], states["planned"]) == (False, 0, 0, 0), where
     now = scenes.state()
-    if method in ("bin", "delete") or scenes.command == "release":
+    if method in FOR_GOOD or scenes.command == "release":
         known = {path: facts for path, facts in now.items() if isinstance(path, bytes)}
         # What came back is what it was; a sidecar of the spare may be beside the keeper.
-        assert all(scenes.before.get(path, facts) == facts for path, facts in known.items()), where
+        written = os.fsencode(desk.place / "a.xmp") if method == "words-fold" else b""
+        assert all(scenes.before.get(path, facts) == facts for path, facts in known.items() if path != written), where
         assert {facts[0] for facts in known.values()} >= {
             facts[0]
             for path, facts in scenes.before.items()
-            if b"copy" not in os.fsencode(path) and isinstance(path, bytes)
+            if b"copy" not in os.fsencode(path) and isinstance(path, bytes) and path != written
         }
     else:
         assert now == scenes.before, where
@@ -176,10 +191,20 @@ def check_recovery(scenes: Scenes, method: str, alone: bool, where: str) -> None
 CASES = [
     *((method, "fold") for method in ("fold", "move", "move-far", "bin", "hard-link", "symlink", "clone", "delete")),
     *((method, "unfold") for method in ("fold", "move", "move-far", "hard-link", "symlink", "clone")),
-    *((method, "release") for method in ("fold", "hard-link")),
+    *((method, "release") for method in ("fold", "hard-link", "words-fold")),
+    *((method, "fold") for method in ("words-fold", "words-delete", "words-move-far")),
+    *((method, "unfold") for method in ("words-fold", "words-move-far")),
 ]
 # The others, and all of them where a move is a link and an unlink, take minutes.
-QUICK = {("fold", "fold"), ("fold", "unfold"), ("fold", "release"), ("symlink", "fold"), ("move-far", "fold")}
+QUICK = {
+    ("words-fold", "fold"),
+    ("words-fold", "unfold"),
+    ("fold", "fold"),
+    ("fold", "unfold"),
+    ("fold", "release"),
+    ("symlink", "fold"),
+    ("move-far", "fold"),
+}
 
 
 @pytest.fixture
@@ -203,24 +228,26 @@ def top(request, tmp_path):
 
 
 @pytest.mark.parametrize(
-    ("method", "command", "without_rename"),
+    ("method", "command", "without_rename", "twice"),
     [
-        pytest.param(*case, links, marks=[] if case in QUICK and not links else [pytest.mark.long])
-        for case in CASES
-        for links in (False, True)
+        *(pytest.param(*case, False, False) for case in CASES if case in QUICK),
+        *(pytest.param(*case, links, True, marks=pytest.mark.long) for case in CASES for links in (False, True)),
     ],
 )
-def test_killed_at_any_change_nothing_is_lost_and_all_can_be_taken_back(top, far, method, command, without_rename):
+def test_killed_at_any_change_nothing_is_lost_and_all_can_be_taken_back(
+    top, far, method, command, without_rename, twice
+):
     scenes = Scenes(top, far, method, command)
     number = 0
     finished = False
     while not finished:
         number += 1
-        for alone in (False, True):
+        for alone in (False, True) if twice else (number % 2 == 0,):
             scenes.reset()
             finished = scenes.killed_at(number, without_rename)
             check_recovery(scenes, method, alone, f"at point {number}, {'alone' if alone else 'with the stock'}")
     assert number > 10
     print(
-        f"\n{command}, {method}{', by links' if without_rename else ''}: killed at each of {number - 1} points, twice"
+        f"\n{command}, {method}{', by links' if without_rename else ''}: killed at each of {number - 1} points"
+        f"{', twice' if twice else ''}"
     )

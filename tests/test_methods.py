@@ -90,7 +90,7 @@ def test_companions_go_along_only_if_the_keeper_has_them_too(desk: Desk):
     edit(desk.docket, lambda row: row if row["path"].endswith(".arw") else None)
     shown = desk.run("fold", desk.docket, answer="n\n").out
     assert "2 companions of them go along." in shown
-    assert f"{desk.place}/cards/old/kite (1).xmp → {desk.place}/in/kite.xmp" in shown
+    assert f"{desk.place}/cards/old/kite (1).xmp → {desk.place}/in/kite-2.xmp" in shown
     answer = desk.ask("fold", desk.docket, "--yes")
     assert (answer["folded"], answer["along"], answer["left"]) == (5, 4, [])
     beside = {os.path.basename(each["from"]["path"]): os.path.basename(each["to"]["path"]) for each in answer["beside"]}

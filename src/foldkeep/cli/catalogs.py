@@ -36,6 +36,12 @@ def catalog_of(args: argparse.Namespace, name: str, sources: list[str]) -> "Cata
     return Catalog(name, found, tuple(maps), args.ignore_case)
 
 
+def remembered_and_named(args: argparse.Namespace, stock: "Stock") -> "list[Catalog]":
+    """Return the catalogues that are remembered and those that ``--catalog`` names, each once."""
+    found = (*stock.catalogs.all(), *named_catalogs(args, stock, args.catalog))
+    return list({catalog.name: catalog for catalog in found}.values())
+
+
 def named_catalogs(args: argparse.Namespace, stock: "Stock", words: list[str]) -> "list[Catalog]":
     """Return the catalogues that are meant: remembered ones by name, others by where they lie."""
     remembered = {catalog.name: catalog for catalog in stock.catalogs.all()}

@@ -7,6 +7,11 @@ place, on the same volume, so nothing is copied and nothing is deleted:
 space. A spare's companions (sidecars, the JPEG of a raw file) go along if the
 keeper has the same; a sidecar that it has not is kept beside the keeper.
 
+Keywords, rating, title and description that sidecars, or catalogues that are
+remembered, have of a spare are written into an XMP sidecar of its keeper, which
+keeps all else that it says; the one before goes into the fold. Where both say
+something, the keeper's stays, and the difference is told.
+
 methods:
   fold        into the fold of their place (the usual one)
   move        into the folder --into, as they lay in their place
@@ -20,10 +25,11 @@ methods:
 import argparse
 from typing import TYPE_CHECKING
 
+from .catalogs import add_reading, remembered_and_named
 from .environment import Environment, ExitStatus
 
 if TYPE_CHECKING:
-    from foldkeep.fold import FoldReport
+    from foldkeep.fold import FoldReport, Merged
     from foldkeep.model import Method
 
 EXAMPLES = """\
@@ -45,14 +51,20 @@ def arrange(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--keep-empty-folders", action="store_true", help="leave folders that become empty")
     parser.add_argument("--allow-last-copy", action="store_true", help="also sets of which the docket keeps nothing")
     parser.add_argument("--for-good", action="store_true", help="for the method delete: I know that nothing comes back")
+    parser.add_argument(
+        "--catalog", metavar="NAME|SOURCE", action="append", default=[], help="a catalogue more that describes files"
+    )
+    parser.add_argument("--leave-sidecars", action="store_true", help="write nothing into sidecars of keepers")
     parser.add_argument("--config", metavar="FILE", help="the settings file to use (see `foldkeep settings`)")
+    add_reading(parser)
 
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Check, show, ask, fold."""
+    from foldkeep.find import descriptions
     from foldkeep.fold import FoldReport, check_plan, fold, make_plan
     from foldkeep.keep import read_docket
-    from foldkeep.model import Method
+    from foldkeep.model import Method, UnusableInput
     from foldkeep.show import show_folded, show_plan
     from foldkeep.stock import Stock
 
@@ -60,10 +72,16 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     into = _into(args, method)
     litter = env.settings(args).settings.litter
     rows = read_docket(args.docket)
+    if args.leave_sidecars and args.catalog:
+        raise UnusableInput("--catalog tells what to write into sidecars", "leave it or --leave-sidecars out")
     with Stock.open(env.stock_path(args)) as stock, stock.hold("fold"):
         plan = make_plan(args.docket, rows, stock.places.all(), method, into, allow_last_copy=args.allow_last_copy)
-        plan = check_plan(stock, plan, keeps_folders=args.keep_empty_folders, litter=litter)
-        question = f"{_QUESTIONS[method]} {len(plan.items):,} {'file' if len(plan.items) == 1 else 'files'}?"
+        described = None
+        if not args.leave_sidecars:
+            described = descriptions(stock, remembered_and_named(args, stock)) if plan.items else {}
+        plan = check_plan(stock, plan, keeps_folders=args.keep_empty_folders, litter=litter, described=described)
+        going = len(plan.going)
+        question = f"{_QUESTIONS[method]} {going:,} {'file' if going == 1 else 'files'}?"
         if plan.items and not env.confirm(args, question, lambda page: show_plan(page, plan)):
             return ExitStatus.DONE
         with env.progress(args) as progress:
@@ -122,8 +140,27 @@ def _document(report: "FoldReport") -> dict[str, object]:
         "folded": report.folded,
         "bytes": report.bytes,
         "along": report.along,
+        "merged": [_merged_document(each) for each in report.merged],
         "beside": [{"from": path_document(was), "to": path_document(now)} for was, now in report.beside],
         "emptied_folders": report.emptied,
         "space": [space_document(space) for space in report.space],
         "left": problem_documents(report.left),
+    }
+
+
+def _merged_document(merged: "Merged") -> dict[str, object]:
+    from foldkeep.show import path_document
+
+    gained = merged.gained
+    return {
+        **path_document(merged.path),
+        "keeper": path_document(merged.keeper),
+        "keywords": list(gained.keywords),
+        "rating": gained.rating,
+        "title": gained.title,
+        "description": gained.description,
+        "differences": [
+            {"what": each.what, "kept": each.kept, "other": each.other, "of": path_document(each.path)}
+            for each in merged.differences
+        ],
     }

@@ -11,7 +11,7 @@ this command.
 import argparse
 from typing import TYPE_CHECKING
 
-from .catalogs import add_reading, named_catalogs
+from .catalogs import add_reading, remembered_and_named
 from .environment import Environment, ExitStatus
 from .filters import add_filters, wanted
 
@@ -96,10 +96,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     with Stock.open(env.stock_path(args)) as stock:
         found = duplicates(stock, Question(args.across, frozenset(args.match.split(",")), wanted=wishes.wanted))
         away = {place for place, now in presences(stock).items() if now is not Presence.HERE}
-        catalogs = {
-            catalog.name: catalog for catalog in (*stock.catalogs.all(), *named_catalogs(args, stock, args.catalog))
-        }
-        users = uses(stock, catalogs.values())
+        users = uses(stock, remembered_and_named(args, stock))
         docket = write_docket(args.docket, propose(stock, found, wishes, proposal, away, users))
     document = {
         "command": "keep",

@@ -1,6 +1,6 @@
 """Questions put to the stock, one module a question."""
 
-from .catalogs import Known, RootMap, folders_of, known_files, uses
+from .catalogs import Known, RootMap, descriptions, folders_of, known_files, uses
 from .compare import Change, Comparison, Side, Verdict, compare, open_side
 from .details import Details, KnownCopy, details
 from .duplicates import Duplicates, Overview, Question, Totals, duplicates
@@ -25,6 +25,7 @@ __all__ = [
     "known_files",
     "folders_of",
     "uses",
+    "descriptions",
     "Known",
     "RootMap",
     "orphans",

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from urllib.parse import unquote_to_bytes, urlsplit
 
-from foldkeep.formats import read_catalog
+from foldkeep.formats import Xmp, read_catalog, united
 from foldkeep.model import Catalog, CatalogEntry, UnusableInput, lies_below, steps_alike, visible
 from foldkeep.stock import Stock
 
@@ -18,6 +18,7 @@ RootMap = tuple[str, str]
 _DRIVE = re.compile(r"[A-Za-z]:[\\/]")
 _URL = re.compile(r"[A-Za-z][A-Za-z0-9+.-]+:")
 _SAMPLE = 300
+_MOST_STARS = 5
 
 
 @dataclass
@@ -91,16 +92,45 @@ def uses(stock: Stock, catalogs: Iterable[Catalog]) -> dict[bytes, frozenset[str
     Raises UnusableInput as `known_files`: what cannot be read may use anything.
     """
     found: dict[bytes, frozenset[str]] = {}
+    for known in _readable(stock, catalogs):
+        for path in known.files:
+            found[path] = found.get(path, frozenset()).union(known.names)
+    return found
+
+
+def _readable(stock: Stock, catalogs: Iterable[Catalog]) -> Iterator[Known]:
     for catalog in catalogs:
         try:
-            known = known_files(stock, [catalog])
+            yield known_files(stock, [catalog])
         except UnusableInput as error:
             raise UnusableInput(
                 str(error), f"or forget it, so that its files may go: foldkeep catalog forget {visible(catalog.name)}"
             ) from error
-        for path in known.files:
-            found[path] = found.get(path, frozenset()) | {catalog.name}
+
+
+def descriptions(stock: Stock, catalogs: Iterable[Catalog]) -> dict[bytes, Xmp]:
+    """Return what catalogues say of files, by path; what two of them say differently, as the first does.
+
+    Raises UnusableInput as `uses`: what cannot be read may say anything.
+    """
+    found: dict[bytes, Xmp] = {}
+    for known in _readable(stock, catalogs):
+        for path, entries in known.files.items():
+            for entry in entries:
+                words = Xmp(
+                    tuple(filter(None, map(_clean, entry.keywords))),
+                    entry.rating if entry.rating is not None and -1 <= entry.rating <= _MOST_STARS else None,
+                    _clean(entry.title or "") or None,
+                    _clean(entry.description or "") or None,
+                )
+                if words.facts:
+                    found[path], _ = united(found.get(path, Xmp()), [(path, words)])
     return found
+
+
+def _clean(text: str) -> str:
+    """Return a text without what XML cannot hold."""
+    return "".join(mark for mark in text if mark.isprintable() or mark in "\n\t").strip()
 
 
 def _match(known: Known, paths: "_Paths", entry: CatalogEntry, base: bytes, catalog: Catalog) -> None:

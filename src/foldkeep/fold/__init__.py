@@ -8,7 +8,7 @@ from .auditing import Audit, audit
 from .checking import check_plan
 from .choosing import find_run, last_waiting_run, surely_began
 from .folding import FoldReport, fold
-from .plan import Plan, make_plan
+from .plan import Merged, Plan, make_plan
 from .releasing import ReleaseReport, release
 from .settling import settle_all
 from .space import Space
@@ -18,6 +18,7 @@ __all__ = [
     "make_plan",
     "check_plan",
     "Plan",
+    "Merged",
     "fold",
     "FoldReport",
     "Space",

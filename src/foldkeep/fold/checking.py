@@ -4,11 +4,14 @@ import errno
 import os
 import stat
 from collections import defaultdict
-from collections.abc import Callable, Container
+from collections.abc import Callable, Container, Mapping
 from contextlib import ExitStack
 from dataclasses import replace
 from fnmatch import fnmatch
+from functools import partial
+from itertools import count
 
+from foldkeep.formats import Xmp
 from foldkeep.model import (
     OTHER,
     Action,
@@ -17,28 +20,36 @@ from foldkeep.model import (
     UnusableInput,
     are_a_pair,
     belongs_to,
+    beside,
     counterpart,
     is_sidecar,
     kind_of,
-    lies_below,
     reason_of,
     sidecar_stems,
     stem_of,
     visible,
 )
-from foldkeep.scan import Presence, presences
+from foldkeep.scan import MediaReader, Medium, Presence, presences
 from foldkeep.stock import Stock
 
-from .copying import same_content
-from .moving import Folders, facts_of
-from .plan import Item, Plan
+from .look import Look
+from .merging import Merger
+from .moving import Folders
+from .plan import Item, Plan, beside_spare
 
 _LARGEST_SIDECAR = 4 * 1024 * 1024
 _LARGEST_LITTER = 16 * 1024 * 1024
 _MOST_FOLDERS = 128
 
 
-def check_plan(stock: Stock, plan: Plan, *, keeps_folders: bool = False, litter: tuple[str, ...] = ()) -> Plan:
+def check_plan(
+    stock: Stock,
+    plan: Plan,
+    *,
+    keeps_folders: bool = False,
+    litter: tuple[str, ...] = (),
+    described: Mapping[bytes, Xmp] | None = None,
+) -> Plan:
     """Look at every file of a plan, and return the plan with what has to go along with the spares.
 
     A spare that went away or changed is no reason to refuse: it will be left. Companions of a spare go along
@@ -50,6 +61,9 @@ def check_plan(stock: Stock, plan: Plan, *, keeps_folders: bool = False, litter:
         Folders that become empty stay, so nothing has to be done about what is left in them.
     litter
         Globs for names that do not count when it is asked whether a folder is empty.
+    described
+        What catalogues say of files, by path. What they and sidecars say of spares only is to be written into
+        sidecars of their keepers; None to write none.
 
     Raises
     ------
@@ -64,7 +78,7 @@ def check_plan(stock: Stock, plan: Plan, *, keeps_folders: bool = False, litter:
     checked = replace(plan, by_place={})
     with ExitStack() as opened:
         tops = {path: opened.enter_context(Folders(path, most=_MOST_FOLDERS)) for path in here}
-        look = _Look(tops)
+        look = Look(tops)
         for place, items in plan.by_place.items():
             if place not in here:
                 raise UnusableInput(
@@ -77,67 +91,23 @@ def check_plan(stock: Stock, plan: Plan, *, keeps_folders: bool = False, litter:
                 if litter and not keeps_folders:
                     found += _litter(found, litter, look)
             checked.by_place[place] = found
+        if described is not None and not plan.method.links:
+            here_places = [place for place in places if place.path in here]
+            with MediaReader(stock) as reader:
+                Merger(checked, here_places, look, described, partial(_embedded, reader, look)).add()
     return checked
 
 
-class _Look:
-    """Looks at files below places, never following a link."""
-
-    def __init__(self, folders: dict[bytes, Folders]) -> None:
-        self._innermost_first = sorted(folders.items(), key=lambda each: -len(each[0]))
-        self._names: dict[bytes, list[bytes]] = {}
-        self._by_stem: dict[bytes, dict[bytes, list[bytes]]] = {}
-
-    def folder_of(self, path: bytes) -> tuple[int, bytes] | None:
-        """Return the open folder of a path and its last step; None if it lies in no place that is here."""
-        for place, folders in self._innermost_first:
-            if lies_below(path, place):
-                return folders.of(path)
-        return None
-
-    def facts(self, path: bytes) -> os.stat_result | None:
-        """Return what lies at a path; None if nothing does. OSError where a step is a link or cannot be entered."""
-        try:
-            found = self.folder_of(path)
-        except FileNotFoundError:
-            return None
-        return facts_of(*found) if found else None
-
-    def names_beside(self, path: bytes) -> list[bytes]:
-        """Return the names in the folder of a file, in order."""
-        folder = os.path.dirname(path)
-        if folder not in self._names:
-            try:
-                found = self.folder_of(path)
-                self._names[folder] = sorted(map(os.fsencode, os.listdir(found[0]))) if found else []
-            except OSError:
-                self._names[folder] = []
-        return self._names[folder]
-
-    def kin_of(self, path: bytes, stem: bytes) -> list[bytes]:
-        """Return the names in the folder of a file that are `stem`, or begin with it and a dot."""
-        folder = path.rpartition(b"/")[0]
-        if folder not in self._by_stem:
-            found: dict[bytes, list[bytes]] = defaultdict(list)
-            for name in self.names_beside(path):
-                for each in _stems(name):
-                    found[each].append(name)
-            self._by_stem[folder] = found
-        return self._by_stem[folder].get(stem, [])
-
-    def same_content(self, path: bytes, other: bytes) -> bool:
-        """Tell whether two files have the same bytes."""
-        found, other_found = self.folder_of(path), self.folder_of(other)
-        return found is not None and other_found is not None and same_content(*found, *other_found)
+def _embedded(reader: MediaReader, look: Look, path: bytes, digest: bytes | None) -> Xmp:
+    facts = look.facts(path)
+    if facts is None:
+        return Xmp()
+    kind = kind_of(os.path.basename(path))
+    said = reader.facts(Medium(path, kind, facts.st_size, facts.st_mtime_ns, digest))
+    return Xmp(said.keywords, said.rating, said.title, said.description)
 
 
-def _stems(name: bytes) -> set[bytes]:
-    """Return a name and all that stands before a dot in it."""
-    steps = name.split(b".")
-    return {b".".join(steps[:count]) for count in range(1, len(steps) + 1)} - {b""}
-
-
-def _checked(plan: Plan, item: Item, look: _Look) -> Item:
+def _checked(plan: Plan, item: Item, look: Look) -> Item:
     try:
         facts = look.facts(item.row.path)
     except OSError as error:
@@ -185,7 +155,7 @@ def _refused(plan: Plan, path: bytes, error: OSError) -> UnusableInput:
     )
 
 
-def _companions(plan: Plan, items: list[Item], going: Container[bytes], look: _Look) -> list[Item]:
+def _companions(plan: Plan, items: list[Item], going: Container[bytes], look: Look) -> list[Item]:
     """Return what goes along with spares: what the keeper has as well, and sidecars that it has not."""
     found: dict[bytes, Item] = {}
 
@@ -215,7 +185,7 @@ def _companions(plan: Plan, items: list[Item], going: Container[bytes], look: _L
     return list(found.values())
 
 
-def _companion(item: Item, path: bytes, goes: Callable[[bytes], bool], look: _Look) -> Item | None:
+def _companion(item: Item, path: bytes, goes: Callable[[bytes], bool], look: Look) -> Item | None:
     facts = look.facts(path)
     if facts is None or not stat.S_ISREG(facts.st_mode):
         return None
@@ -233,17 +203,19 @@ def _companion(item: Item, path: bytes, goes: Callable[[bytes], bool], look: _Lo
         and other.st_size == facts.st_size
         and (facts.st_size > _LARGEST_SIDECAR or look.same_content(path, theirs))
     ):
-        return Item(row, item.place, [theirs], item.method, _beside_spare(item, path), master=item.row.path)
+        return Item(row, item.place, [theirs], item.method, beside_spare(item, path), master=item.row.path)
     if not is_sidecar(os.path.basename(path)):
         return None
     return Item(
         replace(row, reason=f"kept beside {visible(item.keepers[0])}, which has none like it"),
-        item.place, [], Method.MOVE, theirs, master=item.row.path,
+        item.place, [], Method.MOVE, _free_name(theirs, look), master=item.row.path,
     )  # fmt: skip
 
 
-def _beside_spare(item: Item, path: bytes) -> bytes:
-    return os.path.join(os.path.dirname(item.target), os.path.basename(path)) if item.target else b""
+def _free_name(path: bytes, look: Look) -> bytes:
+    folder, name = os.path.split(path)
+    names = (os.path.join(folder, beside(name, number)) for number in count(1))
+    return next(free for free in names if look.facts(free) is None)
 
 
 def _may_be_litter(name: bytes, facts: os.stat_result) -> bool:
@@ -251,7 +223,7 @@ def _may_be_litter(name: bytes, facts: os.stat_result) -> bool:
     return stat.S_ISREG(facts.st_mode) and kind_of(name) == OTHER and facts.st_size <= _LARGEST_LITTER
 
 
-def _litter(items: list[Item], globs: tuple[str, ...], look: _Look) -> list[Item]:
+def _litter(items: list[Item], globs: tuple[str, ...], look: Look) -> list[Item]:
     """Return the files that keep folders from becoming empty and do not count."""
     going: dict[bytes, set[bytes]] = defaultdict(set)
     example: dict[bytes, Item] = {}
@@ -271,5 +243,5 @@ def _litter(items: list[Item], globs: tuple[str, ...], look: _Look) -> list[Item
             if facts is not None and _may_be_litter(name, facts):
                 row = DocketRow(item.row.set, Action.FOLD, path, facts.st_size, kind_of(name), facts.st_mtime_ns, None,
                                 "all that is left in its folder")  # fmt: skip
-                found.append(Item(row, item.place, [], item.method, _beside_spare(item, path), litter=True))
+                found.append(Item(row, item.place, [], item.method, beside_spare(item, path), litter=True))
     return found

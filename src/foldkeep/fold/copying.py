@@ -47,6 +47,28 @@ def copy_file(source: int, name: bytes, target: int, new_name: bytes) -> bytes:
     return digest
 
 
+def write_like(folder: int, name: bytes, target: int, new_name: bytes, content: bytes) -> None:
+    """Write a new file with the owner and mode of one in an open folder, and flush it.
+
+    Raises OSError as `copy_file`; what was begun is taken away again.
+    """
+    facts = os.stat(name, dir_fd=folder, follow_symlinks=False)
+    copy = os.open(new_name, _NEW_FILE, 0o600, dir_fd=target)
+    try:
+        written = 0
+        while written < len(content):
+            written += os.write(copy, content[written:])
+        with suppress(OSError):
+            os.fchown(copy, facts.st_uid, facts.st_gid)
+        os.fchmod(copy, facts.st_mode & 0o666)
+        os.fsync(copy)
+    except BaseException:
+        os.unlink(new_name, dir_fd=target)
+        raise
+    finally:
+        os.close(copy)
+
+
 def clone_file(original: int, like_this: int, target: int, new_name: bytes) -> None:
     """Make a copy-on-write clone of an open file, with times, mode and attributes of another.
 
@@ -102,14 +124,23 @@ def same_content(folder: int, name: bytes, other_folder: int, other_name: bytes)
     facts, other_facts = facts_of(folder, name), facts_of(other_folder, other_name)
     if facts is None or other_facts is None or facts.st_size != other_facts.st_size:
         return False
-    digests = []
-    for above, step in ((folder, name), (other_folder, other_name)):
-        try:
-            descriptor = os.open(step, FILE, dir_fd=above)
-        except OSError:
-            return False
-        try:
-            digests.append(digest_of(descriptor, facts.st_size))
-        finally:
-            os.close(descriptor)
-    return digests[0] == digests[1]
+    digest = _digest_in(folder, name)
+    return digest is not None and has_digest(other_folder, other_name, digest)
+
+
+def has_digest(folder: int, name: bytes, digest: bytes) -> bool:
+    """Tell whether a name in an open folder is a file with this content."""
+    return _digest_in(folder, name) == digest
+
+
+def _digest_in(folder: int, name: bytes) -> bytes | None:
+    try:
+        descriptor = os.open(name, FILE, dir_fd=folder)
+    except OSError:
+        return None
+    try:
+        return digest_of(descriptor, os.fstat(descriptor).st_size)[0]
+    except OSError:
+        return None
+    finally:
+        os.close(descriptor)

@@ -3,6 +3,8 @@
 import os
 import secrets
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from functools import partial
@@ -25,13 +27,13 @@ from foldkeep.stock import Stock
 from .emptying import put_away
 from .identity import NotSafe
 from .moving import Folders
-from .plan import Item, Plan, batches
+from .plan import Item, Merged, Plan, Stage, batches
 from .releasing import ReleaseReport, release_batch
 from .settling import GONE, settle, settle_all, write_down
 from .space import Space, free_space
 from .standing import check_volume
 from .vault import Vault, slot_name, tidy
-from .working import NOT_EMPTIED, Ready, Worker
+from .working import UNTOLD, Ready, Worker
 
 # One flush of the journal serves this many files, or as many as have this many bytes: enough to make its
 # cost small, few enough that little time passes between comparing a file and moving it.
@@ -61,6 +63,8 @@ class FoldReport:
         Files among `folded` that the docket does not name: companions, and litter.
     beside
         Sidecars that were moved beside a keeper: from where, and to where.
+    merged
+        Sidecars beside keepers that say more now, and what copies say differently.
     emptied
         Folders that became empty and were put away.
     space
@@ -74,6 +78,7 @@ class FoldReport:
     left: list[Problem] = field(default_factory=list)
     along: int = 0
     beside: list[tuple["Path", "Path"]] = field(default_factory=list)
+    merged: list[Merged] = field(default_factory=list)
     emptied: int = 0
     space: list[Space] = field(default_factory=list)
 
@@ -106,17 +111,26 @@ def fold(stock: Stock, plan: Plan, progress: Progress = no_progress, *, keep_emp
     run, work = _write_down(stock, plan, key)
     if plan.method.links:
         _try_out(stock, plan, run)
-    stay = None if keep_empty_folders else frozenset(place.path for place in stock.places.all())
-    emptied: list[bytes] = []
     meter = _Meter(progress, plan.bytes)
+    went: set[bytes] = set()
+    sites = [_Site(stock, run, place, pairs, went, meter) for place, pairs in work.items()]
+    emptied = 0
     try:
-        for place, pairs in work.items():
-            emptied += _work_in(stock, run, place, pairs, stay, meter)
+        for stage in Stage:
+            for site in sites:
+                site.work(stage)
+        if not keep_empty_folders:
+            stay = frozenset(place.path for place in stock.places.all())
+            emptied = sum(site.put_away(stay) for site in sites)
     finally:
         # Also when interrupted: what was done is looked up on the disk and written down.
         settle(stock, run, trusts_ledger=True)
     report = _report(stock, run, plan)
-    report.emptied = len(emptied)
+    report.merged = [
+        *(merged for site in sites for merged in site.merged),
+        *(each for each in plan.merged if not each.gained.facts and any(d.path in went for d in each.differences)),
+    ]
+    report.emptied = emptied
     report.space = [space.now() for space in before]
     return report
 
@@ -192,9 +206,9 @@ def _run_file(run: Run, number: int, item: Item) -> RunFile:
 
 def _report(stock: Stock, run: Run, plan: Plan) -> FoldReport:
     stayed = stock.ledger.files(run.id, [state for state in RunFileState if state not in GONE])
-    left = [file for file in stayed if file.reason != NOT_EMPTIED]
+    left = [file for file in stayed if file.state is not RunFileState.MADE and file.reason not in UNTOLD]
     paths = {file.path for file in stayed}
-    gone = [item for item in plan.items if item.row.path not in paths]
+    gone = [item for item in plan.going if item.row.path not in paths]
     beside = stock.ledger.files(run.id, [RunFileState.MOVED]) if run.method is not Method.MOVE else []
     return FoldReport(
         run.id,
@@ -202,43 +216,79 @@ def _report(stock: Stock, run: Run, plan: Plan) -> FoldReport:
         len(gone),
         sum(item.row.size for item in gone),
         [Problem(file.path, file.reason) for file in left],
-        sum(bool(item.master or item.litter) for item in gone),
+        sum(not item.is_named for item in gone),
         [(file.path, file.target) for file in beside],
     )
 
 
-def _work_in(
-    stock: Stock, run: Run, place: bytes, work: Work, stay: frozenset[bytes] | None, meter: _Meter
-) -> list[bytes]:
-    """Work in one place by batches and return the folders that became empty.
+class _Site:
+    """The work in one place.
 
-    `stay` are folders that stay even if they are empty; None if all stay.
+    Parameters
+    ----------
+    went
+        Paths of the files that have gone, from all places; added to.
     """
 
-    def earlier(path: bytes) -> int | None:
-        run = stock.ledger.waiting_from(path)
-        return run.id if run else None
+    def __init__(self, stock: Stock, run: Run, place: bytes, work: Work, went: set[bytes], meter: _Meter) -> None:
+        self._stock = stock
+        self._run = run
+        self._place = place
+        self._stages = {stage: [pair for pair in work if pair[0].stage is stage] for stage in Stage}
+        self._litter = frozenset(file.path for item, file in work if item.litter)
+        self._left: set[bytes] = set()
+        self._went = went
+        self._meter = meter
+        self._touched: set[bytes] = set()
+        self._times: dict[bytes, tuple[int, int]] = {}
+        self._broken = False
+        self.merged: list[Merged] = []
 
-    litter = frozenset(file.path for item, file in work if item.litter)
-    touched: set[bytes] = set()
-    try:
-        with Vault(place, run.key, create=True, method=run.method) as vault:
-            target_made = partial(_note_folder, vault)
-            with Folders(place, _MOST_OPEN) as folders, Folders(b"/", _MOST_OPEN, target_made) as targets:
-                worker = Worker(run.key, vault, folders, targets, earlier, litter, meter.within)
-                for at in batches([item for item, _ in work], _BATCH_FILES, _BATCH_BYTES, _BATCH_FOLDERS):
-                    batch = [work[number] for number in at]
-                    gone = _do_batch(stock, vault, worker, batch, meter)
-                    touched |= {os.path.dirname(file.path) for file in gone}
-                if stay is not None:
-                    return put_away(vault, folders, touched, stay)
-    except OSError as error:
-        # The fold cannot be made or its journal not be written, so nothing more may move in this place.
-        why = f"its fold cannot be written: {reason_of(error)}"
-        known = {file.number for file in stock.ledger.files(run.id) if file.state is not RunFileState.PLANNED}
-        with stock.transaction():
-            stock.ledger.update(replace(file, reason=why) for _, file in work if file.number not in known)
-    return []
+    def work(self, stage: Stage) -> None:
+        """Work on the files whose turn it is, by batches."""
+        work = self._stages[stage]
+        if not work or self._broken:
+            return
+        with self._opened() as (vault, folders), self._targets(vault) as targets:
+            worker = Worker(
+                self._run.key, vault, folders, targets, self._earlier, self._litter, self._went, self._left,
+                self._meter.within,
+            )  # fmt: skip
+            for at in batches([item for item, _ in work], _BATCH_FILES, _BATCH_BYTES, _BATCH_FOLDERS):
+                gone = _do_batch(self._stock, vault, worker, [work[number] for number in at], self._meter)
+                self._went |= {file.path for file in gone}
+                self._touched |= {os.path.dirname(file.path) for file in gone}
+            self.merged += worker.merged
+
+    def put_away(self, stay: frozenset[bytes]) -> int:
+        """Put the folders away that became empty, but not those in `stay`, and return how many."""
+        if self._touched and not self._broken:
+            with self._opened() as (vault, folders):
+                return len(put_away(vault, folders, self._touched, stay))
+        return 0
+
+    @contextmanager
+    def _opened(self) -> Iterator[tuple[Vault, Folders]]:
+        try:
+            with (
+                Vault(self._place, self._run.key, create=True, method=self._run.method) as vault,
+                Folders(self._place, _MOST_OPEN, times=self._times) as folders,
+            ):
+                yield vault, folders
+        except OSError as error:
+            # The fold cannot be made or its journal not be written, so nothing more may move in this place.
+            self._broken = True
+            why = f"its fold cannot be written: {reason_of(error)}"
+            planned = self._stock.ledger.files(self._run.id, [RunFileState.PLANNED])
+            with self._stock.transaction():
+                self._stock.ledger.update(replace(file, reason=why) for file in planned if file.place == self._place)
+
+    def _targets(self, vault: Vault) -> Folders:
+        return Folders(b"/", _MOST_OPEN, partial(_note_folder, vault))
+
+    def _earlier(self, path: bytes) -> int | None:
+        run = self._stock.ledger.waiting_from(path)
+        return run.id if run else None
 
 
 def _note_folder(vault: Vault, path: bytes) -> None:

@@ -79,12 +79,19 @@ class Folders:
         How many stay open at a time.
     on_make
         Is told the path of a folder before it is made.
+    times
+        Times of last access and modification of each folder, in nanoseconds, when it was first opened; added to.
     """
 
-    def __init__(self, top: bytes, most: int = 64, on_make: Callable[[bytes], None] | None = None) -> None:
+    def __init__(
+        self,
+        top: bytes,
+        most: int = 64,
+        on_make: Callable[[bytes], None] | None = None,
+        times: dict[bytes, tuple[int, int]] | None = None,
+    ) -> None:
         self.top = top
-        self.first_times: dict[bytes, tuple[int, int]] = {}
-        """Times of last access and modification of each folder, in nanoseconds, when it was first opened."""
+        self.first_times = {} if times is None else times
         self._most = most
         self._on_make = on_make
         self._open: OrderedDict[bytes, int] = OrderedDict()

@@ -4,10 +4,54 @@ import os
 from collections import defaultdict
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from enum import IntEnum
 
+from foldkeep.formats import Difference, Xmp
 from foldkeep.model import FOLD_NAME, Action, DocketRow, Method, Place, UnusableInput, lies_below, visible
 
 _AGAIN = "make the docket again with: foldkeep keep -o docket.csv"
+
+
+class Stage(IntEnum):
+    """In which order files are worked on, in all places: what is said of a spare goes over once that has gone."""
+
+    SPARES = 1
+    WORDS = 2
+    SIDECARS = 3
+    LITTER = 4
+
+
+@dataclass(frozen=True, slots=True)
+class Source:
+    """What is said of a spare, by its sidecars and by catalogues."""
+
+    spare: bytes
+    words: Xmp
+
+
+@dataclass(frozen=True, slots=True)
+class Merge:
+    """What a sidecar beside a keeper is to say as well.
+
+    Attributes
+    ----------
+    keeper
+        The file that it belongs to.
+    own
+        What is said of that elsewhere than in this sidecar.
+    sources
+        Those of them count whose spare has gone.
+    base
+        A spare, and the sidecar of it that a new one begins as; None where there is one already, or none at all.
+    embedded
+        What the content says of itself, for a sidecar that begins with nothing: programs may look at that alone.
+    """
+
+    keeper: bytes
+    own: Xmp
+    sources: tuple[Source, ...]
+    base: tuple[bytes, bytes] | None = None
+    embedded: Xmp = field(default_factory=Xmp)
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,6 +70,10 @@ class Item:
         Where it is to be moved to; empty for every other method.
     master
         Path of the file that it goes along with; it stays where that stays.
+    words_in
+        Path of the sidecar that must say what this one says, then and there; empty for all but sidecars.
+    merge
+        What is written into a sidecar at the row's path, instead of anything being done to a spare.
     litter
         Whether it goes only because its folder is empty but for it.
     """
@@ -36,25 +84,62 @@ class Item:
     method: Method = Method.FOLD
     target: bytes = b""
     master: bytes = b""
+    words_in: bytes = b""
+    merge: Merge | None = None
     litter: bool = False
 
     @property
     def is_read(self) -> bool:
         """Whether its content is read before anything is done to it."""
-        return bool(self.keepers) or not (self.master or self.litter)
+        return bool(self.keepers or self.words_in) or not (self.master or self.litter)
+
+    @property
+    def is_named(self) -> bool:
+        """Whether the docket names it."""
+        return not (self.master or self.litter or self.merge)
+
+    @property
+    def stage(self) -> Stage:
+        """When it is worked on."""
+        if self.merge:
+            return Stage.WORDS
+        if self.words_in:
+            return Stage.SIDECARS
+        return Stage.LITTER if self.litter else Stage.SPARES
+
+
+@dataclass(frozen=True, slots=True)
+class Merged:
+    """A sidecar with what it says now.
+
+    Attributes
+    ----------
+    path, keeper
+        The sidecar, and the file that it belongs to.
+    gained
+        What was not said of that before.
+    differences
+        What the keeper and a spare say differently; the keeper's stays.
+    """
+
+    path: bytes
+    keeper: bytes
+    gained: Xmp
+    differences: tuple[Difference, ...]
 
 
 @dataclass
 class Plan:
     """What a docket comes to: the files to work on by place, in order of their paths.
 
-    `staying` has the paths that the docket says are to stay.
+    `staying` has the paths that the docket says are to stay; `merged` what sidecars are expected to say as well.
     """
 
     docket: str
     method: Method = Method.FOLD
     staying: frozenset[bytes] = frozenset()
     by_place: dict[bytes, list[Item]] = field(default_factory=dict)
+    merged: list[Merged] = field(default_factory=list)
 
     @property
     def items(self) -> list[Item]:
@@ -62,13 +147,18 @@ class Plan:
         return [item for items in self.by_place.values() for item in items]
 
     @property
+    def going(self) -> list[Item]:
+        """Those of them that go from where they are."""
+        return [item for item in self.items if not item.merge]
+
+    @property
     def spares(self) -> list[Item]:
         """Those of them that the docket names."""
-        return [item for item in self.items if not (item.master or item.litter)]
+        return [item for item in self.items if item.is_named]
 
     @property
     def bytes(self) -> int:
-        """The sum of their sizes."""
+        """The sum of the sizes of all."""
         return sum(item.row.size for item in self.items)
 
 
@@ -150,19 +240,24 @@ def _place_of(docket: str, path: bytes, innermost_first: list[Place]) -> Place:
     return place
 
 
+def beside_spare(item: Item, path: bytes) -> bytes:
+    """Return where a file from beside a spare is moved to along with it; empty if the spare is not moved."""
+    return os.path.join(os.path.dirname(item.target), os.path.basename(path)) if item.target else b""
+
+
 def batches(items: list[Item], most_files: int, most_bytes: int, most_folders: int) -> Iterator[list[int]]:
-    """Yield the positions of items by batches: litter apart, and no batch with too many files, bytes or folders.
+    """Yield the positions of items by batches, none with too many files, bytes or folders.
 
     Items of one folder come together, in their order: each folder is opened and flushed as seldom as can be.
     """
     batch: list[int] = []
     size = 0
     folders: set[bytes] = set()
-    for at in sorted(range(len(items)), key=lambda at: (items[at].litter, items[at].row.path.rpartition(b"/")[0])):
+    for at in sorted(range(len(items)), key=lambda at: items[at].row.path.rpartition(b"/")[0]):
         item = items[at]
         inside = {path.rpartition(b"/")[0] for path in (item.row.path, item.target) if path}
         full = len(batch) >= most_files or size >= most_bytes or len(folders | inside) > most_folders
-        if batch and (full or item.litter != items[batch[0]].litter):
+        if batch and full:
             yield batch
             batch, size, folders = [], 0, set()
         batch.append(at)

@@ -3,6 +3,7 @@
 import os
 from dataclasses import dataclass, field, replace
 
+from foldkeep.formats import parse_xmp
 from foldkeep.model import (
     FOLD_NAME,
     Problem,
@@ -17,6 +18,7 @@ from foldkeep.model import (
 from foldkeep.scan import FILE, digest_of, open_path
 from foldkeep.stock import Stock
 
+from .merging import LARGEST_SIDECAR
 from .moving import facts_of
 from .settling import files_by_place, settle, settle_all, write_down
 from .space import Space, free_space
@@ -142,15 +144,31 @@ class _Copies:
         self._digests: dict[bytes, bytes | None] = {}
 
     def one_stands(self, file: RunFile) -> bool:
-        """Tell whether the keeper, or any other copy that the stock knows, has the content now."""
+        """Tell whether the keeper, or any other copy that the stock knows, has the content now.
+
+        Of a sidecar it is enough that the one stands that was found, or made, to say what it said.
+        """
         if self._digest(file.keeper) == file.digest:
             return True
-        return any(self._digest(path) == file.digest for path in self._stock.sets.paths_of(file.digest))
+        if any(self._digest(path) == file.digest for path in self._stock.sets.paths_of(file.digest)):
+            return True
+        return (bool(file.words) or self._stock.ledger.was_rewritten(file.keeper)) and _is_sidecar_now(file.keeper)
 
     def _digest(self, path: bytes) -> bytes | None:
         if path not in self._digests:
             self._digests[path] = _digest_at(path)
         return self._digests[path]
+
+
+def _is_sidecar_now(path: bytes) -> bool:
+    if FOLD_NAME in path.split(b"/"):
+        return False
+    try:
+        with open(open_path(path, FILE), "rb") as stream:
+            parse_xmp(stream.read(LARGEST_SIDECAR))
+    except (OSError, ValueError):
+        return False
+    return True
 
 
 def _digest_at(path: bytes) -> bytes | None:

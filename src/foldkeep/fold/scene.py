@@ -55,7 +55,7 @@ def histories(entries: list[Entry]) -> dict[int, History]:
         if "done" in entry:
             found[number] = replace(before, pending=False)
         elif "do" in entry:
-            first = entry if entry["do"] in ("fold", "move", "copy", "bin") else before.first
+            first = entry if entry["do"] in ("fold", "move", "copy", "bin", "write") else before.first
             found[number] = History(first, entry, pending=True)
     return found
 
@@ -94,7 +94,7 @@ class Scene:
         """Tidy what was left half done, and return the file with the state that the disk shows."""
         if self._pending:
             self._finish_moves_by_link()
-        if self.file.method.links:
+        if self.file.method.links or self.file.method.writes:
             self._finish_names()
         if self._pending and self.file.method is Method.MOVE:
             self._finish_copies()
@@ -158,7 +158,7 @@ class Scene:
 
     def _put_out(self, out: Spot, original: Spot | None) -> None:
         """Do away with a stand-in whose name the file has again; what is not ours gets a name beside it."""
-        if original and is_stand_in(self.file, out, original):
+        if is_stand_in(self.file, out, original):
             os.unlink(out[1], dir_fd=out[0])
             return
         folder, name = os.path.split(self.file.path)
@@ -195,6 +195,8 @@ class Scene:
     def _state(self) -> RunFile:
         file = self.file
         home = self._is_home(self._home())
+        if file.method is Method.WRITE:
+            return self._state_of_made()
         if self._slot():
             return replace(file, state=RunFileState.WAITING, reason="" if not self._began else file.reason)
         if self._began and self._last.get("do") == "release":
@@ -211,6 +213,15 @@ class Scene:
             return replace(file, state=RunFileState.LEFT, reason=file.reason or NOT_BEGUN)
         return replace(file, state=RunFileState.LOST, reason=GONE_FROM_FOLD)
 
+    def _state_of_made(self) -> RunFile:
+        """Return a file that the run wrote itself: it is there until it is unfolded, or somebody takes it away."""
+        there = self._home() is not None
+        if self._began and self._last.get("do") == "unfold" and not there:
+            return replace(self.file, state=RunFileState.RESTORED)
+        if self._began or (there and self._last):
+            return replace(self.file, state=RunFileState.MADE)
+        return replace(self.file, state=RunFileState.LEFT, reason=self.file.reason or NOT_BEGUN)
+
 
 def as_announced(file: RunFile, entry: Entry) -> RunFile:
     """Return a file with what its journal tells of it; ValueError, KeyError or TypeError if that is not ours."""
@@ -222,6 +233,7 @@ def as_announced(file: RunFile, entry: Entry) -> RunFile:
         digest=parse_digest(str(entry["digest"])) if entry["digest"] else b"",
         method=Method(entry.get("method", "fold")),
         target=path_from_uri(str(entry["to"])) if "to" in entry else b"",
+        words=parse_digest(str(entry["words"])) if "words" in entry else b"",
     )
 
 

@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from foldkeep.model import Method, Run, RunFile, RunFileState, kind_of
-from foldkeep.scan import facts_at
+from foldkeep.scan import FILE, Presence, digest_of, facts_at, open_path, presences
 from foldkeep.stock import Sighting, Stock
 
 from .moving import Folders, facts_of
@@ -20,7 +20,7 @@ from .vault import Vault, tidy
 IN_THE_FOLD = (RunFileState.WAITING, RunFileState.LOST)
 """States of files that may lie in the fold; what is lost may be found again, say on a drive that came back."""
 
-_OPEN = (*IN_THE_FOLD, RunFileState.PLANNED, RunFileState.MOVED)
+_OPEN = (*IN_THE_FOLD, RunFileState.PLANNED, RunFileState.MOVED, RunFileState.MADE)
 
 GONE = (RunFileState.WAITING, RunFileState.MOVED, RunFileState.BINNED, RunFileState.RELEASED)
 """States of files that went as they were meant to go."""
@@ -53,7 +53,8 @@ def settle(stock: Stock, run: Run, *, trusts_ledger: bool = False) -> None:
             with Vault(place, run.key) as vault:
                 settled = settled_files(run.key, vault, files)
         except OSError:
-            settled = [_without_fold(file) for file in files]
+            is_here = _is_here(stock, place)
+            settled = [_without_fold(file, is_here) for file in files]
             certain &= all(file.state is not RunFileState.PLANNED for file in settled)
         write_down(stock, [now for now, before in zip(settled, files, strict=True) if now != before])
         # A drive alone can take back what was moved off it only by its journal.
@@ -89,11 +90,30 @@ def write_down(stock: Stock, files: list[RunFile]) -> None:
         stock.files.forget([file.path for file in files if file.state in GONE])
         stock.files.forget([file.target for file in files if file.target and file.state is RunFileState.RESTORED])
         for file in files:
+            if file.method.writes:
+                _learn(stock, file.path)
+                continue
             links = file.state is RunFileState.WAITING and file.method in (Method.HARD_LINK, Method.CLONE)
             if file.state is RunFileState.MOVED:
                 _remember(stock, file, file.target)
             elif file.state is RunFileState.RESTORED or links:
                 _remember(stock, file, file.path)
+
+
+def _learn(stock: Stock, path: bytes) -> None:
+    """Put a sidecar into the stock as it is now."""
+    stock.files.forget([path])
+    try:
+        descriptor = open_path(path, FILE)
+        try:
+            facts = os.fstat(descriptor)
+            digest, size = digest_of(descriptor, facts.st_size)
+        finally:
+            os.close(descriptor)
+    except OSError:
+        return
+    if size == facts.st_size:
+        stock.files.remember(path, _sighting(path, facts), digest)
 
 
 def _remember(stock: Stock, file: RunFile, path: bytes) -> None:
@@ -104,18 +124,28 @@ def _remember(stock: Stock, file: RunFile, path: bytes) -> None:
         return
     same_time = facts.st_mtime_ns == file.modified_ns or file.method is Method.HARD_LINK
     if facts.st_size == file.size and same_time and file.digest:
-        name = os.path.basename(path)
-        sighting = Sighting(
-            name, kind_of(name), facts.st_size, facts.st_mtime_ns, facts.st_ino, facts.st_nlink, facts.st_uid,
-            blocks=facts.st_blocks,
-        )  # fmt: skip
-        stock.files.remember(path, sighting, file.digest)
+        stock.files.remember(path, _sighting(path, facts), file.digest)
 
 
-def _without_fold(file: RunFile) -> RunFile:
+def _sighting(path: bytes, facts: os.stat_result) -> Sighting:
+    name = os.path.basename(path)
+    return Sighting(
+        name, kind_of(name), facts.st_size, facts.st_mtime_ns, facts.st_ino, facts.st_nlink, facts.st_uid,
+        blocks=facts.st_blocks,
+    )  # fmt: skip
+
+
+def _is_here(stock: Stock, path: bytes) -> bool:
+    now = presences(stock)
+    return any(place.path == path and now[place.id] is Presence.HERE for place in stock.places.all())
+
+
+def _without_fold(file: RunFile, place_is_here: bool) -> RunFile:
     """Return what can be said of a file whose fold cannot be looked into: nothing, if it may lie there."""
     if file.state is not RunFileState.PLANNED:
         return file
+    if file.method is Method.WRITE and place_is_here:
+        return replace(file, state=RunFileState.LEFT, reason=file.reason or NOT_BEGUN)
     try:
         with Folders(file.place) as folders:
             there = facts_of(*folders.of(file.path))

@@ -6,7 +6,7 @@ import stat
 from foldkeep.model import Method, RunFile, UnusableInput, lies_below, reason_of, visible
 from foldkeep.scan import FILE, FOLDER, open_path
 
-from .copying import clone_file, same_content
+from .copying import clone_file, has_digest, same_content
 from .identity import NotSafe
 from .moving import facts_of
 from .vault import COMING_IN, COMING_OUT, PROBES, Vault
@@ -93,20 +93,24 @@ def _link(path: bytes, target: int, name: bytes) -> None:
         os.close(folder)
 
 
-def is_stand_in(file: RunFile, spot: tuple[int, bytes], original: tuple[int, bytes]) -> bool:
+def is_stand_in(file: RunFile, spot: tuple[int, bytes], original: tuple[int, bytes] | None) -> bool:
     """Tell whether a name in an open folder is the stand-in that we made for a file, or as good as it.
 
-    `original` is where the file itself lies, so what has its bytes may go.
+    `original` is where the file itself lies, if it does, so what has its bytes may go.
     """
     folder, name = spot
     facts = facts_of(folder, name)
     if facts is None:
         return False
+    if original is None and not file.method.writes:
+        return False
     if file.method is Method.SYMLINK:
         return stat.S_ISLNK(facts.st_mode) and os.readlink(name, dir_fd=folder) == _link_text(file)
     if file.method is Method.HARD_LINK and _is_inode(file.keeper, facts):
         return True
-    return same_content(folder, name, *original)
+    if file.method.writes:
+        return has_digest(folder, name, file.words)
+    return original is not None and same_content(folder, name, *original)
 
 
 def _is_inode(path: bytes, facts: os.stat_result) -> bool:

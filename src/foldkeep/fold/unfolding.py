@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 from itertools import count
 
 from foldkeep.model import (
+    Method,
     Problem,
     Progress,
     Run,
@@ -34,7 +35,7 @@ from .vault import Vault, runs_in, tidy
 
 _BATCH_FILES = 512
 _BATCH_FOLDERS = 64
-COMES_BACK = (RunFileState.WAITING, RunFileState.MOVED, RunFileState.LOST)
+COMES_BACK = (RunFileState.WAITING, RunFileState.MOVED, RunFileState.LOST, RunFileState.MADE)
 """States of files that `unfold` tries to bring back."""
 
 
@@ -90,7 +91,7 @@ def unfold(
         settle(stock, run)
     still = {file.path for file in stock.ledger.files(run.id) if file.state in COMES_BACK}
     report.left = [problem for problem in report.left if problem.path in still]
-    report.restored = sum(file.path not in still for file in chosen)
+    report.restored = sum(file.path not in still for file in chosen if file.method is not Method.WRITE)
     return report
 
 
@@ -134,7 +135,7 @@ def unfold_from(folder: bytes, progress: Progress = no_progress, stock: Stock | 
         except OSError as error:
             report.left.append(Problem(top, f"run {key} cannot be read: {reason_of(error)}"))
             continue
-        here = [file for file in files if file.state in (RunFileState.WAITING, RunFileState.MOVED)]
+        here = [file for file in files if file.state in COMES_BACK and file.state is not RunFileState.LOST]
         _unfold_in(key, top, here, _nobody_notes, report, progress)
         back = {file.path for file in here} - {problem.path for problem in report.left}
         if len(back) == len(here):
@@ -177,8 +178,8 @@ def _unfold_in(
     progress: Progress,
 ) -> None:
     try:
-        # What was moved away may have nothing left in the fold.
-        create = any(file.state is RunFileState.MOVED for file in files)
+        # What was moved away, or made, has nothing in the fold.
+        create = any(file.state in (RunFileState.MOVED, RunFileState.MADE) for file in files)
         with (
             Vault(place, key, create=create) as vault,
             Folders(place, 2 * _BATCH_FOLDERS) as folders,
@@ -234,11 +235,14 @@ class _Hand:
         self._targets.flush()
         os.fsync(self._vault.files)
         self._vault.journal.write({"done": "unfold", "n": file.number} for file, _ in done)
-        report.restored += len(done)
+        report.restored += sum(file.method is not Method.WRITE for file, _ in done)
         report.renamed += [(file.path, path) for file, path in done if file.path != path]
         return [_restored(file, path) for file, path in done]
 
     def _bring_one(self, file: RunFile, path: bytes) -> None:
+        if file.method is Method.WRITE:
+            self._take_away_made(file)
+            return
         slot = os.fsencode(file.slot)
         waits = facts_of(self._vault.files, slot) is not None
         if not waits and file.state is not RunFileState.MOVED:
@@ -247,12 +251,27 @@ class _Hand:
         if not waits:
             self._bring_from_target(file, folder, name)
             return
-        if file.method.links and path == file.path:
+        if (file.method.links or file.method.writes) and path == file.path:
             self._clear_name(file, (folder, name))
         move(self._vault.files, slot, folder, name)
         out = coming_out(file)
         if facts_of(self._vault.files, out) is not None:
             os.unlink(out, dir_fd=self._vault.files)
+
+    def _take_away_made(self, file: RunFile) -> None:
+        """Take away a sidecar that the run wrote where none was; one that somebody changed stays."""
+        try:
+            home = self._folders.of(file.path)
+        except FileNotFoundError:
+            return
+        if facts_of(*home) is None:
+            return
+        out = (self._vault.files, coming_out(file))
+        move(*home, *out)
+        if not is_stand_in(file, out, None):
+            move(*out, *home)
+            raise NotSafe("changed since it was written; take it away yourself")
+        os.unlink(out[1], dir_fd=out[0])
 
     def _clear_name(self, file: RunFile, home: Spot) -> None:
         """Take the stand-in of a file from its name; what somebody else put there stays."""

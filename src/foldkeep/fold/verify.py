@@ -29,6 +29,10 @@ class Verified:
     digest: bytes
 
 
+NOTHING = Verified(Identity(0, 0, 0, 0), b"", None, b"")
+"""Of what is not there yet."""
+
+
 class Keepers:
     """Keepers that were compared, and what our own links to them did to their stamps."""
 

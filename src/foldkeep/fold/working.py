@@ -2,30 +2,38 @@
 
 import errno
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Container
 from dataclasses import dataclass, replace
 from itertools import count
 
-from foldkeep.model import Method, RunFile, RunFileState, beside, file_uri, format_digest, visible
-from foldkeep.scan import FILE
+from blake3 import blake3
 
-from .copying import copy_file
+from foldkeep.formats import says_more
+from foldkeep.model import Method, RunFile, RunFileState, beside, file_uri, format_digest, visible
+from foldkeep.scan import FILE, open_path
+
+from .copying import copy_file, write_like
 from .identity import Identity, NotSafe, check_unchanged, move_if_unchanged
 from .journal import Entry, relative_name
+from .merging import LARGEST_SIDECAR, merge_words, read_sidecar_in
 from .moving import Folders, facts_of, move
-from .plan import Item
+from .plan import Item, Merge, Merged
 from .scene import copy_name
 from .standing import coming_in, make_stand_in
 from .vault import Vault
-from .verify import Comparison, Keepers, Verified, look_at, verify
+from .verify import NOTHING, Comparison, Keepers, Verified, look_at, verify
 
 _FREE_NAMES = 10_000
 
 _WAITING = RunFileState.WAITING
 _STATES = {Method.MOVE: RunFileState.MOVED, Method.BIN: RunFileState.BINNED}
 
+_WORDS_FOR = {Method.MOVE: "move", Method.BIN: "bin", Method.WRITE: "write"}
+
 NOT_EMPTIED = "its folder did not become empty"
-"""Why litter stays; nobody has to be told."""
+NOTHING_NEW = "there was nothing new to say"
+UNTOLD = (NOT_EMPTIED, NOTHING_NEW)
+"""Why litter stays, and a sidecar is not written; nobody has to be told."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,6 +71,10 @@ class Worker:
         Tells in which run a file of this path waits already, or None.
     litter
         Paths of files that go if nothing else is left in their folder.
+    went
+        Paths of files that have gone in this run.
+    left
+        Paths of files of this place that stay where they are; what goes along with them stays too.
     told
         Is told how far the comparison of a file has got, in bytes.
     """
@@ -75,6 +87,8 @@ class Worker:
         targets: Folders,
         earlier: Callable[[bytes], int | None],
         litter: frozenset[bytes],
+        went: Container[bytes],
+        left: set[bytes],
         told: Callable[[int], None],
     ) -> None:
         self._key = key
@@ -83,11 +97,14 @@ class Worker:
         self._targets = targets
         self._earlier = earlier
         self._litter = litter
+        self._went = went
         self._comparison = Comparison(told)
         self._keepers = Keepers()
         self._promised: set[bytes] = set()
-        self.left: set[bytes] = set()
-        """Paths of files that stay where they are; what goes along with them stays too."""
+        self._merged: dict[int, Merged] = {}
+        self.left = left
+        self.merged: list[Merged] = []
+        """The sidecars that were written."""
 
     def make_ready(self, item: Item, file: RunFile) -> Ready:
         """Look at a file, read it where that is due, and prepare what its method needs.
@@ -106,6 +123,8 @@ class Worker:
             raise self._gone(file) from None
         except NotADirectoryError:
             raise NotSafe("a folder on the way to it is now a link or a file") from None
+        if item.merge:
+            return self._prepare_words(Ready(item, file, folder, name, NOTHING), item.merge)
         if item.litter:
             self._check_only_litter(file, folder)
         try:
@@ -123,6 +142,8 @@ class Worker:
         file = replace(
             file, keeper=verified.keeper_path, digest=verified.digest, state=_STATES.get(file.method, _WAITING)
         )
+        if item.words_in:
+            file = replace(file, keeper=item.words_in, words=self._check_words(item.words_in, folder, name))
         ready = Ready(item, file, folder, name, verified)
         if file.method.links:
             self._prepare_stand_in(ready)
@@ -142,6 +163,41 @@ class Worker:
         above = os.path.dirname(file.path)
         if any(os.path.join(above, os.fsencode(name)) not in self._litter for name in os.listdir(folder)):
             raise NotSafe(NOT_EMPTIED)
+
+    def _check_words(self, path: bytes, folder: int, name: bytes) -> bytes:
+        """Return the digest of the sidecar at `path`, which must say all that this one does."""
+        try:
+            with open(open_path(path, FILE), "rb") as stream:
+                stays = stream.read(LARGEST_SIDECAR)
+            more = says_more(read_sidecar_in(folder, name), stays)
+        except (OSError, ValueError) as error:
+            raise NotSafe(f"what it says is not in {visible(path)}: {error}") from error
+        if more:
+            raise NotSafe(f"it says something that {visible(path)} does not")
+        return blake3(stays).digest()
+
+    def _prepare_words(self, ready: Ready, merge: Merge) -> Ready:
+        """Write the sidecar that is to be, under a name of our own."""
+        file = ready.file
+        former = None
+        if file.method is Method.REWRITE:
+            ready = replace(ready, verified=look_at(ready.item.row, ready.folder, ready.name))
+            former = read_sidecar_in(ready.folder, ready.name)
+        try:
+            merged, document = merge_words(merge, file.path, former, self._went)
+        except ValueError as error:
+            raise NotSafe(f"what is said of its file's copies could not be added: {error}") from error
+        if document is None:
+            raise NotSafe(NOTHING_NEW)
+        if former is None:
+            file = replace(file, state=RunFileState.MADE, words=blake3(document).digest())
+        else:
+            file = replace(file, state=_WAITING, keeper=file.path, digest=blake3(former).digest(),
+                           words=blake3(document).digest())  # fmt: skip
+        like = ready.name if former is not None else os.path.basename(merge.keeper)
+        write_like(ready.folder, like, self._vault.files, coming_in(file), document)
+        self._merged[file.number] = merged
+        return replace(ready, file=file)
 
     def _prepare_stand_in(self, ready: Ready) -> None:
         spare = os.open(ready.name, FILE, dir_fd=ready.folder)
@@ -180,7 +236,7 @@ class Worker:
         """Return what is written into the journal before a file is touched."""
         file = ready.file
         entry: Entry = {
-            "do": "move" if file.method is Method.MOVE else "bin" if file.method is Method.BIN else "fold",
+            "do": _WORDS_FOR.get(file.method, "fold"),
             "n": file.number,
             "slot": file.slot,
             "from": relative_name(self._vault.place, file.path),
@@ -190,6 +246,8 @@ class Worker:
             "keeper": file_uri(file.keeper) if file.keeper else "",
             "method": str(file.method),
         }
+        if file.words:
+            entry["words"] = format_digest(file.words)
         if file.target:
             entry |= {"to": file_uri(file.target), "across": ready.across}
         return entry
@@ -207,6 +265,8 @@ class Worker:
                 return self._move_away(ready)
             if ready.file.method is Method.BIN:
                 return self._bin(ready)
+            if ready.file.method.writes:
+                return self._write(ready)
             return self._fold(ready)
         except (NotSafe, OSError):
             self.drop(ready)
@@ -224,6 +284,21 @@ class Worker:
             except (NotSafe, OSError):
                 self.drop(ready)
                 return replace(file, reason="a new file took its name, so nothing was put in its place")
+        return file
+
+    def _write(self, ready: Ready) -> RunFile:
+        file = ready.file
+        if file.method is Method.REWRITE:
+            slot = os.fsencode(file.slot)
+            move_if_unchanged(ready.folder, ready.name, self._vault.files, slot, ready.verified.spare)
+        try:
+            move(self._vault.files, coming_in(file), ready.folder, ready.name)
+        except OSError:
+            if file.method is Method.WRITE:
+                raise
+            self.drop(ready)
+            return replace(file, words=b"", reason="a new file took its name, so nothing was put in its place")
+        self.merged.append(self._merged[file.number])
         return file
 
     def _bin(self, ready: Ready) -> RunFile:
@@ -269,7 +344,7 @@ class Worker:
 
     def drop(self, ready: Ready) -> None:
         """Take away what was prepared for a file that is left."""
-        if ready.file.method.links:
+        if ready.file.method.links or ready.file.method.writes:
             _unlink_if_there(self._vault.files, coming_in(ready.file))
         elif ready.across:
             folder, _ = self._targets.of(ready.file.target)

@@ -11,6 +11,8 @@ from .inventory import (
 )
 from .repairing import write_repaired
 from .settings import SettingsFile, read_settings, settings_table
+from .sidecars import says_more, with_words
+from .uniting import Difference, said, united
 from .writing import new_file
 from .xmp import Xmp, parse_xmp
 
@@ -32,6 +34,11 @@ __all__ = [
     "read_settings",
     "settings_table",
     "SettingsFile",
+    "united",
+    "said",
+    "Difference",
+    "with_words",
+    "says_more",
     "Xmp",
     "parse_xmp",
 ]

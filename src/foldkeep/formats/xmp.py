@@ -11,9 +11,17 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from xml.etree.ElementTree import Element
 
-_RDF = "{http://www.w3.org/1999/02/22-rdf-syntax-ns#}"
-_DC = "{http://purl.org/dc/elements/1.1/}"
-_XMP = "{http://ns.adobe.com/xap/1.0/}"
+RDF = "http://www.w3.org/1999/02/22-rdf-syntax-ns#"
+DC = "http://purl.org/dc/elements/1.1/"
+XMP = "http://ns.adobe.com/xap/1.0/"
+_RDF, _DC, _XMP = f"{{{RDF}}}", f"{{{DC}}}", f"{{{XMP}}}"
+_MANAGEMENT = "{http://ns.adobe.com/xap/1.0/mm/}"
+BOOKKEEPING = (
+    *(f"{_XMP}{name}" for name in ("MetadataDate", "ModifyDate", "CreatorTool")),
+    *(f"{_MANAGEMENT}{name}" for name in ("InstanceID", "DocumentID", "OriginalDocumentID", "History")),
+)
+"""Properties that tell of the sidecar itself: when and by what it was saved."""
+
 _EXIF = "{http://ns.adobe.com/exif/1.0/}"
 # Where the IPTC Photo Metadata Standard puts its date of creation.
 _IPTC = "{http://ns.adobe.com/photoshop/1.0/}"
@@ -51,8 +59,8 @@ class Xmp:
         )
 
 
-def parse_xmp(document: bytes) -> Xmp:
-    """Return what an XMP document says; raise ValueError if it is none.
+def parse_document(document: bytes) -> "Element":
+    """Return the root of an XMP document; raise ValueError if it is none.
 
     XML that declares entities is refused: no sidecar needs them, and they are a way to exhaust memory.
     """
@@ -62,11 +70,16 @@ def parse_xmp(document: bytes) -> Xmp:
     from defusedxml.ElementTree import fromstring
 
     try:
-        root = fromstring(document)
+        root: Element = fromstring(document)
     except (ParseError, DefusedXmlException, ValueError, LookupError) as error:
         raise ValueError(f"not XMP: {error}") from error
+    return root
+
+
+def parse_xmp(document: bytes) -> Xmp:
+    """Return what an XMP document says; raise ValueError if it is none."""
     found: dict[str, list[str]] = {}
-    for node in root.iter(f"{_RDF}Description"):
+    for node in parse_document(document).iter(f"{_RDF}Description"):
         for name, values in _properties(node):
             found.setdefault(name, []).extend(values)
     return Xmp(

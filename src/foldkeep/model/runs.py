@@ -16,11 +16,18 @@ class Method(StrEnum):
     SYMLINK = "symlink"
     CLONE = "clone"  # into the fold, and a copy-on-write clone of the keeper in their place
     DELETE = "delete"  # for good
+    REWRITE = "rewrite"  # a sidecar into the fold, and one that says more in its place
+    WRITE = "write"  # a sidecar where none was
 
     @property
     def links(self) -> bool:
         """Whether something of the keeper's takes the spare's name."""
         return self in (Method.HARD_LINK, Method.SYMLINK, Method.CLONE)
+
+    @property
+    def writes(self) -> bool:
+        """Whether a sidecar of ours takes the name; never the method of a whole run."""
+        return self in (Method.REWRITE, Method.WRITE)
 
     @property
     def comes_back(self) -> bool:
@@ -36,7 +43,8 @@ class RunFileState(StrEnum):
     WAITING = "waiting"  # in the fold
     MOVED = "moved"  # in another folder, from where it can come back
     BINNED = "binned"  # in the desktop's bin, from where only the desktop brings it back
-    RESTORED = "restored"  # back where it was
+    MADE = "made"  # a sidecar that the run wrote where none was
+    RESTORED = "restored"  # back where it was; of what was made, gone again
     RELEASED = "released"  # deleted for good
     LOST = "lost"  # neither where it was put nor where it was: taken away by somebody else
 
@@ -63,6 +71,8 @@ class RunFile:
         Where it was moved to, or is to be; empty if it goes into the fold.
     method
         What is done to this one: a companion may be moved beside the keeper while its master is folded.
+    words
+        Of a sidecar: BLAKE3 of the one that says what it said, which was written in its place or lies at `keeper`.
     """
 
     run: int
@@ -78,6 +88,7 @@ class RunFile:
     reason: str = ""
     target: bytes = b""
     method: Method = Method.FOLD
+    words: bytes = b""
 
 
 @dataclass(frozen=True, slots=True)

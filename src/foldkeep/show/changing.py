@@ -3,7 +3,8 @@
 import shlex
 from collections.abc import Sequence
 
-from foldkeep.fold import Audit, FoldReport, Plan, ReleaseReport, Space, UnfoldReport
+from foldkeep.fold import Audit, FoldReport, Merged, Plan, ReleaseReport, Space, UnfoldReport
+from foldkeep.formats import Xmp, said
 from foldkeep.keep import Proposal, Wishes
 from foldkeep.model import (
     Method,
@@ -111,8 +112,9 @@ def show_plan(page: Page, plan: Plan) -> None:
     page.table(
         [Column("place"), Column(f"files {_TO_DO[plan.method]}", True), Column("size", True)],
         [
-            (visible(place), f"{len(items):,}", format_size(sum(item.row.size for item in items)))
+            (visible(place), f"{len(going):,}", format_size(sum(item.row.size for item in going)))
             for place, items in plan.by_place.items()
+            if (going := [item for item in items if not item.merge])
         ],
     )
     spares = plan.spares
@@ -123,17 +125,49 @@ def show_plan(page: Page, plan: Plan) -> None:
         page.line((f"{visible(item.row.reason)}; {stays}", QUIET), indent=4)
     if len(spares) > _MOST_ROWS:
         page.line((f"… and {count(len(spares) - _MOST_ROWS, 'file')} more, all in {plan.docket}", QUIET), indent=2)
-    along = [item for item in plan.items if item.master and item.method is plan.method]
-    beside = [item for item in plan.items if item.method is not plan.method]
+    along = [item for item in plan.going if item.master and item.method is plan.method]
+    beside = [item for item in plan.going if item.method is not plan.method]
     if along:
         page.line(f"{count(len(along), 'companion')} of them {'goes' if len(along) == 1 else 'go'} along.")
     if beside:
         page.line((f"{count(len(beside), 'sidecar')} that the keeper has none like will be moved beside it:", CARE))
         for item in beside[:_MOST_ROWS]:
             page.line(f"{visible(item.row.path)} → {visible(item.target)}", indent=2)
+    _show_merged(page, plan.merged, "will say", _MOST_ROWS)
     if plan.method in _CARE_FOR:
         page.line((_CARE_FOR[plan.method], CARE))
     page.line()
+
+
+def _show_merged(page: Page, merged: Sequence[Merged], verb: str, most: int) -> None:
+    """Write what sidecars of keepers say as well, and what copies say differently."""
+    written = [each for each in merged if each.gained.facts]
+    if written:
+        page.line((f"{count(len(written), 'sidecar')} of keepers {verb} what was said of spares only:", CARE))
+    for each in written[:most]:
+        page.line(visible(each.path), indent=2)
+        page.line((_gained(each.gained), QUIET), indent=4)
+    if len(written) > most:
+        page.line((f"… and {count(len(written) - most, 'sidecar')} more", QUIET), indent=2)
+    differing = [(each, difference) for each in merged for difference in each.differences]
+    if differing:
+        page.line((f"{count(len(differing), 'difference')} between what is said of copies; the keeper's stays:", CARE))
+    for each, difference in differing[:most]:
+        page.line(visible(each.keeper), indent=2)
+        what, kept, other = difference.what, visible(difference.kept), visible(difference.other)
+        page.line((f"{what} {kept}, and not {other} as of {visible(difference.path)}", QUIET), indent=4)
+    if len(differing) > most:
+        page.line((f"… and {count(len(differing) - most, 'difference')} more", QUIET), indent=2)
+
+
+def _gained(words: Xmp) -> str:
+    parts = [f"{count(len(words.keywords), 'keyword')}: {', '.join(words.keywords)}"] if words.keywords else []
+    parts += [
+        f"{what}: {said(fact)}"
+        for what, fact in (("rating", words.rating), ("title", words.title), ("description", words.description))
+        if fact
+    ]
+    return visible("; ".join(parts))
 
 
 _DONE = {
@@ -162,6 +196,7 @@ def show_folded(page: Page, report: FoldReport) -> None:
         page.line(f"{count(report.along, 'file')} of them went along with a spare.")
     for was, now in report.beside:
         page.line(f"{visible(was)} is now beside the keeper as {visible(now)}", indent=2)
+    _show_merged(page, report.merged, "now say", len(report.merged) + 1)
     if report.emptied:
         page.line(f"{count(report.emptied, 'folder')} became empty and went as well.")
     show_left(page, report.left, "left where they are" if len(report.left) > 1 else "left where it is")
@@ -287,7 +322,9 @@ def show_run(page: Page, run: Run, files: Sequence[RunFile]) -> None:
             page.heading(f"{state}: {count(len(chosen), 'file')}, {format_size(sum(f.size for f in chosen))}")
         for file in chosen:
             page.line(visible(file.path), (f"  {file.reason}" if file.reason else "", CARE), indent=2)
-            if file.keeper:
+            if file.method is Method.REWRITE:
+                page.line(("one that says more took its place", QUIET), indent=4)
+            elif file.keeper:
                 page.line(("keeper: " + visible(file.keeper), QUIET), indent=4)
             if file.target:
                 page.line(("moved to: " + visible(file.target), QUIET), indent=4)

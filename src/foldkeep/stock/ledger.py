@@ -7,9 +7,11 @@ from operator import attrgetter
 from foldkeep.model import Method, Run, RunFile, RunFileState, RunSummary
 
 _RUN_COLUMNS = "id, key, method, docket, started_ns, underway"
-_FILE_COLUMNS = "run, number, place, path, slot, size, modified_ns, digest, keeper, state, reason, target, method"
+_FILE_COLUMNS = (
+    "run, number, place, path, slot, size, modified_ns, digest, keeper, state, reason, target, method, words"
+)
 _FILE_VALUES = attrgetter(*_FILE_COLUMNS.split(", "))
-_FILE_NEWS = attrgetter("state", "reason", "digest", "keeper", "target", "run", "number")
+_FILE_NEWS = attrgetter("state", "reason", "digest", "keeper", "target", "words", "run", "number")
 
 
 class Ledger:
@@ -30,13 +32,13 @@ class Ledger:
     def put(self, files: Iterable[RunFile]) -> None:
         """Write down files of a run that is about to begin."""
         self._db.executemany(
-            f"INSERT INTO run_files ({_FILE_COLUMNS}) VALUES ({','.join('?' * 13)})", map(_FILE_VALUES, files)
+            f"INSERT INTO run_files ({_FILE_COLUMNS}) VALUES ({','.join('?' * 14)})", map(_FILE_VALUES, files)
         )
 
     def update(self, files: Iterable[RunFile]) -> None:
         """Bring what was found out about files of a run up to date; where they come from stays."""
         self._db.executemany(
-            "UPDATE run_files SET state = ?, reason = ?, digest = ?, keeper = ?, target = ?"
+            "UPDATE run_files SET state = ?, reason = ?, digest = ?, keeper = ?, target = ?, words = ?"
             " WHERE run = ? AND number = ?",
             map(_FILE_NEWS, files),
         )
@@ -71,7 +73,7 @@ class Ledger:
             " ORDER BY number",
             (run, *states),
         )
-        return [RunFile(*(*row[:9], RunFileState(row[9]), *row[10:12], Method(row[12]))) for row in rows]
+        return [RunFile(*(*row[:9], RunFileState(row[9]), *row[10:12], Method(row[12]), row[13])) for row in rows]
 
     def summaries(self) -> list[RunSummary]:
         """Return every run with its files counted by state, the first run first."""
@@ -101,6 +103,15 @@ class Ledger:
             (path,),
         ).fetchone()
         return _run(row) if row else None
+
+    def was_rewritten(self, path: bytes) -> bool:
+        """Tell whether a run wrote a sidecar in the place of the one at this path."""
+        return bool(
+            self._db.execute(
+                "SELECT 1 FROM run_files WHERE path = ? AND method = 'rewrite' AND state IN ('waiting', 'released')",
+                (path,),
+            ).fetchone()
+        )
 
 
 def _run(row: tuple[int, str, str, bytes, int, int]) -> Run:

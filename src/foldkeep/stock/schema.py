@@ -113,6 +113,9 @@ _MIGRATIONS = (
         definition TEXT NOT NULL            -- a JSON object: where they lie and how they are read
     ) STRICT;
     """,
+    """
+    ALTER TABLE run_files ADD COLUMN words BLOB NOT NULL DEFAULT x'';  -- digest of a sidecar that says what it said
+    """,
 )
 VERSION = len(_MIGRATIONS)
 
