@@ -62,7 +62,12 @@ class Desk:
     def run(self, *words: str | os.PathLike[str], answer: str = "", **variables: str) -> Answer:
         """Run one command line in this process."""
         out, err = io.StringIO(), io.StringIO()
-        named = {"FOLDKEEP_STOCK": str(self.stock), "XDG_CONFIG_HOME": str(self.top / "config"), **variables}
+        named = {
+            "FOLDKEEP_STOCK": str(self.stock),
+            "XDG_CONFIG_HOME": str(self.top / "config"),
+            "XDG_CACHE_HOME": str(self.top / "cache"),
+            **variables,
+        }
         status = main([os.fspath(word) for word in words], Environment(io.StringIO(answer), out, err, named))
         return Answer(status, out.getvalue(), err.getvalue())
 

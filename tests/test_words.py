@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from foldkeep.formats import read_table, write_table
-from foldkeep.keep import looks_like_a_copy, read_docket, write_docket
+from foldkeep.keep import read_docket, write_docket
 from foldkeep.model import (
     Action,
     DocketRow,
@@ -22,6 +22,7 @@ from foldkeep.model import (
     format_moment,
     format_size,
     kind_of,
+    looks_like_a_copy,
     parse_age,
     parse_moment,
     parse_size,

@@ -70,6 +70,11 @@ class Environment:
         default = f"{folder}/foldkeep" if folder else str(user_config_path("foldkeep"))
         return read_settings(f"{default}/settings.toml")
 
+    def thumbnails(self) -> bytes:
+        """Return the folder where the user's desktop keeps thumbnails (freedesktop.org, XDG base directories)."""
+        folder = self.variables.get("XDG_CACHE_HOME") or os.path.expanduser("~/.cache")
+        return os.fsencode(os.path.join(folder, "thumbnails"))
+
     def page(self, args: "Namespace", stream: TextIO | None = None) -> "Page":
         """Return the page that answers are written on: standard output, or another stream."""
         from foldkeep.show import Page

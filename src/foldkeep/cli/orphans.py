@@ -2,8 +2,9 @@
 
 Four findings: files under its folders that it does not know (those whose content
 is nowhere else come first, and are never proposed for folding unless you ask),
-entries without a file and where that lies now, sidecars whose master is gone,
-and what it knows twice. The catalogue itself is only read.
+entries without a file and where that lies now, sidecars, previews and desktop
+thumbnails whose master is gone, and what it knows twice. The catalogue itself is
+only read.
 """
 
 import argparse
@@ -58,12 +59,13 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         sources = [source for catalog in catalogs for source in catalog.sources]
         if args.repair and len(sources) > 1:
             raise UnusableInput("--repair corrects one file at a time", "name one --catalog with one source")
-        found = orphans(stock, known_files(stock, catalogs), wanted(args))
+        found = orphans(stock, known_files(stock, catalogs), wanted(args), env.thumbnails())
+        places = [place.path for place in stock.places.all()]
     written = {}
     if args.repair:
         written["repair"] = write_repaired(sources[0], mended(found, sources[0]), args.repair)
     if args.docket:
-        written["docket"] = write_docket(args.docket, orphan_rows(found, sole_copies=args.sole_copies))
+        written["docket"] = write_docket(args.docket, orphan_rows(found, places, sole_copies=args.sole_copies))
     if args.adopt:
         with new_file(args.adopt) as (written["adopt"], stream):
             sole = [each.file.path for each in found.unknown if each.is_sole]

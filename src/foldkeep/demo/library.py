@@ -41,7 +41,7 @@ def make_library(top: str) -> None:
         made[path] = content
         _write(os.path.join(library, path), content, moment)
     for path, content in made.items():
-        if path.startswith("stills/camera-a/day-1/"):
+        if path.startswith("stills/camera-a/day-1/") and path.endswith(".jpg"):
             taken = _modified(os.path.join(library, path))
             _write(os.path.join(top, "shelf-drive", "2025", path), content, taken)
     best = os.path.join(library, "best-of")
@@ -102,12 +102,16 @@ def _import_that_ran_twice(stills: list[File]) -> Iterator[File]:
 
 
 def _sidecars(stills: list[File]) -> Iterator[File]:
-    """Ratings beside some pictures, and two whose pictures are gone."""
+    """Ratings beside some pictures, two whose pictures are gone, and two that differ."""
     rated = [path for path, _, _ in stills if "camera-a/day-3" in path][:4]
     gone = ["stills/camera-a/day-3/WKD_0098.jpg", "stills/camera-a/day-3/WKD_0099.jpg"]
     for number, path in enumerate(rated + gone):
         text = _XMP.format(rating=number % 5 + 1, keyword=("box kite", "delta", "stage")[number % 3])
         yield path.removesuffix(".jpg") + ".xmp", text.encode(), _FIRST_DAY + timedelta(days=4)
+    # Somebody rated a picture, and somebody else the copy of it on the desktop.
+    mine, other = "stills/camera-a/day-1/WKD_0005.xmp", "from the desktop/WKD_0005 (1).xmp"
+    yield mine, _XMP.format(rating=3, keyword="box kite").encode(), _FIRST_DAY + timedelta(days=4)
+    yield other, _XMP.format(rating=5, keyword="for the poster").encode(), _FIRST_DAY + timedelta(days=31)
 
 
 def _catalogue(stills: list[File]) -> Iterator[File]:

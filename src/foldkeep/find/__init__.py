@@ -10,6 +10,7 @@ from .looking import Look, look
 from .orphans import LeftOver, Missing, Orphans, Standing, Twice, Unknown, orphans
 from .repair import mended
 from .space import AGES, GROUPINGS, LEAST_FREE, Part, Usage, VolumeSpace, empty_folders, space, volume_spaces
+from .thumbnails import StaleThumbnail
 from .tree import Node, space_tree
 
 __all__ = [
@@ -35,6 +36,7 @@ __all__ = [
     "Standing",
     "Missing",
     "LeftOver",
+    "StaleThumbnail",
     "Twice",
     "details",
     "Details",

@@ -1,15 +1,17 @@
 """What a catalogue has lost track of, and what is left over on the disk."""
 
+import os
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
-from foldkeep.model import CatalogEntry, Filter, StockFile, sidecar_stems
+from foldkeep.model import CatalogEntry, Filter, StockFile, plain_stem, preview_of, sidecar_stems, stem_of
 from foldkeep.scan import MEDIA
 from foldkeep.stock import Stock
 
 from .catalogs import Known, folders_of
+from .thumbnails import StaleThumbnail, stale_thumbnails
 
 
 class Standing(StrEnum):
@@ -17,7 +19,7 @@ class Standing(StrEnum):
 
     SOLE = "only here"  # its content is nowhere else in the stock
     ELSEWHERE = "also elsewhere"  # a copy of it is in the stock, which the catalogue does not know either
-    ALIKE = "same name"  # the catalogue knows a file of this name with another content
+    ALIKE = "same name"  # the catalogue knows a file of this name, or nearly, with another content
     COPY = "a copy"  # of a file that the catalogue knows
 
 
@@ -49,6 +51,8 @@ class Missing:
         Where it should be; None if that is no path of this machine.
     now
         Where the same content lies, or else the one file of its name.
+    size
+        Its size when it was last seen; None if it never was.
     by_content
         Whether `now` was found by content.
     run
@@ -60,11 +64,12 @@ class Missing:
     now: bytes | None = None
     by_content: bool = False
     run: int | None = None
+    size: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class LeftOver:
-    """A sidecar whose master is gone; `masters` are files elsewhere that may be it."""
+    """A sidecar or preview whose master is gone; `masters` are files elsewhere that may be it."""
 
     file: StockFile
     masters: tuple[bytes, ...] = ()
@@ -81,10 +86,13 @@ class Twice:
     paths
         Their files in the order of the catalogue: one if it is one path written in several ways, several if these
         have one content.
+    bytes
+        What the copies take beyond the first; hard links take nothing.
     """
 
     entries: tuple[CatalogEntry, ...]
     paths: tuple[bytes, ...]
+    bytes: int
 
 
 @dataclass
@@ -97,6 +105,8 @@ class Orphans:
         The folders that the catalogue is about.
     unknown
         Those whose content is nowhere else come first.
+    thumbnails
+        Thumbnails that desktops share, of files that are gone or changed.
     """
 
     known: Known
@@ -104,16 +114,19 @@ class Orphans:
     unknown: list[Unknown] = field(default_factory=list)
     missing: list[Missing] = field(default_factory=list)
     left_over: list[LeftOver] = field(default_factory=list)
+    thumbnails: list[StaleThumbnail] = field(default_factory=list)
     twice: list[Twice] = field(default_factory=list)
 
 
-def orphans(stock: Stock, known: Known, wanted: Filter | None = None) -> Orphans:
+def orphans(stock: Stock, known: Known, wanted: Filter | None = None, thumbnails: bytes = b"") -> Orphans:
     """Compare what a catalogue knows with what is on the disk, as the last scan saw it.
 
     Parameters
     ----------
     wanted
         Which files are looked at; without folders of its own, those below the catalogue's.
+    thumbnails
+        The folder where the user's desktop keeps thumbnails; empty not to look there.
     """
     wanted = wanted or Filter()
     folders = list(wanted.under) or folders_of(stock, known)
@@ -124,7 +137,10 @@ def orphans(stock: Stock, known: Known, wanted: Filter | None = None) -> Orphans
     for file in everything:
         if file.path in known.files or not below.takes(file):
             continue
-        if file.kind in MEDIA:
+        if previewed := preview_of(file.path) if file.kind == "photo" else []:
+            if not any(place in index.media for place in previewed):
+                found.left_over.append(LeftOver(file, index.previewed(previewed, file.path)))
+        elif file.kind in MEDIA:
             found.unknown.append(_unknown(file, index))
         elif file.kind == "sidecar" and not stock.files.masters(file.path):
             found.left_over.append(LeftOver(file, index.masters(file.path)))
@@ -132,6 +148,10 @@ def orphans(stock: Stock, known: Known, wanted: Filter | None = None) -> Orphans
     found.unknown.sort(key=lambda each: (order[each.standing], each.file.path))
     found.missing = [_missing(stock, index, entry, path) for entry, path in known.missing]
     found.twice = list(_twice(index, known))
+    if thumbnails and (not wanted.kinds or "photo" in wanted.kinds):
+        here = [folder for folder in folders if os.path.isdir(folder)]
+        inside = sorted({file.path.rpartition(b"/")[0] for file in everything if below.takes(file)})
+        found.thumbnails = list(stale_thumbnails(thumbnails, here, inside))
     return found
 
 
@@ -145,15 +165,21 @@ class _Index:
         self.known_names: dict[bytes, StockFile] = {}
         self.names: dict[bytes, list[bytes]] = defaultdict(list)
         self.stems: dict[bytes, list[bytes]] = defaultdict(list)
+        self.media: set[tuple[bytes, bytes]] = set()
+        self.known_stems: dict[str, StockFile] = {}
         for file in files:
-            name = file.path.rpartition(b"/")[2].lower()
+            folder, _, name = file.path.rpartition(b"/")
+            name = name.lower()
             self.names[name].append(file.path)
             if file.kind != "sidecar":
-                self.stems[name.rpartition(b".")[0] or name].append(file.path)
+                self.stems[stem_of(name)].append(file.path)
+            if file.kind in MEDIA and not preview_of(file.path):
+                self.media |= {(folder, stem_of(name)), (folder, name)}
             if file.digest:
                 self.of_digest[file.digest].append(file)
             if file.path in known.files:
                 self.known_names.setdefault(name, file)
+                self.known_stems.setdefault(plain_stem(name), file)
                 if file.digest:
                     self.known_digests.setdefault(file.digest, file)
 
@@ -163,13 +189,23 @@ class _Index:
         found = [path for stem in sidecar_stems(name) for path in (*self.stems[stem], *self.names[stem])]
         return tuple(dict.fromkeys(found))
 
+    def previewed(self, places: Sequence[tuple[bytes, bytes]], preview: bytes) -> tuple[bytes, ...]:
+        """Return files elsewhere that a preview may show."""
+        found = [path for _, stem in places for path in (*self.stems[stem], *self.names[stem]) if path != preview]
+        return tuple(path for path in dict.fromkeys(found) if not preview_of(path))
+
+    def alike(self, path: bytes) -> StockFile | None:
+        """Return a file that the catalogue knows of the same name, or of one that differs by marks of a copy."""
+        name = path.rpartition(b"/")[2].lower()
+        return self.known_names.get(name) or self.known_stems.get(plain_stem(name))
+
 
 def _unknown(file: StockFile, index: _Index) -> Unknown:
     if file.digest and (other := index.known_digests.get(file.digest)):
         return Unknown(file, Standing.COPY, other)
     copies = index.of_digest[file.digest] if file.digest else []
     other = next((copy for copy in copies if copy.identity != file.identity), None)
-    if alike := index.known_names.get(file.path.rpartition(b"/")[2].lower()):
+    if alike := index.alike(file.path):
         return Unknown(file, Standing.ALIKE, alike, other is None)
     return Unknown(file, Standing.ELSEWHERE if other else Standing.SOLE, other, other is None)
 
@@ -181,21 +217,22 @@ def _missing(stock: Stock, index: _Index, entry: CatalogEntry, path: bytes | Non
     digest, size = stock.files.gone(path)
     copies = index.of_digest.get(digest, []) if digest else []
     if copies:
-        return Missing(entry, path, copies[0].path, True, run.id if run else None)
+        return Missing(entry, path, copies[0].path, True, run.id if run else None, size)
     named = index.names.get(path.rpartition(b"/")[2].lower(), [])
     if size is not None:
         named = [other for other in named if (file := stock.listing.at(other)) and file.size == size]
-    return Missing(entry, path, named[0] if len(named) == 1 else None, False, run.id if run else None)
+    return Missing(entry, path, named[0] if len(named) == 1 else None, False, run.id if run else None, size)
 
 
 def _twice(index: _Index, known: Known) -> Iterable[Twice]:
     by_digest: dict[bytes, list[bytes]] = defaultdict(list)
     for path, entries in known.files.items():
         if len(entries) > 1:
-            yield Twice(tuple(entries), (path,))
-        file = index.by_path.get(path)
-        if file and file.digest:
-            by_digest[file.digest].append(path)
+            yield Twice(tuple(entries), (path,), 0)
+        if digest := index.by_path[path].digest:
+            by_digest[digest].append(path)
     for paths in by_digest.values():
         if len(paths) > 1:
-            yield Twice(tuple(known.files[path][0] for path in paths), tuple(paths))
+            files = [index.by_path[path] for path in paths]
+            more = files[0].size * (len({file.identity for file in files}) - 1)
+            yield Twice(tuple(known.files[path][0] for path in paths), tuple(paths), more)

@@ -3,8 +3,6 @@
 import os
 import secrets
 import time
-from collections.abc import Iterator
-from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from functools import partial
@@ -249,39 +247,44 @@ class _Site:
         work = self._stages[stage]
         if not work or self._broken:
             return
-        with self._opened() as (vault, folders), self._targets(vault) as targets:
-            worker = Worker(
-                self._run.key, vault, folders, targets, self._earlier, self._litter, self._went, self._left,
-                self._meter.within,
-            )  # fmt: skip
-            for at in batches([item for item, _ in work], _BATCH_FILES, _BATCH_BYTES, _BATCH_FOLDERS):
-                gone = _do_batch(self._stock, vault, worker, [work[number] for number in at], self._meter)
-                self._went |= {file.path for file in gone}
-                self._touched |= {os.path.dirname(file.path) for file in gone}
-            self.merged += worker.merged
+        try:
+            with self._vault() as vault, self._folders() as folders, self._targets(vault) as targets:
+                worker = Worker(
+                    self._run.key, vault, folders, targets, self._earlier, self._litter, self._went, self._left,
+                    self._meter.within,
+                )  # fmt: skip
+                for at in batches([item for item, _ in work], _BATCH_FILES, _BATCH_BYTES, _BATCH_FOLDERS):
+                    gone = _do_batch(self._stock, vault, worker, [work[number] for number in at], self._meter)
+                    self._went |= {file.path for file in gone}
+                    self._touched |= {os.path.dirname(file.path) for file in gone}
+                self.merged += worker.merged
+        except OSError as error:
+            self._give_up(error)
 
     def put_away(self, stay: frozenset[bytes]) -> int:
         """Put the folders away that became empty, but not those in `stay`, and return how many."""
-        if self._touched and not self._broken:
-            with self._opened() as (vault, folders):
-                return len(put_away(vault, folders, self._touched, stay))
-        return 0
-
-    @contextmanager
-    def _opened(self) -> Iterator[tuple[Vault, Folders]]:
+        if not self._touched or self._broken:
+            return 0
         try:
-            with (
-                Vault(self._place, self._run.key, create=True, method=self._run.method) as vault,
-                Folders(self._place, _MOST_OPEN, times=self._times) as folders,
-            ):
-                yield vault, folders
+            with self._vault() as vault, self._folders() as folders:
+                return len(put_away(vault, folders, self._touched, stay))
         except OSError as error:
-            # The fold cannot be made or its journal not be written, so nothing more may move in this place.
-            self._broken = True
-            why = f"its fold cannot be written: {reason_of(error)}"
-            planned = self._stock.ledger.files(self._run.id, [RunFileState.PLANNED])
-            with self._stock.transaction():
-                self._stock.ledger.update(replace(file, reason=why) for file in planned if file.place == self._place)
+            self._give_up(error)
+            return 0
+
+    def _give_up(self, error: OSError) -> None:
+        """Do nothing more here: the fold cannot be made, or its journal not be written."""
+        self._broken = True
+        why = f"its fold cannot be written: {reason_of(error)}"
+        planned = self._stock.ledger.files(self._run.id, [RunFileState.PLANNED])
+        with self._stock.transaction():
+            self._stock.ledger.update(replace(file, reason=why) for file in planned if file.place == self._place)
+
+    def _vault(self) -> Vault:
+        return Vault(self._place, self._run.key, create=True, method=self._run.method)
+
+    def _folders(self) -> Folders:
+        return Folders(self._place, _MOST_OPEN, times=self._times)
 
     def _targets(self, vault: Vault) -> Folders:
         return Folders(b"/", _MOST_OPEN, partial(_note_folder, vault))

@@ -12,6 +12,7 @@ from .inventory import (
 from .repairing import write_repaired
 from .settings import SettingsFile, read_settings, settings_table
 from .sidecars import says_more, with_words
+from .thumbnails import Thumbnail, read_thumbnail
 from .uniting import Difference, said, united
 from .writing import new_file
 from .xmp import Xmp, parse_xmp
@@ -34,6 +35,8 @@ __all__ = [
     "read_settings",
     "settings_table",
     "SettingsFile",
+    "Thumbnail",
+    "read_thumbnail",
     "united",
     "said",
     "Difference",

@@ -3,7 +3,6 @@
 from .choose import Chooser
 from .docket import COLUMNS, read_docket, rewrite_docket, write_docket
 from .listed import listed_rows
-from .names import copy_marks, looks_like_a_copy
 from .orphaned import orphan_rows
 from .propose import Proposal, propose
 from .review import Review
@@ -19,8 +18,6 @@ __all__ = [
     "DEFAULT_RULES",
     "meaning",
     "real_folder",
-    "copy_marks",
-    "looks_like_a_copy",
     "COLUMNS",
     "read_docket",
     "listed_rows",

@@ -1,18 +1,19 @@
 """Dockets of what a catalogue has lost track of."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from foldkeep.find import Orphans, Standing, Unknown
-from foldkeep.model import Action, DocketRow, StockFile, visible
+from foldkeep.model import Action, DocketRow, StockFile, lies_below, visible
 
 from .listed import name_of
 
 
-def orphan_rows(found: Orphans, *, sole_copies: bool = False) -> Iterator[DocketRow]:
-    """Yield docket rows for files that a catalogue does not know, and for sidecars without a master.
+def orphan_rows(found: Orphans, places: Sequence[bytes], *, sole_copies: bool = False) -> Iterator[DocketRow]:
+    """Yield docket rows for files that a catalogue does not know, and for companions without a master.
 
     A copy of a file that it knows may go, and that file stands for it. What lies nowhere else, and what only has the
-    name of another file, is left, unless `sole_copies` asks for it; then nothing stands for it.
+    name of another file, is left, unless `sole_copies` asks for it; then nothing stands for it. A thumbnail of a
+    file that changed may go, since it will be made again; it has a row only if it lies below one of the `places`.
     """
     for each in found.unknown:
         yield from _rows(each, sole_copies)
@@ -22,6 +23,11 @@ def orphan_rows(found: Orphans, *, sole_copies: bool = False) -> Iterator[Docket
             yield _row(left.file, Action.LEAVE, f"{why} from here; perhaps it is {visible(left.masters[0])}")
         else:
             yield _row(left.file, Action.FOLD if sole_copies else Action.LEAVE, why)
+    for thumb in found.thumbnails:
+        if any(lies_below(thumb.path, place) for place in places):
+            why = f"{visible(thumb.master)} {'is gone' if thumb.is_gone else 'changed since it was made'}"
+            action = Action.FOLD if sole_copies or not thumb.is_gone else Action.LEAVE
+            yield DocketRow(name_of(thumb.path), action, thumb.path, thumb.size, "photo", thumb.modified_ns, None, why)
 
 
 def _rows(each: Unknown, sole_copies: bool) -> Iterator[DocketRow]:

@@ -6,11 +6,10 @@ from dataclasses import dataclass
 from difflib import get_close_matches
 from typing import Any
 
-from foldkeep.model import StockFile, UnusableInput, lies_below, visible
+from foldkeep.model import StockFile, UnusableInput, copy_marks, lies_below, visible
 from foldkeep.stock import Stock
 
 from .companions import Companions
-from .names import copy_marks
 
 
 @dataclass(frozen=True, slots=True)

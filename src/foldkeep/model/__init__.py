@@ -2,6 +2,7 @@
 
 from .catalogs import Catalog, CatalogEntry, CatalogSource
 from .companions import are_a_pair, belongs_to, counterpart, is_sidecar, owner_names, sidecar_stems, stem_of
+from .copies import copy_marks, looks_like_a_copy, plain_stem
 from .dockets import Action, DocketRow
 from .errors import FoldKeepError, StockBusy, UnusableInput
 from .files import CopySet, Place, Role, StockFile, Volume, format_digest, freed_files, parse_digest
@@ -9,6 +10,7 @@ from .filters import Filter
 from .kinds import KINDS, OTHER, kind_of, suffix_of
 from .media import Facts
 from .names import beside, file_uri, folders_above, lies_below, path_from_uri, steps_alike, visible
+from .previews import preview_of
 from .runs import Method, Run, RunFile, RunFileState, RunSummary
 from .settings import ASKABLE, BUNDLE_SUFFIXES, Settings
 from .signatures import contradiction, format_of
@@ -35,6 +37,10 @@ __all__ = [
     "contradiction",
     "format_of",
     "is_sidecar",
+    "copy_marks",
+    "looks_like_a_copy",
+    "plain_stem",
+    "preview_of",
     "sidecar_stems",
     "stem_of",
     "owner_names",

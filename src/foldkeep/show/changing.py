@@ -133,17 +133,18 @@ def show_plan(page: Page, plan: Plan) -> None:
         page.line((f"{count(len(beside), 'sidecar')} that the keeper has none like will be moved beside it:", CARE))
         for item in beside[:_MOST_ROWS]:
             page.line(f"{visible(item.row.path)} → {visible(item.target)}", indent=2)
-    _show_merged(page, plan.merged, "will say", _MOST_ROWS)
+    _show_merged(page, plan.merged, "will get", "goes into the fold", _MOST_ROWS)
     if plan.method in _CARE_FOR:
         page.line((_CARE_FOR[plan.method], CARE))
     page.line()
 
 
-def _show_merged(page: Page, merged: Sequence[Merged], verb: str, most: int) -> None:
+def _show_merged(page: Page, merged: Sequence[Merged], verb: str, waits: str, most: int) -> None:
     """Write what sidecars of keepers say as well, and what copies say differently."""
     written = [each for each in merged if each.gained.facts]
     if written:
-        page.line((f"{count(len(written), 'sidecar')} of keepers {verb} what was said of spares only:", CARE))
+        beside = "1 sidecar beside a keeper" if len(written) == 1 else f"{len(written):,} sidecars beside keepers"
+        page.line((f"{beside} {verb} what was said of spares only; what was there before {waits}:", CARE))
     for each in written[:most]:
         page.line(visible(each.path), indent=2)
         page.line((_gained(each.gained), QUIET), indent=4)
@@ -196,7 +197,7 @@ def show_folded(page: Page, report: FoldReport) -> None:
         page.line(f"{count(report.along, 'file')} of them went along with a spare.")
     for was, now in report.beside:
         page.line(f"{visible(was)} is now beside the keeper as {visible(now)}", indent=2)
-    _show_merged(page, report.merged, "now say", len(report.merged) + 1)
+    _show_merged(page, report.merged, "got", "waits in the fold", len(report.merged) + 1)
     if report.emptied:
         page.line(f"{count(report.emptied, 'folder')} became empty and went as well.")
     show_left(page, report.left, "left where they are" if len(report.left) > 1 else "left where it is")

@@ -1,9 +1,10 @@
 """Catalogues, and what they have lost track of, as people read it."""
 
+import shlex
 from collections import Counter
 from collections.abc import Mapping, Sequence
 
-from foldkeep.find import Known, LeftOver, Missing, Orphans, Standing, Twice, Unknown
+from foldkeep.find import Known, LeftOver, Missing, Orphans, StaleThumbnail, Standing, Twice, Unknown
 from foldkeep.model import Catalog, format_size, visible
 
 from .documents import Document, file_document, path_document
@@ -13,7 +14,7 @@ from .words import count
 _STANDINGS = {
     Standing.SOLE: "whose content lies nowhere else: import it again",
     Standing.ELSEWHERE: "with copies elsewhere, which it does not know either",
-    Standing.ALIKE: "with the name of a file that it knows, but other content",
+    Standing.ALIKE: "with the name of a file that it knows, or nearly, but other content",
     Standing.COPY: "equal to a file that it knows: safe to fold",
 }
 
@@ -63,19 +64,28 @@ def show_orphans(page: Page, found: Orphans, top: int | None, written: Mapping[s
     """Write the four findings, of each the first `top`."""
     show_known(page, found.known, found.folders)
     _show_unknown(page, found.unknown, top)
-    _show_list(page, "Missing: entries without a file", [_missing_line(each) for each in found.missing], top)
-    _show_list(page, "Left over: sidecars whose master is gone", [_left_line(each) for each in found.left_over], top)
-    _show_list(page, "Twice in the catalogue", [_twice_line(each) for each in found.twice], top)
+    missing, sizes = found.missing, [each.size for each in found.missing if each.size is not None]
+    gone = f"{count(len(missing), 'entry', 'entries')}{f', {format_size(sum(sizes))} when last seen' if sizes else ''}"
+    _show_list(page, f"Missing, entries without a file: {gone}", [_missing_line(each) for each in missing], top)
+    left = found.left_over
+    title = f"Left over, sidecars and previews whose master is gone: {_sum([each.file.size for each in left])}"
+    _show_list(page, title, [_left_line(each) for each in left], top)
+    if found.thumbnails:
+        title = f"Left over, desktop thumbnails: {_sum([each.size for each in found.thumbnails])}"
+        _show_list(page, title, [_thumbnail_line(each) for each in found.thumbnails], top)
+    twice = found.twice
+    more = sum(each.bytes for each in twice)
+    title = f"Twice in the catalogue: {count(len(twice), 'file')}{f', {format_size(more)} of copies' if more else ''}"
+    _show_list(page, title, [_twice_line(each) for each in twice], top)
     for what, path in written.items():
         page.line()
-        page.line(
-            {"docket": "The docket is ", "adopt": "The list to import is ", "repair": "The corrected copy is "}[what],
-            visible(path),
-        )
+        page.line(_WRITTEN[what], visible(path))
+        if what == "docket":
+            page.line(f"Look at it with pictures: foldkeep sheet {shlex.quote(path)}")
 
 
 def _show_unknown(page: Page, unknown: Sequence[Unknown], top: int | None) -> None:
-    page.heading(f"Not in the catalogue: {count(len(unknown), 'file')}")
+    page.heading(f"Not in the catalogue: {_sum([each.file.size for each in unknown])}")
     for standing in Standing:
         part = [each for each in unknown if each.standing is standing]
         if not part:
@@ -89,7 +99,7 @@ def _show_unknown(page: Page, unknown: Sequence[Unknown], top: int | None) -> No
 
 
 def _show_list(page: Page, title: str, lines: Sequence[tuple[str, str]], top: int | None) -> None:
-    page.heading(f"{title}: {len(lines):,}")
+    page.heading(title)
     for line, more in lines[:top]:
         page.line(line, (f"  {more}" if more else "", QUIET), indent=2)
     _show_rest(page, len(lines), top)
@@ -113,6 +123,14 @@ def _missing_line(each: Missing) -> tuple[str, str]:
 def _left_line(each: LeftOver) -> tuple[str, str]:
     where = f"perhaps of {visible(each.masters[0])}" if each.masters else ""
     return visible(each.file.path), where
+
+
+def _thumbnail_line(each: StaleThumbnail) -> tuple[str, str]:
+    return visible(each.path), f"{visible(each.master)} {'is gone' if each.is_gone else 'changed since'}"
+
+
+def _sum(sizes: Sequence[int]) -> str:
+    return f"{count(len(sizes), 'file')}{f', {format_size(sum(sizes))}' if sizes else ''}"
 
 
 def _twice_line(each: Twice) -> tuple[str, str]:
@@ -169,6 +187,7 @@ def orphans_document(found: Orphans) -> Document:
                 "now": path_document(each.now) if each.now else None,
                 "by_content": each.by_content,
                 "run": each.run,
+                "size": each.size,
             }
             for each in found.missing
         ],
@@ -176,8 +195,18 @@ def orphans_document(found: Orphans) -> Document:
             {**file_document(each.file), "masters": [path_document(path) for path in each.masters]}
             for each in found.left_over
         ],
+        "thumbnails": [
+            {
+                **path_document(each.path),
+                "size": each.size,
+                "of": path_document(each.master),
+                "is_gone": each.is_gone,
+            }
+            for each in found.thumbnails
+        ],
         "twice": [
             {
+                "bytes": each.bytes,
                 "paths": [path_document(path) for path in each.paths],
                 "entries": [{"text": visible(entry.text), "where": entry.where} for entry in each.entries],
             }

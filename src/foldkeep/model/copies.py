@@ -3,14 +3,14 @@
 import re
 from collections.abc import Sequence
 
-from foldkeep.model import stem_of
+from .companions import stem_of
 
 _COPY_WORD = r"(?:copy|kopie|copie|copia)"
 _LOOKS_LIKE_A_COPY = re.compile(
     rf"""
-      {_COPY_WORD} (?:\ \(\d+\))? \ (?:of|von|de|di)\ .*  # "Copy of kite", "Copy (2) of kite"
-    | .+ [\ _-]+ {_COPY_WORD} [\ _-]* (?:\d+|\(\d+\))?    # "kite copy", "kite - Copy (2)", "kite_copy3"
-    | .* [^\ ] \ ?\(\d{{1,3}}\)                           # "kite (1)", "kite(1)"
+      {_COPY_WORD} (?:\ \(\d+\))? \ (?:of|von|de|di)\ (?P<of>.*)  # "Copy of kite", "Copy (2) of kite"
+    | (?P<plain>.+?) [\ _-]+ {_COPY_WORD} [\ _-]* (?:\d+|\(\d+\))?  # "kite copy", "kite - Copy (2)", "kite_copy3"
+    | (?P<counted>.* [^\ ]) \ ?\(\d{{1,3}}\)                      # "kite (1)", "kite(1)"
     """,
     re.VERBOSE | re.IGNORECASE | re.DOTALL,
 )
@@ -22,6 +22,18 @@ _ADDED_AFTER = re.compile(rf"[\ _-]+(?:{_MOMENT}|\d{{1,2}})\Z", re.ASCII | re.IG
 def looks_like_a_copy(name: bytes) -> bool:
     """Tell whether a file name has the marks that file managers and browsers give to copies."""
     return _LOOKS_LIKE_A_COPY.fullmatch(_stem(name)) is not None
+
+
+def plain_stem(name: bytes) -> str:
+    """Return the stem of a file name in lower case, without the marks of a copy.
+
+    >>> plain_stem(b"Copy of Kite (2).jpg")
+    'kite'
+    """
+    stem = _stem(name).casefold()
+    while found := _LOOKS_LIKE_A_COPY.fullmatch(stem):
+        stem = next((part for part in found.groups() if part is not None), "")
+    return stem
 
 
 def copy_marks(names: Sequence[bytes]) -> list[bool]:
