@@ -23,13 +23,16 @@ def test_fold_and_unfold_leave_the_sample_library_as_it_was(sample_desk: Desk):
     proposed = sample_desk.ask("keep", "-o", sample_desk.top / "again.csv")
     assert (sample_desk.top / "again.csv").read_bytes() == sample_desk.docket.read_bytes()
     folded = sample_desk.ask("fold", sample_desk.docket, "--yes")
-    assert folded["folded"] == proposed["spares"] > 30
+    assert folded["folded"] - folded["along"] == proposed["spares"] > 30
     assert folded["left"] == []
     now = listing(sample_desk.place)
     assert len(now) == len(before) - folded["folded"]
-    assert {digest for digest, *_ in now.values()} == {digest for digest, *_ in before.values()}
+    (written,) = [os.fsencode(each["path"]) for each in folded["merged"]]
+    assert {now[path][0] for path in now if path != written} == {
+        digest for path, (digest, *_) in before.items() if path != written and b"/WKD_0005 (1).xmp" not in path
+    }
     assert sample_desk.ask("duplicates")["totals"]["sets"] == 0
-    assert sample_desk.ask("unfold", "--last")["restored"] == folded["folded"]
+    assert sample_desk.ask("unfold", "--last")["restored"] == folded["folded"] + len(folded["merged"])
     assert listing(sample_desk.place) == before
     assert not (sample_desk.place / ".foldkeep").exists()
     # The stock knows the files again without reading them.
