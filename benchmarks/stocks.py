@@ -1,6 +1,11 @@
-"""Stocks made by code, for sizes that no test tree should have."""
+"""Stocks and catalogues made by code, for sizes that no test tree should have."""
 
+import json
+import sqlite3
+from collections.abc import Sequence
 from hashlib import blake2b
+from pathlib import Path
+from urllib.parse import quote
 
 from foldkeep.model import Role
 from foldkeep.stock import Sighting, Stock
@@ -45,3 +50,35 @@ def fill_stock(path: str, count: int) -> None:
                         for n, row in enumerate(rows)
                     )
                 number += 250
+
+
+CATALOGUES = ("list", "csv", "json", "jsonl", "m3u", "pls", "xspf", "otio", "edl", "sqlite")
+
+
+def write_catalogues(folder: Path, paths: Sequence[str]) -> None:
+    """Write a catalogue of the same paths in each form, as ``known.FORM``."""
+    uris = ["file://" + quote(path) for path in paths]
+    clips = [{"OTIO_SCHEMA": "Clip.2", "media_references": {"DEFAULT_MEDIA": {
+        "OTIO_SCHEMA": "ExternalReference.1", "target_url": uri}}} for uri in uris]  # fmt: skip
+    track = {"OTIO_SCHEMA": "Track.1", "children": clips}
+    stack = {"OTIO_SCHEMA": "Stack.1", "children": [track]}
+    records = [{"file": {"path": uri}, "rating": 3, "keywords": ["kite", "sky"]} for uri in uris]
+    texts = {
+        "list": "\n".join([*paths, ""]),
+        "csv": "Path,Rating,Keywords\n" + "".join(f'"{path}",3,"kite, sky"\n' for path in paths),
+        "json": json.dumps({"version": 1, "pictures": records}),
+        "jsonl": "".join(json.dumps(record) + "\n" for record in records),
+        "m3u": "#EXTM3U\n" + "".join(f"#EXTINF:1,kite\n{path}\n" for path in paths),
+        "pls": "[playlist]\n" + "".join(f"File{number}={path}\n" for number, path in enumerate(paths, start=1)),
+        "xspf": '<playlist version="1" xmlns="http://xspf.org/ns/0/"><trackList>'
+        + "".join(f"<track><location>{uri}</location></track>" for uri in uris)
+        + "</trackList></playlist>",
+        "otio": json.dumps({"OTIO_SCHEMA": "Timeline.1", "tracks": stack}),
+        "edl": "TITLE: kites\n" + "".join(f"001  AX V C 0 1 0 1\n* SOURCE FILE: {path}\n" for path in paths),
+    }
+    for form, text in texts.items():
+        (folder / f"known.{form}").write_text(text)
+    with sqlite3.connect(folder / "known.sqlite") as database:
+        database.execute("CREATE TABLE photos (path TEXT)")
+        database.executemany("INSERT INTO photos VALUES (?)", ((path,) for path in paths))
+    database.close()

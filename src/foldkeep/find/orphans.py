@@ -2,11 +2,11 @@
 
 import os
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
-from foldkeep.model import CatalogEntry, Filter, StockFile, plain_stem, preview_of, sidecar_stems, stem_of
+from foldkeep.model import CatalogEntry, Filter, StockFile, lies_below, plain_stem, preview_of, sidecar_stems, stem_of
 from foldkeep.scan import MEDIA
 from foldkeep.stock import Stock
 
@@ -132,14 +132,15 @@ def orphans(stock: Stock, known: Known, wanted: Filter | None = None, thumbnails
     folders = list(wanted.under) or folders_of(stock, known)
     found = Orphans(known, folders)
     everything = list(stock.listing.files(Filter()))
-    index = _Index(everything, known)
+    previews = {file.path: of for file in everything if file.kind == "photo" and (of := preview_of(file.path))}
+    index = _Index(everything, known, previews)
     below = replace(wanted, under=tuple(folders))
     for file in everything:
         if file.path in known.files or not below.takes(file):
             continue
-        if previewed := preview_of(file.path) if file.kind == "photo" else []:
-            if not any(place in index.media for place in previewed):
-                found.left_over.append(LeftOver(file, index.previewed(previewed, file.path)))
+        if shown := previews.get(file.path):
+            if index.shown.isdisjoint(shown):
+                found.left_over.append(LeftOver(file, index.shown_elsewhere(shown)))
         elif file.kind in MEDIA:
             found.unknown.append(_unknown(file, index))
         elif file.kind == "sidecar" and not stock.files.masters(file.path):
@@ -150,22 +151,33 @@ def orphans(stock: Stock, known: Known, wanted: Filter | None = None, thumbnails
     found.twice = list(_twice(index, known))
     if thumbnails and (not wanted.kinds or "photo" in wanted.kinds):
         here = [folder for folder in folders if os.path.isdir(folder)]
-        inside = sorted({file.path.rpartition(b"/")[0] for file in everything if below.takes(file)})
-        found.thumbnails = list(stale_thumbnails(thumbnails, here, inside))
+        inside = {file.path.rpartition(b"/")[0] for file in everything}
+        inside = {each for each in inside if any(each == top or lies_below(each, top) for top in here)}
+        found.thumbnails = list(stale_thumbnails(thumbnails, here, sorted(inside)))
     return found
 
 
 class _Index:
-    """The files of the stock by content, name and stem."""
+    """The files of the stock by content, name and stem.
 
-    def __init__(self, files: Sequence[StockFile], known: Known) -> None:
+    Parameters
+    ----------
+    previews
+        Paths of previews, with the folders and stems of what they may show.
+    """
+
+    def __init__(
+        self, files: Sequence[StockFile], known: Known, previews: Mapping[bytes, Sequence[tuple[bytes, bytes]]]
+    ) -> None:
         self.by_path = {file.path: file for file in files if file.path in known.files}
         self.of_digest: dict[bytes, list[StockFile]] = defaultdict(list)
         self.known_digests: dict[bytes, StockFile] = {}
         self.known_names: dict[bytes, StockFile] = {}
         self.names: dict[bytes, list[bytes]] = defaultdict(list)
         self.stems: dict[bytes, list[bytes]] = defaultdict(list)
-        self.media: set[tuple[bytes, bytes]] = set()
+        self.shown: set[tuple[bytes, bytes]] = set()
+        self._previews = previews
+        wanted = {each for shown in previews.values() for each in shown}
         self.known_stems: dict[str, StockFile] = {}
         for file in files:
             folder, _, name = file.path.rpartition(b"/")
@@ -173,8 +185,8 @@ class _Index:
             self.names[name].append(file.path)
             if file.kind != "sidecar":
                 self.stems[stem_of(name)].append(file.path)
-            if file.kind in MEDIA and not preview_of(file.path):
-                self.media |= {(folder, stem_of(name)), (folder, name)}
+            if wanted and file.kind in MEDIA and file.path not in previews:
+                self.shown |= wanted & {(folder, stem_of(name)), (folder, name)}
             if file.digest:
                 self.of_digest[file.digest].append(file)
             if file.path in known.files:
@@ -189,10 +201,10 @@ class _Index:
         found = [path for stem in sidecar_stems(name) for path in (*self.stems[stem], *self.names[stem])]
         return tuple(dict.fromkeys(found))
 
-    def previewed(self, places: Sequence[tuple[bytes, bytes]], preview: bytes) -> tuple[bytes, ...]:
+    def shown_elsewhere(self, places: Sequence[tuple[bytes, bytes]]) -> tuple[bytes, ...]:
         """Return files elsewhere that a preview may show."""
-        found = [path for _, stem in places for path in (*self.stems[stem], *self.names[stem]) if path != preview]
-        return tuple(path for path in dict.fromkeys(found) if not preview_of(path))
+        found = [path for _, stem in places for path in (*self.stems[stem], *self.names[stem])]
+        return tuple(path for path in dict.fromkeys(found) if path not in self._previews)
 
     def alike(self, path: bytes) -> StockFile | None:
         """Return a file that the catalogue knows of the same name, or of one that differs by marks of a copy."""

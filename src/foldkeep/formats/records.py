@@ -13,6 +13,7 @@ _NAMES = {
     "title": ("title", "headline"),
     "description": ("description", "caption"),
 }
+_ALIASES = frozenset(alias for aliases in _NAMES.values() for alias in aliases)
 
 
 def looks_like_a_path(text: str) -> bool:
@@ -37,8 +38,10 @@ def path_field(records: Iterable[Mapping[str, object]]) -> str:
 
 def entry_of(text: str, where: str, record: Mapping[str, object]) -> CatalogEntry:
     """Return an entry with what its record says of the file under the usual names."""
-    told = {name.strip().lower(): value for name, value in record.items()}
-    values = {ours: next((told[name] for name in names if told.get(name)), None) for ours, names in _NAMES.items()}
+    told = {alias: value for name, value in record.items() if value and (alias := name.strip().lower()) in _ALIASES}
+    if not told:
+        return CatalogEntry(text, where)
+    values = {ours: next((told[name] for name in names if name in told), None) for ours, names in _NAMES.items()}
     return CatalogEntry(
         text,
         where,

@@ -11,7 +11,7 @@ from foldkeep.model import CatalogSource, UnusableInput, reason_of, visible
 
 from .jsons import field_of, longest_list, parsed_lines, set_at
 from .lists import list_parts
-from .playlists import PLS_FILE, URL, XSPF, parse_xspf
+from .playlists import PLS_FILE, URL, XSPF, parse_xspf, xspf_bases, xspf_locations
 from .reading import lines_of, read_whole, text_of
 from .records import path_field
 from .timelines import EDL_FILE, EDL_NAME, frames_of
@@ -177,14 +177,17 @@ def _xspf(path: str, mend: Mend) -> Iterator[str]:
     from xml.etree.ElementTree import register_namespace, tostring
 
     root = parse_xspf(path)
+    if xspf_bases(root):
+        raise ValueError("its locations are relative to an xml:base, which is not corrected")
     register_namespace("", XSPF[1:-1])
     above = {child: parent for parent in root.iter() for child in parent}
-    for number, track in enumerate(list(root.iter(f"{XSPF}track")), start=1):
-        location = track.find(f"{XSPF}location")
-        text = mend.get(f"track {number}", "")
+    for where, track, location in list(xspf_locations(root)):
+        text = mend.get(where, "")
         if text is None:
-            above[track].remove(track)
-        elif text and location is not None:
+            track.remove(location)
+            if track.find(f"{XSPF}location") is None:
+                above[track].remove(track)
+        elif text:
             location.text = text if URL.match(text) else quote(text.encode("utf-8", "surrogateescape"))
     yield '<?xml version="1.0" encoding="UTF-8"?>\n' + tostring(root, encoding="unicode") + "\n"
 

@@ -12,8 +12,11 @@ from .reading import lines_of, read_whole, text_of
 
 _NO_OTIO = "it is no OpenTimelineIO document"
 _MOST_IMAGES = 1_000_000
-EDL_FILE = re.compile(r"\*\s*(?:SOURCE FILE|MEDIA FILE|FROM FILE|TO FILE)\s*:\s*(.+?)\s*", re.IGNORECASE)
-EDL_NAME = re.compile(r"\*\s*(?:FROM|TO) CLIP NAME\s*:\s*(.+?)\s*", re.IGNORECASE)
+EDL_FILE = re.compile(r"\*?\s*(?:SOURCE FILE|MEDIA FILE|FROM FILE|TO FILE)\s*:\s*(.+?)\s*", re.IGNORECASE)
+EDL_NAME = re.compile(r"\*?\s*(?:FROM|TO) CLIP NAME\s*:\s*(.+?)\s*", re.IGNORECASE)
+
+_EDL_EVENT = re.compile(r"\s*(\d{3,6})\s+(\S+)\s+\S+\s+(?:C|D|W\d+|K\s?[BO]?)\s.*")
+_NO_REELS = frozenset(("AX", "BL", "BLK", "BLACK"))  # a source of no tape, and black
 
 
 def read_otio(path: str) -> Iterator[CatalogEntry]:
@@ -80,14 +83,24 @@ def frames_of(value: dict[str, Any]) -> Iterator[str]:
 
 
 def read_edl(path: str) -> Iterator[CatalogEntry]:
-    """Yield the media that a CMX 3600 list names in its comments: files by path, clips by name.
+    """Yield the media that a CMX 3600 list names: files by path, clips by name; reels where an event has neither.
 
     Raises OSError or ValueError if it cannot be read.
     """
+    event, reels = "", list[CatalogEntry]()
     with open(path, "rb") as file:
         for number, line in lines_of(file):
-            if found := EDL_FILE.fullmatch(line.strip()):
-                text = found[1]
-                yield CatalogEntry(text, f"line {number}", by_name=os.sep not in text and "\\" not in text)
-            elif found := EDL_NAME.fullmatch(line.strip()):
-                yield CatalogEntry(found[1], f"line {number}", by_name=True)
+            where, text = f"line {number}", line.strip()
+            if line_of := _EDL_EVENT.fullmatch(text):
+                if line_of[1] != event:
+                    yield from reels
+                    event, reels = line_of[1], []
+                if line_of[2].upper() not in _NO_REELS:
+                    reels.append(CatalogEntry(line_of[2].rstrip("."), where, by_name=True))
+            elif found := EDL_FILE.fullmatch(text):
+                reels = []
+                yield CatalogEntry(found[1], where, by_name=os.sep not in found[1] and "\\" not in found[1])
+            elif found := EDL_NAME.fullmatch(text):
+                reels = []
+                yield CatalogEntry(found[1], where, by_name=True)
+    yield from reels

@@ -31,6 +31,8 @@ def plain_stem(name: bytes) -> str:
     'kite'
     """
     stem = _stem(name).casefold()
+    if ")" not in stem and "op" not in stem:  # nearly every name; the words for a copy have that in common
+        return stem
     while found := _LOOKS_LIKE_A_COPY.fullmatch(stem):
         stem = next((part for part in found.groups() if part is not None), "")
     return stem
