@@ -236,6 +236,20 @@ def test_words_are_written_only_for_spares_that_went_and_into_sidecars_that_can_
     assert reasons["c.xmp"].startswith("what is said of its file's copies could not be added: not XMP")
 
 
+def test_equal_sidecars_of_spares_alone_come_along_to_the_keeper(desk: Desk):
+    desk.write("kite.jpg", b"k" * 40)
+    for folder in ("imported", "imported again"):
+        desk.write(f"{folder}/2025-06-13 kite.jpg", b"k" * 40)
+        desk.write(f"{folder}/2025-06-13 kite.xmp", sidecar(("sky",), 4))
+    before = listing(desk.place)
+    assert not [line for line in desk.proposed() if ".xmp" in line]
+    answer = desk.ask("fold", desk.docket, "--yes")
+    assert (answer["folded"], answer["along"], answer["emptied_folders"], answer["left"]) == (4, 2, 2, [])
+    assert words_at(desk, "kite.xmp") == (("sky",), 4, None, None)
+    assert desk.ask("unfold", "1")["restored"] == 4
+    assert listing(desk.place) == before
+
+
 def test_a_copy_known_to_many_takes_its_words_along_when_it_is_moved(shoot: Desk):
     away = shoot.top / "away"
     away.mkdir()

@@ -222,8 +222,10 @@ def _verdicts(
     return verdicts
 
 
-def sidecars_that_stay(stock: Stock, one: CopySet, going: Container[bytes]) -> dict[bytes, str]:
+def sidecars_that_stay(stock: Stock, one: CopySet, going: Container[bytes]) -> dict[bytes, str] | None:
     """Return the sidecars of a set that stay because a file that they belong to does, by path, with the reason.
+
+    None if none of them does, and one belongs to files that all go: it is to come along to their keeper then.
 
     Parameters
     ----------
@@ -231,8 +233,11 @@ def sidecars_that_stay(stock: Stock, one: CopySet, going: Container[bytes]) -> d
         Paths of files that are proposed to be folded.
     """
     found = {}
+    comes_along = False
     for copy in one.copies:
-        masters = [path for path in stock.files.masters(copy.path) if path not in going]
-        if copy.kind == "sidecar" and masters:
-            found[copy.path] = f"belongs to {visible(os.path.basename(masters[0]))}, which stays"
-    return found
+        masters = stock.files.masters(copy.path) if copy.kind == "sidecar" else []
+        staying = [path for path in masters if path not in going]
+        if staying:
+            found[copy.path] = f"belongs to {visible(os.path.basename(staying[0]))}, which stays"
+        comes_along = comes_along or (bool(masters) and not staying)
+    return None if comes_along and not found else found

@@ -81,7 +81,9 @@ def _rows(
                 going.add(row.path)
             yield row
     for one in found.sets(sidecars=True):
-        yield from _rows_of(one, chooser, sidecars_that_stay(stock, one, going), proposal)
+        belongs = sidecars_that_stay(stock, one, going)
+        if belongs is not None:
+            yield from _rows_of(one, chooser, belongs, proposal)
 
 
 def _rows_of(one: CopySet, chooser: Chooser, belongs: dict[bytes, str], proposal: Proposal) -> Iterable[DocketRow]:

@@ -20,7 +20,7 @@ from foldkeep.model import (
 from .page import CARE, GAIN, QUIET, STRONG, Column, Page
 from .words import count, local_time
 
-_MOST_ROWS = 8
+_MOST_ROWS = 6
 _SMALL_CHANGE = 1_000_000  # bytes: a journal, or what other programs wrote meanwhile
 
 
