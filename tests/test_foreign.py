@@ -29,7 +29,7 @@ def samples(request, tmp_path_factory) -> list[Path]:
         "-q",
         "--no-deps",
         "--no-binary",
-        ":all:",
+        request.param,
         request.param,
         "-d",
         top,

@@ -1,10 +1,20 @@
 """Which reader a catalogue needs, and reading it with any of them."""
 
 import os
+from collections import defaultdict
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 
-from foldkeep.model import CatalogEntry, CatalogSource, UnusableInput, belongs_to, reason_of, sidecar_stems, visible
+from foldkeep.model import (
+    CatalogEntry,
+    CatalogSource,
+    UnusableInput,
+    is_sidecar,
+    owner_names,
+    reason_of,
+    sidecar_stems,
+    visible,
+)
 
 from .jsons import read_json_catalog, read_json_lines
 from .lists import read_list
@@ -86,9 +96,13 @@ def read_sidecar_tree(path: str) -> Iterator[CatalogEntry]:
     if not os.path.isdir(path):
         raise NotADirectoryError(20, "not a folder")
     for folder, _, names in os.walk(os.fsencode(path)):
+        owners: dict[bytes, list[bytes]] = defaultdict(list)
+        for name in sorted(names):
+            for owner in owner_names(name) if not is_sidecar(name) else ():
+                owners[owner].append(name)
         for name in sorted(names):
             if not name.lower().endswith(b".xmp"):
                 continue
-            masters = [other for other in names if belongs_to(name, other)] or [sidecar_stems(name)[0]]
-            for master in masters:
+            stems = sidecar_stems(name)
+            for master in [master for stem in stems for master in owners.get(stem, ())] or [stems[0]]:
                 yield CatalogEntry(os.fsdecode(os.path.join(folder, master)), f"sidecar {visible(name)}")

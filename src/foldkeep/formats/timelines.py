@@ -11,6 +11,7 @@ from foldkeep.model import CatalogEntry
 from .reading import lines_of, read_whole, text_of
 
 _NO_OTIO = "it is no OpenTimelineIO document"
+_LIBRARY_NUMBER = re.compile(r"[:\[,]\s*-?Inf\s*[,}\]]")
 _MOST_IMAGES = 1_000_000
 EDL_FILE = re.compile(r"\*?\s*(?:SOURCE FILE|MEDIA FILE|FROM FILE|TO FILE)\s*:\s*(.+?)\s*", re.IGNORECASE)
 EDL_NAME = re.compile(r"\*?\s*(?:FROM|TO) CLIP NAME\s*:\s*(.+?)\s*", re.IGNORECASE)
@@ -23,22 +24,31 @@ def read_otio(path: str) -> Iterator[CatalogEntry]:
     """Yield the media that an OpenTimelineIO document refers to; references that are missing in it are passed by.
 
     Of ``.otio``, which is JSON, only the references are kept while it is read: a long timeline as objects would take
-    half a gigabyte. Bundles (``.otioz``, ``.otiod``) are opened by the library.
+    half a gigabyte. Bundles (``.otioz``, ``.otiod``) are opened by the library, and so is what writes numbers as it
+    alone understands them.
 
     Raises OSError or ValueError if it cannot be read.
     """
     if os.path.splitext(path)[1] == ".otio":
-        yield from _references(text_of(read_whole(path)))
-        return
+        text = text_of(read_whole(path))
+        try:
+            yield from _references(text)
+            return
+        except ValueError:
+            if _LIBRARY_NUMBER.search(text) is None:
+                raise
+    yield from _references(_as_the_library_writes(path))
+
+
+def _as_the_library_writes(path: str) -> str:
     import opentimelineio as otio
 
     try:
-        text = otio.adapters.write_to_string(otio.adapters.read_from_file(path), "otio_json")
+        return str(otio.adapters.write_to_string(otio.adapters.read_from_file(path), "otio_json"))
     except OSError:
         raise
     except Exception as error:  # the library raises many kinds for broken documents
         raise ValueError(f"{_NO_OTIO}: {' '.join(str(error).split())[:160]}") from error
-    yield from _references(text)
 
 
 def _references(text: str) -> list[CatalogEntry]:
