@@ -65,6 +65,8 @@ def test_an_older_encoding_and_byte_order_marks(desk: Desk):
     for encoding in ("cp1252", "utf-8-sig", "utf-16"):
         table.write_bytes(f"Title;Path\r\nx;{name}\r\ny;{desk.place}/shoot/WKD_1.jpg\r\n".encode(encoding))
         assert desk.ask("catalog", "check", table)["found"] == 2, encoding
+        (desk.top / "old.txt").write_bytes(f"{name}\n{desk.place}/shoot/WKD_1.jpg\n".encode(encoding))
+        assert desk.ask("catalog", "check", desk.top / "old.txt")["found"] == 2, encoding
 
 
 def test_catalogues_are_remembered(desk: Desk):

@@ -136,12 +136,30 @@ class Environment:
     def answer(self, args: "Namespace", document: "Mapping[str, object]", draw: "Callable[[Page], None]") -> None:
         """Write an answer on standard output: the JSON document with ``--json``, else as drawn."""
         if args.json:
-            import json
-
-            json.dump(document, self.stdout, indent=2)
-            self.stdout.write("\n")
+            self._write_json(document)
         elif not args.quiet:
             draw(self.page(args))
+
+    def _write_json(self, document: "Mapping[str, object]") -> None:
+        """Write a document with each member, and each item of its lists, on a line of its own.
+
+        The encoder of the standard library takes ten times as long where it is to indent.
+        """
+        import json
+
+        opening = "{"
+        for name, value in document.items():
+            self.stdout.write(f"{opening}\n  {json.dumps(name)}: ")
+            opening = ","
+            if not isinstance(value, list) or not value:
+                self.stdout.write(json.dumps(value))
+                continue
+            before = "["
+            for item in value:
+                self.stdout.write(f"{before}\n    {json.dumps(item)}")
+                before = ","
+            self.stdout.write("\n  ]")
+        self.stdout.write("\n}\n")
 
     def tell_problems(self, args: "Namespace", problems: "list[Problem]") -> ExitStatus:
         """List problems on standard error, each on its line, and return the exit status that they ask for."""

@@ -161,8 +161,9 @@ def _match(known: Known, paths: "_Paths", entry: CatalogEntry, base: bytes, cata
 
 def _local(text: str, root_maps: Sequence[RootMap]) -> str | None:
     """Return a path with our slashes and roots; None for what is no file at all."""
-    if text.startswith("file:///") and "?" not in text and "#" not in text:
-        text = os.fsdecode(unquote_to_bytes(text[len("file://") :]))  # as most write it, and in half the time
+    if text.startswith("file:///") and "?" not in text and "#" not in text:  # as most write it, and in half the time
+        text = text[len("file://") :]
+        text = os.fsdecode(unquote_to_bytes(text)) if "%" in text else text
         text = text[1:] if _DRIVE.match(text[1:]) else text
     elif text[:5].lower() == "file:":
         parts = urlsplit(text)

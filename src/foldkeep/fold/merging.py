@@ -31,10 +31,11 @@ Embedded = Callable[[bytes, bytes | None], Xmp]
 
 
 class Sidecar(NamedTuple):
-    """An XMP sidecar: where it lies, and its bytes."""
+    """A file that should be an XMP sidecar: where it lies, its bytes, and what it says; None if it is no XMP."""
 
     path: bytes
     document: bytes
+    words: Xmp | None
 
 
 def read_sidecar_in(folder: int, name: bytes) -> bytes:
@@ -100,7 +101,6 @@ class _Group:
     former: Sidecar | None
     own: Xmp = field(default_factory=Xmp)
     sources: list[Source] = field(default_factory=list)
-    spares: list[bytes] = field(default_factory=list)
 
 
 class Merger:
@@ -142,15 +142,12 @@ class Merger:
 
     def _note(self, item: Item, groups: dict[bytes, _Group]) -> None:
         """Note what is said of a spare, if anything is, with what the sidecar of its keeper is to say."""
-        words, _ = united(
-            Xmp(), [(each.path, parse_xmp(each.document)) for each in self._sidecars(item.row.path) if _is_sound(each)]
-        )
-        words, _ = united(words, [(item.row.path, self._described.get(item.row.path, Xmp()))])
-        if not (words.facts or self._companions[item.row.path]):
+        spare, keeper = item.row.path, item.keepers[0]
+        words = self._united(spare, self._sidecars(spare))
+        beside = self._companions.get(spare, [])
+        if not (words.facts or beside):
             return
-        keeper = item.keepers[0]
         there = [each for each in self._sidecars(keeper) if each.path not in self._going]
-        beside = self._companions[item.row.path]
         path = there[0].path if there else beside[0].target if beside else self._new_name(keeper)
         if not path:
             return
@@ -158,10 +155,13 @@ class Merger:
             place = next(place for place in self._innermost_first if lies_below(keeper, place.path))
             groups[path] = _Group(keeper, item.row, place, there[0] if there else None)
         group = groups[path]
-        others = [(each.path, parse_xmp(each.document)) for each in there[1:] if _is_sound(each)]
-        group.own, _ = united(group.own, [(keeper, self._described.get(keeper, Xmp())), *others])
-        group.sources.append(Source(item.row.path, words))
-        group.spares.append(item.row.path)
+        group.own, _ = united(group.own, [(keeper, self._united(keeper, there[1:]))])
+        group.sources.append(Source(spare, words))
+
+    def _united(self, path: bytes, sidecars: Sequence[Sidecar]) -> Xmp:
+        """Return what sidecars, and after them catalogues, say of a file."""
+        said = [(each.path, each.words) for each in sidecars if each.words]
+        return united(Xmp(), [*said, (path, self._described.get(path, Xmp()))])[0]
 
     def _sidecars(self, path: bytes) -> list[Sidecar]:
         """Return the XMP sidecars that lie beside a file now, in order of name."""
@@ -173,7 +173,8 @@ class Merger:
                 try:
                     open_folder = self._look.folder_of(sidecar)
                     if open_folder:
-                        found.append(Sidecar(sidecar, read_sidecar_in(*open_folder)))
+                        document = read_sidecar_in(*open_folder)
+                        found.append(Sidecar(sidecar, document, _words_of(document)))
                 except (OSError, NotSafe):
                     continue
         return found
@@ -188,7 +189,7 @@ class Merger:
 
     def _finish(self, path: bytes, group: _Group) -> dict[bytes, Item]:
         """Plan what is written at `path`, and return the companions that go along, by path."""
-        beside = [item for spare in group.spares for item in self._companions[spare]]
+        beside = [item for source in group.sources for item in self._companions.get(source.spare, ())]
         went = {source.spare for source in group.sources}
         merge = Merge(group.keeper, group.own, tuple(group.sources))
         former = group.former.document if group.former else None
@@ -248,16 +249,15 @@ class Merger:
     def _document(self, item: Item) -> bytes | None:
         """Return the bytes of a companion, if it is XMP."""
         own = next((each for each in self._sidecars(item.master) if each.path == item.row.path), None)
-        return own.document if own and _is_sound(own) else None
+        return own.document if own and own.words else None
 
 
 def _is_xmp(path: bytes) -> bool:
     return suffix_of(path.rpartition(b"/")[2]) == "xmp"
 
 
-def _is_sound(sidecar: Sidecar) -> bool:
+def _words_of(document: bytes) -> Xmp | None:
     try:
-        parse_xmp(sidecar.document)
+        return parse_xmp(document)
     except ValueError:
-        return False
-    return True
+        return None

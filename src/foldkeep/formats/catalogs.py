@@ -84,6 +84,8 @@ def read_catalog(source: CatalogSource) -> Iterator[CatalogEntry]:
 
 def _sound(entry: CatalogEntry) -> CatalogEntry:
     """Return an entry whose text can be a path: JSON may hold halves of characters that no encoding has."""
+    if entry.text.isascii():  # nearly always
+        return entry
     try:
         entry.text.encode("utf-8", "surrogateescape")
     except UnicodeEncodeError:

@@ -2,15 +2,15 @@
 
 import json
 from collections.abc import Iterable, Iterator, Mapping
+from functools import cache
 from itertools import chain, islice
 from typing import Any, BinaryIO
 
 from foldkeep.model import CatalogEntry
 
 from .reading import lines_of, read_whole, text_of
-from .records import entry_of, path_field
+from .records import LOOKED_AT, entry_of, path_field
 
-_LOOKED_AT = 200
 _DEEPEST = 4
 
 
@@ -68,7 +68,7 @@ def longest_list(document: Any) -> list[Any]:
 
 def _entries(records: Iterable[Any], field: str, noun: str) -> Iterator[CatalogEntry]:
     iterator = iter(records)
-    head = list(islice(iterator, _LOOKED_AT))
+    head = list(islice(iterator, LOOKED_AT))
     name = field_of(head, field)
     for number, record in enumerate(chain(head, iterator), start=1):
         where = f"{noun} {number}"
@@ -82,7 +82,7 @@ def _entries(records: Iterable[Any], field: str, noun: str) -> Iterator[CatalogE
 
 def field_of(records: Iterable[Any], field: str) -> str:
     """Return the key or JSON pointer of the path in records: `field`, or else the one that looks like it."""
-    objects = [record for record in islice(records, _LOOKED_AT) if isinstance(record, dict)]
+    objects = [record for record in islice(records, LOOKED_AT) if isinstance(record, dict)]
     return field if field or not objects else path_field(map(_flat, objects))
 
 
@@ -109,6 +109,7 @@ def _flat(record: Mapping[str, Any], above: str = "", depth: int = 0) -> dict[st
     return found
 
 
+@cache
 def _steps(pointer: str) -> list[str]:
     return [step.replace("~1", "/").replace("~0", "~") for step in pointer[1:].split("/")]
 

@@ -26,11 +26,16 @@ def text_of(data: bytes) -> str:
     return data.decode("utf-8", "surrogateescape")
 
 
+def is_utf16(data: bytes) -> bool:
+    """Tell whether text begins as UTF-16 does."""
+    return data.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE))
+
+
 def lines_of(file: BinaryIO) -> Iterator[tuple[int, str]]:
     """Yield the number and the text of each line of a file, without its end; raise ValueError for one without end."""
     start = file.read(4)
     file.seek(0)
-    if start.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)):
+    if is_utf16(start):
         if os.fstat(file.fileno()).st_size > _LARGEST:
             raise ValueError(f"it is larger than {_LARGEST // 1024**2} MiB, which is too much for UTF-16")
         yield from enumerate(text_of(file.read()).splitlines(), start=1)

@@ -6,14 +6,20 @@ from itertools import islice
 
 from foldkeep.model import OTHER, CatalogEntry, kind_of
 
-_LOOKED_AT = 200
-_NAMES = {
-    "keywords": ("keywords", "tags", "subject"),
-    "rating": ("rating", "stars"),
-    "title": ("title", "headline"),
-    "description": ("description", "caption"),
+LOOKED_AT = 200
+"""How many records tell which of their values is the path."""
+# What is told of a file under which names; of several that mean one thing the first one counts.
+_MEANINGS = {
+    "keywords": "keywords",
+    "tags": "keywords",
+    "subject": "keywords",
+    "rating": "rating",
+    "stars": "rating",
+    "title": "title",
+    "headline": "title",
+    "description": "description",
+    "caption": "description",
 }
-_ALIASES = frozenset(alias for aliases in _NAMES.values() for alias in aliases)
 
 
 def looks_like_a_path(text: str) -> bool:
@@ -25,7 +31,7 @@ def looks_like_a_path(text: str) -> bool:
 def path_field(records: Iterable[Mapping[str, object]]) -> str:
     """Return the name of the value that looks like a path in most records; raise ValueError if none does."""
     found: Counter[str] = Counter()
-    records = list(islice(records, _LOOKED_AT))
+    records = list(islice(records, LOOKED_AT))
     for record in records:
         for name, value in record.items():
             if isinstance(value, str) and looks_like_a_path(value):
@@ -38,17 +44,20 @@ def path_field(records: Iterable[Mapping[str, object]]) -> str:
 
 def entry_of(text: str, where: str, record: Mapping[str, object]) -> CatalogEntry:
     """Return an entry with what its record says of the file under the usual names."""
-    told = {alias: value for name, value in record.items() if value and (alias := name.strip().lower()) in _ALIASES}
+    told = {alias: value for name, value in record.items() if value and (alias := name.strip().lower()) in _MEANINGS}
     if not told:
         return CatalogEntry(text, where)
-    values = {ours: next((told[name] for name in names if name in told), None) for ours, names in _NAMES.items()}
+    values: dict[str, object] = {}
+    for alias, meaning in _MEANINGS.items():
+        if alias in told:
+            values.setdefault(meaning, told[alias])
     return CatalogEntry(
         text,
         where,
-        keywords=_keywords(values["keywords"]),
-        rating=_number(values["rating"]),
-        title=_text(values["title"]),
-        description=_text(values["description"]),
+        keywords=_keywords(values.get("keywords")),
+        rating=_number(values.get("rating")),
+        title=_text(values.get("title")),
+        description=_text(values.get("description")),
     )
 
 

@@ -13,7 +13,7 @@ from .jsons import field_of, longest_list, parsed_lines, set_at
 from .lists import list_parts
 from .playlists import PLS_FILE, URL, XSPF, parse_xspf, xspf_bases, xspf_locations
 from .reading import lines_of, read_whole, text_of
-from .records import path_field
+from .tables import open_table
 from .timelines import EDL_FILE, EDL_NAME, frames_of
 from .writing import new_file
 
@@ -131,20 +131,15 @@ def _pls(path: str, mend: Mend) -> Iterator[str]:
 
 def _csv(path: str, mend: Mend, field: str) -> Iterator[str]:
     with open(path, "rb") as file:
-        lines = [line + "\n" for _, line in lines_of(file)]
-    separator = max(",;\t", key=lines[0].count) if lines else ","
-    rows = list(csv.reader(lines, delimiter=separator))
-    header = rows[0] if rows else []
-    name = field or path_field(dict(zip(header, row, strict=False)) for row in rows[1:])
-    at = header.index(name)
-    table = io.StringIO()
-    writer = csv.writer(table, delimiter=separator)
-    writer.writerow(header)
-    for number, row in enumerate(rows[1:], start=2):
-        where = f"row {number}"
-        if mend.get(where, "") is not None:
-            writer.writerow([*row[:at], mend[where], *row[at + 1 :]] if where in mend else row)
-    yield table.getvalue()
+        table = open_table(file, field)
+        text = io.StringIO()
+        writer = csv.writer(text, delimiter=table.separator)
+        writer.writerow(table.header)
+        for number, row in enumerate(table.rows, start=2):
+            where = f"row {number}"
+            if mend.get(where, "") is not None:
+                writer.writerow([*row[: table.at], mend[where], *row[table.at + 1 :]] if where in mend else row)
+    yield text.getvalue()
 
 
 def _json(path: str, mend: Mend, field: str) -> Iterator[str]:

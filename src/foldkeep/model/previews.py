@@ -5,7 +5,6 @@ import re
 from .companions import stem_of
 
 _FOLDERS = frozenset((b"previews", b"thumbnails", b"thumbs", b".previews", b".thumbnails", b".thumbs"))
-_WORDS = (b"thumb", b"preview")
 _WORD = rb"(?:preview|thumbnail|thumb)"
 _MARKED = re.compile(rb"(.+)[ ._-]" + _WORD + rb"|" + _WORD + rb"[._-](.+)", re.IGNORECASE | re.DOTALL)
 
@@ -20,7 +19,8 @@ def preview_of(path: bytes) -> list[tuple[bytes, bytes]]:
     >>> preview_of(b"/day/kite.jpg")
     []
     """
-    if not any(word in path.lower() for word in _WORDS):  # nearly every path
+    lower = path.lower()
+    if b"thumb" not in lower and b"preview" not in lower:  # nearly every path
         return []
     folder, _, name = path.rpartition(b"/")
     stem = stem_of(name).lower()
