@@ -1,6 +1,7 @@
 """Stocks and catalogues made by code, for sizes that no test tree should have."""
 
 import json
+import os
 import sqlite3
 from collections.abc import Sequence
 from hashlib import blake2b
@@ -53,6 +54,15 @@ def fill_stock(path: str, count: int) -> None:
 
 
 CATALOGUES = ("list", "csv", "json", "jsonl", "m3u", "pls", "xspf", "otio", "edl", "sqlite")
+
+
+def make_catalogues(folder: Path, count: int) -> None:
+    """Make a stock of `count` files, a list of their paths, and catalogues of 19 of 20 of them."""
+    fill_stock(str(folder / "stock"), count)
+    with Stock.open(str(folder / "stock")) as stock:
+        paths = sorted(os.fsdecode(path) for path in stock.listing.paths())
+    (folder / "all.txt").write_text("\n".join([*paths, ""]))
+    write_catalogues(folder, [path for number, path in enumerate(paths) if number % 20 != 7])
 
 
 def write_catalogues(folder: Path, paths: Sequence[str]) -> None:

@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from rdflib import Graph, Namespace, URIRef
 
 from conftest import Desk, edit, left, listing
+from foldkeep.fold import working
 from foldkeep.formats import Xmp, parse_xmp, says_more, with_words
 
 DC, XMP = Namespace("http://purl.org/dc/elements/1.1/"), Namespace("http://ns.adobe.com/xap/1.0/")
@@ -267,3 +268,31 @@ def test_a_copy_known_to_many_takes_its_words_along_when_it_is_moved(shoot: Desk
     assert shoot.ask("unfold", "1")["left"] == []
     assert listing(shoot.place).items() >= before.items()
     assert list(away.iterdir()) == []
+
+
+@pytest.mark.parametrize("taken", [False, True])
+def test_a_sidecar_that_cannot_be_put_in_place_leaves_the_former_one(shoot: Desk, monkeypatch, taken):
+    """The disk fails between the two moves, or somebody puts a new sidecar there."""
+    before = listing(shoot.place)
+    real = working.move
+
+    def move(source, name, target, new_name):
+        if name.startswith(b"in-") and new_name == b"a.xmp":
+            if taken:
+                shoot.write("day/a.xmp", sidecar(("new",)))
+                raise FileExistsError(17, "taken")
+            raise OSError(5, "the cable was pulled")
+        real(source, name, target, new_name)
+
+    monkeypatch.setattr(working, "move", move)
+    answer = shoot.ask("fold", shoot.docket, "--yes")
+    assert words_at(shoot, "day/a.xmp")[0] == (("new",) if taken else ("kite", "sky"))
+    reasons = dict(left(answer))
+    assert reasons["a copy.xmp"].startswith("it says something that")
+    assert ("a.xmp" in reasons) != taken
+    monkeypatch.undo()
+    answer = shoot.ask("unfold", "1")
+    assert [os.path.basename(each["to"]["path"]) for each in answer["renamed"]] == (["a-2.xmp"] if taken else [])
+    now = listing(shoot.place)
+    assert {facts[0] for facts in before.values()} <= {facts[0] for facts in now.values()}
+    assert taken or now == before

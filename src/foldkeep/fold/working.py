@@ -30,6 +30,7 @@ _STATES = {Method.MOVE: RunFileState.MOVED, Method.BIN: RunFileState.BINNED}
 
 _WORDS_FOR = {Method.MOVE: "move", Method.BIN: "bin", Method.WRITE: "write"}
 
+_NAME_TAKEN = "a new file took its name, so nothing was put in its place"
 NOT_EMPTIED = "its folder did not become empty"
 NOTHING_NEW = "there was nothing new to say"
 UNTOLD = (NOT_EMPTIED, NOTHING_NEW)
@@ -101,7 +102,7 @@ class Worker:
         self._comparison = Comparison(told)
         self._keepers = Keepers()
         self._promised: set[bytes] = set()
-        self._merged: dict[int, Merged] = {}
+        self._expected: dict[int, Merged] = {}
         self.left = left
         self.merged: list[Merged] = []
         """The sidecars that were written."""
@@ -196,7 +197,7 @@ class Worker:
                            words=blake3(document).digest())  # fmt: skip
         like = ready.name if former is not None else os.path.basename(merge.keeper)
         write_like(ready.folder, like, self._vault.files, coming_in(file), document)
-        self._merged[file.number] = merged
+        self._expected[file.number] = merged
         return replace(ready, file=file)
 
     def _prepare_stand_in(self, ready: Ready) -> None:
@@ -283,7 +284,7 @@ class Worker:
                     move(self._vault.files, coming_in(file), ready.folder, ready.name)
             except (NotSafe, OSError):
                 self.drop(ready)
-                return replace(file, reason="a new file took its name, so nothing was put in its place")
+                return replace(file, reason=_NAME_TAKEN)
         return file
 
     def _write(self, ready: Ready) -> RunFile:
@@ -294,12 +295,20 @@ class Worker:
         try:
             move(self._vault.files, coming_in(file), ready.folder, ready.name)
         except OSError:
-            if file.method is Method.WRITE:
+            if file.method is Method.WRITE or self._is_back(ready):
                 raise
             self.drop(ready)
-            return replace(file, words=b"", reason="a new file took its name, so nothing was put in its place")
-        self.merged.append(self._merged[file.number])
+            return replace(file, words=b"", reason=_NAME_TAKEN)
+        self.merged.append(self._expected[file.number])
         return file
+
+    def _is_back(self, ready: Ready) -> bool:
+        """Put a file back out of its slot, and tell whether that went well."""
+        try:
+            move(self._vault.files, os.fsencode(ready.file.slot), ready.folder, ready.name)
+        except OSError:
+            return False
+        return True
 
     def _bin(self, ready: Ready) -> RunFile:
         from send2trash import send2trash
