@@ -180,7 +180,7 @@ def test_space_is_summed_up_as_a_plain_walk_does(desk: Desk):
     shown = desk.run("space", desk.place).out
     assert "on disk" in shown
     assert not set("█─") & set(shown)
-    assert desk.run("space", desk.top).err.endswith("is no place and no folder in one; see foldkeep places\n")
+    assert desk.run("space", desk.top).err.endswith("scan it first, or see foldkeep places\n")
     assert desk.run("space", "--by", "luck").status == 2
 
 

@@ -53,9 +53,5 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     document = {"command": "compare", **(comparison_document(found) if args.json else {})}
     env.answer(args, document, lambda page: show_comparison(page, found, top))
     if args.csv:
-        from foldkeep.formats import write_new_file
-
-        written = write_new_file(args.csv, COMPARE_COLUMNS, comparison_rows(found))
-        if written != args.csv:
-            env.stderr.write(f"foldkeep compare: {args.csv} is taken, so the table is in {written}\n")
+        env.write_table(args.csv, COMPARE_COLUMNS, comparison_rows(found))
     return ExitStatus.DONE

@@ -99,11 +99,7 @@ def _sets(args: argparse.Namespace, env: Environment, stock: "Stock", question: 
 
     env.answer(args, document, draw)
     if args.csv:
-        from foldkeep.formats import write_new_file
-
-        written = write_new_file(args.csv, _CSV_COLUMNS, _csv_rows(answer.sets()))
-        if written != args.csv:
-            env.stderr.write(f"foldkeep duplicates: {args.csv} is taken, so the table is in {written}\n")
+        env.write_table(args.csv, _CSV_COLUMNS, _csv_rows(answer.sets()))
     return ExitStatus.DONE
 
 

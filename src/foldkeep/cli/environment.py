@@ -5,7 +5,7 @@ Nothing heavy is imported here; ``foldkeep --help`` must not pay for it.
 
 import os
 import sys
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from enum import IntEnum
 from typing import TYPE_CHECKING, TextIO
 
@@ -132,6 +132,14 @@ class Environment:
             self.stdout.write(os.fsdecode(data))
         else:
             binary.write(data)
+
+    def write_table(self, path: str, header: Sequence[str], rows: Iterable[Sequence[str]]) -> None:
+        """Write a table to a new file; where the name was taken, say which one it got."""
+        from foldkeep.formats import write_new_file
+
+        written = write_new_file(path, header, rows)
+        if written != path:
+            self.stderr.write(f"{path} is taken, so the table is in {written}\n")
 
     def answer(self, args: "Namespace", document: "Mapping[str, object]", draw: "Callable[[Page], None]") -> None:
         """Write an answer on standard output: the JSON document with ``--json``, else as drawn."""

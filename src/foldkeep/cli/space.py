@@ -6,7 +6,6 @@ a difference, a column tells.
 """
 
 import argparse
-import os
 from typing import TYPE_CHECKING
 
 from .environment import Environment, ExitStatus
@@ -80,17 +79,10 @@ def _where(args: argparse.Namespace, stock: "Stock") -> "Filter":
     """Return the filter with the place or folder that is named, which must be one that is known."""
     from dataclasses import replace
 
-    from foldkeep.model import UnusableInput, lies_below, visible
+    from foldkeep.scan import named_folder
 
     fits = wanted(args)
-    if not args.where:
-        return fits
-    places = stock.places.all()
-    path = os.path.realpath(os.fsencode(args.where))
-    top = next((place.path for place in places if place.label == args.where), path)
-    if not any(top == place.path or lies_below(top, place.path) for place in places):
-        raise UnusableInput(f"{visible(args.where)} is no place and no folder in one", "see foldkeep places")
-    return replace(fits, under=(top,))
+    return replace(fits, under=(named_folder(stock, args.where),)) if args.where else fits
 
 
 def _draw(args: argparse.Namespace, stock: "Stock", fits: "Filter") -> list[str]:

@@ -9,7 +9,8 @@ from itertools import compress, repeat
 from typing import NamedTuple
 
 from foldkeep.formats import InventoryFolder, InventoryReader
-from foldkeep.model import Filter, Place, Role, StockFile, UnusableInput, lies_below, steps_alike, visible
+from foldkeep.model import Filter, Place, Role, StockFile, lies_below, steps_alike, visible
+from foldkeep.scan import named_folder
 from foldkeep.stock import Stock
 
 
@@ -132,13 +133,7 @@ def open_side(stock: Callable[[], Stock], word: str, wanted: Filter) -> Side:
     if os.path.isfile(word):
         return _inventory_side(word, wanted)
     known = stock()
-    path = os.path.realpath(os.fsencode(word))
-    places = known.places.all()
-    top = next((place.path for place in places if place.label == word), path)
-    if not any(top == place.path or lies_below(top, place.path) for place in places):
-        raise UnusableInput(
-            f"{visible(word)} is no place, no folder in one, and no inventory", "scan it first, or see foldkeep places"
-        )
+    top = named_folder(known, word)
     inner = replace(wanted, under=(*wanted.under, top)) if not wanted.under else wanted
     files = {}
     for folder, name, size, modified_ns, kind, volume, inode, ends, digest in known.listing.contents(inner):

@@ -3,7 +3,8 @@
 import errno
 import os
 import sys
-from contextlib import suppress
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 
 from blake3 import blake3
 
@@ -28,8 +29,7 @@ def copy_file(source: int, name: bytes, target: int, new_name: bytes) -> bytes:
     original = os.open(name, FILE, dir_fd=source)
     try:
         facts = os.fstat(original)
-        copy = os.open(new_name, _NEW_FILE, 0o600, dir_fd=target)
-        try:
+        with _new_file(target, new_name) as copy:
             digest = _copy_bytes(original, copy)
             like(facts, original, copy)
             os.fsync(copy)
@@ -37,11 +37,6 @@ def copy_file(source: int, name: bytes, target: int, new_name: bytes) -> bytes:
             os.lseek(copy, 0, os.SEEK_SET)
             if digest_of(copy, facts.st_size) != (digest, facts.st_size):
                 raise OSError(errno.EIO, "the copy reads differently from the original")
-        except BaseException:
-            os.unlink(new_name, dir_fd=target)
-            raise
-        finally:
-            os.close(copy)
     finally:
         os.close(original)
     return digest
@@ -53,8 +48,7 @@ def write_like(folder: int, name: bytes, target: int, new_name: bytes, content: 
     Raises OSError as `copy_file`; what was begun is taken away again.
     """
     facts = os.stat(name, dir_fd=folder, follow_symlinks=False)
-    copy = os.open(new_name, _NEW_FILE, 0o600, dir_fd=target)
-    try:
+    with _new_file(target, new_name) as copy:
         written = 0
         while written < len(content):
             written += os.write(copy, content[written:])
@@ -62,11 +56,6 @@ def write_like(folder: int, name: bytes, target: int, new_name: bytes, content: 
             os.fchown(copy, facts.st_uid, facts.st_gid)
         os.fchmod(copy, facts.st_mode & 0o666)
         os.fsync(copy)
-    except BaseException:
-        os.unlink(new_name, dir_fd=target)
-        raise
-    finally:
-        os.close(copy)
 
 
 def clone_file(original: int, like_this: int, target: int, new_name: bytes) -> None:
@@ -78,16 +67,23 @@ def clone_file(original: int, like_this: int, target: int, new_name: bytes) -> N
         raise OSError(errno.EOPNOTSUPP, "clones are not to be had on this system")
     import fcntl
 
-    copy = os.open(new_name, _NEW_FILE, 0o600, dir_fd=target)
-    try:
+    with _new_file(target, new_name) as copy:
         fcntl.ioctl(copy, _FICLONE, original)
         like(os.fstat(like_this), like_this, copy)
         os.fsync(copy)
+
+
+@contextmanager
+def _new_file(folder: int, name: bytes) -> Iterator[int]:
+    """Open a new file in an open folder for the time of the block; take it away again if that fails."""
+    descriptor = os.open(name, _NEW_FILE, 0o600, dir_fd=folder)
+    try:
+        yield descriptor
     except BaseException:
-        os.unlink(new_name, dir_fd=target)
+        os.unlink(name, dir_fd=folder)
         raise
     finally:
-        os.close(copy)
+        os.close(descriptor)
 
 
 def like(facts: os.stat_result, original: int, copy: int) -> None:

@@ -3,7 +3,7 @@
 from .apart import Apart
 from .facts import MEDIA, MediaReader, Medium, capture_moment, read_sidecar, sidecars_of
 from .opening import FILE, FOLDER, facts_at, open_below, open_path
-from .places import Presence, add_place, find_place, presence, presences
+from .places import Presence, add_place, find_place, named_folder, presence, presences
 from .reading import digest_of
 from .report import ScanReport
 from .scan import scan
@@ -13,6 +13,7 @@ __all__ = [
     "ScanReport",
     "add_place",
     "find_place",
+    "named_folder",
     "presence",
     "presences",
     "Presence",

@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from foldkeep.model import ASKABLE, FOLD_NAME, Place, Role, UnusableInput, reason_of, visible
+from foldkeep.model import ASKABLE, FOLD_NAME, Place, Role, UnusableInput, lies_below, reason_of, visible
 from foldkeep.stock import Stock
 
 from .volumes import VolumeFacts, volume_of
@@ -63,6 +63,21 @@ def find_place(stock: Stock, name: str) -> Place:
         if place.label == name or place.path in (path, os.fsencode(name)):
             return place
     raise UnusableInput(f"no place is called {visible(name)}", "see foldkeep places")
+
+
+def named_folder(stock: Stock, word: str) -> bytes:
+    """Return the folder that is meant: the top of the place with this label, or a folder in a place.
+
+    Raises UnusableInput if it is neither.
+    """
+    places = stock.places.all()
+    path = os.path.realpath(os.fsencode(word))
+    top = next((place.path for place in places if place.label == word), path)
+    if not any(top == place.path or lies_below(top, place.path) for place in places):
+        raise UnusableInput(
+            f"{visible(word)} is no place and no folder in one", "scan it first, or see foldkeep places"
+        )
+    return top
 
 
 def same_volume(stock: Stock, place: Place, found: Found) -> bool:
