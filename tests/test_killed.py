@@ -175,7 +175,7 @@ def check_recovery(scenes: Scenes, method: str, alone: bool, where: str) -> None
     if method in FOR_GOOD or scenes.command == "release":
         known = {path: facts for path, facts in now.items() if isinstance(path, bytes)}
         # What came back is what it was; a sidecar of the spare may be beside the keeper.
-        written = os.fsencode(desk.place / "a.xmp") if method == "words-fold" else b""
+        written = os.fsencode(desk.place / "a.xmp") if method in ("words-fold", "words-delete") else b""
         assert all(scenes.before.get(path, facts) == facts for path, facts in known.items() if path != written), where
         assert {facts[0] for facts in known.values()} >= {
             facts[0]

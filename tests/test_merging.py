@@ -10,8 +10,11 @@ from hypothesis import strategies as st
 from rdflib import Graph, Namespace, URIRef
 
 from conftest import Desk, edit, left, listing
-from foldkeep.fold import working
+from foldkeep.fold import ReleaseReport, working
+from foldkeep.fold.releasing import release_batch
+from foldkeep.fold.vault import Vault
 from foldkeep.formats import Xmp, parse_xmp, says_more, with_words
+from foldkeep.stock import Stock
 
 DC, XMP = Namespace("http://purl.org/dc/elements/1.1/"), Namespace("http://ns.adobe.com/xap/1.0/")
 WORDS = (DC.subject, DC.title, DC.description, XMP.Rating)
@@ -196,11 +199,40 @@ def test_sidecars_of_a_released_run_go_if_those_stand_that_say_what_they_said(sh
         for name in ("a copy.xmp", "a.xmp")
     ]
     (shoot.place / "day/a.xmp").write_bytes(written.replace(b"red", b"blue"))
-    assert shoot.ask("release", "1", "--yes")["released"] == 2
-    # What was written and not changed goes by unfolding; what was moved comes back.
-    assert shoot.ask("unfold", "1")["left"] == []
+    assert [name for name, _ in left(shoot.ask("release", "1", "--yes"))] == ["a copy.xmp"], "who said red?"
+    (shoot.place / "day/a.xmp").write_bytes(written.replace(b"Red kite", b"Blue kite"))
+    assert shoot.ask("release", "1", "--yes")["released"] == 1
+    # What was moved comes back; what was written stays, since it may be the last to say so.
+    kept = {name: words_at(shoot, f"day/{name}.xmp") for name in ("d", "e", "f.jpg")}
+    assert sorted(left(shoot.ask("unfold", "1"))) == [
+        (f"{name}.xmp", "stays, since what it says may be nowhere else now") for name in sorted(kept)
+    ]
     assert sorted(os.listdir(shoot.place / "in")) == ["b copy.xmp", "c copy.xmp"]
-    assert {"a.xmp", "c.xmp"} == {name for name in os.listdir(shoot.place / "day") if name.endswith(".xmp")}
+    assert kept == {name: words_at(shoot, f"day/{name}.xmp") for name in kept}
+
+
+@pytest.mark.parametrize("alone", [False, True])
+def test_words_outlive_the_sidecar_that_was_released(shoot: Desk, alone):
+    """The spare's sidecar goes for good, and then the former sidecar of the keeper comes back."""
+    shoot.ask("fold", shoot.docket, "--yes")
+    with Stock.open(str(shoot.stock)) as stock, stock.hold("release"):
+        run = stock.ledger.run(1)
+        (spare,) = [file for file in stock.ledger.files(1) if file.path.endswith(b"in/a copy.xmp")]
+        with Vault(spare.place, run.key) as vault:
+            release_batch(stock, vault, [spare], None, ReleaseReport())
+    if alone:
+        shutil.rmtree(shoot.stock.parent)
+    answer = shoot.ask("unfold", *(("--from", shoot.place) if alone else ("1",)))
+    assert [os.path.basename(each["to"]["path"]) for each in answer["renamed"]] == ["a-2.xmp", "c-2.xmp"]
+    assert words_at(shoot, "day/a.xmp") == (("kite", "sky", "red"), 3, "Red kite", None)
+    assert words_at(shoot, "day/a-2.xmp") == (("kite", "sky"), 3, None, None)
+
+
+def test_a_sidecar_is_not_released_once_nobody_says_what_it_says(shoot: Desk):
+    shoot.ask("fold", shoot.docket, "--yes")
+    shoot.ask("unfold", "1", "--path", "a.xmp")
+    assert words_at(shoot, "day/a.xmp")[0] == ("kite", "sky")
+    assert [name for name, _ in left(shoot.ask("release", "1", "--yes"))] == ["a copy.xmp"]
 
 
 def test_a_sidecar_that_somebody_changed_stays_and_the_former_one_comes_back_beside_it(shoot: Desk):

@@ -3,7 +3,7 @@
 import os
 from dataclasses import dataclass, field, replace
 
-from foldkeep.formats import parse_xmp
+from foldkeep.formats import says_more
 from foldkeep.model import (
     FOLD_NAME,
     Problem,
@@ -18,7 +18,8 @@ from foldkeep.model import (
 from foldkeep.scan import FILE, digest_of, open_path
 from foldkeep.stock import Stock
 
-from .merging import LARGEST_SIDECAR
+from .identity import NotSafe
+from .merging import LARGEST_SIDECAR, read_sidecar_in
 from .moving import facts_of
 from .settling import files_by_place, settle, settle_all, write_down
 from .space import Space, free_space
@@ -113,7 +114,7 @@ def release_batch(
             report.left.append(Problem(file.path, "gone from the fold; somebody took it away"))
         elif (facts.st_size, facts.st_mtime_ns) != (file.size, file.modified_ns):
             report.left.append(Problem(file.path, "changed in the fold; unfold it to look at it"))
-        elif copies is not None and file.digest and not copies.one_stands(file):
+        elif copies is not None and file.digest and not copies.one_stands(file, vault.files):
             report.left.append(
                 Problem(file.path, "no copy of it outside the fold can be read now; unfold it to keep it")
             )
@@ -143,16 +144,22 @@ class _Copies:
         self._stock = stock
         self._digests: dict[bytes, bytes | None] = {}
 
-    def one_stands(self, file: RunFile) -> bool:
+    def one_stands(self, file: RunFile, folder: int) -> bool:
         """Tell whether the keeper, or any other copy that the stock knows, has the content now.
 
-        Of a sidecar it is enough that the one stands that was found, or made, to say what it said.
+        Of a sidecar it is enough that the one which was found, or written, to say what it says still does.
+
+        Parameters
+        ----------
+        folder
+            The open folder that the file waits in.
         """
         if self._digest(file.keeper) == file.digest:
             return True
         if any(self._digest(path) == file.digest for path in self._stock.sets.paths_of(file.digest)):
             return True
-        return (bool(file.words) or self._stock.ledger.was_rewritten(file.keeper)) and _is_sidecar_now(file.keeper)
+        is_said = file.words or self._stock.ledger.was_rewritten(file.keeper)
+        return bool(is_said) and _says_all(file.keeper, folder, os.fsencode(file.slot))
 
     def _digest(self, path: bytes) -> bytes | None:
         if path not in self._digests:
@@ -160,15 +167,15 @@ class _Copies:
         return self._digests[path]
 
 
-def _is_sidecar_now(path: bytes) -> bool:
+def _says_all(path: bytes, folder: int, name: bytes) -> bool:
+    """Tell whether a sidecar outside every fold says all that one in an open folder does."""
     if FOLD_NAME in path.split(b"/"):
         return False
     try:
         with open(open_path(path, FILE), "rb") as stream:
-            parse_xmp(stream.read(LARGEST_SIDECAR))
-    except (OSError, ValueError):
+            return not says_more(read_sidecar_in(folder, name), stream.read(LARGEST_SIDECAR))
+    except (OSError, NotSafe, ValueError):
         return False
-    return True
 
 
 def _digest_at(path: bytes) -> bytes | None:

@@ -68,7 +68,8 @@ def unfold(
 
     A folder that is gone is made again; one that the run emptied comes back as it was. A link or clone that
     took a file's name goes. A name that was taken by somebody is left alone; the file gets a free name
-    beside it.
+    beside it. A sidecar that the run wrote goes too, unless some of the run was released: then it may be the
+    last to say what it says.
 
     Parameters
     ----------
@@ -79,14 +80,15 @@ def unfold(
     """
     settle_all(stock)
     report = UnfoldReport(run.id)
-    chosen = [
-        file for file in stock.ledger.files(run.id) if file.state in COMES_BACK and (wanted is None or wanted(file))
-    ]
+    files = stock.ledger.files(run.id)
+    chosen = [file for file in files if file.state in COMES_BACK and (wanted is None or wanted(file))]
+    # What a sidecar says may have been said nowhere else by then.
+    keeps_words = any(file.state is RunFileState.RELEASED for file in files)
     with stock.transaction():
         stock.ledger.set_underway(run.id, True)
     try:
         for place, files in files_by_place(chosen).items():
-            _unfold_in(run.key, place, files, lambda done: write_down(stock, done), report, progress)
+            _unfold_in(run.key, place, files, lambda done: write_down(stock, done), report, progress, keeps_words)
     finally:
         settle(stock, run)
     still = {file.path for file in stock.ledger.files(run.id) if file.state in COMES_BACK}
@@ -136,7 +138,8 @@ def unfold_from(folder: bytes, progress: Progress = no_progress, stock: Stock | 
             report.left.append(Problem(top, f"run {key} cannot be read: {reason_of(error)}"))
             continue
         here = [file for file in files if file.state in COMES_BACK and file.state is not RunFileState.LOST]
-        _unfold_in(key, top, here, _nobody_notes, report, progress)
+        keeps_words = any(file.state is RunFileState.RELEASED for file in files)
+        _unfold_in(key, top, here, _nobody_notes, report, progress, keeps_words)
         back = {file.path for file in here} - {problem.path for problem in report.left}
         if len(back) == len(here):
             tidy(top, key)
@@ -176,6 +179,7 @@ def _unfold_in(
     note: Callable[[list[RunFile]], None],
     report: UnfoldReport,
     progress: Progress,
+    keeps_words: bool,
 ) -> None:
     try:
         # What was moved away, or made, has nothing in the fold.
@@ -186,7 +190,7 @@ def _unfold_in(
             Folders(b"/") as targets,
         ):
             bring_back(vault, folders, [file.path for file in files])
-            hand = _Hand(key, vault, folders, targets)
+            hand = _Hand(key, vault, folders, targets, keeps_words)
             for at in range(0, len(files), _BATCH_FILES):
                 note(hand.bring(files[at : at + _BATCH_FILES], report))
                 progress(Step("Unfolding", report.restored, len(files), "files"))
@@ -198,13 +202,20 @@ def _unfold_in(
 
 
 class _Hand:
-    """Brings files of one place and run back."""
+    """Brings files of one place and run back.
 
-    def __init__(self, key: str, vault: Vault, folders: Folders, targets: Folders) -> None:
+    Parameters
+    ----------
+    keeps_words
+        Sidecars that the run wrote stay.
+    """
+
+    def __init__(self, key: str, vault: Vault, folders: Folders, targets: Folders, keeps_words: bool) -> None:
         self._key = key
         self._vault = vault
         self._folders = folders
         self._targets = targets
+        self._keeps_words = keeps_words
 
     def bring(self, files: list[RunFile], report: UnfoldReport) -> list[RunFile]:
         """Bring files back and return them as they are then.
@@ -251,7 +262,7 @@ class _Hand:
         if not waits:
             self._bring_from_target(file, folder, name)
             return
-        if (file.method.links or file.method.writes) and path == file.path:
+        if (file.method.links or (file.method.writes and not self._keeps_words)) and path == file.path:
             self._clear_name(file, (folder, name))
         move(self._vault.files, slot, folder, name)
         out = coming_out(file)
@@ -260,6 +271,8 @@ class _Hand:
 
     def _take_away_made(self, file: RunFile) -> None:
         """Take away a sidecar that the run wrote where none was; one that somebody changed stays."""
+        if self._keeps_words:
+            raise NotSafe("stays, since what it says may be nowhere else now")
         try:
             home = self._folders.of(file.path)
         except FileNotFoundError:
