@@ -21,6 +21,7 @@ COMMANDS = {
     "duplicates": "list the sets of files that have the same content",
     "catalog": "remember what another program keeps track of, and check it",
     "orphans": "find what a catalogue has lost track of",
+    "caches": "find what programs made and can make again",
     "space": "tell where the space goes, and draw a map of it",
     "list": "list files that are known, by size, age, name or path",
     "compare": "tell what came, went or moved between two folders or drives",

@@ -1,5 +1,6 @@
 """Questions put to the stock, one module a question."""
 
+from .caches import Caches, Regenerable, caches, explain_cache
 from .catalogs import Known, RootMap, descriptions, folders_of, known_files, uses
 from .compare import Change, Comparison, Side, Verdict, compare, open_side
 from .details import Details, KnownCopy, details
@@ -23,6 +24,10 @@ __all__ = [
     "FolderMatch",
     "FolderFacts",
     "Relation",
+    "caches",
+    "Caches",
+    "Regenerable",
+    "explain_cache",
     "known_files",
     "folders_of",
     "uses",

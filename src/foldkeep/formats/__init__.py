@@ -9,6 +9,7 @@ from .inventory import (
     InventoryReader,
     write_inventory,
 )
+from .recipes import general_recipes, read_recipes, with_general
 from .repairing import write_repaired
 from .settings import SettingsFile, read_settings, settings_table
 from .sidecars import says_more, with_words
@@ -22,6 +23,9 @@ __all__ = [
     "catalog_source",
     "read_catalog",
     "write_repaired",
+    "general_recipes",
+    "read_recipes",
+    "with_general",
     "InventoryFolder",
     "InventoryHead",
     "InventoryPlace",

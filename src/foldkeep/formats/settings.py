@@ -26,20 +26,22 @@ class SettingsFile:
     given: frozenset[str]
 
 
-def _flag(value: Any) -> bool:
+def flag(value: Any) -> bool:
+    """Return a value that is true or false; raise ValueError if it is neither."""
     if not isinstance(value, bool):
         raise ValueError("write true or false")
     return value
 
 
-def _words(value: Any) -> tuple[str, ...]:
+def words(value: Any) -> tuple[str, ...]:
+    """Return a list of words; raise ValueError if it is none."""
     if not isinstance(value, list) or not all(isinstance(word, str) and word for word in value):
         raise ValueError('write a list of words, like ["one", "two"]')
     return tuple(value)
 
 
 def _suffixes(value: Any) -> tuple[str, ...]:
-    return tuple(word.removeprefix(".").lower() for word in _words(value))
+    return tuple(word.removeprefix(".").lower() for word in words(value))
 
 
 def _size(value: Any) -> int:
@@ -63,12 +65,12 @@ def _per(value: Any) -> str:
 
 
 SCAN_KEYS: dict[str, Callable[[Any], Any]] = {
-    "hidden": _flag,
-    "system": _flag,
-    "bundles": _flag,
-    "cross_volumes": _flag,
-    "ignore_folders": _words,
-    "ignore_names": _words,
+    "hidden": flag,
+    "system": flag,
+    "bundles": flag,
+    "cross_volumes": flag,
+    "ignore_folders": words,
+    "ignore_names": words,
     "ignore_suffixes": _suffixes,
     "smallest": _size,
     "largest": _size,
@@ -77,15 +79,15 @@ SCAN_KEYS: dict[str, Callable[[Any], Any]] = {
 """The keys of section ``[scan]``, each with what checks its value and turns it into ours."""
 
 KEEP_KEYS: dict[str, Callable[[Any], Any]] = {
-    "prefer": _words,
-    "protect": _words,
-    "give_up_under": _words,
+    "prefer": words,
+    "protect": words,
+    "give_up_under": words,
     "at_least": _number,
     "per": _per,
 }
 """The keys of section ``[keep]``."""
 
-FOLD_KEYS: dict[str, Callable[[Any], Any]] = {"litter": _words}
+FOLD_KEYS: dict[str, Callable[[Any], Any]] = {"litter": words}
 """The keys of section ``[fold]``."""
 
 _KEYS = {"scan": SCAN_KEYS, "keep": KEEP_KEYS, "fold": FOLD_KEYS}

@@ -11,6 +11,7 @@ from .kinds import KINDS, OTHER, kind_of, suffix_of
 from .media import Facts
 from .names import beside, file_uri, folders_above, lies_below, path_from_uri, steps_alike, visible
 from .previews import preview_of
+from .recipes import IN_PROJECT, SOURCES, WHATS, Cookbook, Recipe
 from .runs import Method, Run, RunFile, RunFileState, RunSummary
 from .settings import ASKABLE, BUNDLE_SUFFIXES, Settings
 from .signatures import contradiction, format_of
@@ -41,6 +42,11 @@ __all__ = [
     "looks_like_a_copy",
     "plain_stem",
     "preview_of",
+    "Recipe",
+    "Cookbook",
+    "WHATS",
+    "SOURCES",
+    "IN_PROJECT",
     "sidecar_stems",
     "stem_of",
     "owner_names",

@@ -1,5 +1,6 @@
 """What people look at. Takes answers, computes none."""
 
+from .caches import caches_document, show_caches
 from .changing import (
     show_audit,
     show_folded,
@@ -62,6 +63,8 @@ from .touring import show_step, show_tour
 from .words import count
 
 __all__ = [
+    "show_caches",
+    "caches_document",
     "Page",
     "Column",
     "count",

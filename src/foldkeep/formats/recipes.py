@@ -1,0 +1,121 @@
+"""Recipe files: TOML 1.0 with one table ``[[recipe]]`` for each, see docs/formats.md."""
+
+import re
+import tomllib
+from collections.abc import Callable
+from importlib.resources import files
+from typing import Any
+
+from foldkeep.model import IN_PROJECT, KINDS, SOURCES, WHATS, Recipe, UnusableInput, reason_of, visible
+
+from .settings import flag, words
+
+
+def general_recipes() -> tuple[Recipe, ...]:
+    """Return the recipes that come with Fold Keep."""
+    return _parsed(files(__package__).joinpath("recipes.toml").read_bytes())
+
+
+def read_recipes(path: str) -> tuple[Recipe, ...]:
+    """Read a file of recipes.
+
+    Raises
+    ------
+    UnusableInput
+        If it cannot be read, or a recipe in it says what makes no sense.
+    """
+    try:
+        with open(path, "rb") as file:
+            return _parsed(file.read())
+    except OSError as error:
+        raise UnusableInput(
+            f"cannot read the recipes {visible(path)}: {reason_of(error)}", "name a file that is there"
+        ) from error
+    except ValueError as error:
+        raise UnusableInput(
+            f"cannot use the recipes {visible(path)}: {visible(str(error))}", "mend that; docs/formats.md has the form"
+        ) from error
+
+
+def with_general(own: tuple[Recipe, ...]) -> tuple[Recipe, ...]:
+    """Return recipes of a user's, then the general ones whose names they do not have."""
+    names = {recipe.name for recipe in own}
+    return (*own, *(recipe for recipe in general_recipes() if recipe.name not in names))
+
+
+def _parsed(document: bytes) -> tuple[Recipe, ...]:
+    tables = tomllib.loads(document.decode("utf-8-sig")).get("recipe")
+    if not isinstance(tables, list) or not all(isinstance(table, dict) for table in tables):
+        raise ValueError("it has no [[recipe]]")
+    return tuple(_recipe(table, number) for number, table in enumerate(tables, start=1))
+
+
+def _recipe(table: dict[str, Any], number: int) -> Recipe:
+    name = table.get("name")
+    shown = repr(name) if isinstance(name, str) and name else f"number {number}"
+    found = {}
+    for key, value in table.items():
+        if key not in _KEYS:
+            raise ValueError(f"recipe {shown} has {key!r}, which is none of {', '.join(_KEYS)}")
+        try:
+            found[key] = _KEYS[key](value)
+        except ValueError as error:
+            raise ValueError(f"recipe {shown}, {key}: {error}") from error
+    missing = [key for key in ("name", "what", "files", "source") if key not in found]
+    if missing:
+        raise ValueError(f"recipe {shown} has no {missing[0]}")
+    return Recipe(**found)
+
+
+def _one_of(choices: tuple[str, ...]) -> Callable[[Any], str]:
+    def chosen(value: Any) -> str:
+        if value not in choices:
+            raise ValueError(f"write one of {', '.join(choices)}")
+        return str(value)
+
+    return chosen
+
+
+def _text(value: Any) -> str:
+    if not isinstance(value, str) or not value:
+        raise ValueError("write a text")
+    return value
+
+
+def _some(value: Any) -> tuple[str, ...]:
+    if not (found := words(value)):
+        raise ValueError("write at least one")
+    return found
+
+
+def _kinds(value: Any) -> tuple[str, ...]:
+    return tuple(_one_of(KINDS)(kind) for kind in _some(value))
+
+
+def _folders(value: Any) -> tuple[str, ...]:
+    if any(folder.startswith("/") for folder in _some(value)):
+        raise ValueError(f"write folders from that of the file, like '..', or {IN_PROJECT!r}")
+    return words(value)
+
+
+def _version(value: Any) -> str:
+    try:
+        groups = re.compile(_text(value)).groups
+    except re.error as error:
+        raise ValueError(f"no regular expression: {error}") from error
+    if groups != 1:
+        raise ValueError("write a regular expression with one group, the version")
+    return str(value)
+
+
+_KEYS: dict[str, Callable[[Any], Any]] = {
+    "name": _text,
+    "what": _one_of(WHATS),
+    "files": _some,
+    "source": _one_of(SOURCES),
+    "marks": words,
+    "folders": _folders,
+    "kinds": _kinds,
+    "version": _version,
+    "cleared_in_use": flag,
+}
