@@ -51,5 +51,6 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             return ExitStatus.DONE
         found = caches(stock, recipes, wanted(args), frozenset(args.what))
     top = env.top(args, _TOP_ON_TERMINAL)
-    env.answer(args, {"command": "caches", **caches_document(found)}, lambda page: show_caches(page, found, top))
+    document = {"command": "caches", **(caches_document(found) if args.json else {})}
+    env.answer(args, document, lambda page: show_caches(page, found, top))
     return ExitStatus.DONE

@@ -99,6 +99,7 @@ def _all_caches(stock: Stock, recipes: Sequence[Recipe], wanted: Filter) -> Cach
     files = list(stock.listing.files(Filter()))
     tagged = {folder for file in files if (folder := _tagged(file.path))}
     book = Cookbook(recipes)
+    takes = wanted.takes if wanted else _any
     taken: list[tuple[StockFile, Recipe]] = []
     result = Caches()
     rest: list[StockFile] = []
@@ -106,7 +107,7 @@ def _all_caches(stock: Stock, recipes: Sequence[Recipe], wanted: Filter) -> Cach
         folder = file.path.rpartition(b"/")[0]
         tag = next((each for each in (folder, *folders_above(folder)) if each in tagged), None) if tagged else None
         if tag is not None:
-            if wanted.takes(file) and os.path.join(tag, TAG) != file.path:
+            if takes(file) and os.path.join(tag, TAG) != file.path:
                 evidence = f"its folder has a {TAG.decode()}"
                 result.found.append(Regenerable(file, "frame cache", evidence, os.path.join(tag, TAG), None))
         elif recipe := book.takes(below_place(file)):
@@ -115,7 +116,7 @@ def _all_caches(stock: Stock, recipes: Sequence[Recipe], wanted: Filter) -> Cach
             rest.append(file)
     sources = _Sources(rest, taken)
     for file, recipe in taken:
-        if wanted.takes(file):
+        if takes(file):
             source = sources.of(file, recipe)
             found = Regenerable(
                 file,
@@ -127,6 +128,10 @@ def _all_caches(stock: Stock, recipes: Sequence[Recipe], wanted: Filter) -> Cach
             )
             (result.found if source else result.last).append(found)
     return result
+
+
+def _any(_: StockFile) -> bool:
+    return True
 
 
 def _evidence(recipe: Recipe) -> str:
@@ -176,15 +181,20 @@ class _Sources:
     def __init__(self, files: Iterable[StockFile], taken: Iterable[tuple[StockFile, Recipe]]) -> None:
         stems = {stem for file, recipe in taken if recipe.source == "stem" for stem in _stems(file, recipe)}
         self._documents: dict[bytes, bytes] = {}
-        self._by_stem: dict[str, list[StockFile]] = defaultdict(list)
+        self._near: dict[tuple[bytes, str], list[StockFile]] = defaultdict(list)
+        self._within: dict[tuple[bytes, str], list[StockFile]] = defaultdict(list)
         self._projects: dict[bytes, bytes | None] = {}
+        files = list(files)
+        for file in files:
+            if file.kind == "project":
+                self._documents.setdefault(file.path.rpartition(b"/")[0], file.path)
         for file in files:
             folder, _, name = file.path.rpartition(b"/")
-            if file.kind == "project":
-                self._documents.setdefault(folder, file.path)
             lower = os.fsdecode(name).lower()
             for stem in {lower, os.fsdecode(stem_of(name)).lower()} & stems:
-                self._by_stem[stem].append(file)
+                self._near[folder, stem].append(file)
+                if project := self.project_of(file.path):
+                    self._within[project, stem].append(file)
 
     def of(self, file: StockFile, recipe: Recipe) -> bytes | None:
         """Return what a file is made from; None if that is not there."""
@@ -192,14 +202,14 @@ class _Sources:
         if recipe.source == "project":
             return self._documents[project] if project else None
         folder = file.path.rpartition(b"/")[0]
-        near = {os.path.normpath(os.path.join(folder, os.fsencode(each))) for each in recipe.folders}
-        anywhere = project if IN_PROJECT in recipe.folders else None
+        near = [os.path.normpath(os.path.join(folder, os.fsencode(each))) for each in recipe.folders]
         for stem in _stems(file, recipe):
-            for other in self._by_stem.get(stem, ()):
-                if other.kind in recipe.kinds and other.place == file.place:
-                    where = other.path.rpartition(b"/")[0]
-                    if where in near or (anywhere and self.project_of(other.path) == anywhere):
-                        return other.path
+            found = [other for where in near for other in self._near.get((where, stem), ())]
+            if project and IN_PROJECT in recipe.folders:
+                found += self._within.get((project, stem), ())
+            source = next((other for other in found if other.kind in recipe.kinds), None)
+            if source:
+                return source.path
         return None
 
     def project_of(self, path: bytes) -> bytes | None:
