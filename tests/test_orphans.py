@@ -1,5 +1,6 @@
 """What a catalogue has lost track of, and what is left over: right to the file, in dockets and corrected copies."""
 
+import csv
 import json
 import os
 import sqlite3
@@ -75,7 +76,10 @@ def test_missing_and_twice(desk: Desk):
     assert missing["WKD_1.jpg"]["now"] is None
     assert missing["WKD_0.jpg"]["by_content"]
     assert Path(missing["WKD_0.jpg"]["now"]["path"]).name == "a copy.jpg"
-    told = desk.run("orphans", "--catalog", source).out
+    told = desk.run("orphans", "--catalog", source, "-o", desk.top / "twice.csv").out
+    with (desk.top / "twice.csv").open(newline="") as table:
+        rows = [(row["action"], Path(row["path"]).name) for row in csv.DictReader(table) if "pair" in row["path"]]
+    assert rows == [("keep", "pair 1.mov"), ("leave", "pair 2.mov")]
     assert sum(each["bytes"] for each in found["twice"]) == 60
     assert f"WKD_0.jpg  the same content is now {desk.place}/inbox/a copy.jpg\n" in told
     assert "WKD_2.jpg  in the fold since run 1\n" in told

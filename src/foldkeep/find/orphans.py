@@ -83,16 +83,17 @@ class Twice:
     ----------
     entries
         How they are written there.
-    paths
-        Their files in the order of the catalogue: one if it is one path written in several ways, several if these
-        have one content.
-    bytes
-        What the copies take beyond the first; hard links take nothing.
+    files
+        In the order of the catalogue: one if it is one path written in several ways, several if these have one content.
     """
 
     entries: tuple[CatalogEntry, ...]
-    paths: tuple[bytes, ...]
-    bytes: int
+    files: tuple[StockFile, ...]
+
+    @property
+    def bytes(self) -> int:
+        """What the copies take beyond the first; hard links take nothing."""
+        return self.files[0].size * (len({file.identity for file in self.files}) - 1)
 
 
 @dataclass
@@ -240,11 +241,9 @@ def _twice(index: _Index, known: Known) -> Iterable[Twice]:
     by_digest: dict[bytes, list[bytes]] = defaultdict(list)
     for path, entries in known.files.items():
         if len(entries) > 1:
-            yield Twice(tuple(entries), (path,), 0)
+            yield Twice(tuple(entries), (index.by_path[path],))
         if digest := index.by_path[path].digest:
             by_digest[digest].append(path)
     for paths in by_digest.values():
         if len(paths) > 1:
-            files = [index.by_path[path] for path in paths]
-            more = files[0].size * (len({file.identity for file in files}) - 1)
-            yield Twice(tuple(known.files[path][0] for path in paths), tuple(paths), more)
+            yield Twice(tuple(known.files[path][0] for path in paths), tuple(index.by_path[path] for path in paths))

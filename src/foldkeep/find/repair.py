@@ -21,8 +21,8 @@ def mended(found: Orphans, source: CatalogSource) -> dict[str, str | None]:
             answer[first.where] = text
         answer |= dict.fromkeys(entry.where for entry in others)
     for each in found.twice:
-        for path in each.paths[1:]:
-            answer |= dict.fromkeys(entry.where for entry in found.known.files[path])
+        for file in each.files[1:]:
+            answer |= dict.fromkeys(entry.where for entry in found.known.files[file.path])
     taken = set(found.known.files)
     for missing in found.missing:
         now = missing.now if missing.by_content and missing.now not in taken else None

@@ -23,6 +23,12 @@ def orphan_rows(found: Orphans, places: Sequence[bytes], *, sole_copies: bool = 
             yield _row(left.file, Action.LEAVE, f"{why} from here; perhaps it is {visible(left.masters[0])}")
         else:
             yield _row(left.file, Action.FOLD if sole_copies else Action.LEAVE, why)
+    for twice in found.twice:
+        set_ = name_of(twice.files[0].path)
+        for number, file in enumerate(twice.files if len(twice.files) > 1 else ()):
+            # Which of them the catalogue can do without, only a person knows.
+            reason = "the catalogue knows it" if not number else "the catalogue knows this copy as well"
+            yield _row(file, Action.LEAVE if number else Action.KEEP, reason, set_)
     for thumb in found.thumbnails:
         if any(lies_below(thumb.path, place) for place in places):
             why = f"{visible(thumb.master)} {'is gone' if thumb.is_gone else 'changed since it was made'}"

@@ -134,9 +134,11 @@ def _sum(sizes: Sequence[int]) -> str:
 
 
 def _twice_line(each: Twice) -> tuple[str, str]:
-    if len(each.paths) == 1:
-        return visible(each.paths[0]), f"written {len(each.entries)} times: " + ", ".join(e.where for e in each.entries)
-    return ", ".join(map(visible, each.paths)), "one content"
+    if len(each.files) == 1:
+        return visible(each.files[0].path), f"written {len(each.entries)} times: " + ", ".join(
+            e.where for e in each.entries
+        )
+    return ", ".join(visible(file.path) for file in each.files), "one content"
 
 
 def catalog_document(catalog: Catalog) -> Document:
@@ -207,7 +209,7 @@ def orphans_document(found: Orphans) -> Document:
         "twice": [
             {
                 "bytes": each.bytes,
-                "paths": [path_document(path) for path in each.paths],
+                "paths": [path_document(file.path) for file in each.files],
                 "entries": [{"text": visible(entry.text), "where": entry.where} for entry in each.entries],
             }
             for each in found.twice
