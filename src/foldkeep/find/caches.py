@@ -121,7 +121,7 @@ def _all_caches(stock: Stock, recipes: Sequence[Recipe], wanted: Filter) -> Cach
             found = Regenerable(
                 file,
                 recipe.what,
-                f"recipe {recipe.name}",
+                _evidence(recipe),
                 source,
                 sources.project_of(file.path),
                 _version(file, recipe),
