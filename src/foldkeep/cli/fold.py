@@ -52,7 +52,7 @@ def arrange(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--allow-last-copy", action="store_true", help="also sets of which the docket keeps nothing")
     parser.add_argument("--for-good", action="store_true", help="for the method delete: I know that nothing comes back")
     parser.add_argument(
-        "--catalog", metavar="NAME|SOURCE", action="append", default=[], help="a catalogue more that describes files"
+        "--catalog", metavar="NAME|SOURCE", action="append", default=[], help="one more catalogue that describes files"
     )
     parser.add_argument("--leave-sidecars", action="store_true", help="write nothing into sidecars of keepers")
     parser.add_argument("--config", metavar="FILE", help="the settings file to use (see `foldkeep settings`)")
