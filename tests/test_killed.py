@@ -94,16 +94,18 @@ class Scenes:
             self.words[-1:] = ["move", "--into", str(self.far)]
         if method.endswith("delete"):
             self.words.append("--for-good")
+        # Of a picture, what it says of itself would be asked too, by a helper process, at every point again.
+        suffix = "pdf" if method.startswith("words-") else "jpg"
         for name in "ab":
-            self.desk.write(f"{name}.jpg", name.encode() * 40)
-            self.desk.write(f"in/deep/{name} copy.jpg", name.encode() * 40)
+            self.desk.write(f"{name}.{suffix}", name.encode() * 40)
+            self.desk.write(f"in/deep/{name} copy.{suffix}", name.encode() * 40)
         (self.desk.place / "in/deep").chmod(0o750)
         if method.startswith("words-"):
             # What is said of two spares only is written: into a sidecar that is there, and into a new one.
             self.desk.write("a.xmp", with_words(None, Xmp(("kite",))))
             self.desk.write("in/deep/a copy.xmp", with_words(None, Xmp(("wind",), 4)))
             catalog = top / "list.csv"
-            catalog.write_text(f"path,keywords\n{self.desk.place}/in/deep/b copy.jpg,hill\n")
+            catalog.write_text(f"path,keywords\n{self.desk.place}/in/deep/b copy.pdf,hill\n")
             self.words += ["--catalog", str(catalog)]
         else:
             self.desk.write("a.xmp", b"of both")

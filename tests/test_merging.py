@@ -1,5 +1,6 @@
 """What copies knew: written into sidecars of keepers, with everything else as it was, and taken back again."""
 
+import io
 import os
 import re
 import shutil
@@ -7,6 +8,7 @@ import shutil
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from PIL import Image
 from rdflib import Graph, Namespace, URIRef
 
 from conftest import Desk, edit, left, listing
@@ -328,3 +330,19 @@ def test_a_sidecar_that_cannot_be_put_in_place_leaves_the_former_one(shoot: Desk
     now = listing(shoot.place)
     assert {facts[0] for facts in before.values()} <= {facts[0] for facts in now.values()}
     assert taken or now == before
+
+
+@pytest.mark.parametrize(("keywords", "written"), [("kite", None), ("crowd", ("crowd", "kite"))])
+def test_a_new_sidecar_also_says_what_the_picture_says_of_itself(desk: Desk, keywords: str, written):
+    """Programs that see a sidecar may look at that alone; what the picture says already is nothing new."""
+    picture = io.BytesIO()
+    Image.new("RGB", (8, 8)).save(picture, "JPEG", xmp=sidecar(("kite",), 3, "Red kite"))
+    desk.write("kite.jpg", picture.getvalue())
+    desk.write("kite copy.jpg", picture.getvalue())
+    desk.proposed()
+    catalog = desk.top / "list.csv"
+    catalog.write_text(f"path,keywords,rating\n{desk.place}/kite copy.jpg,{keywords},3\n")
+    answer = desk.ask("fold", desk.docket, "--yes", "--catalog", catalog)
+    assert (answer["folded"], answer["left"], len(answer["merged"])) == (1, [], 1 if written else 0)
+    if written:
+        assert words_at(desk, "kite.xmp") == (written, 3, "Red kite", None)
