@@ -33,11 +33,10 @@ from foldkeep.scan import MediaReader, Medium, Presence, presences
 from foldkeep.stock import Stock
 
 from .look import Look
-from .merging import Merger
+from .merging import LARGEST_SIDECAR, Merger
 from .moving import Folders
 from .plan import Item, Plan, beside_spare
 
-_LARGEST_SIDECAR = 4 * 1024 * 1024
 _LARGEST_LITTER = 16 * 1024 * 1024
 _MOST_FOLDERS = 128
 
@@ -201,7 +200,7 @@ def _companion(item: Item, path: bytes, goes: Callable[[bytes], bool], look: Loo
         other is not None
         and stat.S_ISREG(other.st_mode)
         and other.st_size == facts.st_size
-        and (facts.st_size > _LARGEST_SIDECAR or look.same_content(path, theirs))
+        and (facts.st_size > LARGEST_SIDECAR or look.same_content(path, theirs))
     ):
         return Item(row, item.place, [theirs], item.method, beside_spare(item, path), master=item.row.path)
     if not is_sidecar(os.path.basename(path)):

@@ -6,6 +6,8 @@ from collections.abc import Callable, Container, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import NamedTuple
 
+from blake3 import blake3
+
 from foldkeep.formats import Xmp, parse_xmp, says_more, united, with_words
 from foldkeep.model import (
     Action,
@@ -19,7 +21,7 @@ from foldkeep.model import (
     suffix_of,
     visible,
 )
-from foldkeep.scan import FILE
+from foldkeep.scan import FILE, open_path
 
 from .identity import NotSafe
 from .look import Look
@@ -45,6 +47,22 @@ def read_sidecar_in(folder: int, name: bytes) -> bytes:
     if len(document) > LARGEST_SIDECAR:
         raise NotSafe("too large for a sidecar")
     return document
+
+
+def check_said(path: bytes, folder: int, name: bytes) -> bytes:
+    """Return the digest of the sidecar at `path`, which must say now all that one in an open folder does.
+
+    Raises NotSafe if it does not, or one of them cannot be read.
+    """
+    try:
+        with open(open_path(path, FILE), "rb") as stream:
+            stays = stream.read(LARGEST_SIDECAR)
+        more = says_more(read_sidecar_in(folder, name), stays)
+    except (OSError, ValueError) as error:
+        raise NotSafe(f"what it says is not in {visible(path)}: {error}") from error
+    if more:
+        raise NotSafe(f"it says something that {visible(path)} does not")
+    return blake3(stays).digest()
 
 
 def merge_words(merge: Merge, path: bytes, former: bytes | None, went: Container[bytes]) -> tuple[Merged, bytes | None]:

@@ -3,7 +3,6 @@
 import os
 from dataclasses import dataclass, field, replace
 
-from foldkeep.formats import says_more
 from foldkeep.model import (
     FOLD_NAME,
     Problem,
@@ -19,7 +18,7 @@ from foldkeep.scan import FILE, digest_of, open_path
 from foldkeep.stock import Stock
 
 from .identity import NotSafe
-from .merging import LARGEST_SIDECAR, read_sidecar_in
+from .merging import check_said
 from .moving import facts_of
 from .settling import files_by_place, settle, settle_all, write_down
 from .space import Space, free_space
@@ -172,10 +171,10 @@ def _says_all(path: bytes, folder: int, name: bytes) -> bool:
     if FOLD_NAME in path.split(b"/"):
         return False
     try:
-        with open(open_path(path, FILE), "rb") as stream:
-            return not says_more(read_sidecar_in(folder, name), stream.read(LARGEST_SIDECAR))
-    except (OSError, NotSafe, ValueError):
+        check_said(path, folder, name)
+    except NotSafe:
         return False
+    return True
 
 
 def _digest_at(path: bytes) -> bytes | None:

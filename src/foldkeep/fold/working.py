@@ -8,14 +8,13 @@ from itertools import count
 
 from blake3 import blake3
 
-from foldkeep.formats import says_more
 from foldkeep.model import Method, RunFile, RunFileState, beside, file_uri, format_digest, visible
-from foldkeep.scan import FILE, open_path
+from foldkeep.scan import FILE
 
 from .copying import copy_file, write_like
 from .identity import Identity, NotSafe, check_unchanged, move_if_unchanged
 from .journal import Entry, relative_name
-from .merging import LARGEST_SIDECAR, merge_words, read_sidecar_in
+from .merging import check_said, merge_words, read_sidecar_in
 from .moving import Folders, facts_of, move
 from .plan import Item, Merge, Merged
 from .scene import copy_name
@@ -144,7 +143,7 @@ class Worker:
             file, keeper=verified.keeper_path, digest=verified.digest, state=_STATES.get(file.method, _WAITING)
         )
         if item.words_in:
-            file = replace(file, keeper=item.words_in, words=self._check_words(item.words_in, folder, name))
+            file = replace(file, keeper=item.words_in, words=check_said(item.words_in, folder, name))
         ready = Ready(item, file, folder, name, verified)
         if file.method.links:
             self._prepare_stand_in(ready)
@@ -164,18 +163,6 @@ class Worker:
         above = os.path.dirname(file.path)
         if any(os.path.join(above, os.fsencode(name)) not in self._litter for name in os.listdir(folder)):
             raise NotSafe(NOT_EMPTIED)
-
-    def _check_words(self, path: bytes, folder: int, name: bytes) -> bytes:
-        """Return the digest of the sidecar at `path`, which must say all that this one does."""
-        try:
-            with open(open_path(path, FILE), "rb") as stream:
-                stays = stream.read(LARGEST_SIDECAR)
-            more = says_more(read_sidecar_in(folder, name), stays)
-        except (OSError, ValueError) as error:
-            raise NotSafe(f"what it says is not in {visible(path)}: {error}") from error
-        if more:
-            raise NotSafe(f"it says something that {visible(path)} does not")
-        return blake3(stays).digest()
 
     def _prepare_words(self, ready: Ready, merge: Merge) -> Ready:
         """Write the sidecar that is to be, under a name of our own."""
