@@ -31,7 +31,7 @@ CHANGES = (
 )
 
 
-FOR_GOOD = ("bin", "delete", "words-delete")
+FOR_GOOD = ("bin", "delete", "words-delete", "again-delete")
 
 
 class Killer:
@@ -88,7 +88,8 @@ class Scenes:
         self.desk = Desk(top)
         self.saved = top / "saved"
         self.far = far / "far"
-        self.words = ["fold", str(self.desk.docket), "--yes", "--method", method.removeprefix("words-")]
+        plain = method.removeprefix("words-").removeprefix("again-")
+        self.words = ["fold", str(self.desk.docket), "--yes", "--method", plain]
         if "move" in method:
             self.far = (top if method == "move" else far) / "far"
             self.words[-1:] = ["move", "--into", str(self.far)]
@@ -112,8 +113,18 @@ class Scenes:
             self.desk.write("in/deep/a copy.xmp", b"of both")
             self.desk.write("in/deep/b copy.xmp", b"of the spare only")
         self.desk.proposed()
+        if method.startswith("again-"):
+            # Nothing has the content of these; while what they are made from is there, they may go.
+            for name in "ab":
+                self.desk.write(f"in/{name}.mp4", name.encode() * 50)
+                self.desk.write(f"in/proxies/copy/{name}.mov", name.encode() * 5)
+            self.desk.ask("scan", self.desk.place)
+            self.desk.docket.unlink()
+            self.desk.ask("caches", "-o", str(self.desk.docket))
         self.before = self.state()
         self.kept = contents(self.desk.place)
+        if method == "again-delete" or (method.startswith("again-") and command == "release"):
+            self.kept -= {self.before[os.fsencode(path)][0] for path in self.desk.place.glob("in/proxies/copy/*")}
         if method.startswith("words-") and command == "release":
             self.kept -= {self.before[os.fsencode(path)][0] for path in self.desk.place.glob("**/a*.xmp")}
         self.command = command
@@ -193,7 +204,9 @@ def check_recovery(scenes: Scenes, method: str, alone: bool, where: str) -> None
 CASES = [
     *((method, "fold") for method in ("fold", "move", "move-far", "bin", "hard-link", "symlink", "clone", "delete")),
     *((method, "unfold") for method in ("fold", "move", "move-far", "hard-link", "symlink", "clone")),
-    *((method, "release") for method in ("fold", "hard-link", "words-fold")),
+    *((method, "release") for method in ("fold", "hard-link", "words-fold", "again-fold")),
+    *((method, "fold") for method in ("again-fold", "again-delete", "again-move-far")),
+    *((method, "unfold") for method in ("again-fold", "again-move-far")),
     *((method, "fold") for method in ("words-fold", "words-delete", "words-move-far")),
     *((method, "unfold") for method in ("words-fold", "words-move-far")),
 ]

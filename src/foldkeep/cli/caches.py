@@ -1,20 +1,27 @@
 """Find what programs made and can make again: renders, proxies, previews, caches.
 
-A file counts only by evidence: its folder has a CACHEDIR.TAG, or a recipe takes
-it and what it was made from is still there. A proxy whose original is gone is
-the last there is of that picture; such files are listed apart. Nothing is
-changed by this command.
+A file counts only by evidence: its folder has a CACHEDIR.TAG, it lies in your
+cache folder, or a recipe takes it and what it was made from is still there. A
+proxy whose original is gone is the last there is of that picture; such files
+are listed apart. What somebody works with now is left alone. Nothing is changed
+by this command: -o writes a docket, `foldkeep fold` carries it out.
+
+--older-than and --newer-than ask for the last use, reading included, as far as
+the file system notes that.
 """
 
 import argparse
 
+from foldkeep.model import format_size, parse_size
+
 from .environment import Environment, ExitStatus
 from .filters import add_filters, wanted
+from .projects_of import add_projects, projects_of, recipes_of
 
 EXAMPLES = """\
 examples:
-  foldkeep caches
-  foldkeep caches --under ~/Videos --older-than 6m
+  foldkeep caches --all-but-newest-version -o docket.csv
+  foldkeep caches --unused --older-than 6m --cap 50GB --cap proxies=10GB
   foldkeep caches --explain ~/Videos/edit/proxies/clip_proxy.mp4
 """
 
@@ -23,34 +30,86 @@ _TOP_ON_TERMINAL = 8
 
 def arrange(parser: argparse.ArgumentParser) -> None:
     """Declare the arguments."""
+    parser.add_argument("-o", dest="docket", metavar="DOCKET", help="write a docket of what can be made again")
     parser.add_argument("--what", action="append", default=[], metavar="WORD", help="only proxy, render, waveform, …")
-    parser.add_argument("--recipes", metavar="FILE", help="recipes of yours, asked before the general ones")
+    parser.add_argument("--project", action="append", default=[], metavar="NAME|DIR", help="only of this project")
+    parser.add_argument(
+        "--version", action="append", default=[], metavar="VERSION", help="only of this version of a program"
+    )
+    parser.add_argument(
+        "--all-but-newest-version", action="store_true", help="only of versions older than the newest in a project"
+    )
+    parser.add_argument(
+        "--unused", action="store_true", help="only what no document of its project mentions, nor its source"
+    )
+    parser.add_argument(
+        "--cap", action="append", default=[], metavar="SIZE|RECIPE=SIZE",
+        help="only so much that the rest fits into SIZE, the least recently used first",
+    )  # fmt: skip
     parser.add_argument("--explain", metavar="FILE", help="tell which recipe takes a file and why, or why none does")
     parser.add_argument(
         "--top", type=int, metavar="N", help=f"list the first N of each (on a terminal {_TOP_ON_TERMINAL}, else all)"
     )
+    add_projects(parser)
     add_filters(parser)
 
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Find and tell."""
-    from foldkeep.find import caches, explain_cache
-    from foldkeep.formats import general_recipes, read_recipes, with_general
-    from foldkeep.model import WHATS, UnusableInput, visible
-    from foldkeep.show import caches_document, show_caches
+    import os
+
+    from foldkeep.find import Wish, caches, explain_cache
+    from foldkeep.keep import cache_rows, write_docket
+    from foldkeep.model import CACHE, WHATS, UnusableInput, visible
+    from foldkeep.show import Page, caches_document, show_caches
     from foldkeep.stock import Stock
 
-    unknown = [word for word in args.what if word not in WHATS]
+    unknown = [word for word in args.what if word not in (*WHATS, CACHE)]
     if unknown:
-        raise UnusableInput(f"--what {visible(unknown[0])} is none of them", f"write one of {', '.join(WHATS)}")
-    recipes = with_general(read_recipes(args.recipes)) if args.recipes else general_recipes()
+        raise UnusableInput(
+            f"--what {visible(unknown[0])} is none of them", f"write one of {', '.join((*WHATS, CACHE))}"
+        )
+    recipes = recipes_of(args, env)
+    cap, caps = _caps(args.cap)
+    wish = Wish(
+        wanted(args), frozenset(args.what), frozenset(args.version), args.project,
+        args.all_but_newest_version, args.unused, cap, caps,
+    )  # fmt: skip
+    user_cache = os.path.realpath(os.path.dirname(env.thumbnails()))
     with Stock.open(env.stock_path(args)) as stock:
+        projects = projects_of(args, env, stock)
         if args.explain:
-            why = explain_cache(stock, recipes, args.explain)
+            why = explain_cache(stock, recipes, projects, args.explain, user_cache)
             env.answer(args, {"command": "caches", "explain": why}, lambda page: page.line(why))
             return ExitStatus.DONE
-        found = caches(stock, recipes, wanted(args), frozenset(args.what))
+        found = caches(stock, recipes, wish, projects, user_cache)
+        docket = write_docket(args.docket, cache_rows(found, stock)) if args.docket else None
     top = env.top(args, _TOP_ON_TERMINAL)
-    document = {"command": "caches", **(caches_document(found) if args.json else {})}
-    env.answer(args, document, lambda page: show_caches(page, found, top))
-    return ExitStatus.DONE
+
+    def draw(page: Page) -> None:
+        show_caches(page, found, top, docket)
+
+    document = {"command": "caches", **(caches_document(found) if args.json else {}), "docket": docket}
+    env.answer(args, document, draw)
+    return env.tell_problems(args, found.problems)
+
+
+def _caps(texts: list[str]) -> tuple[int | None, dict[str, int]]:
+    """Return what may be left over all, and of single recipes; UnusableInput if that is not understood."""
+    from foldkeep.model import UnusableInput, visible
+
+    over_all, caps = None, {}
+    for text in texts:
+        recipe, _, size = text.rpartition("=")
+        try:
+            most = parse_size(size)
+        except ValueError as error:
+            raise UnusableInput(
+                f"--cap {visible(text)} is not understood: {error}",
+                f"write a size like {format_size(50 * 10**9)}, or proxies=10GB",
+            ) from error
+        if recipe:
+            caps[recipe] = most
+        else:
+            over_all = most
+    return over_all, caps

@@ -1,7 +1,8 @@
 """Questions put to the stock, one module a question."""
 
-from .caches import Caches, Regenerable, caches, explain_cache
+from .caches import Batch, Caches, Regenerable, explain_cache
 from .catalogs import Known, RootMap, descriptions, folders_of, known_files, uses
+from .clearing import Wish, caches
 from .compare import Change, Comparison, Side, Verdict, compare, open_side
 from .details import Details, KnownCopy, details
 from .duplicates import Duplicates, Overview, Question, Totals, duplicates
@@ -9,6 +10,7 @@ from .folders import FolderFacts, FolderMatch, Relation, compare_folders
 from .inventories import InventoryFacts, load_inventory, read_inventory, save_inventory
 from .looking import Look, look
 from .orphans import LeftOver, Missing, Orphans, Standing, Twice, Unknown, orphans
+from .project_folders import ProjectFolders
 from .repair import mended
 from .space import AGES, GROUPINGS, LEAST_FREE, Part, Usage, VolumeSpace, empty_folders, space, volume_spaces
 from .thumbnails import StaleThumbnail
@@ -26,8 +28,11 @@ __all__ = [
     "Relation",
     "caches",
     "Caches",
+    "Wish",
+    "Batch",
     "Regenerable",
     "explain_cache",
+    "ProjectFolders",
     "known_files",
     "folders_of",
     "uses",

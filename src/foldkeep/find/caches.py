@@ -3,80 +3,125 @@
 import os
 import re
 from collections import defaultdict
-from collections.abc import Container, Iterable, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
+from fnmatch import fnmatch
+from typing import NamedTuple
 
+from foldkeep.formats import read_thumbnail
 from foldkeep.model import (
-    IN_PROJECT,
+    CACHE,
     Cookbook,
     Filter,
+    Place,
+    Problem,
     Recipe,
-    StockFile,
     UnusableInput,
     folders_above,
-    stem_of,
+    lies_below,
     visible,
 )
-from foldkeep.scan import FILE, open_path
+from foldkeep.scan import FILE, FOLDER, open_path
 from foldkeep.stock import Stock
+
+from .project_folders import ProjectFolders
+from .sources import BY_NAME, Made, Name, Sources, missing_source
+from .thumbnails import shown_by
 
 TAG = b"CACHEDIR.TAG"
 _SIGNATURE = b"Signature: 8a477f597d28d172789f06886806bc55"  # Cache Directory Tagging Specification 0.6
+_BY_HAND = frozenset(("sidecar", "project", "catalog"))  # what people say and make; no recipe takes it
+_Row = tuple[bytes, str, int, int, int]
 
 
-@dataclass(frozen=True, slots=True)
-class Regenerable:
-    """A file that can be made again.
+@dataclass(frozen=True, slots=True, eq=False)
+class Batch:
+    """What files that can be made again have in common.
 
     Attributes
     ----------
     what
-        What it is, in the words of the trade: ``proxy``, ``render``, …
+        What they are, in the words of the trade: ``proxy``, ``render``, …
     evidence
-        Why it counts as such.
-    source
-        What it is made from, or the tag that says so of its whole folder; None if that is gone. Then this may be the
-        last there is of it.
+        Why they count as such.
     project
-        The folder of the project that it belongs to, or None.
+        The folder of the project that they belong to, or None.
     version
-        Of the program that made it, where its path tells; else empty.
+        Of the program that made them, where their paths tell; else empty.
+    recipe
+        The one that takes them, or None.
     """
 
-    file: StockFile
     what: str
     evidence: str
-    source: bytes | None
-    project: bytes | None
+    project: bytes | None = None
     version: str = ""
+    recipe: Recipe | None = None
+
+
+class Regenerable(NamedTuple):
+    """A file that can be made again; a tuple, since there are hundreds of thousands.
+
+    Attributes
+    ----------
+    used_ns
+        When it was last read or written, as far as its file system notes that; nanoseconds since the epoch.
+    source
+        What it is made from, or what says so of its whole folder: a tag, or the user's cache folder. None if that is
+        gone: then this may be the last there is of it.
+    """
+
+    path: bytes
+    size: int
+    modified_ns: int
+    used_ns: int
+    place: Place
+    batch: Batch
+    source: bytes | None
 
 
 @dataclass
 class Caches:
-    """What was found: files that can be made again, and such whose source is gone."""
+    """What was found.
+
+    Attributes
+    ----------
+    found
+        Files that can be made again.
+    last
+        Such whose source is gone.
+    in_use
+        Those left alone because somebody works with them, each with how that was seen.
+    problems
+        Documents of projects that could not be read, so that all in their projects counts as used.
+    """
 
     found: list[Regenerable] = field(default_factory=list)
     last: list[Regenerable] = field(default_factory=list)
+    in_use: list[tuple[Regenerable, str]] = field(default_factory=list)
+    problems: list[Problem] = field(default_factory=list)
 
 
-def caches(stock: Stock, recipes: Sequence[Recipe], wanted: Filter | None = None, whats: Container[str] = ()) -> Caches:
-    """Find files that can be made again: by a tag of their folder, or by a recipe whose source is there.
+def all_caches(
+    stock: Stock, recipes: Sequence[Recipe], projects: ProjectFolders, wanted: Filter, user_cache: bytes = b""
+) -> Caches:
+    """Find files that can be made again: by a tag, a recipe, or the user's cache folder.
 
     Parameters
     ----------
     wanted
         Which of them are asked for; sources may be any file of the stock.
-    whats
-        What they are to be; all when empty.
+    user_cache
+        The user's folder for caches (XDG_CACHE_HOME); empty not to count it as evidence.
     """
-    found = _all_caches(stock, recipes, wanted or Filter())
-    if whats:
-        found.found = [each for each in found.found if each.what in whats]
-        found.last = [each for each in found.last if each.what in whats]
-    return found
+    seen = _Seen(stock, recipes, projects, user_cache)
+    seen.look(wanted)
+    return seen.caches()
 
 
-def explain_cache(stock: Stock, recipes: Sequence[Recipe], name: str) -> str:
+def explain_cache(
+    stock: Stock, recipes: Sequence[Recipe], projects: ProjectFolders, name: str, user_cache: bytes = b""
+) -> str:
     """Return which recipe takes a file and why, or why none does.
 
     Raises UnusableInput if the stock does not know it.
@@ -85,141 +130,174 @@ def explain_cache(stock: Stock, recipes: Sequence[Recipe], name: str) -> str:
     file = stock.listing.at(path)
     if file is None:
         raise UnusableInput(f"{visible(name)} is not in the stock", "scan the place that it lies in")
-    found = _all_caches(stock, recipes, Filter(under=(os.path.dirname(path),)))
-    each = next((each for each in (*found.found, *found.last) if each.file.path == path), None)
+    folder, _, last = path.rpartition(b"/")
+    found = all_caches(stock, recipes, projects, Filter(under=(folder,)), user_cache)
+    each = next((each for each in (*found.found, *found.last) if each.path == path), None)
+    if each is None and file.kind in _BY_HAND:
+        return f"{visible(path)}: no recipe takes a {file.kind}, since no program makes one again"
     if each is None:
-        return f"{visible(path)}: no recipe takes {visible(below_place(file))}, and no folder above it has a tag"
-    if each.source is None:
-        recipe = next(recipe for recipe in recipes if each.evidence == _evidence(recipe))
-        return f"{visible(path)}: {each.what} by {each.evidence}, but its source is gone: {_missing(file, recipe)}"
-    return f"{visible(path)}: {each.what} by {each.evidence}; it can be made again from {visible(each.source)}"
+        below = path[len(file.place.path.rstrip(b"/")) + 1 :]
+        return f"{visible(path)}: no recipe takes {visible(below)}, and no folder above it has a tag"
+    if each.source is not None:
+        return (
+            f"{visible(path)}: {each.batch.what} by {each.batch.evidence}; "
+            f"it can be made again from {visible(each.source)}"
+        )
+    why = "what it shows is not there"
+    if each.batch.recipe:
+        why = missing_source(Made(folder, last, file.place.path, each.batch.recipe))
+    return f"{visible(path)}: {each.batch.what} by {each.batch.evidence}, but its source is gone: {why}"
 
 
-def _all_caches(stock: Stock, recipes: Sequence[Recipe], wanted: Filter) -> Caches:
-    files = list(stock.listing.files(Filter()))
-    tagged = {folder for file in files if (folder := _tagged(file.path))}
-    book = Cookbook(recipes)
-    takes = wanted.takes if wanted else _any
-    taken: list[tuple[StockFile, Recipe]] = []
-    result = Caches()
-    rest: list[StockFile] = []
-    for file in files:
-        folder = file.path.rpartition(b"/")[0]
-        tag = next((each for each in (folder, *folders_above(folder)) if each in tagged), None) if tagged else None
-        if tag is not None:
-            if takes(file) and os.path.join(tag, TAG) != file.path:
-                evidence = f"its folder has a {TAG.decode()}"
-                result.found.append(Regenerable(file, "frame cache", evidence, os.path.join(tag, TAG), None))
-        elif recipe := book.takes(below_place(file)):
-            taken.append((file, recipe))
-        else:
-            rest.append(file)
-    sources = _Sources(rest, taken)
-    for file, recipe in taken:
-        if takes(file):
-            source = sources.of(file, recipe)
-            found = Regenerable(
-                file,
-                recipe.what,
-                _evidence(recipe),
-                source,
-                sources.project_of(file.path),
-                _version(file, recipe),
-            )
-            (result.found if source else result.last).append(found)
-    return result
+class _Folder(NamedTuple):
+    """What recipes take in a folder: names, sizes and times by recipe. `below` is its path below its place."""
+
+    path: bytes
+    place: Place
+    below: str
+    taken: dict[str, tuple[Recipe, list[tuple[bytes, int, int]]]]
 
 
-def _any(_: StockFile) -> bool:
-    return True
+class _Seen:
+    """The stock, looked through once: what recipes and tags take, and what that may be made from."""
+
+    def __init__(
+        self, stock: Stock, recipes: Sequence[Recipe], projects: ProjectFolders, user_cache: bytes = b""
+    ) -> None:
+        self._stock = stock
+        self._book = Cookbook(recipes)
+        self._projects = projects
+        self._user_cache = user_cache
+        self._tagged = {folder for path in stock.listing.paths_named(TAG) if (folder := _tagged(path))}
+        self._rest: list[Name] = []
+        self._folders: list[_Folder] = []
+        self._manifests: dict[tuple[str, bytes], list[bytes]] = defaultdict(list)
+        self._result = Caches()
+
+    def look(self, wanted: Filter) -> None:
+        """Sort every file of the stock; what fits `wanted` is remembered, and all that others may be made from."""
+        places = {place.id: place for place in self._stock.places.all()}
+        for path, place, rows in self._stock.listing.by_folder(wanted):
+            here = places[place]
+            vouched = self._vouched(path)
+            if vouched:
+                self._take_all(path, here, vouched, rows)
+                continue
+            below = os.fsdecode(path[len(here.path.rstrip(b"/")) + 1 :])
+            folder = _Folder(path, here, f"{below}/" if below else "", {})
+            self._take_some(folder, rows)
+            if folder.taken:
+                self._folders.append(folder)
+
+    def _vouched(self, folder: bytes) -> tuple[bytes, Batch] | None:
+        """Return what says of a whole folder that it can be made again."""
+        if self._tagged:
+            for each in (folder, *folders_above(folder)):
+                if each in self._tagged:
+                    evidence = f"its folder has a {TAG.decode()}"
+                    return os.path.join(each, TAG), Batch(CACHE, evidence, self._projects.of(folder))
+        cache = self._user_cache
+        if cache and (folder == cache or lies_below(folder, cache)):
+            return cache, Batch(CACHE, "the user's cache folder")
+        return None
+
+    def _take_all(self, folder: bytes, place: Place, vouched: tuple[bytes, Batch], rows: Sequence[_Row]) -> None:
+        source, batch = vouched
+        files = [(name, size, modified_ns) for name, _, size, modified_ns, fits in rows if fits]
+        thumbnails = os.path.join(self._user_cache, b"thumbnails") if self._user_cache else b""
+        shown = {}
+        if thumbnails and lies_below(folder, thumbnails):
+            shown = {name: path for name, *_ in files if (path := _shown(folder + b"/" + name)) is not None}
+        desktops = Batch("thumbnail", "a thumbnail of the desktop")
+        for name, size, modified_ns, used_ns in _with_last_use(folder, files):
+            path = folder + b"/" + name
+            if name in shown:
+                there = shown[name] if os.path.lexists(shown[name]) else None
+                into = self._result.found if there else self._result.last
+                into.append(Regenerable(path, size, modified_ns, used_ns, place, desktops, there))
+            elif path != source:
+                self._result.found.append(Regenerable(path, size, modified_ns, used_ns, place, batch, source))
+
+    def _take_some(self, folder: _Folder, rows: Sequence[_Row]) -> None:
+        path, taken = folder.path, folder.taken
+        shelf = self._book.of(folder.below)
+        for name, kind, size, modified_ns, fits in rows:
+            recipe = None if kind in _BY_HAND else shelf.takes(name.decode("utf-8", "surrogateescape"))
+            if recipe is None:
+                self._rest.append((path, name, kind))
+            elif recipe.manifest and fnmatch(os.fsdecode(name), recipe.manifest):
+                self._manifests[recipe.name, path].append(path + b"/" + name)
+            elif fits:
+                if recipe.name not in taken:
+                    taken[recipe.name] = (recipe, [])
+                taken[recipe.name][1].append((name, size, modified_ns))
+
+    def caches(self) -> Caches:
+        """Return what was found, with the source of each."""
+        made = (
+            Made(folder.path, name, folder.place.path, recipe)
+            for folder in self._folders
+            for recipe, files in folder.taken.values()
+            if recipe.source in BY_NAME
+            for name, _, _ in files
+        )
+        sources = Sources(self._rest, made, self._projects, self._manifests)
+        for folder in self._folders:
+            for recipe, files in folder.taken.values():
+                self._note_some(folder, recipe, files, sources)
+        return self._result
+
+    def _note_some(
+        self, folder: _Folder, recipe: Recipe, files: Sequence[tuple[bytes, int, int]], sources: Sources
+    ) -> None:
+        path, place = folder.path, folder.place
+        batches: dict[str, Batch] = {}
+        project = self._projects.of(path)
+        pattern = re.compile(recipe.version, re.IGNORECASE) if recipe.version else None
+        of_all = _version(pattern, folder.below)
+        source = sources.document(project) if recipe.source == "project" else None
+        for name, size, modified_ns, used_ns in _with_last_use(path, files):
+            version = of_all or (pattern and _version(pattern, folder.below + os.fsdecode(name))) or ""
+            if version not in batches:
+                batches[version] = Batch(recipe.what, recipe.evidence, project, version, recipe)
+            if recipe.source != "project":
+                source = sources.of(Made(path, name, place.path, recipe))
+            into = self._result.last if source is None else self._result.found
+            into.append(Regenerable(path + b"/" + name, size, modified_ns, used_ns, place, batches[version], source))
 
 
-def _evidence(recipe: Recipe) -> str:
-    return f"recipe {recipe.name}"
+def _version(pattern: re.Pattern[str] | None, path: str) -> str:
+    found = pattern.search(path) if pattern else None
+    return (found[1] or "") if found else ""
 
 
-def _missing(file: StockFile, recipe: Recipe) -> str:
-    if recipe.source == "project":
-        return "no folder above it has the document of a project"
-    stems = " or ".join(map(visible, _stems(file, recipe)))
-    return f"no {' or '.join(recipe.kinds)} is called {stems} in {' or '.join(recipe.folders)}"
+def _with_last_use(folder: bytes, files: Sequence[tuple[bytes, int, int]]) -> Iterator[tuple[bytes, int, int, int]]:
+    """Yield files of a folder with the time of their last use, as the file system has it now."""
+    try:
+        opened = open_path(folder, FOLDER)
+    except OSError:  # on a drive that is away; or gone, which is seen when they are to be folded
+        yield from ((name, size, modified_ns, modified_ns) for name, size, modified_ns in files)
+        return
+    try:
+        for name, size, modified_ns in files:
+            try:
+                facts = os.stat(name, dir_fd=opened, follow_symlinks=False)
+                yield name, size, modified_ns, max(facts.st_atime_ns, facts.st_mtime_ns)
+            except OSError:
+                yield name, size, modified_ns, modified_ns
+    finally:
+        os.close(opened)
 
 
-def below_place(file: StockFile) -> str:
-    """Return the path of a file below its place, as recipes see it."""
-    return os.fsdecode(file.path[len(file.place.path.rstrip(b"/")) + 1 :])
-
-
-def _version(file: StockFile, recipe: Recipe) -> str:
-    found = re.search(recipe.version, below_place(file), re.IGNORECASE) if recipe.version else None
-    return found[1] or "" if found else ""
+def _shown(path: bytes) -> bytes | None:
+    said = read_thumbnail(path)
+    return shown_by(said.uri, path) if said else None
 
 
 def _tagged(path: bytes) -> bytes:
     """Return the folder that a file tags as a cache, or nothing if it does not."""
-    folder, _, name = path.rpartition(b"/")
-    if name != TAG:
-        return b""
     try:
         with open(open_path(path, FILE), "rb") as stream:
-            return folder if stream.read(len(_SIGNATURE)) == _SIGNATURE else b""
+            return path.rpartition(b"/")[0] if stream.read(len(_SIGNATURE)) == _SIGNATURE else b""
     except OSError:
         return b""
-
-
-class _Sources:
-    """The files that others may be made from, by folder and stem, and the documents of projects.
-
-    Parameters
-    ----------
-    files
-        Those that no recipe takes.
-    taken
-        Those that one does; only what they may be made from is looked up.
-    """
-
-    def __init__(self, files: Iterable[StockFile], taken: Iterable[tuple[StockFile, Recipe]]) -> None:
-        stems = {stem for file, recipe in taken if recipe.source == "stem" for stem in _stems(file, recipe)}
-        self._documents: dict[bytes, bytes] = {}
-        self._near: dict[tuple[bytes, str], list[StockFile]] = defaultdict(list)
-        self._within: dict[tuple[bytes, str], list[StockFile]] = defaultdict(list)
-        self._projects: dict[bytes, bytes | None] = {}
-        files = list(files)
-        for file in files:
-            if file.kind == "project":
-                self._documents.setdefault(file.path.rpartition(b"/")[0], file.path)
-        for file in files:
-            folder, _, name = file.path.rpartition(b"/")
-            lower = os.fsdecode(name).lower()
-            for stem in {lower, os.fsdecode(stem_of(name)).lower()} & stems:
-                self._near[folder, stem].append(file)
-                if project := self.project_of(file.path):
-                    self._within[project, stem].append(file)
-
-    def of(self, file: StockFile, recipe: Recipe) -> bytes | None:
-        """Return what a file is made from; None if that is not there."""
-        project = self.project_of(file.path)
-        if recipe.source == "project":
-            return self._documents[project] if project else None
-        folder = file.path.rpartition(b"/")[0]
-        near = [os.path.normpath(os.path.join(folder, os.fsencode(each))) for each in recipe.folders]
-        for stem in _stems(file, recipe):
-            found = [other for where in near for other in self._near.get((where, stem), ())]
-            if project and IN_PROJECT in recipe.folders:
-                found += self._within.get((project, stem), ())
-            source = next((other for other in found if other.kind in recipe.kinds), None)
-            if source:
-                return source.path
-        return None
-
-    def project_of(self, path: bytes) -> bytes | None:
-        """Return the outermost folder above a file that has the document of a project, or None."""
-        folder = path.rpartition(b"/")[0]
-        if folder not in self._projects:
-            above = [each for each in (folder, *folders_above(folder)) if each in self._documents]
-            self._projects[folder] = min(above, key=len, default=None)
-        return self._projects[folder]
-
-
-def _stems(file: StockFile, recipe: Recipe) -> list[str]:
-    return recipe.stems(os.fsdecode(stem_of(file.path.rpartition(b"/")[2])))

@@ -62,7 +62,7 @@ def known_files(stock: Stock, catalogs: Iterable[Catalog]) -> Known:
         If a catalogue cannot be read, has no entries, or matches nothing at all: then it is far likelier that its
         paths are wrong than that every file is an orphan.
     """
-    paths = _Paths(stock.listing.paths())
+    paths = StockPaths(stock.listing.paths())
     known = Known()
     for catalog in catalogs:
         known.names.append(catalog.name)
@@ -133,7 +133,7 @@ def _clean(text: str) -> str:
     return "".join(mark for mark in text if mark.isprintable() or mark in "\n\t").strip()
 
 
-def _match(known: Known, paths: "_Paths", entry: CatalogEntry, base: bytes, catalog: Catalog) -> None:
+def _match(known: Known, paths: "StockPaths", entry: CatalogEntry, base: bytes, catalog: Catalog) -> None:
     if entry.by_name:
         found = paths.named(entry.text)
         for path in found:
@@ -141,7 +141,7 @@ def _match(known: Known, paths: "_Paths", entry: CatalogEntry, base: bytes, cata
         if not found:
             known.missing.append((entry, None))
         return
-    text = _local(entry.text, catalog.root_maps)
+    text = local_path(entry.text, catalog.root_maps)
     if text is None:
         known.streams += 1
         return
@@ -159,7 +159,7 @@ def _match(known: Known, paths: "_Paths", entry: CatalogEntry, base: bytes, cata
         known.missing.append((entry, None if _DRIVE.match(text) else meant[0]))
 
 
-def _local(text: str, root_maps: Sequence[RootMap]) -> str | None:
+def local_path(text: str, root_maps: Sequence[RootMap] = ()) -> str | None:
     """Return a path with our slashes and roots; None for what is no file at all."""
     if text.startswith("file:///") and "?" not in text and "#" not in text:  # as most write it, and in half the time
         text = text[len("file://") :]
@@ -193,7 +193,7 @@ def _spellings(text: str) -> Iterator[bytes]:
         yield os.fsencode(text).decode("cp1252", "replace").encode()
 
 
-class _Paths:
+class StockPaths:
     """The paths of the stock, looked up as they are, or however else they may be spelled."""
 
     def __init__(self, paths: Iterable[bytes]) -> None:
@@ -209,8 +209,8 @@ class _Paths:
         if self._alike is None:
             self._alike = defaultdict(list)
             for each in self._all:
-                self._alike[_key(each)].append(each)
-        found = self._alike.get(_key(path), [])
+                self._alike[comparable(each)].append(each)
+        found = self._alike.get(comparable(path), [])
         exact = [other for other in found if _composed(other) == _composed(path)]
         if len(exact) == 1:
             return exact[0]
@@ -223,26 +223,27 @@ class _Paths:
         if self._named is None:
             self._named = defaultdict(list)
             for path in sorted(self._all):
-                last = _key(path.rpartition(b"/")[2])
+                last = comparable(path.rpartition(b"/")[2])
                 self._named[last].append(path)
                 stem = last.rpartition(".")[0]
                 if stem:
                     self._named[stem].append(path)
-        return self._named.get(_key(os.fsencode(name)), [])
+        return self._named.get(comparable(os.fsencode(name)), [])
 
 
 def _composed(path: bytes) -> str:
     return unicodedata.normalize("NFC", path.decode("utf-8", "surrogateescape"))
 
 
-def _key(path: bytes) -> str:
+def comparable(path: bytes) -> str:
+    """Return a path or name as text in which neither letter case nor the normal form of Unicode tells."""
     return _composed(path).casefold()
 
 
-def _advice(known: Known, paths: _Paths) -> str:
+def _advice(known: Known, paths: StockPaths) -> str:
     """Return what most likely keeps the missing entries from being matched."""
     votes: Counter[RootMap] = Counter()
-    texts = [text for entry, _ in known.missing[:_SAMPLE] if (text := _local(entry.text, ()))]
+    texts = [text for entry, _ in known.missing[:_SAMPLE] if (text := local_path(entry.text))]
     for text in texts:
         candidates = paths.named(text.rpartition("/")[2])
         steps = text.split("/")

@@ -50,7 +50,7 @@ def stale_thumbnails(cache: bytes, folders: Iterable[bytes], inside: Iterable[by
     shared = (os.path.join(folder, _SHARED) for folder in inside)
     for path in chain(_below(cache), *map(_below, shared)):
         said = read_thumbnail(path)
-        master = _master(said.uri, path) if said else None
+        master = shown_by(said.uri, path) if said else None
         if said is None or master is None or not any(lies_below(master, top) for top in tops):
             continue
         try:
@@ -71,8 +71,8 @@ def _below(folder: bytes) -> Iterator[bytes]:
         yield from (os.path.join(here, name) for name in sorted(names) if name.endswith(b".png"))
 
 
-def _master(uri: str, thumbnail: bytes) -> bytes | None:
-    """Return the path that a URI means; one without a scheme is a name beside the folder of the thumbnails."""
+def shown_by(uri: str, thumbnail: bytes) -> bytes | None:
+    """Return the path that the URI in a thumbnail means; without a scheme, a name beside the folder of thumbnails."""
     if uri.startswith(_URI):
         path = unquote_to_bytes(uri[len(_URI) :])
         return path if path.startswith(b"/") and b"\0" not in path else None

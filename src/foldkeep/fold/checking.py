@@ -118,16 +118,23 @@ def _checked(plan: Plan, item: Item, look: Look) -> Item:
         raise UnusableInput(
             f"{visible(plan.docket)} names {visible(item.row.path)}, which is {what} now", "scan, and make it again"
         )
-    if not item.keepers:
+    standing = item.keepers or [item.source] * bool(item.source)
+    if not standing:
         return item
     keepers = []
-    for path in item.keepers:
+    for path in standing:
         try:
             found = look.facts(path)
         except OSError:
             continue
         if found is not None and stat.S_ISREG(found.st_mode):
             keepers.append((path, found.st_dev))
+    if not keepers and item.source:
+        raise UnusableInput(
+            f"{visible(plan.docket)} has {visible(item.row.path)} made again from {visible(item.source)}, which is "
+            "gone or away",
+            "scan, and make it again",
+        )
     if not keepers:
         raise UnusableInput(
             f"{visible(plan.docket)} keeps no copy in set {visible(item.row.set)} that is there now: "
@@ -141,7 +148,7 @@ def _checked(plan: Plan, item: Item, look: Look) -> Item:
                 f"{visible(item.row.path)} and its keeper lie on different volumes, which cannot share a file",
                 "choose another --method; nothing was changed",
             )
-    if len(keepers) == len(item.keepers):
+    if len(keepers) == len(standing):
         return item
     return replace(item, keepers=[path for path, _ in keepers])
 

@@ -70,6 +70,8 @@ class Item:
         Where it is to be moved to; empty for every other method.
     master
         Path of the file that it goes along with; it stays where that stays.
+    source
+        Path of the file that this one can be made again from, which vouches for it; else empty.
     words_in
         Path of the sidecar that must say what this one says, then and there; empty for all but sidecars.
     merge
@@ -84,6 +86,7 @@ class Item:
     method: Method = Method.FOLD
     target: bytes = b""
     master: bytes = b""
+    source: bytes = b""
     words_in: bytes = b""
     merge: Merge | None = None
     litter: bool = False
@@ -91,7 +94,7 @@ class Item:
     @property
     def is_read(self) -> bool:
         """Whether its content is read before anything is done to it."""
-        return bool(self.keepers or self.words_in) or not (self.master or self.litter)
+        return bool(self.keepers or self.words_in) or not (self.master or self.litter or self.source)
 
     @property
     def is_named(self) -> bool:
@@ -205,9 +208,18 @@ def make_plan(
                 f"{visible(docket)} keeps no copy in set {visible(row.set)}",
                 "change one of its rows to keep, or say --allow-last-copy if none is to stay",
             )
+        if row.is_regenerable and method.links:
+            raise UnusableInput(
+                f"{visible(row.path)} can be made again, but nothing has its content to be linked to",
+                "use --method fold",
+            )
         place = place_of[row.path]
         target = _target(into, place, row.path, several) if method is Method.MOVE else b""
-        plan.by_place.setdefault(place.path, []).append(Item(row, place, staying[row.set], method, target))
+        if row.is_regenerable and staying[row.set]:
+            item = Item(row, place, [], method, target, source=staying[row.set][0])
+        else:
+            item = Item(row, place, staying[row.set], method, target)
+        plan.by_place.setdefault(place.path, []).append(item)
     for items in plan.by_place.values():
         items.sort(key=lambda item: item.row.path)  # a folder after the other, so that each is opened once
     return plan

@@ -13,16 +13,18 @@ from foldkeep.model import (
     Step,
     no_progress,
     reason_of,
+    visible,
 )
 from foldkeep.scan import FILE, digest_of, open_path
 from foldkeep.stock import Stock
 
-from .identity import NotSafe
+from .identity import Identity, NotSafe
 from .merging import check_said
 from .moving import facts_of
 from .settling import files_by_place, settle, settle_all, write_down
 from .space import Space, free_space
 from .vault import Vault
+from .verify import check_source
 
 _BATCH_FILES = 64
 
@@ -113,6 +115,10 @@ def release_batch(
             report.left.append(Problem(file.path, "gone from the fold; somebody took it away"))
         elif (facts.st_size, facts.st_mtime_ns) != (file.size, file.modified_ns):
             report.left.append(Problem(file.path, "changed in the fold; unfold it to look at it"))
+        elif copies is not None and file.is_regenerable and not copies.source_stands(file, facts):
+            report.left.append(
+                Problem(file.path, f"what it is made from is gone: {visible(file.keeper)}; unfold it to keep it")
+            )
         elif copies is not None and file.digest and not copies.one_stands(file, vault.files):
             report.left.append(
                 Problem(file.path, "no copy of it outside the fold can be read now; unfold it to keep it")
@@ -142,6 +148,7 @@ class _Copies:
     def __init__(self, stock: Stock) -> None:
         self._stock = stock
         self._digests: dict[bytes, bytes | None] = {}
+        self._sources: dict[bytes, bool] = {}
 
     def one_stands(self, file: RunFile, folder: int) -> bool:
         """Tell whether the keeper, or any other copy that the stock knows, has the content now.
@@ -159,6 +166,18 @@ class _Copies:
             return True
         is_said = file.words or self._stock.ledger.was_rewritten(file.keeper)
         return bool(is_said) and _says_all(file.keeper, folder, os.fsencode(file.slot))
+
+    def source_stands(self, file: RunFile, facts: os.stat_result) -> bool:
+        """Tell whether what a file can be made again from is there now, outside every fold."""
+        if FOLD_NAME in file.keeper.split(b"/"):
+            return False
+        if file.keeper not in self._sources:
+            try:
+                check_source(file.keeper, Identity.of(facts))
+                self._sources[file.keeper] = True
+            except NotSafe:
+                self._sources[file.keeper] = False
+        return self._sources[file.keeper]
 
     def _digest(self, path: bytes) -> bytes | None:
         if path not in self._digests:

@@ -120,6 +120,24 @@ def look_at(row: DocketRow, folder: int, name: bytes) -> Verified:
     return Verified(spare, b"", None, b"")
 
 
+def check_source(path: bytes, made: Identity) -> None:
+    """Raise NotSafe unless what a file can be made again from is there, readable, and not that file itself."""
+    try:
+        descriptor = open_path(path, FILE)
+    except OSError:
+        raise NotSafe(f"what it is made from is gone or cannot be read: {visible(path)}") from None
+    try:
+        facts = os.fstat(descriptor)
+        if not stat.S_ISREG(facts.st_mode) or not os.pread(descriptor, 1, 0):
+            raise NotSafe(f"what it is made from is empty, or no file: {visible(path)}")
+        if (facts.st_dev, facts.st_ino) == (made.device, made.inode):
+            raise NotSafe(f"the same file as what it is made from (hard link): {visible(path)}")
+    except OSError:
+        raise NotSafe(f"what it is made from is gone or cannot be read: {visible(path)}") from None
+    finally:
+        os.close(descriptor)
+
+
 def _open_spare(row: DocketRow, folder: int, name: bytes) -> tuple[int, Identity]:
     try:
         descriptor = os.open(name, FILE, dir_fd=folder)

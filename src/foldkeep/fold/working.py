@@ -9,7 +9,7 @@ from itertools import count
 from blake3 import blake3
 
 from foldkeep.model import Method, RunFile, RunFileState, beside, file_uri, format_digest, visible
-from foldkeep.scan import FILE
+from foldkeep.scan import FILE, open_files
 
 from .copying import copy_file, write_like
 from .identity import Identity, NotSafe, check_unchanged, move_if_unchanged
@@ -20,7 +20,7 @@ from .plan import Item, Merge, Merged
 from .scene import copy_name
 from .standing import coming_in, make_stand_in
 from .vault import Vault
-from .verify import NOTHING, Comparison, Keepers, Verified, look_at, verify
+from .verify import NOTHING, Comparison, Keepers, Verified, check_source, look_at, verify
 
 _FREE_NAMES = 10_000
 
@@ -101,6 +101,7 @@ class Worker:
         self._comparison = Comparison(told)
         self._keepers = Keepers()
         self._promised: set[bytes] = set()
+        self._open: dict[bytes, str] | None = None
         self._expected: dict[int, Merged] = {}
         self.left = left
         self.merged: list[Merged] = []
@@ -142,6 +143,10 @@ class Worker:
         file = replace(
             file, keeper=verified.keeper_path, digest=verified.digest, state=_STATES.get(file.method, _WAITING)
         )
+        if item.source:
+            self._check_not_open(file.path)
+            check_source(item.source, verified.spare)
+            file = replace(file, keeper=item.source)
         if item.words_in:
             file = replace(file, keeper=item.words_in, words=check_said(item.words_in, folder, name))
         ready = Ready(item, file, folder, name, verified)
@@ -154,6 +159,12 @@ class Worker:
     def _gone(self, file: RunFile) -> NotSafe:
         run = self._earlier(file.path)
         return NotSafe(f"already in the fold, since run {run}" if run else "not there any more")
+
+    def _check_not_open(self, path: bytes) -> None:
+        if self._open is None:
+            self._open = open_files()
+        if path in self._open:
+            raise NotSafe(f"{self._open[path]} has it open")
 
     def _check_master(self, item: Item) -> None:
         if item.master in self.left:
@@ -247,6 +258,8 @@ class Worker:
         """
         try:
             self._check_master(ready.item)
+            if ready.item.source:
+                check_source(ready.item.source, ready.verified.spare)
             if not self._keepers.stands(ready.verified):
                 raise NotSafe("its keeper changed or went away")
             if ready.file.method is Method.MOVE:

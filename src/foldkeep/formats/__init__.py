@@ -9,6 +9,8 @@ from .inventory import (
     InventoryReader,
     write_inventory,
 )
+from .manifests import records_of
+from .mentions import Mentions, mentions_in
 from .recipes import general_recipes, read_recipes, with_general
 from .repairing import write_repaired
 from .settings import SettingsFile, read_settings, settings_table
@@ -23,6 +25,9 @@ __all__ = [
     "catalog_source",
     "read_catalog",
     "write_repaired",
+    "records_of",
+    "Mentions",
+    "mentions_in",
     "general_recipes",
     "read_recipes",
     "with_general",

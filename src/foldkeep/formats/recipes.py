@@ -64,6 +64,8 @@ def _recipe(table: dict[str, Any], number: int) -> Recipe:
     missing = [key for key in ("name", "what", "files", "source") if key not in found]
     if missing:
         raise ValueError(f"recipe {shown} has no {missing[0]}")
+    if (found["source"] == "manifest") != ("manifest" in found):
+        raise ValueError(f"recipe {shown}: a source by manifest and the name of manifests go together")
     return Recipe(**found)
 
 
@@ -86,6 +88,13 @@ def _some(value: Any) -> tuple[str, ...]:
     if not (found := words(value)):
         raise ValueError("write at least one")
     return found
+
+
+def _globs(value: Any) -> tuple[str, ...]:
+    for glob in _some(value):
+        if any("**" in step and step != "**" for step in glob.split("/")):
+            raise ValueError(f"{glob!r} has ** as part of a step; write it as a whole one, like **/renders/**")
+    return words(value)
 
 
 def _kinds(value: Any) -> tuple[str, ...]:
@@ -111,11 +120,12 @@ def _version(value: Any) -> str:
 _KEYS: dict[str, Callable[[Any], Any]] = {
     "name": _text,
     "what": _one_of(WHATS),
-    "files": _some,
+    "files": _globs,
     "source": _one_of(SOURCES),
-    "marks": words,
+    "marks": lambda value: tuple(mark.lower() for mark in words(value)),
     "folders": _folders,
     "kinds": _kinds,
+    "manifest": _text,
     "version": _version,
     "cleared_in_use": flag,
 }

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from difflib import get_close_matches
 from typing import Any
 
-from foldkeep.model import Settings, UnusableInput, parse_size, reason_of, visible
+from foldkeep.model import Settings, UnusableInput, parse_age, parse_size, reason_of, visible
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,6 +58,17 @@ def _number(value: Any) -> int:
     return value
 
 
+def _text(value: Any) -> str:
+    if not isinstance(value, str):
+        raise ValueError("write a text")
+    return value
+
+
+def _age(value: Any) -> str:
+    parse_age(_text(value))
+    return str(value)
+
+
 def _per(value: Any) -> str:
     if value not in ("", "volume", "place", "role"):
         raise ValueError("write volume, place or role")
@@ -90,7 +101,13 @@ KEEP_KEYS: dict[str, Callable[[Any], Any]] = {
 FOLD_KEYS: dict[str, Callable[[Any], Any]] = {"litter": words}
 """The keys of section ``[fold]``."""
 
-_KEYS = {"scan": SCAN_KEYS, "keep": KEEP_KEYS, "fold": FOLD_KEYS}
+CACHES_KEYS: dict[str, Callable[[Any], Any]] = {"recipes": _text}
+"""The keys of section ``[caches]``."""
+
+PROJECTS_KEYS: dict[str, Callable[[Any], Any]] = {"markers": words, "inside": words, "quiet_after": _age}
+"""The keys of section ``[projects]``."""
+
+_KEYS = {"scan": SCAN_KEYS, "keep": KEEP_KEYS, "fold": FOLD_KEYS, "caches": CACHES_KEYS, "projects": PROJECTS_KEYS}
 _ASKED = {"hidden": "hidden", "system": "system", "bundles": "bundles", "cross_volumes": "volumes"}
 _SECTIONS = (*_KEYS, "kinds")
 

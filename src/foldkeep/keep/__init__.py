@@ -5,6 +5,7 @@ from .docket import COLUMNS, read_docket, rewrite_docket, write_docket
 from .listed import listed_rows
 from .orphaned import orphan_rows
 from .propose import Proposal, propose
+from .regenerable import cache_rows
 from .review import Review
 from .rules import DEFAULT_RULES, meaning, real_folder
 from .sheet import SheetCopy, SheetSet, sheet_sets
@@ -22,6 +23,7 @@ __all__ = [
     "read_docket",
     "listed_rows",
     "orphan_rows",
+    "cache_rows",
     "write_docket",
     "rewrite_docket",
     "Review",

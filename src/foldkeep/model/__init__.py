@@ -11,7 +11,7 @@ from .kinds import KINDS, OTHER, kind_of, suffix_of
 from .media import Facts
 from .names import beside, file_uri, folders_above, lies_below, path_from_uri, steps_alike, visible
 from .previews import preview_of
-from .recipes import IN_PROJECT, SOURCES, WHATS, Cookbook, Recipe
+from .recipes import CACHE, IN_PROJECT, SOURCES, WHATS, Cookbook, Recipe, Shelf
 from .runs import Method, Run, RunFile, RunFileState, RunSummary
 from .settings import ASKABLE, BUNDLE_SUFFIXES, Settings
 from .signatures import contradiction, format_of
@@ -44,6 +44,8 @@ __all__ = [
     "preview_of",
     "Recipe",
     "Cookbook",
+    "Shelf",
+    "CACHE",
     "WHATS",
     "SOURCES",
     "IN_PROJECT",

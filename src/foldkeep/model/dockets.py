@@ -3,6 +3,8 @@
 from dataclasses import dataclass
 from enum import StrEnum
 
+from .recipes import CACHE, WHATS
+
 
 class Action(StrEnum):
     """What a docket proposes for a file."""
@@ -22,6 +24,8 @@ class DocketRow:
         The set that the file belongs to; the files that stay in a set vouch for those that go.
     path
         Absolute path; a docket file carries it as a URI, which is what counts, and in visible form.
+    kind
+        What a person knows it by. It counts in one case: what can be made again is of a kind of its own.
     digest
         BLAKE3 of the content, or None where the finder did not need one.
     """
@@ -34,3 +38,8 @@ class DocketRow:
     modified_ns: int
     digest: bytes | None
     reason: str
+
+    @property
+    def is_regenerable(self) -> bool:
+        """Whether the rows that stay in its set are not copies of it but what it can be made again from."""
+        return self.kind in WHATS or self.kind == CACHE

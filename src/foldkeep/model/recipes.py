@@ -2,13 +2,17 @@
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 WHATS = ("render", "proxy", "intermediate", "waveform", "index", "thumbnail", "frame cache", "log")
 """What such files are, in the words of the trade."""
 
-SOURCES = ("stem", "project")
-"""How the source of a file is found: by its name, or as the document of the project that the file lies in."""
+CACHE = "cache"
+"""What files are whose folder says only that they can be made again, not what they are."""
+
+SOURCES = ("stem", "folder", "manifest", "project")
+"""How the source of a file is found: by its own name, by that of a folder it lies in, in a manifest that names both,
+or as the document of the project that it lies in."""
 
 IN_PROJECT = "project"
 """Stands among the folders of a recipe for: anywhere in the project."""
@@ -25,15 +29,19 @@ class Recipe:
     what
         One of `WHATS`.
     files
-        Globs for paths below a place; ``**/`` stands for any folders, letter case does not count.
+        Globs for paths below a place; the step ``**`` stands for any folders, letter case does not count.
     source
         One of `SOURCES`.
     marks
-        What a file's stem may begin or end with that its source's does not.
+        What the stem of a file, or the name of its folder, may begin or end with that its source's does not; in lower
+        case.
     folders
-        Where sources by stem may lie, from the folder of the file: ``.``, ``..``, ``../stills``, or `IN_PROJECT`.
+        Where sources by name may lie, from the folder of what has their name: ``.``, ``..``, ``../stills``, or
+        `IN_PROJECT`.
     kinds
-        Of sources by stem.
+        Of sources that are not documents of projects.
+    manifest
+        A glob for the names of manifests, in the folder of a file or above it.
     version
         A regular expression for paths; its first group is the version of the program.
     cleared_in_use
@@ -47,37 +55,108 @@ class Recipe:
     marks: tuple[str, ...] = ()
     folders: tuple[str, ...] = (".",)
     kinds: tuple[str, ...] = ("photo", "video", "audio")
+    manifest: str = ""
     version: str = ""
     cleared_in_use: bool = False
 
+    @property
+    def evidence(self) -> str:
+        """Why a file that it takes counts as one that can be made again."""
+        return f"recipe {self.name}"
+
     def stems(self, stem: str) -> list[str]:
-        """Return what the stem of a file's source may be, in lower case; `stem` is that of the file.
+        """Return what the stem of a file's source may be, in lower case; `stem` is that of the file or its folder.
 
         >>> Recipe("proxies", "proxy", ("**/proxies/**",), "stem", ("_proxy",)).stems("Kite_proxy")
         ['kite_proxy', 'kite']
         """
         stem = stem.lower()
         found = [stem]
-        for mark in map(str.lower, self.marks):
-            found += [plain for plain in (stem.removesuffix(mark), stem.removeprefix(mark)) if plain not in ("", stem)]
-        return list(dict.fromkeys(found))
+        for mark in self.marks:
+            if stem.endswith(mark) and stem != mark:
+                found.append(stem[: -len(mark)])
+            if stem.startswith(mark) and stem != mark:
+                found.append(stem[len(mark) :])
+        return found
+
+
+@dataclass(frozen=True, slots=True)
+class _Glob:
+    """A glob cut in two: what it asks of the folder, and of the name in it (None: nothing)."""
+
+    recipe: Recipe
+    folder: re.Pattern[str]
+    name: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class Shelf:
+    """What several recipes take in one folder.
+
+    Attributes
+    ----------
+    of_all
+        The recipe that takes every file there that no recipe before it takes by name, or None.
+    """
+
+    recipes: tuple[Recipe, ...] = ()
+    of_all: Recipe | None = None
+    _names: re.Pattern[str] | None = field(default=None, repr=False)
+
+    def takes(self, name: str) -> Recipe | None:
+        """Return the recipe that takes a file by its name."""
+        if self._names is not None and (found := self._names.fullmatch(name)) and found.lastgroup:
+            return self.recipes[int(found.lastgroup[1:])]
+        return self.of_all
 
 
 class Cookbook:
-    """Several recipes; of two that take a file the first one counts."""
+    """Several recipes; of two that take a file the first one counts.
+
+    A folder is looked up once and its names are matched then: there are far fewer folders than files.
+    """
 
     def __init__(self, recipes: Sequence[Recipe]) -> None:
-        self.recipes = tuple(recipes)
-        parts = (f"(?P<r{number}>{'|'.join(map(_pattern, each.files))})" for number, each in enumerate(self.recipes))
-        self._taken = re.compile("|".join(parts), re.IGNORECASE | re.DOTALL) if self.recipes else None
+        self._globs = [_cut(recipe, glob) for recipe in recipes for glob in recipe.files]
+        self._shelves: dict[tuple[int, ...], Shelf] = {}
 
-    def takes(self, path: str) -> Recipe | None:
-        """Return the recipe that takes a file by its path below its place."""
-        found = self._taken.fullmatch(path) if self._taken else None
-        return self.recipes[int(found.lastgroup[1:])] if found and found.lastgroup else None
+    def of(self, folder: str) -> Shelf:
+        """Return what the recipes take in a folder: its path below its place with a slash at its end; empty for that.
+
+        >>> proxies = Recipe("proxies", "proxy", ("**/proxies/**", "**/*_proxy.*"), "stem")
+        >>> Cookbook([proxies]).of("day 1/Proxies/").takes("kite.mov").name
+        'proxies'
+        >>> Cookbook([proxies]).of("").takes("kite.mov") is None
+        True
+        """
+        fitting = tuple(at for at, glob in enumerate(self._globs) if glob.folder.fullmatch(folder))
+        if fitting not in self._shelves:
+            self._shelves[fitting] = _shelf([self._globs[at] for at in fitting])
+        return self._shelves[fitting]
+
+
+def _shelf(globs: Sequence[_Glob]) -> Shelf:
+    named = []
+    of_all = None
+    for glob in globs:
+        if glob.name is None:
+            of_all = glob.recipe
+            break
+        named.append(glob)
+    parts = (f"(?P<r{at}>{glob.name})" for at, glob in enumerate(named))
+    names = re.compile("|".join(parts), re.IGNORECASE | re.DOTALL) if named else None
+    return Shelf(tuple(glob.recipe for glob in named), of_all, names)
+
+
+def _cut(recipe: Recipe, glob: str) -> _Glob:
+    *folders, name = glob.split("/")
+    if name == "**":
+        folders.append(name)
+    folder = "".join("(?:.*/)?" if step == "**" else _pattern(step) + "/" for step in folders)
+    return _Glob(recipe, re.compile(folder, re.IGNORECASE | re.DOTALL), None if name == "**" else _pattern(name))
 
 
 def _pattern(glob: str) -> str:
-    """Return a glob as a regular expression: ``*`` and ``?`` stay within a step, ``**`` goes over any."""
-    steps = {"**/": "(?:.*/)?", "**": ".*", "*": "[^/]*", "?": "[^/]"}
-    return "".join(steps.get(part, re.escape(part)) for part in re.split(r"(\*\*/|\*\*|\*|\?)", glob))
+    """Return a glob for one step as a regular expression."""
+    wild = {"*": "[^/]*", "?": "[^/]"}
+    return "".join(wild.get(part, re.escape(part)) for part in re.split(r"(\*|\?)", glob))

@@ -66,7 +66,7 @@ class RunFile:
     digest
         BLAKE3 of its content; empty where nothing had to be compared.
     keeper
-        The copy that it was compared with; empty where there was none to compare.
+        The copy that it was compared with, or what it can be made again from; empty where there was neither.
     target
         Where it was moved to, or is to be; empty if it goes into the fold.
     method
@@ -89,6 +89,11 @@ class RunFile:
     target: bytes = b""
     method: Method = Method.FOLD
     words: bytes = b""
+
+    @property
+    def is_regenerable(self) -> bool:
+        """Whether it can be made again from its keeper, instead of being a copy of that."""
+        return bool(self.keeper) and not self.digest
 
 
 @dataclass(frozen=True, slots=True)

@@ -37,6 +37,14 @@ class Settings:
         How many copies stay, and on each of what: volume, place or role; "" for none.
     litter
         Globs for names that do not count when `fold` asks whether a folder is empty.
+    recipes
+        A file of recipes for what can be made again, asked before the general ones; "" for none.
+    markers
+        Globs for the names of files that make a project of their folder.
+    inside
+        Folders each of whose folders is a project.
+    quiet_after
+        How long nothing must have changed in a project that is called quiet, as a person writes it.
     kinds
         Kinds of suffixes, for those that are not built in or are to be another kind.
     """
@@ -54,6 +62,10 @@ class Settings:
     at_least: int = 1
     per: str = ""
     litter: tuple[str, ...] = ()
+    recipes: str = ""
+    markers: tuple[str, ...] = ()
+    inside: tuple[str, ...] = ()
+    quiet_after: str = "6m"
     kinds: Mapping[str, str] = field(default_factory=dict)
 
     def kind_of(self, name: bytes) -> str:

@@ -2,6 +2,7 @@
 
 from .apart import Apart
 from .facts import MEDIA, MediaReader, Medium, capture_moment, read_sidecar, sidecars_of
+from .in_use import open_files, sign_of_work
 from .opening import FILE, FOLDER, facts_at, open_below, open_path
 from .places import Presence, add_place, find_place, named_folder, presence, presences
 from .reading import digest_of
@@ -18,6 +19,8 @@ __all__ = [
     "presences",
     "Presence",
     "digest_of",
+    "open_files",
+    "sign_of_work",
     "Apart",
     "MediaReader",
     "Medium",

@@ -1,6 +1,7 @@
 """Opening files and folders by paths of any length, without ever following a symbolic link."""
 
 import os
+from contextlib import suppress
 
 # Linux and macOS refuse longer paths in one call (PATH_MAX is 4096 and 1024), but not in several.
 _LONGEST_PATH = 1000
@@ -8,6 +9,8 @@ _LONGEST_PATH = 1000
 FOLDER = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
 # A name can become a FIFO between listing and opening; without O_NONBLOCK the open would wait for a writer.
 FILE = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC
+
+_UNNOTICED = getattr(os, "O_NOATIME", 0)
 
 
 def open_below(top: bytes, relative: bytes, flags: int) -> int:
@@ -49,7 +52,17 @@ def facts_at(path: bytes) -> os.stat_result:
 
 
 def open_path(path: bytes, flags: int) -> int:
-    """Open an absolute path, however long; the last step is not followed if it is a symbolic link."""
+    """Open an absolute path, however long; the last step is not followed if it is a symbolic link.
+
+    Where the system allows it, reading by this descriptor does not count as a use of the file.
+    """
+    if flags == FILE and _UNNOTICED:
+        with suppress(PermissionError):  # of files that belong to somebody else
+            return _open_path(path, flags | _UNNOTICED)
+    return _open_path(path, flags)
+
+
+def _open_path(path: bytes, flags: int) -> int:
     if len(path) <= _LONGEST_PATH:
         return os.open(path, flags)
     return open_below(b"/", path.strip(b"/"), flags)

@@ -1,71 +1,105 @@
 """What can be made again, as people read it."""
 
+import os
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
-from foldkeep.find import Caches, Regenerable
-from foldkeep.model import format_size, visible
+from foldkeep.find import Batch, Caches, Regenerable
+from foldkeep.model import Place, format_moment, format_size, lies_below, visible
 
-from .documents import Document, file_document, path_document
+from .documents import Document, path_document, problem_documents
 from .page import CARE, GAIN, QUIET, STRONG, Column, Page
 from .words import count
 
-Key = tuple[str, bytes, str]
+_Key = tuple[str, bytes, str]
+_Groups = list[tuple[_Key, list[Regenerable]]]
 
 
-def show_caches(page: Page, found: Caches, top: int | None) -> None:
-    """Write what can be made again by what it is, project and version, and apart from it the last of their kind."""
+def show_caches(page: Page, found: Caches, top: int | None, docket: str | None = None) -> None:
+    """Write what can be made again by what it is, project and version; before it the last of their kind."""
     if found.last:
-        page.line((f"{count(len(found.last), 'file')} whose source is gone: perhaps the last there is of it, ", CARE),
-                  (format_size(_size(found.last)), STRONG))  # fmt: skip
-        for each in found.last[:top]:
-            page.line(visible(each.file.path), (f"  {each.what}, {each.evidence}", QUIET), indent=2)
-        if top is not None and len(found.last) > top:
-            page.line((f"… and {len(found.last) - top:,} more; --top {len(found.last)} shows all", QUIET), indent=2)
-        page.line()
+        page.line(
+            (f"{count(len(found.last), 'file')} whose source is gone: perhaps the last there is of it, ", CARE),
+            (format_size(_size(found.last)), STRONG),
+        )
+        lines = [(visible(each.path), f"  {each.batch.what}, {each.batch.evidence}") for each in found.last]
+        _listed(page, lines, top)
+    if found.in_use:
+        size = format_size(sum(each.size for each, _ in found.in_use))
+        page.line((f"{count(len(found.in_use), 'file')} in use, left alone, ", CARE), (size, STRONG))
+        signs: dict[str, int] = defaultdict(int)
+        for _, sign in found.in_use:
+            signs[sign] += 1
+        _listed(page, [(visible(sign), f"  {count(number, 'file')}") for sign, number in signs.items()], top)
     if not found.found:
-        page.line("Nothing was found that is known to be made again.")
-        return
-    page.line(
-        (count(len(found.found), "file"), STRONG), " can be made again, ", (format_size(_size(found.found)), GAIN), "."
-    )
+        page.line("Nothing was found that is known to be made again and may go.")
+    else:
+        _show_groups(page, found.found, top)
+    if docket:
+        page.line("The docket is ", (visible(docket), STRONG), ". Look at it, then: foldkeep fold " + visible(docket))
+
+
+def _listed(page: Page, lines: Sequence[tuple[str, str]], top: int | None) -> None:
+    for name, more in lines[:top]:
+        page.line(name, (more, QUIET), indent=2)
+    if top is not None and len(lines) > top:
+        page.line((f"… and {len(lines) - top:,} more; --top {len(lines)} shows all", QUIET), indent=2)
+    page.line()
+
+
+def _show_groups(page: Page, files: Sequence[Regenerable], top: int | None) -> None:
+    groups = _groups(files)
+    page.line((count(len(files), "file"), STRONG), " can be made again, ", (format_size(_size(files)), GAIN), ".")
     page.table(
         [
             Column("what", whole=True),
+            Column("version", whole=True),
             Column("files", True),
             Column("size", True, GAIN),
-            Column("version"),
+            Column("last used", whole=True),
             Column("project"),
             Column("evidence", style=QUIET),
         ],
         [
             (
                 what,
-                f"{len(files):,}",
-                format_size(_size(files)),
                 version,
-                visible(project) if project else "",
-                ", ".join(sorted({each.evidence for each in files})),
+                f"{len(members):,}",
+                format_size(_size(members)),
+                format_moment(max(each.used_ns for each in members))[:10],
+                _below(project, members[0].place) if project else "",
+                ", ".join(sorted({each.batch.evidence for each in members})),
             )
-            for (what, project, version), files in _groups(found.found)[:top]
+            for (what, project, version), members in groups[:top]
         ],
     )
+    if top is not None and len(groups) > top:
+        page.line((f"… and {len(groups) - top:,} more; --top {len(groups)} shows all", QUIET))
 
 
-def _groups(files: Sequence[Regenerable]) -> list[tuple[Key, list[Regenerable]]]:
+def _below(project: bytes, place: Place) -> str:
+    if lies_below(project, place.path):
+        return visible(os.path.join(os.path.basename(place.path), os.path.relpath(project, place.path)))
+    return visible(os.path.basename(project))
+
+
+def _groups(files: Iterable[Regenerable]) -> _Groups:
     """Return files by what they are, project and version, the largest group first."""
-    groups: dict[Key, list[Regenerable]] = defaultdict(list)
+    batches: dict[Batch, list[Regenerable]] = defaultdict(list)
     for each in files:
-        groups[each.what, each.project or b"", each.version].append(each)
+        batches[each.batch].append(each)
+    groups: dict[_Key, list[Regenerable]] = defaultdict(list)
+    for batch, members in batches.items():
+        groups[batch.what, batch.project or b"", batch.version] += members
     return sorted(groups.items(), key=lambda item: (-_size(item[1]), item[0]))
 
 
-def _size(files: Sequence[Regenerable]) -> int:
-    return sum(each.file.size for each in files)
+def _size(files: Iterable[Regenerable]) -> int:
+    return sum(each.size for each in files)
 
 
 def caches_document(found: Caches) -> Document:
-    """Return what can be made again, and what cannot since its source is gone."""
+    """Return what can be made again, what cannot since its source is gone, and what is in use."""
     return {
         "bytes": _size(found.found),
         "groups": [
@@ -73,22 +107,29 @@ def caches_document(found: Caches) -> Document:
                 "what": what,
                 "project": path_document(project) if project else None,
                 "version": version,
-                "files": len(files),
-                "bytes": _size(files),
+                "files": len(members),
+                "bytes": _size(members),
+                "used": format_moment(max(each.used_ns for each in members)),
             }
-            for (what, project, version), files in _groups(found.found)
+            for (what, project, version), members in _groups(found.found)
         ],
         "regenerable": [_document(each) for each in found.found],
         "source_gone": [_document(each) for each in found.last],
+        "in_use": [{**_document(each), "reason": sign} for each, sign in found.in_use],
+        "problems": problem_documents(found.problems),
     }
 
 
 def _document(each: Regenerable) -> Document:
     return {
-        **file_document(each.file),
-        "what": each.what,
-        "evidence": each.evidence,
+        **path_document(each.path),
+        "size": each.size,
+        "modified": format_moment(each.modified_ns),
+        "place": each.place.label,
+        "used": format_moment(each.used_ns),
+        "what": each.batch.what,
+        "evidence": each.batch.evidence,
         "source": path_document(each.source) if each.source else None,
-        "project": path_document(each.project) if each.project else None,
-        "version": each.version,
+        "project": path_document(each.batch.project) if each.batch.project else None,
+        "version": each.batch.version,
     }

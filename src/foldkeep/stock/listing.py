@@ -72,6 +72,26 @@ class Listing:
         for row in rows:
             yield stock_file(row, places)
 
+    def by_folder(self, wanted: Filter) -> Iterator[tuple[bytes, int, list[tuple[bytes, str, int, int, int]]]]:
+        """Yield every folder that has files: its path, its place, and its files in order of name.
+
+        Of each file that is name, kind, size, modified_ns, and whether it fits.
+        """
+        fits, values = condition(self._db, wanted)
+        tables = FILTERABLE if wanted else "files f"
+        for id_, path, place in self._db.execute("SELECT id, path, place FROM folders ORDER BY path").fetchall():
+            files = self._db.execute(
+                f"SELECT f.name, f.kind, f.size, f.modified_ns, {fits} FROM {tables} WHERE f.folder = ?"
+                " ORDER BY f.name",
+                (*values, id_),
+            ).fetchall()
+            if files:
+                yield path, place, files
+
+    def paths_named(self, name: bytes) -> list[bytes]:
+        """Return the paths of the files of a name."""
+        return [file.path for file in self._where("f.name = ?", (name,))]
+
     def paths(self) -> Iterator[bytes]:
         """Yield the path of every file."""
         for folder, name in self._db.execute("SELECT d.path, f.name FROM files f JOIN folders d ON d.id = f.folder"):

@@ -1,0 +1,201 @@
+"""Which of the files that can be made again are asked for, and which of them are better left alone now."""
+
+import os
+from collections import defaultdict
+from collections.abc import Container, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+from foldkeep.model import Filter, Problem, Recipe, UnusableInput, visible
+from foldkeep.scan import open_files, sign_of_work
+from foldkeep.stock import Stock
+
+from .caches import Batch, Caches, Regenerable, all_caches
+from .mentioned import Uses, unused
+from .project_folders import ProjectFolders
+from .sources import BY_NAME
+
+
+@dataclass(frozen=True, slots=True)
+class Wish:
+    """Which files that can be made again are asked for.
+
+    Attributes
+    ----------
+    wanted
+        Its times are about the last use.
+    whats, versions
+        Alternatives; all when empty.
+    projects
+        Alternatives: names of the folders of projects, or their paths.
+    but_newest_version
+        Only what is of an older version than another of the same recipe and project.
+    unused
+        Only what no document of its project mentions, nor what it is made from.
+    cap
+        How many bytes may be left over all; the least recently used go first.
+    caps
+        The same for single recipes, by name.
+    """
+
+    wanted: Filter = field(default_factory=Filter)
+    whats: Container[str] = ()
+    versions: Container[str] = ()
+    projects: Sequence[str] = ()
+    but_newest_version: bool = False
+    unused: bool = False
+    cap: int | None = None
+    caps: Mapping[str, int] = field(default_factory=dict)
+
+
+def caches(
+    stock: Stock,
+    recipes: Sequence[Recipe],
+    wish: Wish | None = None,
+    projects: ProjectFolders | None = None,
+    user_cache: bytes = b"",
+) -> Caches:
+    """Find the files that can be made again and are asked for, but leave alone what is in use.
+
+    Raises UnusableInput if a recipe or a project is named that is not there.
+    """
+    wish = wish or Wish()
+    projects = projects or ProjectFolders(stock)
+    strange = sorted(wish.caps.keys() - {recipe.name for recipe in recipes})
+    if strange:
+        raise UnusableInput(
+            f"--cap names {visible(strange[0])}, which is no recipe",
+            f"write one of {', '.join(recipe.name for recipe in recipes)}",
+        )
+    timeless = replace(wish.wanted, modified_before_ns=None, modified_after_ns=None)
+    result = all_caches(stock, recipes, projects, timeless, user_cache)
+    documents = projects.documents()
+    fits = _batches(result, wish, documents.keys())
+    result.last = [each for each in result.last if each.batch in fits]
+    found = [each for each in result.found if each.batch in fits and _in_time(each, wish.wanted)]
+    if wish.but_newest_version:
+        found = _older_versions(found)
+    if wish.unused:
+        found, result.problems = _unused(found, documents)
+    result.found, result.in_use = _apart_in_use(found, documents)
+    if wish.cap is not None or wish.caps:
+        result.found = _beyond_caps(result, wish)
+    return result
+
+
+def _batches(result: Caches, wish: Wish, projects: Iterable[bytes]) -> set[Batch]:
+    meant = None
+    if wish.projects:
+        meant = {each for each in projects if any(_is_called(each, name) for name in wish.projects)}
+        if not meant:
+            raise UnusableInput(
+                f"no project is called {visible(wish.projects[0])}", "`foldkeep projects` lists those that there are"
+            )
+    batches = {each.batch for each in (*result.found, *result.last)}
+    return {
+        batch
+        for batch in batches
+        if (not wish.whats or batch.what in wish.whats)
+        and (not wish.versions or batch.version in wish.versions)
+        and (meant is None or batch.project in meant)
+    }
+
+
+def _is_called(project: bytes, name: str) -> bool:
+    return os.path.basename(project) == os.fsencode(name) or project == os.path.realpath(os.fsencode(name))
+
+
+def _in_time(each: Regenerable, wanted: Filter) -> bool:
+    before, after = wanted.modified_before_ns, wanted.modified_after_ns
+    return (before is None or each.used_ns < before) and (after is None or each.used_ns > after)
+
+
+def _older_versions(found: list[Regenerable]) -> list[Regenerable]:
+    newest: dict[tuple[str, bytes | None], list[int]] = defaultdict(list)
+    for batch in {each.batch for each in found if each.batch.version}:
+        key = (batch.evidence, batch.project)
+        newest[key] = max(newest[key], _numbers(batch.version))
+    return [
+        each
+        for each in found
+        if each.batch.version and _numbers(each.batch.version) < newest[each.batch.evidence, each.batch.project]
+    ]
+
+
+def _numbers(version: str) -> list[int]:
+    return [int(part) if part.isdecimal() else 0 for part in version.split(".")]
+
+
+def _unused(
+    found: list[Regenerable], documents: Mapping[bytes, Sequence[bytes]]
+) -> tuple[list[Regenerable], list[Problem]]:
+    """Return the files of projects that these do not mention, and the documents that could not be read."""
+    of_project: dict[bytes, list[Regenerable]] = defaultdict(list)
+    for each in found:
+        if (project := each.batch.project) and project in documents:
+            of_project[project].append(each)
+    rest: list[Regenerable] = []
+    problems: list[Problem] = []
+    for project, files in of_project.items():
+        asked = {path for each in files for path in (each.path, *_sources(each))}
+        uses = Uses(documents[project], asked)
+        problems += uses.problems
+        rest += [each for each in files if unused(uses, each.path, _sources(each))]
+    return rest, problems
+
+
+def _sources(each: Regenerable) -> list[bytes]:
+    """Return what a file is made from, if that is media: a project that uses that may use the file in its place."""
+    recipe = each.batch.recipe
+    return [each.source] if each.source and recipe and recipe.source in BY_NAME else []
+
+
+def _apart_in_use(
+    found: list[Regenerable], documents: Mapping[bytes, Sequence[bytes]]
+) -> tuple[list[Regenerable], list[tuple[Regenerable, str]]]:
+    if not found:
+        return [], []
+    opened = open_files()
+    projects = {each.batch.project for each in found}
+    signs = {project: sign_of_work(paths) for project, paths in documents.items() if project in projects}
+    free, in_use = [], []
+    for each in found:
+        sign = ""
+        if each.path in opened:
+            sign = f"{opened[each.path]} has it open"
+        elif not (each.batch.recipe and each.batch.recipe.cleared_in_use):
+            sign = signs.get(each.batch.project, "") if each.batch.project else ""
+        if sign:
+            in_use.append((each, sign))
+        else:
+            free.append(each)
+    return free, in_use
+
+
+def _beyond_caps(result: Caches, wish: Wish) -> list[Regenerable]:
+    """Return what has to go, the least recently used first, until what is left fits."""
+    going: set[bytes] = set()
+    of_recipe = {name: [each for each in result.found if _name_of(each) == name] for name in wish.caps}
+    staying = [each for each, _ in result.in_use]
+    for name, files in of_recipe.items():
+        left = sum(each.size for each in (*files, *(each for each in staying if _name_of(each) == name)))
+        going |= _least_used(files, left - wish.caps[name])
+    if wish.cap is not None:
+        files = [each for each in result.found if each.path not in going]
+        left = sum(each.size for each in (*files, *staying))
+        going |= _least_used(files, left - wish.cap)
+    return [each for each in result.found if each.path in going]
+
+
+def _name_of(each: Regenerable) -> str:
+    return each.batch.recipe.name if each.batch.recipe else ""
+
+
+def _least_used(files: Iterable[Regenerable], too_much: int) -> set[bytes]:
+    """Return the paths of the least recently used of some files that are together as large as asked for."""
+    going: set[bytes] = set()
+    for each in sorted(files, key=lambda each: (each.used_ns, each.path)):
+        if too_much <= 0:
+            break
+        going.add(each.path)
+        too_much -= each.size
+    return going

@@ -1,0 +1,129 @@
+"""Which files the documents of a project use, as far as these can be read."""
+
+import os
+import re
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+
+from foldkeep.formats import Mentions, mentions_in
+from foldkeep.model import Problem, reason_of, stem_of
+
+from .catalogs import comparable, local_path
+
+_TAIL = 4
+_NUMBER = re.compile(r"\d+(?=\.[^.]*$)|\d+$")
+# How programs write a run of pictures: kite.%04d.exr, kite.####.exr, kite.[0001-0100].exr, kite.*.exr
+_NUMBERS = re.compile(r"%0?\d*d|#+|\[\d+-\d+\]|\{\d+\.\.\d+\}|\*|@+")
+
+
+class Uses:
+    """What the documents of one project mention.
+
+    Parameters
+    ----------
+    documents
+        Their paths. One that cannot be read counts as using everything, and is noted in `problems`.
+    paths
+        The files that are asked about later.
+    """
+
+    def __init__(self, documents: Iterable[bytes], paths: Iterable[bytes]) -> None:
+        self.problems: list[Problem] = []
+        self._everything = False
+        self._paths: set[str] = set()
+        self._names: set[str] = set()
+        self._stems: set[str] = set()
+        names = Names(_name(path) for path in paths)
+        for document in documents:
+            try:
+                found = mentions_in(document)
+            except (OSError, ValueError) as error:
+                why = reason_of(error) if isinstance(error, OSError) else str(error)
+                self.problems.append(Problem(document, f"cannot be read, so it may use anything: {why}"))
+                self._everything = True
+                continue
+            self._note(document, found)
+            for text in found.texts:
+                self._names |= names.within(comparable(os.fsencode(text)))
+
+    def _note(self, document: bytes, found: Mentions) -> None:
+        """Note what a timeline refers to: by path, or by name where nothing lies at the path."""
+        base = os.path.dirname(document)
+        for entry in found.entries:
+            text = local_path(entry.text)
+            if text is None:
+                continue
+            path = os.path.normpath(os.path.join(base, os.fsencode(text)))
+            if not entry.by_name:
+                self._paths.add(comparable(path))
+            if entry.by_name or not os.path.lexists(path):
+                self._names.add(_name(path))
+                if entry.by_name:
+                    self._stems.add(_name(path))
+
+    def mention(self, path: bytes) -> bool:
+        """Tell whether a file is used."""
+        name = _name(path)
+        return (
+            self._everything
+            or comparable(path) in self._paths
+            or name in self._names
+            or comparable(stem_of(path.rpartition(b"/")[2])) in self._stems
+        )
+
+
+def _name(path: bytes) -> str:
+    return comparable(path.rpartition(b"/")[2])
+
+
+class Names:
+    """Names that are looked for in texts, found by how they end: there are few endings, and many names."""
+
+    def __init__(self, names: Iterable[str]) -> None:
+        self._of_tail: dict[str, set[str]] = defaultdict(set)
+        self._runs: dict[str, dict[str, set[str]]] = defaultdict(lambda: defaultdict(set))
+        for name in names:
+            self._of_tail[_tail(name)].add(name)
+            if number := _NUMBER.search(name):
+                self._runs[name[number.end() :]][name[: number.start()]].add(name)
+        self._lengths = {tail: sorted({len(name) for name in found}) for tail, found in self._of_tail.items()}
+        tails = sorted(self._of_tail, key=len, reverse=True)
+        self._tails = re.compile("|".join(map(re.escape, tails))) if tails else None
+
+    def within(self, text: str) -> set[str]:
+        """Return the names that stand in a text, alone or as one of a run of numbers."""
+        found: set[str] = set()
+        for tail in self._tails.finditer(text) if self._tails else ():
+            names = self._of_tail[tail[0]]
+            for length in self._lengths[tail[0]]:
+                start = tail.end() - length
+                if start >= 0 and text[start : tail.end()] in names and _stands_alone(text, start, tail.end()):
+                    found.add(text[start : tail.end()])
+        if self._runs:
+            found |= self._runs_within(text)
+        return found
+
+    def _runs_within(self, text: str) -> set[str]:
+        found: set[str] = set()
+        for mark in _NUMBERS.finditer(text):
+            for after, befores in self._runs.items():
+                if not text.startswith(after, mark.end()):
+                    continue
+                for length in {len(before) for before in befores}:
+                    found |= befores.get(text[max(0, mark.start() - length) : mark.start()], set())
+        return found
+
+
+def _tail(name: str) -> str:
+    suffix = name.rpartition(".")[2]
+    return "." + suffix if "." in name and suffix else name[-_TAIL:]
+
+
+def _stands_alone(text: str, start: int, end: int) -> bool:
+    before, after = text[start - 1 : start] if start else "", text[end : end + 1]
+    return not (before.isalnum() or before in ("_", "-")) and not after.isalnum()
+
+
+def unused(uses: Uses, path: bytes, sources: Sequence[bytes]) -> bool:
+    """Tell whether the documents of a project mention neither a file nor what it is made from."""
+    return not any(uses.mention(each) for each in (path, *sources))
