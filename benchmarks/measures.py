@@ -269,6 +269,68 @@ def catalogues(folder: Path) -> Iterator[Row]:
         )
 
 
+def archiving(folder: Path) -> Iterator[Row]:
+    """A project of 4 GB in 40 files, archived to a folder on the same disk, and checked."""
+    media = folder / "library" / "edit" / "media"
+    media.mkdir(parents=True)
+    for number in range(40):
+        write_noise(media / f"clip-{number:02}.mov", 100 * 10**6, number)
+    (media.parent / "cut.edl").write_text("TITLE: cut\n001  AX  V  C  0 1 0 1\n* FROM CLIP NAME: clip-00.mov\n")
+    run(f"{FOLDKEEP} scan library --stock stock --quiet", folder)
+    run("mkdir out", folder)
+
+    def clear() -> None:
+        run("rm -rf out/* && sync && cat library/edit/media/* > /dev/null", folder)
+
+    ours, theirs = in_turn(
+        f"{FOLDKEEP} archive library/edit --to out --stock stock --quiet",
+        "cp -a library/edit out/edit && find out/edit -type f -print0 | xargs -0 sha512sum > sums",
+        folder, before=clear,
+    )  # fmt: skip
+    beside = "`cp -a`, `sha512sum` of the copy"
+    yield compared("`archive` 4 GB to a folder, flushed and read back", ours, theirs, beside, "≤ 1.3")
+    clear()
+    run(f"{FOLDKEEP} archive library/edit --to out --stock stock --quiet", folder)
+
+    def away() -> None:
+        run("sync && cat out/edit/data/edit/media/* > /dev/null", folder)
+
+    check, plain = (
+        f"{FOLDKEEP} archive --check out/edit --stock stock --quiet",
+        "cd out/edit && sha512sum -c manifest-sha512.txt",
+    )
+    ours, theirs = in_turn(f"taskset -c 0 {check}", f"taskset -c 0 sh -c '{plain}'", folder, before=away)
+    yield compared("`archive --check` of it, one core", ours, theirs, "`sha512sum -c`", "≤ 1.2")
+    ours, theirs = in_turn(check, plain, folder, before=away)
+    yield compared("`archive --check` of it, two cores", ours, theirs, "`sha512sum -c`", "≤ 0.7")
+
+
+def regenerable(folder: Path) -> Iterator[Row]:
+    """A stock with 300,000 files that can be made again in 100 projects, and 50,000 that they are made from."""
+    top = folder / "library"
+    for project in range(100):
+        parts = (("clips", "clip{:04}.mp4"), ("proxies", "clip{:04}_proxy.mp4"),
+                 *((f"cache/v{version}", "frame{:05}.bin") for version in range(1, 6)))  # fmt: skip
+        for part, name in parts:
+            inside = top / f"p{project:03}" / part
+            inside.mkdir(parents=True)
+            for number in range(500):
+                (inside / name.format(number)).write_bytes(b"%d %d %s" % (project, number, part.encode()))
+        edl = top / f"p{project:03}" / "cut.edl"
+        edl.write_text("TITLE: cut\n" + "".join(
+            f"{number:03}  AX  V  C  0 1 0 1\n* FROM CLIP NAME: clip{number:04}.mp4\n" for number in range(100)
+        ))  # fmt: skip
+        os.utime(edl, (1_700_000_000,) * 2)
+    run(f"{FOLDKEEP} scan library --stock stock --quiet", folder)
+    plain = (
+        "find library -path '*/cache/*' -printf '%p\\t%s\\t%A@\\n' -o -path '*/proxies/*' -printf '%p\\t%s\\t%A@\\n'"
+    )
+    for work, words, aim in (("", "", "< 5 s"), (" --unused", " --unused", ""), (" -o", " -o docket.csv", "")):
+        ours, theirs = in_turn(f"rm -f docket.csv; {FOLDKEEP} caches{words} --stock stock --top 1", plain, folder)
+        row = compared(f"`caches{work}`, 300,000 of 350,000 files", ours, theirs, "`find -printf`", aim)
+        yield row
+
+
 MEASURES: dict[str, Callable[[Path], Iterator[Row]]] = {
     "start": start,
     "small-files": small_files,
@@ -278,4 +340,6 @@ MEASURES: dict[str, Callable[[Path], Iterator[Row]]] = {
     "folding": folding,
     "looking": looking,
     "catalogues": catalogues,
+    "archiving": archiving,
+    "regenerable": regenerable,
 }

@@ -26,20 +26,39 @@ LATER = """\
 cd "library/card copies/camera A saturday"
 mv WKD_0009.jpg "best kite.jpg"; rm WKD_0010.jpg; printf x >> WKD_0011.jpg; cp ../../print/poster.png .
 """
+PROXY = "library/edit/proxies/STG_0009_proxy.mp4"
+ARCHIVE = "foldkeep archive 'library/last year/highlights 2024'"
 SHOTS = (
-    ("scan", ["foldkeep scan library", "foldkeep scan shelf-drive --role backup"]),
+    ("scan", ["foldkeep scan library", "foldkeep scan shelf-drive --role backup", "foldkeep places"]),
     # The picture is taken while the scan goes on.
     ("scanning", [("foldkeep scan reel", "(sleep 4; touch .done) & foldkeep scan reel --stock other")]),
-    ("places", ["foldkeep places"]),
-    ("settings", ["foldkeep settings"]),
     ("duplicates", ["foldkeep duplicates --top 7"]),
     ("folders", ["foldkeep duplicates --folders"]),
     ("space", ["foldkeep space library --depth 2 --top 16", "foldkeep space --by kind --largest 3"]),
     ("show", ["foldkeep show library/stills/camera-a/day-3/WKD_0017.jpg", SHOW_SET]),
     ("orphans", ["foldkeep orphans --catalog library/lists/stills.csv --under library/stills --top 4"]),
+    (
+        "caches",
+        [
+            "foldkeep caches",
+            "foldkeep caches --all-but-newest-version -o caches.csv",
+            "head -n 3 caches.csv | cut -d, -f2,3,5,8",
+            f"foldkeep caches --explain {PROXY}",
+        ],
+    ),
+    (
+        "archive",
+        [
+            "foldkeep projects",
+            f"mkdir packages restored; {ARCHIVE} --to packages --format tar",
+            "foldkeep archive --check packages/*",
+            "foldkeep projects --archived",
+            "foldkeep restore packages/* --to restored",
+        ],
+    ),
     ("compare", ["foldkeep compare 'card copies.inventory' 'library/card copies' --top 4"]),
     ("keep", ["foldkeep keep -o docket.csv", "head -n 9 docket.csv | cut -d, -f1-3,8"]),
-    ("rules", ["foldkeep keep --explain --protect '*.wav' --give-up-under library/imported"]),
+    ("rules", ["foldkeep settings", "foldkeep keep --explain --protect '*.wav' --give-up-under library/imported"]),
     ("review", [(REVIEW, f"{TYPED} | script -qc 'stty cols 120; {REVIEW}' /dev/null")]),
     ("fold", ["echo y | foldkeep fold docket.csv"]),
     (
@@ -50,7 +69,6 @@ SHOTS = (
             "foldkeep ledger 1 | head -n 24",
         ],
     ),
-    ("unfold", ["foldkeep unfold --last", "foldkeep ledger"]),
     ("help", ["foldkeep --help"]),
 )
 SETTINGS = """\
@@ -120,10 +138,12 @@ def draw(environment: dict[str, str], wanted: list[str]) -> None:
     (FOLDER / "card copies").rename(folder)
     (FOLDER / "docket.csv").unlink()
     for line in ("scan --quiet", "keep -o docket.csv --quiet", "space library --treemap map.png --quiet",
-                 "sheet docket.csv --quiet"):  # fmt: skip
+                 "sheet docket.csv --quiet", "projects --plot projects.png --quiet"):  # fmt: skip
         subprocess.run(["foldkeep", *line.split()], cwd=FOLDER, env=environment, check=True)
     if not wanted or "treemap" in wanted:
         shutil.copy(FOLDER / "map.png", PICTURES / "treemap.png")
+    if not wanted or "projects" in wanted:
+        shutil.copy(FOLDER / "projects.png", PICTURES / "projects.png")
     if not wanted or "sheet" in wanted:
         from selenium import webdriver
         from selenium.webdriver.chrome.service import Service

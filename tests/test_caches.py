@@ -3,14 +3,19 @@
 import gzip
 import json
 import os
+import re
+import shutil
 import sqlite3
 import subprocess
 import zipfile
 from pathlib import Path
 
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 from conftest import Desk, left, listing
+from foldkeep.find.mentioned import Names
 from foldkeep.formats import general_recipes
 from foldkeep.model import Cookbook, Recipe
 
@@ -347,3 +352,127 @@ def test_manifests_in_the_simple_forms_that_programs_write(desk: Desk, text: str
     desk.write("day 1/converted media/manifest.txt", b"{" * 100_000)
     desk.ask("scan", desk.place)
     assert desk.ask("caches")["regenerable"] == []
+
+
+WORDS = st.text("ab1_. -é", min_size=1, max_size=5)
+
+
+@settings(max_examples=300)
+@given(names=st.sets(WORDS, max_size=8), text=st.text("ab1_. -é\n/%#", max_size=60))
+def test_names_in_a_text_are_those_of_a_plain_search(names: set[str], text: str):
+    def stands_alone(name: str) -> bool:
+        places = [at for at in range(len(text)) if text.startswith(name, at)]
+        before = [text[at - 1] if at else " " for at in places]
+        after = [text[at + len(name) : at + len(name) + 1] for at in places]
+        return any(not (b.isalnum() or b in "_-") and not a.isalnum() for b, a in zip(before, after, strict=True))
+
+    found = Names(names).within(text)
+    plain = {name for name in names if stands_alone(name)}
+    assert plain <= found
+    # What is found beyond that is one of a run of numbers: kite.### for kite.1
+    assert all("#" in text and re.search(r"\d", name) for name in found - plain)
+
+
+OWN = """[[recipe]]
+name = "small ones"
+what = "proxy"
+files = ["**/small/**", "**/*_s.*"]
+source = "stem"
+marks = ["_s"]
+folders = [".", "..", "../large", "project"]
+kinds = ["video"]
+"""
+
+
+@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    files=st.sets(
+        st.tuples(
+            st.sampled_from(["", "p", "p/small", "p/deep", "p/deep/small", "p/large", "q/small", "q", "q/large"]),
+            st.sampled_from(["a", "A", "b", "a_s", "b_s", "a_s_s", "_s"]),
+            st.sampled_from([".mov", ".mp4", ".jpg", ".edl"]),
+        ),
+        max_size=14,
+    )
+)
+def test_random_trees_have_the_sources_that_a_plain_search_finds(tmp_path_factory, files):
+    desk = Desk(tmp_path_factory.mktemp("trees"))
+    own = desk.top / "own.toml"
+    own.write_text(OWN)
+    for folder, stem, suffix in files:
+        desk.write(f"{folder}/{stem}{suffix}", f"{folder}{stem}{suffix}".encode(), 1_700_000_000)
+    desk.ask("scan", desk.place)
+    paths = [path.relative_to(desk.place) for path in desk.place.rglob("*") if path.is_file()]
+    taken = {
+        path for path in paths if path.suffix != ".edl" and ("small" in path.parts[:-1] or path.stem.endswith("_s"))
+    }
+    tops = {path.parent for path in paths if path.suffix == ".edl"}
+    if any(top != Path() for top in tops):
+        tops.discard(Path())
+
+    def project(path: Path) -> Path | None:
+        return next((folder for folder in reversed(path.parents) if folder in tops), None)
+
+    def may_be(path: Path, source: Path) -> bool:
+        stems = {path.stem.lower()}
+        stems |= {path.stem.lower()[:-2]} if path.stem.lower().endswith("_s") and path.stem.lower() != "_s" else set()
+        stems |= {path.stem.lower()[2:]} if path.stem.lower().startswith("_s") and path.stem.lower() != "_s" else set()
+        here = path.parent
+        folders = {here, Path(os.path.normpath(here / "..")), Path(os.path.normpath(here / "../large"))}
+        is_near = source.parent in folders or (project(path) is not None and project(path) == project(source))
+        return source.stem.lower() in stems and source.suffix in (".mov", ".mp4") and source not in taken and is_near
+
+    found = desk.ask("caches", "--recipes", own)
+    named = {True: found["regenerable"], False: found["source_gone"]}
+    for is_there, entries in named.items():
+        mine = {
+            Path(each["path"]).relative_to(desk.place) for each in entries if each["evidence"].endswith("small ones")
+        }
+        assert mine == {path for path in taken if any(may_be(path, source) for source in paths) == is_there}
+    for each in found["regenerable"]:
+        path, source = (Path(each[key]).relative_to(desk.place) if key == "path" else
+                        Path(each[key]["path"]).relative_to(desk.place) for key in ("path", "source"))  # fmt: skip
+        assert not each["evidence"].endswith("small ones") or may_be(path, source)
+    shutil.rmtree(desk.top)
+
+
+def test_a_source_that_is_no_source_any_more_keeps_what_was_made_from_it(desk: Desk):
+    clips = [desk.write(f"edit/clip{number}.mp4", b"original %d" % number) for number in range(4)]
+    made = [desk.write(f"edit/proxies/clip{number}.mov", b"small %d" % number) for number in range(4)]
+    copy = desk.write("backup of the card/clip3.mp4", b"original 3")
+    desk.ask("scan", desk.place)
+    desk.ask("caches", "-o", desk.docket)
+    before = desk.docket.read_text()
+    # A source that is to go itself vouches for nothing: one row cannot say both.
+    lines = before.splitlines()
+    source = next(line for line in lines if line.split(",")[2] == str(clips[3]))
+    lines.append(source.replace(",keep,", ",fold,"))
+    desk.docket.write_text("\n".join(lines) + "\n")
+    both = desk.run("fold", desk.docket, "--yes")
+    assert (both.status, "both staying and going" in both.err) == (2, True)
+    desk.docket.write_text(before)
+    clips[0].write_bytes(b"")
+    clips[1].unlink()
+    clips[1].mkdir()
+    gone = desk.run("fold", desk.docket, "--yes")
+    assert (gone.status, "made again from" in gone.err) == (2, True)
+    clips[1].rmdir()
+    clips[1].write_bytes(b"original 1")
+    made[2].write_bytes(b"somebody drew on it")
+    answer = desk.ask("fold", desk.docket, "--yes", "--method", "delete", "--for-good")
+    reasons = dict(left(answer))
+    assert reasons["clip0.mov"].startswith("what it is made from is empty")
+    assert reasons["clip2.mov"].startswith("changed since the scan")
+    assert (answer["folded"], [path.exists() for path in made]) == (2, [True, False, True, False])
+    # The original is folded later, as a copy of another; what was made from it is released only while that is there.
+    desk.write("edit/proxies/clip3.mov", b"small 3")
+    desk.docket.unlink()
+    desk.ask("scan")
+    desk.ask("caches", "--name", "clip3.mov", "-o", desk.docket)
+    assert desk.ask("fold", desk.docket, "--yes")["folded"] == 1
+    keep = ["keep", "-o", desk.top / "copies.csv", "--give-up-under", desk.place / "edit"]
+    desk.ask(*keep)
+    assert desk.ask("fold", desk.top / "copies.csv", "--yes")["folded"] == 1
+    kept = desk.ask("release", "2", "--yes")
+    assert (kept["released"], copy.exists(), clips[3].exists()) == (0, True, False)
+    assert "what it is made from is gone" in kept["left"][0]["reason"]

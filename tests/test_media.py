@@ -246,8 +246,8 @@ def test_a_stock_of_before_learns_blocks_without_reading(desk: Desk):
     old = sqlite3.connect(desk.stock)
     old.executescript(
         "ALTER TABLE files DROP COLUMN blocks; ALTER TABLE run_files DROP COLUMN words;"
-        " DROP TABLE facts; DROP TABLE catalogs; PRAGMA user_version = 2;"
-        " UPDATE folders SET seen = x'00';"
+        " DROP TABLE facts; DROP TABLE catalogs; DROP TABLE archived_files; DROP TABLE archives;"
+        " PRAGMA user_version = 2; UPDATE folders SET seen = x'00';"
     )
     old.close()
     assert desk.ask("space")["total"]["disk_bytes"] == 18_000

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from blake3 import blake3
 
 from foldkeep.model import UnusableInput, reason_of, visible
+from foldkeep.scan import FILE, open_path
 
 from .library import make_library
 
@@ -36,7 +37,20 @@ _STEPS: tuple[tuple[str, list[str]], ...] = (
     ),
     ("The ledger remembers.", ["ledger"]),
     ("Changed your mind? Everything comes back, exactly as it was.", ["unfold", "--last"]),
+    (
+        "Each version of the editing program left a pile. What can be made again, and what is the last of its kind?",
+        ["caches"],
+    ),
+    ("Which of it does no timeline use?", ["caches", "--what", "render", "--what", "proxy", "--unused"]),
+    ("Which projects has nobody touched for long?", ["projects"]),
+    (
+        "Archive one. It is read back from the disk before it gets its name.",
+        ["archive", "library/last year/highlights 2024", "--to", "packages"],
+    ),
+    ("Years later: is every byte still what it was?", ["archive", "--check", "packages/highlights 2024"]),
+    ("And back, exactly as it was.", ["restore", "packages/highlights 2024", "--to", "restored"]),
 )
+_FOLDERS = ("packages", "restored")
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,6 +107,9 @@ def take_tour(folder: str, run: Callable[[list[str]], int], say: Callable[[str, 
     with chdir(folder):
         say("All of this happens here, with a stock of its own:", f"cd {shlex.quote(folder)}")
         say("", f"export FOLDKEEP_STOCK={STOCK}")
+        say("", f"mkdir {' '.join(_FOLDERS)}")
+        for name in _FOLDERS:
+            os.mkdir(name)
         before = dict(_listing())
         for words, argv in _STEPS:
             line = shlex.join(["foldkeep", *argv])
@@ -107,5 +124,6 @@ def _listing() -> Iterator[tuple[str, tuple[bytes, int, int]]]:
         for folder, _, names in os.walk(top):
             for path in (os.path.join(folder, name) for name in names):
                 facts = os.stat(path)
-                with open(path, "rb") as file:
+                # Read so that it does not count as a use, which `caches` asks for.
+                with open(open_path(os.fsencode(path), FILE), "rb") as file:
                     yield path, (blake3(file.read()).digest(), facts.st_mode, facts.st_mtime_ns)

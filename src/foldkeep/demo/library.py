@@ -1,8 +1,11 @@
 """The sample library: the media desk of the Windmere Kite Days, with the troubles that real libraries have."""
 
+import json
 import os
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
+from random import Random
+from urllib.parse import quote
 
 from . import pictures, sounds
 
@@ -61,6 +64,8 @@ def _everything() -> Iterator[File]:
     yield from _music()
     yield from _films()
     yield from _catalogue(stills)
+    yield from _edit()
+    yield from _edit_of_last_year()
 
 
 def _stills() -> Iterator[File]:
@@ -163,6 +168,52 @@ def _films() -> Iterator[File]:
         yield f"video/{folder}/{name}.mp4", content, filmed
         if folder == "drone":
             yield f"edit/media/{name}.mp4", content, filmed + timedelta(days=12)
+
+
+def _edit() -> Iterator[File]:
+    """This year's edit: a pile of caches by version, a render that nobody uses, a proxy whose original is gone."""
+    cut = _FIRST_DAY + timedelta(days=16)
+    uses = ["media/DRN_0001.mp4", "../video/stage/STG_0001.mp4", "renders/titles v2.mp4"]
+    clips = [{"OTIO_SCHEMA": "Clip.2", "media_references": {"DEFAULT_MEDIA": {
+        "OTIO_SCHEMA": "ExternalReference.1", "target_url": quote(url)}}} for url in uses]  # fmt: skip
+    track = {"OTIO_SCHEMA": "Track.1", "kind": "Video", "children": clips}
+    stack = {"OTIO_SCHEMA": "Stack.1", "children": [track]}
+    timeline = {"OTIO_SCHEMA": "Timeline.1", "name": "Kite Days 2025, highlights", "tracks": stack}
+    yield "edit/highlights.otio", json.dumps(timeline, indent=1).encode(), cut
+    for number, name in enumerate(("DRN_0001", "DRN_0002", "STG_0009")):
+        yield f"edit/proxies/{name}_proxy.mp4", sounds.film(600 + number, 1.0), cut - timedelta(days=3)
+    for number, name in enumerate(("titles v1", "titles v2")):
+        yield f"edit/renders/{name}.mp4", sounds.film(620 + number, 1.5), cut - timedelta(hours=9 - number)
+    for version, days, frames in (("4.1", 300, 9), ("4.2", 120, 7), ("5.0", 0, 5)):
+        for frame in range(frames):
+            # Not two of them alike in size and time, as with real ones.
+            size = 90_000 + 31 * frame - days
+            content = Random(f"{version} {frame}").randbytes(size)  # noqa: S311 - the same each time is the aim
+            yield f"edit/cache/v{version}/frames {frame:03}.bin", content, cut - timedelta(days=days, minutes=frame)
+
+
+def _edit_of_last_year() -> Iterator[File]:
+    """A finished project that nobody closed; it uses a recording that lies elsewhere."""
+    cut = _FIRST_DAY - timedelta(days=340)
+    top = "last year/highlights 2024"
+    uses = ["media/HILL_0001.mp4", "media/HILL_0002.mp4", "../../music/recordings/take-2.wav"]
+    events = "".join(
+        f"{number:03}  AX       V     C        00:00:00:00 00:00:02:00 01:00:00:00 01:00:02:00\n* SOURCE FILE: {path}\n"
+        for number, path in enumerate(uses, start=1)
+    )
+    yield f"{top}/highlights.edl", f"TITLE: KITE DAYS 2024\nFCM: NON-DROP FRAME\n\n{events}".encode(), cut
+    yield f"{top}/notes.txt", b"Music cleared with the band. The poster is on the shelf drive.\n", cut
+    for number in (1, 2):
+        filmed = cut - timedelta(days=20, hours=number)
+        yield f"{top}/media/HILL_000{number}.mp4", sounds.film(700 + number, 2.5), filmed
+        yield f"{top}/proxies/HILL_000{number}.mp4", sounds.film(710 + number, 1.0), cut - timedelta(days=19)
+    yield f"{top}/cache/preview.bin", Random("preview").randbytes(400_000), cut  # noqa: S311
+    later = cut + timedelta(days=150)
+    titles = "last year/opening titles"
+    yield f"{titles}/titles.edl", b"TITLE: OPENING\n\n001  AX  V  C  0 2 0 2\n* FROM CLIP NAME: TTL_0001.mp4\n", later
+    yield f"{titles}/TTL_0001.mp4", sounds.film(730, 2.0), later - timedelta(days=2)
+    yield f"{titles}/grain.bin", Random("grain").randbytes(300_000), later  # noqa: S311
+    yield f"{titles}/renders/titles.mp4", sounds.film(731, 1.5), later
 
 
 def _write(path: str, content: bytes, moment: datetime) -> None:

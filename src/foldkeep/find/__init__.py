@@ -11,6 +11,7 @@ from .inventories import InventoryFacts, load_inventory, read_inventory, save_in
 from .looking import Look, look
 from .orphans import LeftOver, Missing, Orphans, Standing, Twice, Unknown, orphans
 from .project_folders import ProjectFolders
+from .projects import PARTS, Activity, Project, projects
 from .repair import mended
 from .space import AGES, GROUPINGS, LEAST_FREE, Part, Usage, VolumeSpace, empty_folders, space, volume_spaces
 from .thumbnails import StaleThumbnail
@@ -33,6 +34,10 @@ __all__ = [
     "Regenerable",
     "explain_cache",
     "ProjectFolders",
+    "projects",
+    "Project",
+    "Activity",
+    "PARTS",
     "known_files",
     "folders_of",
     "uses",

@@ -149,7 +149,7 @@ def _match(known: Known, paths: "StockPaths", entry: CatalogEntry, base: bytes, 
     if written in paths:  # nearly every one
         known.files.setdefault(written, []).append(entry)
         return
-    meant = [os.path.normpath(os.path.join(base, path)) for path in _spellings(text)]
+    meant = [os.path.normpath(os.path.join(base, path)) for path in spellings(text)]
     match = next((path for path in meant if path in paths), None)
     if match is None:
         match = next((other for path in meant if (other := paths.like(path, catalog.ignore_case))), None)
@@ -182,7 +182,7 @@ def local_path(text: str, root_maps: Sequence[RootMap] = ()) -> str | None:
     return text
 
 
-def _spellings(text: str) -> Iterator[bytes]:
+def spellings(text: str) -> Iterator[bytes]:
     """Yield what a path may be as bytes: as it is written, percent-decoded, or from an older encoding."""
     yield os.fsencode(text)
     if "%" in text:

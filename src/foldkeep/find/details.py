@@ -6,7 +6,7 @@ import stat
 from dataclasses import dataclass
 
 from foldkeep.model import Facts, Role, StockFile, UnusableInput, are_a_pair, kind_of, visible
-from foldkeep.scan import MediaReader, Medium, facts_at
+from foldkeep.scan import FILE, MediaReader, Medium, digest_of, facts_at, open_path
 from foldkeep.stock import Stock
 
 from .looking import Look, look
@@ -47,6 +47,8 @@ class Details:
         What the content says of itself.
     elsewhere
         Paths of other files with the same content, where one file was asked for.
+    archived
+        Packages that hold the content, each with the path that it was archived from.
     """
 
     set: str
@@ -56,6 +58,7 @@ class Details:
     facts: Facts
     copies: tuple[KnownCopy, ...]
     elsewhere: tuple[bytes, ...] = ()
+    archived: tuple[tuple[bytes, bytes], ...] = ()
 
 
 def details(stock: Stock, reader: MediaReader, word: str) -> Details:
@@ -83,8 +86,26 @@ def details(stock: Stock, reader: MediaReader, word: str) -> Details:
     others = tuple(file.path for file in copies if file.path != path)
     name = f"s{known.digest.hex()[:16]}" if known.digest and others else ""
     return Details(
-        name, known.kind, known.size, known.digest, reader.facts(medium(known)), _copies(stock, [known]), tuple(others)
-    )
+        name, known.kind, known.size, known.digest, reader.facts(medium(known)), _copies(stock, [known]),
+        tuple(others), _archived(stock, known),
+    )  # fmt: skip
+
+
+def _archived(stock: Stock, file: StockFile) -> tuple[tuple[bytes, bytes], ...]:
+    """Return the packages that hold a content; a file that needed no digest so far is read if one may."""
+    digest = file.digest
+    if digest is None and stock.archives.has_size(file.size):
+        try:
+            descriptor = open_path(file.path, FILE)
+            try:
+                digest = digest_of(descriptor, file.size)[0]
+            finally:
+                os.close(descriptor)
+        except OSError:
+            return ()
+    if digest is None:
+        return ()
+    return tuple((archive.package, path) for archive, path in stock.archives.holding(digest))
 
 
 def _of_set(stock: Stock, reader: MediaReader, word: str, digest: bytes, role: Role | None) -> Details:
@@ -94,8 +115,9 @@ def _of_set(stock: Stock, reader: MediaReader, word: str, digest: bytes, role: R
     first = files[0]
     here = next((file for file in files if os.path.lexists(file.path)), first)
     return Details(
-        word, min(f.kind for f in files), first.size, first.digest, reader.facts(medium(here)), _copies(stock, files)
-    )
+        word, min(f.kind for f in files), first.size, first.digest, reader.facts(medium(here)), _copies(stock, files),
+        archived=_archived(stock, first),
+    )  # fmt: skip
 
 
 def _of_stranger(reader: MediaReader, word: str, path: bytes) -> Details:

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Sequence
 from foldkeep.formats import Mentions, mentions_in
 from foldkeep.model import Problem, reason_of, stem_of
 
-from .catalogs import comparable, local_path
+from .catalogs import comparable, local_path, spellings
 
 _TAIL = 4
 _NUMBER = re.compile(r"\d+(?=\.[^.]*$)|\d+$")
@@ -53,13 +53,14 @@ class Uses:
             text = local_path(entry.text)
             if text is None:
                 continue
-            path = os.path.normpath(os.path.join(base, os.fsencode(text)))
-            if not entry.by_name:
-                self._paths.add(comparable(path))
-            if entry.by_name or not os.path.lexists(path):
-                self._names.add(_name(path))
-                if entry.by_name:
-                    self._stems.add(_name(path))
+            for spelling in spellings(text):
+                path = os.path.normpath(os.path.join(base, spelling))
+                if not entry.by_name:
+                    self._paths.add(comparable(path))
+                if entry.by_name or not os.path.lexists(path):
+                    self._names.add(_name(path))
+                    if entry.by_name:
+                        self._stems.add(_name(path))
 
     def mention(self, path: bytes) -> bool:
         """Tell whether a file is used."""

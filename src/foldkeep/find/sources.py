@@ -12,6 +12,7 @@ from foldkeep.model import IN_PROJECT, Recipe, folders_above, stem_of, visible
 from .project_folders import ProjectFolders
 
 _MOST_FOLDERS = 3
+_WHERE = {".": "its own folder", "..": "the one above", IN_PROJECT: "anywhere in its project"}
 Name = tuple[bytes, bytes, str]
 """A file by folder, name and kind."""
 
@@ -142,7 +143,8 @@ def missing_source(made: Made) -> str:
     if recipe.source == "manifest":
         return f"no manifest {visible(recipe.manifest)} in its folder or above names a file that is there beside it"
     stems = " or ".join(visible(stem) for _, stems in _stems(made) for stem in stems)
-    return f"no {' or '.join(recipe.kinds)} is called {stems} in {' or '.join(recipe.folders)}"
+    where = (_WHERE.get(folder, visible(folder)) for folder in recipe.folders)
+    return f"no {' or '.join(recipe.kinds)} is called {stems} in {' or '.join(where)}"
 
 
 def _stems(made: Made) -> list[tuple[bytes, list[str]]]:

@@ -4,15 +4,20 @@ One way in, `fold`; two ways on, `unfold` and `release`. Before any of them, and
 the ledger in line with what the disk shows, so that a process may be killed between any two lines here.
 """
 
+from .archiving import ArchiveReport, archive
 from .auditing import Audit, audit
 from .checking import check_plan
 from .choosing import find_run, last_waiting_run, surely_began
 from .folding import FoldReport, fold
+from .originals import fold_original
+from .packing import Packing, plan_packing
 from .plan import Merged, Plan, make_plan
 from .releasing import ReleaseReport, release
+from .restoring import RestoreReport, restore
 from .settling import settle_all
 from .space import Space
 from .unfolding import COMES_BACK, UnfoldReport, unfold, unfold_from
+from .writers import FORMATS
 
 __all__ = [
     "make_plan",
@@ -28,6 +33,14 @@ __all__ = [
     "COMES_BACK",
     "release",
     "ReleaseReport",
+    "plan_packing",
+    "Packing",
+    "archive",
+    "ArchiveReport",
+    "fold_original",
+    "restore",
+    "RestoreReport",
+    "FORMATS",
     "audit",
     "Audit",
     "settle_all",

@@ -72,6 +72,8 @@ class Item:
         Path of the file that it goes along with; it stays where that stays.
     source
         Path of the file that this one can be made again from, which vouches for it; else empty.
+    package
+        Path of the package that has it, or everything that it can be made again from; else empty.
     words_in
         Path of the sidecar that must say what this one says, then and there; empty for all but sidecars.
     merge
@@ -87,6 +89,7 @@ class Item:
     target: bytes = b""
     master: bytes = b""
     source: bytes = b""
+    package: bytes = b""
     words_in: bytes = b""
     merge: Merge | None = None
     litter: bool = False
@@ -94,6 +97,8 @@ class Item:
     @property
     def is_read(self) -> bool:
         """Whether its content is read before anything is done to it."""
+        if self.package:
+            return self.row.digest is not None  # what can be made again is not in the package
         return bool(self.keepers or self.words_in) or not (self.master or self.litter or self.source)
 
     @property

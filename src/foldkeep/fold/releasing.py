@@ -3,6 +3,7 @@
 import os
 from dataclasses import dataclass, field, replace
 
+from foldkeep.formats import bagit
 from foldkeep.model import (
     FOLD_NAME,
     Problem,
@@ -11,12 +12,13 @@ from foldkeep.model import (
     RunFile,
     RunFileState,
     Step,
+    lies_below,
     no_progress,
     reason_of,
     visible,
 )
-from foldkeep.scan import FILE, digest_of, open_path
-from foldkeep.stock import Stock
+from foldkeep.scan import FILE, check_package, digest_of, open_path
+from foldkeep.stock import Archived, Stock
 
 from .identity import Identity, NotSafe
 from .merging import check_said
@@ -149,11 +151,13 @@ class _Copies:
         self._stock = stock
         self._digests: dict[bytes, bytes | None] = {}
         self._sources: dict[bytes, bool] = {}
+        self._packages: dict[str, bool] = {}
 
     def one_stands(self, file: RunFile, folder: int) -> bool:
         """Tell whether the keeper, or any other copy that the stock knows, has the content now.
 
-        Of a sidecar it is enough that the one which was found, or written, to say what it says still does.
+        A package that holds it counts too, if all of that can be read now. Of a sidecar it is enough that the one
+        which was found, or written, to say what it says still does.
 
         Parameters
         ----------
@@ -164,11 +168,15 @@ class _Copies:
             return True
         if any(self._digest(path) == file.digest for path in self._stock.sets.paths_of(file.digest)):
             return True
+        if any(self._is_whole(archive) for archive, _ in self._stock.archives.holding(file.digest)):
+            return True
         is_said = file.words or self._stock.ledger.was_rewritten(file.keeper)
         return bool(is_said) and _says_all(file.keeper, folder, os.fsencode(file.slot))
 
     def source_stands(self, file: RunFile, facts: os.stat_result) -> bool:
         """Tell whether what a file can be made again from is there now, outside every fold."""
+        if any(self._is_whole(each) for each in self._stock.archives.all() if lies_below(file.path, each.project)):
+            return True
         if FOLD_NAME in file.keeper.split(b"/"):
             return False
         if file.keeper not in self._sources:
@@ -178,6 +186,13 @@ class _Copies:
             except NotSafe:
                 self._sources[file.keeper] = False
         return self._sources[file.keeper]
+
+    def _is_whole(self, archive: Archived) -> bool:
+        """Tell whether a package is there and whole now; it is read once for all that is released."""
+        if archive.key not in self._packages:
+            checked = check_package(archive.package)
+            self._packages[archive.key] = checked.is_whole and checked.info.get(bagit.KEY_TAG) == archive.key
+        return self._packages[archive.key]
 
     def _digest(self, path: bytes) -> bytes | None:
         if path not in self._digests:

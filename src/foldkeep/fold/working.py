@@ -147,6 +147,8 @@ class Worker:
             self._check_not_open(file.path)
             check_source(item.source, verified.spare)
             file = replace(file, keeper=item.source)
+        if item.package:
+            file = replace(file, keeper=item.package)
         if item.words_in:
             file = replace(file, keeper=item.words_in, words=check_said(item.words_in, folder, name))
         ready = Ready(item, file, folder, name, verified)

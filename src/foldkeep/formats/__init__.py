@@ -1,5 +1,7 @@
 """Open formats in and out, one module each."""
 
+from . import bagit
+from .bagit import BadPackage
 from .catalogs import FORMS, catalog_source, read_catalog
 from .csv import read_table, rewrite_file, write_new_file, write_table
 from .inventory import (
@@ -9,8 +11,10 @@ from .inventory import (
     InventoryReader,
     write_inventory,
 )
+from .listings import Form, Listed, ListingHead, listing_text, parse_listing
 from .manifests import records_of
 from .mentions import Mentions, mentions_in
+from .packages import UNFINISHED, Package, Stream, open_package
 from .recipes import general_recipes, read_recipes, with_general
 from .repairing import write_repaired
 from .settings import SettingsFile, read_settings, settings_table
@@ -26,6 +30,17 @@ __all__ = [
     "read_catalog",
     "write_repaired",
     "records_of",
+    "bagit",
+    "Form",
+    "Listed",
+    "ListingHead",
+    "listing_text",
+    "parse_listing",
+    "BadPackage",
+    "Package",
+    "Stream",
+    "open_package",
+    "UNFINISHED",
     "Mentions",
     "mentions_in",
     "general_recipes",

@@ -4,6 +4,7 @@ from .choose import Chooser
 from .docket import COLUMNS, read_docket, rewrite_docket, write_docket
 from .listed import listed_rows
 from .orphaned import orphan_rows
+from .projects import PROJECT_FOLDER, project_rows
 from .propose import Proposal, propose
 from .regenerable import cache_rows
 from .review import Review
@@ -24,6 +25,8 @@ __all__ = [
     "listed_rows",
     "orphan_rows",
     "cache_rows",
+    "project_rows",
+    "PROJECT_FOLDER",
     "write_docket",
     "rewrite_docket",
     "Review",

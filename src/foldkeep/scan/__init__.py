@@ -4,6 +4,7 @@ from .apart import Apart
 from .facts import MEDIA, MediaReader, Medium, capture_moment, read_sidecar, sidecars_of
 from .in_use import open_files, sign_of_work
 from .opening import FILE, FOLDER, facts_at, open_below, open_path
+from .packages import Checked, check_package, digests, manifests_of
 from .places import Presence, add_place, find_place, named_folder, presence, presences
 from .reading import digest_of
 from .report import ScanReport
@@ -19,6 +20,10 @@ __all__ = [
     "presences",
     "Presence",
     "digest_of",
+    "Checked",
+    "check_package",
+    "digests",
+    "manifests_of",
     "open_files",
     "sign_of_work",
     "Apart",

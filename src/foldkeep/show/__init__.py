@@ -14,7 +14,7 @@ from .changing import (
     show_run,
     show_unfolded,
 )
-from .charts import draw_treemap, draw_usage
+from .charts import draw_projects, draw_treemap, draw_usage
 from .comparing import COMPARE_COLUMNS, comparison_document, comparison_rows, show_comparison
 from .details import details_document, show_details
 from .documents import (
@@ -53,8 +53,18 @@ from .orphans import (
     show_known,
     show_orphans,
 )
+from .packages import (
+    archive_document,
+    checked_document,
+    restore_document,
+    show_archived_projects,
+    show_checked,
+    show_packings,
+    show_restored,
+)
 from .page import Column, Page
 from .progress import ProgressLine
+from .projects import archived_document, projects_document, show_archived, show_projects
 from .reviewing import HELP as REVIEW_HELP
 from .reviewing import show_refusal, show_review_end, show_review_set
 from .sheet import draw_sheet, write_sheet
@@ -64,6 +74,18 @@ from .words import count
 
 __all__ = [
     "show_caches",
+    "show_packings",
+    "show_archived_projects",
+    "archive_document",
+    "show_checked",
+    "checked_document",
+    "show_restored",
+    "restore_document",
+    "show_projects",
+    "projects_document",
+    "show_archived",
+    "archived_document",
+    "draw_projects",
     "caches_document",
     "Page",
     "Column",

@@ -37,6 +37,8 @@ def show_details(page: Page, found: Details) -> None:
         page.line(f"The same content lies here too; compare them with: foldkeep show {found.set}")
         for path in found.elsewhere:
             page.line(visible(path), indent=2)
+    for package, path in found.archived:
+        page.line(f"Archived from {visible(path)} in the package {visible(package)}")
 
 
 def _show_differences(page: Page, copies: tuple[KnownCopy, ...], columns: dict[str, list[str]]) -> None:
@@ -105,6 +107,7 @@ def details_document(found: Details) -> Document:
         "facts": found.facts.known(),
         "copies": [_copy_document(copy) for copy in found.copies],
         "elsewhere": [path_document(path) for path in found.elsewhere],
+        "archived": [{"package": path_document(package), **path_document(path)} for package, path in found.archived],
     }
 
 

@@ -1,5 +1,6 @@
 """The stock: one SQLite file. No other room knows its tables."""
 
+from .archives import Archived, ArchivedFile, Archives
 from .catalogs import Catalogs
 from .files import SMALL_FILE, Backlog, Files, Reading, Sighting
 from .ledger import Ledger
@@ -18,6 +19,9 @@ __all__ = [
     "Sets",
     "Ledger",
     "Catalogs",
+    "Archives",
+    "Archived",
+    "ArchivedFile",
     "Listing",
     "Sum",
     "LIST_ORDERS",

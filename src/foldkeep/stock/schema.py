@@ -116,6 +116,27 @@ _MIGRATIONS = (
     """
     ALTER TABLE run_files ADD COLUMN words BLOB NOT NULL DEFAULT x'';  -- digest of a sidecar that says what it said
     """,
+    """
+    CREATE TABLE archives (
+        id INTEGER PRIMARY KEY,
+        package BLOB NOT NULL UNIQUE,       -- a path: where it was made, or seen last
+        project BLOB NOT NULL,              -- a path: what was archived
+        key TEXT NOT NULL,                  -- what the package says it is, wherever it lies
+        made_ns INTEGER NOT NULL,
+        bytes INTEGER NOT NULL,
+        left_out INTEGER NOT NULL,          -- bytes that can be made again and are not in it
+        checked_ns INTEGER NOT NULL         -- when all of it was read and right
+    ) STRICT;
+    CREATE TABLE archived_files (
+        archive INTEGER NOT NULL REFERENCES archives ON DELETE CASCADE,
+        path BLOB NOT NULL,                 -- absolute, where it was archived from
+        size INTEGER NOT NULL,
+        modified_ns INTEGER NOT NULL,
+        digest BLOB NOT NULL
+    ) STRICT;
+    CREATE INDEX archived_files_by_digest ON archived_files (digest);
+    CREATE INDEX archived_files_by_archive ON archived_files (archive);
+    """,
 )
 VERSION = len(_MIGRATIONS)
 

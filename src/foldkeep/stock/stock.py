@@ -10,6 +10,7 @@ from typing import Self
 from foldkeep.model import UnusableInput, reason_of, visible
 
 from . import lock
+from .archives import Archives
 from .catalogs import Catalogs
 from .facts import KnownFacts
 from .files import Files
@@ -42,6 +43,7 @@ class Stock:
         self.listing = Listing(connection)
         self.facts = KnownFacts(connection)
         self.catalogs = Catalogs(connection)
+        self.archives = Archives(connection)
 
     @classmethod
     def open(cls, path: str, *, create: bool = False) -> Self:

@@ -1,0 +1,170 @@
+"""Put a project into a package that anybody can check, years later.
+
+A package is a BagIt 1.0 bag (RFC 8493): the files, manifests with their SHA-512,
+and a listing that tells their names, modes, times and links. What can be made
+again is left out, media that the project uses from elsewhere is brought in. It
+is written, flushed, read back from the disk and compared; only then it gets its
+name, and only then --fold-original puts the project into the fold.
+
+  archive PROJECT… --to DIR    make packages
+  archive --docket FILE …      of the projects in a docket of `foldkeep projects`
+  archive --check PACKAGE…     read packages and name every file that differs
+"""
+
+import argparse
+from typing import TYPE_CHECKING
+
+from .environment import Environment, ExitStatus
+from .projects_of import add_projects, projects_of, recipes_of
+
+if TYPE_CHECKING:
+    from foldkeep.find import Project
+    from foldkeep.fold import ArchiveReport, FoldReport, Packing
+    from foldkeep.scan import Checked
+    from foldkeep.stock import Stock
+
+EXAMPLES = """\
+examples:
+  foldkeep archive ~/Videos/highlights --to /media/shelf --format tar
+  foldkeep archive --docket projects.csv --to /media/shelf
+  foldkeep archive --check /media/shelf/highlights.tar
+"""
+
+
+def arrange(parser: argparse.ArgumentParser) -> None:
+    """Declare the arguments."""
+    parser.add_argument("what", nargs="*", metavar="PROJECT|PACKAGE", help="folders of projects; packages to check")
+    parser.add_argument("--to", metavar="DIR", help="where packages are made: a folder that is there")
+    parser.add_argument(
+        "--format", choices=("folder", "tar", "tar.zst", "zip"), default="folder", help="of packages (default: folder)"
+    )
+    parser.add_argument("--sha256", action="store_true", help="also write a manifest of SHA-256")
+    parser.add_argument("--with-generated", action="store_true", help="bring in what can be made again, too")
+    parser.add_argument("--without-outside-media", action="store_true", help="leave media from elsewhere where it is")
+    parser.add_argument("--fold-original", action="store_true", help="then fold the project, which `unfold` undoes")
+    parser.add_argument("--start-over", action="store_true", help="do not go on with an interrupted package")
+    parser.add_argument("--docket", metavar="FILE", help="archive what a docket of `foldkeep projects -o` names")
+    parser.add_argument("--check", action="store_true", help="read packages and compare every file")
+    parser.add_argument("--yes", action="store_true", help="go ahead without asking")
+    add_projects(parser)
+
+
+def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
+    """Plan, show, ask, make; or check."""
+    import os
+
+    from foldkeep.model import UnusableInput, visible
+    from foldkeep.show import archive_document, show_archived_projects, show_packings
+    from foldkeep.stock import Stock
+
+    if args.check:
+        return _check(args, env)
+    if not args.to or bool(args.what) == bool(args.docket):
+        raise UnusableInput(
+            "it is not clear what is to be archived, and where", "name a project, or a --docket, and --to DIR"
+        )
+    target = os.path.realpath(os.fsencode(args.to))
+    if not os.path.isdir(target):
+        raise UnusableInput(f"there is no folder {visible(args.to)}", "name one that is there, or make it")
+    with Stock.open(env.stock_path(args)) as stock, stock.hold("archive"):
+        work = _work(args, env, stock, target)
+        folds = any(fold for *_, fold in work)
+        question = f"Archive {len(work):,} {'project' if len(work) == 1 else 'projects'}" + (
+            ", and fold the originals?" if folds else "?"
+        )
+        asks = work and (args.docket or folds)
+        if asks and not env.confirm(args, question, lambda page: show_packings(page, work, target)):
+            return ExitStatus.DONE
+        reports = [_archive(args, env, stock, target, packing, fold) for _, packing, fold in work]
+    env.answer(args, archive_document(reports), lambda page: show_archived_projects(page, reports))
+    problems = [problem for project, _, _ in work for problem in project.problems]
+    problems += [problem for report, _ in reports for problem in report.problems]
+    left = [problem for _, folded in reports if folded for problem in folded.left]
+    return env.tell_problems(args, [*problems, *left])
+
+
+def _work(
+    args: argparse.Namespace, env: Environment, stock: "Stock", target: bytes
+) -> "list[tuple[Project, Packing, bool]]":
+    """Return what is to be archived, and whether it is to be folded then."""
+    from foldkeep.find import projects
+    from foldkeep.fold import plan_packing
+    from foldkeep.model import UnusableInput, lies_below, visible
+
+    known = {each.path: each for each in projects(stock, recipes_of(args, env), projects_of(args, env, stock))}
+    work = []
+    for path, fold in _named(args):
+        project = known.get(path)
+        if project is None:
+            raise UnusableInput(
+                f"{visible(path)} is no project that is known",
+                "scan it; --project-marker and --inside tell what makes a project (see `foldkeep projects`)",
+            )
+        if target == path or lies_below(target, path):
+            raise UnusableInput(f"{visible(target)} lies in the project itself", "name a folder elsewhere")
+        packing = plan_packing(project, outside_media=not args.without_outside_media, generated=args.with_generated)
+        work.append((project, packing, fold))
+    return work
+
+
+def _named(args: argparse.Namespace) -> list[tuple[bytes, bool]]:
+    import os
+
+    from foldkeep.keep import PROJECT_FOLDER, read_docket
+    from foldkeep.model import Action, UnusableInput, visible
+
+    if not args.docket:
+        return [(os.path.realpath(os.fsencode(path)), args.fold_original) for path in args.what]
+    rows = read_docket(args.docket)
+    if any(row.kind != PROJECT_FOLDER for row in rows):
+        raise UnusableInput(
+            f"{visible(args.docket)} is no docket of projects", "make one with: foldkeep projects -o docket.csv"
+        )
+    return [(row.path, args.fold_original or row.action is Action.FOLD) for row in rows
+            if row.action is not Action.LEAVE]  # fmt: skip
+
+
+def _archive(
+    args: argparse.Namespace, env: Environment, stock: "Stock", target: bytes, packing: "Packing", fold: bool
+) -> "tuple[ArchiveReport, FoldReport | None]":
+    from foldkeep.fold import archive, fold_original
+
+    with env.progress(args) as progress:
+        report = archive(
+            stock, packing, target, args.format,
+            sha256=args.sha256, start_over=args.start_over, progress=progress,
+        )  # fmt: skip
+        return report, fold_original(stock, packing, report, progress) if fold else None
+
+
+def _check(args: argparse.Namespace, env: Environment) -> ExitStatus:
+    import os
+
+    from foldkeep.model import UnusableInput
+    from foldkeep.scan import check_package
+    from foldkeep.show import checked_document, show_checked
+
+    if not args.what or args.docket or args.to:
+        raise UnusableInput("--check reads packages", "name one or more, and nothing else")
+    with env.progress(args) as progress:
+        found = [check_package(os.path.abspath(os.fsencode(path)), progress) for path in args.what]
+    _note_checked(args, env, found)
+    env.answer(args, checked_document(found), lambda page: show_checked(page, found))
+    return ExitStatus.DONE if all(each.is_whole for each in found) else ExitStatus.PROBLEMS
+
+
+def _note_checked(args: argparse.Namespace, env: Environment, found: "list[Checked]") -> None:
+    """Write down when packages were read and right, and where they lie, if there is a stock that knows of them."""
+    import os
+    import time
+
+    from foldkeep.formats import bagit
+    from foldkeep.stock import Stock
+
+    path = env.stock_path(args)
+    whole = [each for each in found if each.is_whole and bagit.KEY_TAG in each.info]
+    if not whole or not os.path.exists(path):
+        return
+    with Stock.open(path) as stock, stock.hold("archive"), stock.transaction():
+        for each in whole:
+            stock.archives.checked(each.info[bagit.KEY_TAG], each.path, time.time_ns())

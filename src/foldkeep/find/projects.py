@@ -1,0 +1,199 @@
+"""Projects: what lies in each, what it uses from elsewhere, and how long nothing happened in it."""
+
+import os
+from collections import defaultdict
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+from foldkeep.formats import mentions_in
+from foldkeep.model import Filter, Problem, Recipe, lies_below, reason_of
+from foldkeep.scan import MEDIA
+from foldkeep.stock import Archived, Stock
+
+from .caches import all_caches
+from .catalogs import StockPaths, comparable, local_path, spellings
+from .mentioned import Names
+from .project_folders import ProjectFolders
+
+PARTS = ("originals", "generated", "documents", "other")
+"""What a project consists of: media, what can be made again, what people write, and the rest."""
+
+_DOCUMENTS = frozenset(("project", "document", "sidecar", "catalog"))
+_DAY_NS = 86_400 * 1_000_000_000
+
+
+class Activity(StrEnum):
+    """How a project stands."""
+
+    ACTIVE = "active"
+    QUIET = "quiet"
+    ARCHIVED = "archived"
+
+
+@dataclass
+class Project:
+    """A project.
+
+    Attributes
+    ----------
+    path
+        Its folder.
+    documents
+        Those that make it a project; none if only its place does.
+    files, sizes
+        How many files, and their bytes, by `PARTS`.
+    active_ns
+        When one of its documents or originals was changed last, nanoseconds since the epoch; 0 if there are none.
+    outside
+        Media that its documents use from elsewhere, with their sizes.
+    used_by
+        Other projects that use its media, with how many files.
+    generated
+        The files that can be made again, each with what from.
+    problems
+        Documents that could not be read: it may use more than is known.
+    archive
+        The package that has all of it as it is now, or None.
+    """
+
+    path: bytes
+    documents: list[bytes] = field(default_factory=list)
+    files: dict[str, int] = field(default_factory=lambda: dict.fromkeys(PARTS, 0))
+    sizes: dict[str, int] = field(default_factory=lambda: dict.fromkeys(PARTS, 0))
+    active_ns: int = 0
+    activity: Activity = Activity.ACTIVE
+    outside: dict[bytes, int] = field(default_factory=dict)
+    used_by: dict[bytes, int] = field(default_factory=dict)
+    generated: dict[bytes, bytes] = field(default_factory=dict)
+    problems: list[Problem] = field(default_factory=list)
+    archive: Archived | None = None
+
+    @property
+    def total(self) -> int:
+        """Bytes in all."""
+        return sum(self.sizes.values())
+
+
+def projects(
+    stock: Stock,
+    recipes: Sequence[Recipe],
+    folders: ProjectFolders | None = None,
+    quiet_before_ns: int = 0,
+    under: tuple[bytes, ...] = (),
+) -> list[Project]:
+    """Return the projects of the stock, the one that was quiet for the longest first.
+
+    Parameters
+    ----------
+    quiet_before_ns
+        A project in which nothing was changed since is quiet.
+    under
+        Only these folders, and projects below them; all when empty.
+    """
+    folders = folders or ProjectFolders(stock)
+    made = {
+        each.path: each.source
+        for each in all_caches(stock, recipes, folders, Filter()).found
+        if each.source is not None and each.batch.project is not None
+    }
+    found: dict[bytes, Project] = {}
+    sizes: dict[bytes, int] = {}
+    for folder, _, rows in stock.listing.by_folder(Filter()):
+        path = folders.of(folder)
+        for name, kind, size, modified_ns, _ in rows:
+            file = folder + b"/" + name
+            if kind in MEDIA and file not in made:
+                sizes[file] = size
+            if path is None:
+                continue
+            project = found.setdefault(path, Project(path))
+            part = _part(file, kind, made)
+            project.files[part] += 1
+            project.sizes[part] += size
+            if part in ("originals", "documents"):
+                project.active_ns = max(project.active_ns, modified_ns)
+            elif part == "generated":
+                project.generated[file] = made[file]
+    for path, documents in folders.documents().items():
+        if path in found:
+            found[path].documents = documents
+    _note_use(found, folders, sizes)
+    archived = {each.project: each for each in stock.archives.all()}
+    for project in found.values():
+        _note_activity(project, archived.get(project.path), quiet_before_ns)
+    wanted = (each for each in found.values() if not under or _is_under(each.path, under))
+    return sorted(wanted, key=lambda each: (each.active_ns, each.path))
+
+
+def _part(path: bytes, kind: str, made: Mapping[bytes, bytes]) -> str:
+    if path in made:
+        return "generated"
+    if kind in MEDIA:
+        return "originals"
+    return "documents" if kind in _DOCUMENTS else "other"
+
+
+def _is_under(path: bytes, under: tuple[bytes, ...]) -> bool:
+    return any(path == folder or lies_below(path, folder) for folder in under)
+
+
+def _note_activity(project: Project, archive: Archived | None, quiet_before_ns: int) -> None:
+    if archive and project.active_ns <= archive.made_ns:
+        project.archive, project.activity = archive, Activity.ARCHIVED
+    elif project.active_ns < quiet_before_ns:
+        project.activity = Activity.QUIET
+
+
+def _note_use(found: Mapping[bytes, Project], folders: ProjectFolders, sizes: Mapping[bytes, int]) -> None:
+    """Note what the projects use from outside themselves, and whose media that is."""
+    paths = StockPaths(sizes)
+    names = Names(comparable(path.rpartition(b"/")[2]) for path in sizes)
+    for project in found.values():
+        for document in project.documents:
+            try:
+                used = list(_used_by(document, project.path, paths, names))
+            except (OSError, ValueError) as error:
+                why = reason_of(error) if isinstance(error, OSError) else str(error)
+                project.problems.append(Problem(document, f"what it uses from elsewhere is not known: {why}"))
+                continue
+            project.outside |= {path: sizes[path] for path in used if not lies_below(path, project.path)}
+    for project in found.values():
+        counts: dict[bytes, int] = defaultdict(int)
+        for path in project.outside:
+            owner = folders.of(path.rpartition(b"/")[0] or b"/")
+            if owner is not None:
+                counts[owner] += 1
+        for owner, number in counts.items():
+            found[owner].used_by[project.path] = number
+
+
+def _used_by(document: bytes, project: bytes, paths: StockPaths, names: Names) -> Iterator[bytes]:
+    """Yield the media of the stock that a document of a project means."""
+    base = os.path.dirname(document)
+    mentions = mentions_in(document)
+    for entry in mentions.entries:
+        text = local_path(entry.text)
+        if text is None:
+            continue
+        if entry.by_name:
+            yield from _one_of_name(paths.named(text.replace("\\", "/").rpartition("/")[2]), project)
+            continue
+        meant = [os.path.normpath(os.path.join(base, spelling)) for spelling in spellings(text)]
+        found = (path if path in paths else paths.like(path, False) for path in meant)
+        if match := next(filter(None, found), None):
+            yield match
+    for said in mentions.texts:
+        text = comparable(os.fsencode(said))
+        for name in names.within(text):
+            for path in paths.named(name):
+                # A name alone may be anybody's; where its folder stands before it, this one is meant.
+                if any(comparable(form) in text for form in (path, os.path.relpath(path, base)) if b"/" in form):
+                    yield path
+
+
+def _one_of_name(named: Sequence[bytes], project: bytes) -> Iterator[bytes]:
+    """Yield the file of a name that a project means: one of its own, or else the only one elsewhere."""
+    own = [path for path in named if lies_below(path, project)]
+    if own or len(named) == 1:
+        yield (own or list(named))[0]

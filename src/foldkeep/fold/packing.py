@@ -1,0 +1,230 @@
+"""What goes into the package of a project: looked at on the disk, then and there, before anything is written."""
+
+import os
+import stat
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field, replace
+
+from blake3 import blake3
+
+from foldkeep.find import Project
+from foldkeep.formats import Form, Listed, bagit
+from foldkeep.model import FOLD_NAME, Problem, UnusableInput, beside, reason_of, visible
+from foldkeep.scan import FOLDER, facts_at, open_path
+
+_BLOCK = 512
+_LONGEST_NAME = 240  # bytes; most systems take 255
+_LONGEST_SUFFIX = 12
+_OUTSIDE = "outside media"
+
+
+@dataclass(frozen=True, slots=True)
+class Packed:
+    """A name to be archived: what the listing is to say of it, and what was there when it was looked at.
+
+    `source` is its absolute path; the digest in `listed` comes when it is read.
+    """
+
+    source: bytes
+    listed: Listed
+    facts: os.stat_result
+
+
+@dataclass
+class Packing:
+    """What goes into a package.
+
+    Attributes
+    ----------
+    project
+        The folder that is archived.
+    facts
+        What the system says of it.
+    entries
+        All names, folders before what is in them.
+    left_out
+        Files that can be made again from what is in the package, with their sizes.
+    problems
+        What cannot be archived: devices, pipes, what cannot be read.
+    """
+
+    project: bytes
+    facts: os.stat_result
+    entries: list[Packed] = field(default_factory=list)
+    left_out: dict[bytes, int] = field(default_factory=dict)
+    problems: list[Problem] = field(default_factory=list)
+
+    @property
+    def files(self) -> list[Packed]:
+        """The files in it."""
+        return [entry for entry in self.entries if entry.listed.form is Form.FILE]
+
+    @property
+    def bytes(self) -> int:
+        """The sum of their sizes."""
+        return sum(entry.listed.size for entry in self.files)
+
+    @property
+    def outside(self) -> list[Packed]:
+        """Those of them that come from outside the project."""
+        return [entry for entry in self.files if entry.listed.is_outside]
+
+
+def plan_packing(project: Project, *, outside_media: bool = True, generated: bool = False) -> Packing:
+    """Look at a project on the disk and return what goes into its package.
+
+    Parameters
+    ----------
+    outside_media
+        Bring in media that it uses from elsewhere.
+    generated
+        Bring in what can be made again as well.
+
+    Raises
+    ------
+    UnusableInput
+        If the project's folder is not there.
+    """
+    try:
+        packing = Packing(project.path, facts_at(project.path))
+        names = list(_walk(project.path, packing.problems))
+    except OSError as error:
+        raise UnusableInput(
+            f"cannot read {visible(project.path)}: {reason_of(error)}", "connect its drive, or scan again"
+        ) from error
+    outside = _outside(project, packing.problems) if outside_media else []
+    going = {path for path, facts in names if stat.S_ISREG(facts.st_mode)} | {path for path, _ in outside}
+    lies_there = going - project.generated.keys()
+    payloads = _Payloads(bagit.plain_name(os.path.basename(project.path) or b"project"))
+    first_of: dict[tuple[int, int], bytes] = {}
+    for path, facts in names:
+        # Only what is made from something in the package can be made again from the package.
+        if not generated and project.generated.get(path) in lies_there and stat.S_ISREG(facts.st_mode):
+            packing.left_out[path] = facts.st_size
+            continue
+        below = os.path.relpath(path, project.path)
+        listed = _listed(path, below, facts, first_of, payloads)
+        packing.entries.append(Packed(path, listed, facts))
+    for path, facts in outside:
+        listed = replace(_as_file(path.lstrip(b"/"), facts), payload=payloads.outside(path), is_outside=True)
+        packing.entries.append(Packed(path, listed, facts))
+    return packing
+
+
+def _walk(top: bytes, problems: list[Problem]) -> Iterator[tuple[bytes, os.stat_result]]:
+    """Yield every folder, file and link below a folder, in order, following no link."""
+    folder = open_path(top, FOLDER)
+    try:
+        names = sorted(map(os.fsencode, os.listdir(folder)))
+        found = []
+        for name in names:
+            path = os.path.join(top, name)
+            if name == FOLD_NAME:
+                continue
+            try:
+                found.append((path, os.stat(name, dir_fd=folder, follow_symlinks=False)))
+            except OSError as error:
+                problems.append(Problem(path, reason_of(error)))
+    finally:
+        os.close(folder)
+    for path, facts in found:
+        if stat.S_ISDIR(facts.st_mode):
+            yield path, facts
+            try:
+                yield from _walk(path, problems)
+            except OSError as error:
+                problems.append(Problem(path, reason_of(error)))
+        elif stat.S_ISREG(facts.st_mode) or stat.S_ISLNK(facts.st_mode):
+            yield path, facts
+        else:
+            problems.append(Problem(path, "a device, pipe or socket, which cannot be archived"))
+
+
+def _outside(project: Project, problems: list[Problem]) -> list[tuple[bytes, os.stat_result]]:
+    found = []
+    for path in sorted(project.outside):
+        try:
+            facts = facts_at(path)
+        except OSError as error:
+            problems.append(Problem(path, f"the project uses it from elsewhere: {reason_of(error)}"))
+            continue
+        if stat.S_ISREG(facts.st_mode):
+            found.append((path, facts))
+    return found
+
+
+def _listed(
+    path: bytes, below: bytes, facts: os.stat_result, first_of: dict[tuple[int, int], bytes], payloads: "_Payloads"
+) -> Listed:
+    mode, modified_ns = stat.S_IMODE(facts.st_mode), facts.st_mtime_ns
+    if stat.S_ISDIR(facts.st_mode):
+        return Listed(Form.FOLDER, below, mode, modified_ns)
+    if stat.S_ISLNK(facts.st_mode):
+        return Listed(Form.LINK, below, mode, modified_ns, target=os.readlink(path))
+    identity = (facts.st_dev, facts.st_ino)
+    if facts.st_nlink > 1 and identity in first_of:
+        return Listed(Form.SAME, below, mode, modified_ns, target=first_of[identity])
+    first_of[identity] = below
+    return replace(_as_file(below, facts), payload=payloads.inside(below))
+
+
+def _as_file(path: bytes, facts: os.stat_result) -> Listed:
+    is_sparse = facts.st_blocks * _BLOCK < facts.st_size
+    mode = stat.S_IMODE(facts.st_mode)
+    return Listed(Form.FILE, path, mode, facts.st_mtime_ns, size=facts.st_size, is_sparse=is_sparse)
+
+
+class _Payloads:
+    """Finds each file a place in the package whose name every system and every reader takes for one of its own."""
+
+    def __init__(self, project: str) -> None:
+        self._top = project
+        self._names: dict[tuple[str, bytes], str] = {}
+        self._taken: dict[str, set[str]] = {}
+
+    def inside(self, path: bytes) -> str:
+        """Return where a file of the project lies in the package."""
+        return self._placed(self._top, path)
+
+    def outside(self, path: bytes) -> str:
+        """Return where a file from outside the project lies in the package."""
+        top = _OUTSIDE if bagit.same_name(self._top) != _OUTSIDE else f"{_OUTSIDE} (2)"
+        return self._placed(top, path.lstrip(b"/"))
+
+    def _placed(self, top: str, path: bytes) -> str:
+        where = f"{bagit.PAYLOAD}/{top}"
+        for step in path.split(b"/"):
+            where = f"{where}/{self._named(where, step)}"
+        return where
+
+    def _named(self, where: str, step: bytes) -> str:
+        key = (where, step)
+        if key not in self._names:
+            taken = self._taken.setdefault(where, set())
+            plain = _short_enough(bagit.plain_name(step), step)
+            number = 1
+            while bagit.same_name(name := os.fsdecode(beside(os.fsencode(plain), number))) in taken:
+                number += 1
+            taken.add(bagit.same_name(name))
+            self._names[key] = name
+        return self._names[key]
+
+
+def _short_enough(name: str, step: bytes) -> str:
+    """Return a name that systems take, with a number beside it if need be."""
+    if len(name.encode()) <= _LONGEST_NAME:
+        return name
+    stem, dot, suffix = name.rpartition(".")
+    suffix = dot + suffix if stem and len(suffix) < _LONGEST_SUFFIX else ""
+    kept = name.encode()[: _LONGEST_NAME - 10 - len(suffix.encode())].decode("utf-8", "ignore")
+    return f"{kept}={blake3(step).hexdigest()[:8]}{suffix}"
+
+
+def payload_folders(packing: Packing) -> Mapping[str, None]:
+    """Return the folders that the payload of a packing needs, those above first."""
+    found: dict[str, None] = {}
+    for entry in packing.files:
+        steps = entry.listed.payload.split("/")[:-1]
+        for count in range(1, len(steps) + 1):
+            found["/".join(steps[:count])] = None
+    return found

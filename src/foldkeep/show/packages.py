@@ -1,0 +1,150 @@
+"""Packages that were made, checked and brought back, as people read them."""
+
+from collections.abc import Sequence
+
+from foldkeep.find import Project
+from foldkeep.fold import ArchiveReport, FoldReport, Packing, RestoreReport
+from foldkeep.model import format_size, visible
+from foldkeep.scan import Checked
+
+from .documents import Document, path_document, problem_documents
+from .page import CARE, GAIN, QUIET, STRONG, Column, Page
+from .words import count
+
+_MOST_ROWS = 10
+
+
+def show_packings(page: Page, work: Sequence[tuple[Project, Packing, bool]], target: bytes) -> None:
+    """Write what is about to be archived."""
+    page.line("Packages are made in ", (visible(target), STRONG), ":")
+    page.table(
+        [
+            Column("project", style=STRONG),
+            Column("files", True),
+            Column("size", True),
+            Column("left out", True, GAIN),
+            Column("from elsewhere", True),
+            Column("original", whole=True),
+        ],
+        [
+            (
+                visible(packing.project.rpartition(b"/")[2]),
+                f"{len(packing.files):,}",
+                format_size(packing.bytes),
+                format_size(sum(packing.left_out.values())) if packing.left_out else "",
+                f"{len(packing.outside):,}" if packing.outside else "",
+                "folded" if fold else "stays",
+            )
+            for _, packing, fold in work
+        ],
+    )
+    for project, packing, fold in work:
+        if fold and project.used_by:
+            page.line((f"{visible(packing.project)} has media that other projects use:", CARE))
+            for user, number in project.used_by.items():
+                page.line(visible(user), (f"  {count(number, 'file')}", QUIET), indent=2)
+
+
+def show_archived_projects(page: Page, reports: Sequence[tuple[ArchiveReport, FoldReport | None]]) -> None:
+    """Write what was archived, and what became of the originals."""
+    if not reports:
+        page.line("The docket names no project to archive.")
+    for report, folded in reports:
+        page.line(
+            (visible(report.package), STRONG),
+            f": {count(report.files, 'file')}, {format_size(report.bytes)}, read back and compared.",
+        )
+        if report.left_out:
+            page.line("Left out, since it can be made again: ", (format_size(report.left_out), GAIN), indent=2)
+        if report.outside:
+            page.line(f"Brought in from elsewhere: {count(report.outside, 'file')}", indent=2)
+        if report.went_on:
+            page.line(f"There already, from a try that was interrupted: {count(report.went_on, 'file')}", indent=2)
+        if folded and folded.run:
+            page.line(
+                f"The original is in the fold: {count(folded.folded, 'file')}, {format_size(folded.bytes)}; "
+                f"foldkeep unfold {folded.run} brings it back.",
+                indent=2,
+            )
+
+
+def archive_document(reports: Sequence[tuple[ArchiveReport, FoldReport | None]]) -> Document:
+    """Return what was archived."""
+    return {
+        "command": "archive",
+        "packages": [
+            {
+                **path_document(report.package),
+                "key": report.key,
+                "files": report.files,
+                "bytes": report.bytes,
+                "left_out": report.left_out,
+                "outside": report.outside,
+                "went_on": report.went_on,
+                "problems": problem_documents(report.problems),
+                "run": folded.run if folded else None,
+                "folded": folded.folded if folded else 0,
+                "left": problem_documents(folded.left) if folded else [],
+            }
+            for report, folded in reports
+        ],
+    }
+
+
+def show_checked(page: Page, found: Sequence[Checked]) -> None:
+    """Write what packages were found to be."""
+    for each in found:
+        if each.is_whole:
+            page.line(
+                (visible(each.path), STRONG), ": ", ("whole", GAIN),
+                f", {count(each.files, 'file')}, {format_size(each.bytes)}.",
+            )  # fmt: skip
+            continue
+        page.line((visible(each.path), STRONG), ": ", (count(len(each.problems), "problem"), CARE))
+        for problem in each.problems:
+            page.line(f"{visible(problem.path)}: " if problem.path else "", visible(problem.reason), indent=2)
+
+
+def checked_document(found: Sequence[Checked]) -> Document:
+    """Return what packages were found to be."""
+    return {
+        "command": "archive",
+        "checked": [
+            {
+                **path_document(each.path),
+                "whole": each.is_whole,
+                "files": each.files,
+                "bytes": each.bytes,
+                "problems": [{"path": visible(problem.path), "reason": problem.reason} for problem in each.problems],
+            }
+            for each in found
+        ],
+    }
+
+
+def show_restored(page: Page, report: RestoreReport) -> None:
+    """Write what was brought back, and where it is."""
+    page.line(
+        (visible(report.folder), STRONG),
+        f": {count(report.files, 'file')}, {format_size(report.bytes)}, each compared with its manifest.",
+    )
+    if report.put_back:
+        page.line(f"{count(report.put_back, 'file')} from elsewhere is back where it came from." if report.put_back == 1
+                  else f"{report.put_back:,} files from elsewhere are back where they came from.")  # fmt: skip
+    for was, now in report.renamed[:_MOST_ROWS]:
+        page.line(f"{visible(was)} is taken by another file: {visible(now)}", indent=2)
+    if report.outside:
+        page.line("Media from elsewhere is in ", (visible(report.outside), STRONG))
+
+
+def restore_document(report: RestoreReport) -> Document:
+    """Return what was brought back."""
+    return {
+        "folder": path_document(report.folder),
+        "outside": path_document(report.outside) if report.outside else None,
+        "files": report.files,
+        "bytes": report.bytes,
+        "put_back": report.put_back,
+        "renamed": [{"from": path_document(was), "to": path_document(now)} for was, now in report.renamed],
+        "problems": problem_documents(report.problems),
+    }

@@ -1,0 +1,150 @@
+"""Projects and packages, as people read them."""
+
+import os
+from collections.abc import Mapping, Sequence
+
+from foldkeep.find import PARTS, Activity, Project
+from foldkeep.model import format_moment, format_size, visible
+from foldkeep.stock import Archived, ArchivedFile
+
+from .documents import Document, path_document, problem_documents
+from .page import CARE, GAIN, QUIET, STRONG, Column, Page
+from .words import count
+
+_STYLES = {Activity.QUIET: CARE, Activity.ARCHIVED: GAIN, Activity.ACTIVE: QUIET}
+
+
+def show_projects(page: Page, found: Sequence[Project], top: int | None, docket: str | None) -> None:
+    """Write projects with what they are made of, and what they use of each other."""
+    if not found:
+        page.line("No project was found. --project-marker and --inside tell what makes one.")
+        return
+    quiet = [project for project in found if project.activity is Activity.QUIET]
+    page.line(
+        (count(len(found), "project"), STRONG),
+        f", {format_size(sum(project.total for project in found))}; {len(quiet):,} quiet, ",
+        (format_size(sum(project.total for project in quiet)), GAIN),
+        ".",
+    )
+    names = _names(found)
+    page.table(
+        [
+            Column("project", style=STRONG),
+            Column("state", whole=True),
+            Column("changed", whole=True),
+            *(Column(part, True) for part in PARTS),
+        ],
+        [
+            (
+                names[project.path],
+                str(project.activity),
+                format_moment(project.active_ns)[:10] if project.active_ns else "",
+                *(format_size(project.sizes[part]) if project.files[part] else "" for part in PARTS),
+            )
+            for project in found[:top]
+        ],
+    )
+    if top is not None and len(found) > top:
+        page.line((f"… and {len(found) - top:,} more; --top {len(found)} shows all", QUIET))
+    _show_use(page, found[:top], names)
+    if docket:
+        page.line("The docket is ", (visible(docket), STRONG), ". Look at it, then:")
+        page.line(f"foldkeep archive --docket {visible(docket)} --to DIR", indent=2)
+
+
+def _show_use(page: Page, found: Sequence[Project], names: Mapping[bytes, str]) -> None:
+    for project in found:
+        if project.outside:
+            page.line(
+                (names[project.path], STRONG),
+                f" uses {count(len(project.outside), 'file')} from elsewhere, "
+                f"{format_size(sum(project.outside.values()))}.",
+            )
+        for user, number in project.used_by.items():
+            page.line(
+                (names.get(user, visible(user)), STRONG),
+                f" uses {count(number, 'file')} of {names[project.path]}: archive them together, or keep it.",
+            )
+
+
+def _names(found: Sequence[Project]) -> dict[bytes, str]:
+    """Return what projects are called: the names of their folders, with as many above as tell them apart."""
+    names = {}
+    for project in found:
+        steps = project.path.split(b"/")
+        depth = 1
+        while any(other.path != project.path and other.path.split(b"/")[-depth:] == steps[-depth:] for other in found):
+            depth += 1
+        names[project.path] = visible(b"/".join(steps[-depth:]))
+    return names
+
+
+def projects_document(found: Sequence[Project]) -> list[Document]:
+    """Return projects with all that is known of them."""
+    return [
+        {
+            **path_document(project.path),
+            "state": str(project.activity),
+            "changed": format_moment(project.active_ns) if project.active_ns else None,
+            "bytes": project.total,
+            "parts": {part: {"files": project.files[part], "bytes": project.sizes[part]} for part in PARTS},
+            "documents": [path_document(path) for path in project.documents],
+            "outside": [{**path_document(path), "size": size} for path, size in sorted(project.outside.items())],
+            "used_by": [{**path_document(path), "files": number} for path, number in project.used_by.items()],
+            "package": path_document(project.archive.package) if project.archive else None,
+            "problems": problem_documents(project.problems),
+        }
+        for project in found
+    ]
+
+
+def show_archived(page: Page, archives: Sequence[Archived], files: Mapping[int, Sequence[ArchivedFile]]) -> None:
+    """Write what was archived and where it lies, and files in packages where they are asked for."""
+    if not archives:
+        page.line("No package is known that fits. Make one: foldkeep archive PROJECT --to DIR")
+        return
+    page.table(
+        [
+            Column("project", style=STRONG),
+            Column("archived", whole=True),
+            Column("checked", whole=True),
+            Column("size", True),
+            Column("left out", True),
+            Column("package"),
+        ],
+        [
+            (
+                visible(os.path.basename(each.project)),
+                format_moment(each.made_ns)[:10],
+                format_moment(each.checked_ns)[:10],
+                format_size(each.bytes),
+                format_size(each.left_out) if each.left_out else "",
+                visible(each.package) + ("" if os.path.lexists(each.package) else "  (away)"),
+            )
+            for each in archives
+        ],
+    )
+    for each in archives:
+        for file in files.get(each.id, ()):
+            page.line(visible(file.path), (f"  {format_size(file.size)}", QUIET), indent=2)
+
+
+def archived_document(archives: Sequence[Archived], files: Mapping[int, Sequence[ArchivedFile]]) -> list[Document]:
+    """Return packages, each with the files that were asked for."""
+    return [
+        {
+            "package": path_document(each.package),
+            "project": path_document(each.project),
+            "key": each.key,
+            "made": format_moment(each.made_ns),
+            "checked": format_moment(each.checked_ns),
+            "bytes": each.bytes,
+            "left_out": each.left_out,
+            "is_there": os.path.lexists(each.package),
+            "files": [
+                {**path_document(file.path), "size": file.size, "modified": format_moment(file.modified_ns)}
+                for file in files.get(each.id, ())
+            ],
+        }
+        for each in archives
+    ]

@@ -1,0 +1,663 @@
+"""Packages of projects: whole or not there, checked like other people's, brought back exactly or not at all."""
+
+import fcntl
+import hashlib
+import io
+import json
+import os
+import random
+import shutil
+import stat
+import subprocess
+import tarfile
+import zipfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import bagit
+import pytest
+import zstandard
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+import foldkeep.fold.archiving
+from conftest import Desk, contents, left, listing, mounted
+from foldkeep.fold import FORMATS
+from foldkeep.fold.writers import _Told
+from foldkeep.formats import bagit as bags
+from foldkeep.scan import check_package
+from test_killed import Killer
+
+EDL = "TITLE: cut\n001  AX  V  C  0 1 0 1\n* SOURCE FILE: {}\n"
+
+
+def everything(top: Path) -> dict[bytes, tuple]:
+    """Every name below a folder with its kind, mode, time in ns, content or link, and other names."""
+    found: dict[bytes, tuple] = {}
+    inodes: dict[int, list[bytes]] = {}
+    root = os.fsencode(top)
+    for folder, folders, names in os.walk(root):
+        for name in [*folders, *names, b"."]:
+            path = os.path.normpath(os.path.join(folder, name))
+            facts = os.lstat(path)
+            what = b""
+            if stat.S_ISREG(facts.st_mode):
+                what = hashlib.sha256(Path(os.fsdecode(path)).read_bytes()).digest()
+                inodes.setdefault(facts.st_ino, []).append(os.path.relpath(path, root))
+            elif stat.S_ISLNK(facts.st_mode):
+                what = os.readlink(path)
+            found[os.path.relpath(path, root)] = (facts.st_mode, facts.st_mtime_ns, what)
+    twins = {path: tuple(sorted(paths)) for paths in inodes.values() for path in paths}
+    return {path: (*facts, twins.get(path)) for path, facts in found.items()}
+
+
+def hostile_project(desk: Desk) -> Path:
+    """A project with every kind of name and file that a system takes."""
+    project = desk.place / "edit"
+    outside = desk.write("sound/march.wav", b"a march" * 100)
+    desk.write("edit/cut.edl", EDL.format("../sound/march.wav").encode())
+    desk.write("edit/shot.mp4", b"the original" * 1000)
+    desk.write("edit/proxies/shot.mov", b"made from it")
+    desk.write("edit/proxies/lost.mov", b"the last there is of it")
+    deep = "/".join(["a rather long step of a path to a file"] * 9)
+    names = [
+        b"no utf8 \xff\xfe.jpg", b"100%25.txt", b"two\nlines\r.txt", b" leading", b"trailing ", b"=41.txt", b"A.txt",
+        b"~", b"*star", "e\u0301.txt".encode(), "\u00e9.txt".encode(), "\u202eabc.txt".encode(), b"x" * 255,
+        b"\xff" * 255, b"tab\t\x1b[31m", deep.encode() + b"/deep.txt", b"a.TXT", "\u3000".encode(),
+    ]  # fmt: skip
+    for number, name in enumerate(names):
+        desk.write(b"edit/odd/" + name, b"%d " % number * (number * 1000))
+    os.utime(project / "odd/A.txt", ns=(1, 1_234_567_890_123_456_789))
+    (project / "empty/inner").mkdir(parents=True)
+    os.link(project / "shot.mp4", project / "odd/again.mp4")
+    with (project / "holes.bin").open("wb") as file:
+        file.seek(3_000_000)
+        file.write(b"end")
+        file.truncate(9_000_000)
+    for name, text in (("dangling", "nowhere"), ("absolute", str(outside)), ("up", "../sound"), ("odd/in", "A.txt")):
+        (project / name).symlink_to(text)
+    (project / "odd/A.txt").chmod(0o4751)
+    (project / "empty").chmod(0o500)
+    for folder in (project / "empty", project / "odd", project):
+        os.utime(folder, ns=(5, 1_600_000_000_123_456_789))
+    return project
+
+
+@pytest.mark.parametrize("form", FORMATS)
+def test_archived_deleted_and_restored_it_is_what_it_was(desk: Desk, form: str):
+    project = hostile_project(desk)
+    shelf = desk.top / "shelf"
+    shelf.mkdir()
+    desk.ask("scan", desk.place)
+    before = everything(project)
+    (made,) = desk.ask("archive", project, "--to", shelf, "--format", form, "--sha256")["packages"]
+    assert everything(project) == before
+    assert [path.name for path in shelf.iterdir()] == [Path(made["path"]).name]
+    assert (made["left_out"], made["outside"], made["problems"]) == (len(b"made from it"), 1, [])
+    unpacked = unpack(Path(made["path"]), desk.top / "unpacked")
+    assert bagit.Bag(str(unpacked)).validate()
+    assert desk.ask("archive", "--check", made["path"])["checked"][0]["whole"]
+    shutil.rmtree(project)
+    (desk.top / "back").mkdir()
+    restored = desk.ask("restore", made["path"], "--to", desk.top / "back")
+    assert restored["problems"] == []
+    back = everything(desk.top / "back/edit")
+    gone = before.pop(b"proxies/shot.mov")
+    assert gone
+    assert back == before
+    if form == "folder":
+        assert (desk.top / "back/edit/holes.bin").stat().st_blocks * 512 < 5_000_000
+    assert (desk.top / "back/edit (outside media)").joinpath(*desk.place.parts[1:], "sound/march.wav").exists()
+    # Again, over what is there now: nothing is overwritten, and outside media finds itself in its place.
+    again = desk.ask("restore", made["path"], "--to", desk.top / "back", "--outside-media-back")
+    assert (Path(again["folder"]["path"]).name, again["put_back"], again["outside"]) == ("edit-2", 1, None)
+    assert everything(desk.top / "back/edit") == back == everything(desk.top / "back/edit-2")
+    desk.write("sound/march.wav", b"another march")
+    (third,) = desk.ask("restore", made["path"], "--to", desk.top / "back", "--outside-media-back")["renamed"]
+    assert Path(third["to"]["path"]).read_bytes() == b"a march" * 100
+    assert (desk.place / "sound/march.wav").read_bytes() == b"another march"
+
+
+def unpack(package: Path, into: Path) -> Path:
+    """Unpack a package with the system's own programs, where they are there."""
+    into.mkdir()
+    if package.is_dir():
+        return package
+    if package.suffix == ".zst":
+        plain = into.with_suffix(".tar")
+        with package.open("rb") as source, plain.open("wb") as target:
+            zstandard.ZstdDecompressor().copy_stream(source, target)
+        package = plain
+    if package.suffix == ".zip" and shutil.which("unzip"):
+        subprocess.run(["unzip", "-q", package, "-d", into], check=True)
+    elif package.suffix == ".zip":
+        with zipfile.ZipFile(package) as packed:
+            packed.extractall(into)  # noqa: S202
+    else:
+        subprocess.run(["tar", "xf", package, "-C", into], check=True)
+    (top,) = into.iterdir()
+    return top
+
+
+def damages(bag: Path) -> Iterator[str]:
+    """Damage a bag in one way after another; yield what was done, and mend it again."""
+    info, manifest = bag / "bag-info.txt", bag / "manifest-sha256.txt"
+    tags = bag / "tagmanifest-sha256.txt"
+    whole = {path: path.read_bytes() for path in bag.rglob("*") if path.is_file()}
+    line = manifest.read_text().splitlines()[0]
+    payload = bag / line.split(None, 1)[1]
+
+    def written(path: Path, text: bytes | str) -> None:
+        path.parent.mkdir(exist_ok=True)
+        path.write_bytes(text.encode() if isinstance(text, str) else text)
+
+    def without_tags(path: Path, text: bytes | str) -> None:
+        tags.unlink()
+        written(path, text)
+
+    declaration = "BagIt-Version: {}\nTag-File-Character-Encoding: {}\n"
+    deeds = {
+        "nothing": lambda: None,
+        "a payload file changed": lambda: written(payload, payload.read_bytes()[:-1] + b"?"),
+        "a payload file gone": payload.unlink,
+        "a payload file more": lambda: written(bag / "data/new.txt", "new"),
+        "a payload file longer": lambda: written(payload, payload.read_bytes() + b"."),
+        "a tag file changed": lambda: written(info, info.read_text() + "Contact-Name: nobody\n"),
+        "a tag file more": lambda: written(bag / "notes.txt", "new"),
+        "a tag file gone": info.unlink,
+        "no declaration": (bag / "bagit.txt").unlink,
+        "no manifest": lambda: [tags.unlink(), manifest.unlink()],
+        "no payload": lambda: shutil.rmtree(bag / "data"),
+        "a wrong sum": lambda: without_tags(info, "Payload-Oxum: 1.1\n"),
+        "no sum": lambda: without_tags(info, "Source: us\n"),
+        "no tag": lambda: without_tags(info, "this is no tag\n"),
+        "a folded tag": lambda: without_tags(info, "Source: us\n  and them\n"),
+        "version 0.97": lambda: without_tags(bag / "bagit.txt", declaration.format("0.97", "UTF-8")),
+        "version 0.93": lambda: without_tags(bag / "bagit.txt", declaration.format("0.93", "UTF-8")),
+        "version 7": lambda: without_tags(bag / "bagit.txt", declaration.format("7.0", "UTF-8")),
+        "version x": lambda: without_tags(bag / "bagit.txt", declaration.format("x", "UTF-8")),
+        "no encoding": lambda: without_tags(bag / "bagit.txt", "BagIt-Version: 1.0\n"),
+        "an unknown encoding": lambda: without_tags(bag / "bagit.txt", declaration.format("1.0", "kites")),
+        "a byte order mark": lambda: without_tags(bag / "bagit.txt", "\ufeff" + declaration.format("1.0", "UTF-8")),
+        "UTF-16": lambda: [without_tags(bag / "bagit.txt", declaration.format("1.0", "UTF-16")),
+                           written(info, info.read_text().encode("utf-16")),
+                           written(manifest, manifest.read_text().encode("utf-16"))],
+        "twice alike": lambda: without_tags(manifest, manifest.read_text() + line + "\n"),
+        "twice, other": lambda: without_tags(manifest, manifest.read_text() + "0" * 64 + line[64:] + "\n"),
+        "in capitals": lambda: without_tags(manifest, line[:64].upper() + line[64:] + "\n"
+                                            + "".join(manifest.read_text().splitlines(True)[1:])),
+        "a star": lambda: without_tags(manifest, manifest.read_text().replace("  data", " *data")),
+        "a comment": lambda: without_tags(manifest, "# made by hand\n\n" + manifest.read_text()),
+        "leads out": lambda: without_tags(manifest, manifest.read_text() + "0" * 64 + "  data/../../etc\n"),
+        "absolute": lambda: without_tags(manifest, manifest.read_text() + "0" * 64 + "  /etc/passwd\n"),
+        "home": lambda: without_tags(manifest, manifest.read_text() + "0" * 64 + "  ~/kites\n"),
+        "another manifest": lambda: without_tags(bag / "manifest-md5.txt", "".join(
+            f"{hashlib.md5(path.read_bytes()).hexdigest()}  {path.relative_to(bag)}\n"  # noqa: S324
+            for path in sorted((bag / "data").rglob("*")) if path.is_file())),
+        "a short manifest more": lambda: without_tags(bag / "manifest-md5.txt", "0" * 32 + line[64:] + "\n"),
+        "of an unknown kind": lambda: without_tags(bag / "manifest-crc.txt", "00 data/x\n"),
+        "to be fetched": lambda: written(bag / "fetch.txt", f"http://kites.invalid/a 3 {line.split(None, 1)[1]}\n"),
+        "fetched from nowhere": lambda: written(bag / "fetch.txt", f"a 3 {line.split(None, 1)[1]}\n"),
+        "fetched to elsewhere": lambda: written(bag / "fetch.txt", "http://kites.invalid/a 3 ../a\n"),
+    }  # fmt: skip
+    for what, deed in deeds.items():
+        deed()
+        yield what
+        shutil.rmtree(bag)
+        for path, content in whole.items():
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_bytes(content)
+
+
+def test_bags_that_others_made_and_somebody_damaged_get_the_same_verdicts(tmp_path: Path):
+    top = tmp_path / "bag"
+    (top / "day 1").mkdir(parents=True)
+    for name in ("kite.jpg", "day 1/two words.txt", "day 1/e\u0301.txt", "~x", "a%20b"):
+        (top / name).write_text(name * 50)
+    bagit.make_bag(str(top), {"Source": "the media desk", "Source-Text": "kites\u00e9"}, checksums=["sha256"])
+    verdicts = {}
+    for what in damages(top):
+        try:
+            expected = bagit.Bag(str(top)).is_valid()
+        except (bagit.BagError, UnicodeError, ValueError):
+            expected = False
+        found = check_package(os.fsencode(top))
+        assert found.is_whole == expected, (what, found.problems)
+        verdicts[what] = expected
+    assert (sum(verdicts.values()), len(verdicts)) == (14, 37), verdicts
+
+
+def tar_of(*members: tuple[tarfile.TarInfo, bytes]) -> bytes:
+    stream = io.BytesIO()
+    with tarfile.open(fileobj=stream, mode="w") as tar:
+        for member, content in members:
+            member.size = len(content) if member.isreg() else 0
+            tar.addfile(member, io.BytesIO(content))
+    return stream.getvalue()
+
+
+def member(name: str, kind: bytes = tarfile.REGTYPE, link: str = "") -> tarfile.TarInfo:
+    found = tarfile.TarInfo(name)
+    found.type, found.linkname = kind, link
+    return found
+
+
+def zip_of(*members: tuple[str, bytes, int]) -> bytes:
+    stream = io.BytesIO()
+    with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as packed:
+        for name, content, mode in members:
+            info = zipfile.ZipInfo(name)
+            info.external_attr = mode << 16
+            info.compress_type = zipfile.ZIP_DEFLATED
+            packed.writestr(info, content)
+    return stream.getvalue()
+
+
+def sparse_claim() -> bytes:
+    """A tar whose one file says it is a million gigabytes of holes."""
+    stream = io.BytesIO()
+    with tarfile.open(fileobj=stream, mode="w", format=tarfile.PAX_FORMAT) as tar:
+        info = tarfile.TarInfo("p/data/holes")
+        info.pax_headers = {"GNU.sparse.major": "1", "GNU.sparse.minor": "0", "GNU.sparse.name": "p/data/holes",
+                            "GNU.sparse.realsize": str(10**15)}  # fmt: skip
+        info.size = 512
+        tar.addfile(info, io.BytesIO(b"1\n0\n0\n".ljust(512, b"\0")))
+    return stream.getvalue()
+
+
+def bomb() -> bytes:
+    zeros = zstandard.ZstdCompressor(level=3)
+    head = member("p/data/zeros")
+    head.size = 9 * 2**27
+    stream = io.BytesIO()
+    with zeros.stream_writer(stream, closefd=False) as packed:
+        packed.write(head.tobuf())
+        for _ in range(head.size // 2**24):
+            packed.write(bytes(2**24))
+    return stream.getvalue()
+
+
+MALICIOUS = {
+    "climbing.tar": lambda: tar_of((member("p/bagit.txt"), b"x"), (member("p/data/../../../climbed"), b"x")),
+    "absolute.tar": lambda: tar_of((member("/climbed"), b"x")),
+    "link-out.tar": lambda: tar_of((member("p/data/x", tarfile.SYMTYPE, "/etc"), b""), (member("p/data/x/y"), b"x")),
+    "hard-link.tar": lambda: tar_of((member("p/data/x", tarfile.LNKTYPE, "/etc/passwd"), b"")),
+    "device.tar": lambda: tar_of((member("p/data/x", tarfile.CHRTYPE), b"")),
+    "twice.tar": lambda: tar_of((member("p/data/x"), b"1"), (member("p/data/x"), b"2")),
+    "file-and-folder.tar": lambda: tar_of((member("p/data/x"), b"1"), (member("p/data/x/y"), b"2")),
+    "two-tops.tar": lambda: tar_of((member("p/data/x"), b"1"), (member("q/data/x"), b"2")),
+    "cut.tar": lambda: tar_of((member("p/data/x"), bytes(100_000)))[:20_000],
+    "sparse.tar": sparse_claim,
+    "climbing.zip": lambda: zip_of(("p/data/../../../climbed", b"x", 0o644)),
+    "drive.zip": lambda: zip_of(("C:\\climbed", b"x", 0o644)),
+    "link.zip": lambda: zip_of(("p/data/x", b"/etc/passwd", stat.S_IFLNK | 0o777)),
+    "twice.zip": lambda: zip_of(("p/data/x", b"1", 0o644), ("p/data/x", b"2", 0o644)),
+    "bomb.zip": lambda: zip_of(("p/data/zeros", bytes(1_100_000_000), 0o644)),
+    "bomb.tar.zst": bomb,
+    "nonsense.tar": lambda: random.Random(1).randbytes(100_000),
+    "nothing.zip": lambda: b"",
+}
+
+
+@pytest.mark.filterwarnings("ignore:Duplicate name")
+@pytest.mark.parametrize("name", MALICIOUS)
+def test_a_package_that_would_do_harm_is_refused(desk: Desk, name: str):
+    package = desk.top / name
+    package.write_bytes(MALICIOUS[name]())
+    target = desk.top / "target"
+    target.mkdir()
+    before = listing(desk.top)
+    refused = desk.run("restore", package, "--to", target)
+    assert (refused.status, refused.err.count("\n")) == (2, 1), refused.err
+    checked = desk.run("archive", "--check", package)
+    assert (checked.status, "problem" in checked.out) == (1, True)
+    assert (listing(desk.top), list(target.iterdir())) == (before, [])
+
+
+LIES = {
+    "climbs": ("path", "../../climbed"), "absolute": ("path", "/climbed"), "twice": ("path", "b.txt"),
+    "below a file": ("path", "b.txt/c"), "another payload": ("payload", "../../../etc/passwd"),
+    "unknown payload": ("payload", "data/none"), "smaller": ("size", 1), "negative": ("size", -1),
+    "other content": ("digest", "blake3:" + "0" * 64), "odd": ("form", "device"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("lie", LIES)
+def test_a_listing_that_lies_brings_nothing_back(desk: Desk, lie: str):
+    desk.write("edit/cut.edl", b"x")
+    desk.write("edit/a.txt", b"aaa")
+    desk.write("edit/b.txt", b"bbb")
+    desk.ask("scan", desk.place)
+    desk.ask("archive", desk.place / "edit", "--to", desk.top)
+    package = desk.top / "edit"
+    lines = (package / bags.LISTING).read_text().splitlines()
+    at = next(number for number, line in enumerate(lines) if '"path": "a.txt"' in line)
+    key, value = LIES[lie]
+    lines[at] = json.dumps({**json.loads(lines[at]), key: value})
+    (package / bags.LISTING).write_text("\n".join(lines) + "\n")
+    target = desk.top / "target"
+    target.mkdir()
+    assert desk.run("restore", package, "--to", target).status == 2  # its manifest tells
+    (package / "tagmanifest-sha512.txt").write_text(
+        "".join(f"{hashlib.sha512(path.read_bytes()).hexdigest()}  {path.name}\n"
+                for path in sorted(package.glob("*.*")) if not path.name.startswith("tagmanifest"))
+    )  # fmt: skip
+    before = listing(desk.top)
+    refused = desk.run("restore", package, "--to", target)
+    assert (refused.status, refused.err.count("\n")) == (2, 1), refused.err
+    assert (listing(desk.top), list(target.iterdir())) == (before, [])
+
+
+class Faults(Killer):
+    """Fails the n-th change, as a drive does that is pulled, instead of killing the process."""
+
+    def point(self) -> None:
+        self.count += 1
+        if self.count >= self.at:
+            raise OSError(5, "Input/output error")
+
+
+@pytest.mark.parametrize("form", ["folder", "tar", "zip"])
+@pytest.mark.parametrize("fault", [Killer, Faults])
+def test_interrupted_anywhere_the_project_stays_and_no_half_package_looks_whole(desk: Desk, form: str, fault: type):
+    desk.write("edit/cut.edl", EDL.format("a.mp4").encode())
+    desk.write("edit/a.mp4", b"a" * 3000)
+    desk.write("edit/b.mp4", b"b" * 2000)
+    desk.ask("scan", desk.place)
+    shelf = desk.top / "shelf"
+    saved = desk.top / "saved.sqlite3"
+    shutil.copy(desk.stock, saved)
+    before = everything(desk.place)
+    number, finished, went_on = 0, False, 0
+    while not finished:
+        number += 1
+        assert number < 500
+        shutil.rmtree(shelf, ignore_errors=True)
+        shutil.rmtree(desk.stock.parent)
+        desk.stock.parent.mkdir()
+        shutil.copy(saved, desk.stock)
+        shelf.mkdir()
+        child = os.fork()
+        if child == 0:
+            killer = fault(number)
+            killer.arm(without_rename=False)
+            # Into one file, libraries write; every piece that is read for them is a point as well.
+            _Told.read = killer.wrap(_Told.read)
+            status = desk.run("archive", desk.place / "edit", "--to", shelf, "--format", form).status
+            os._exit(status)
+        ended = os.waitpid(child, 0)[1]
+        finished = ended == 0
+        assert everything(desk.place) == before, number
+        for path in shelf.iterdir():
+            whole = check_package(os.fsencode(path)).is_whole
+            assert whole == (not path.name.endswith(".unfinished")), (number, path)
+            if path.is_dir() and not whole:
+                assert not (path / "package/bagit.txt").exists() or form == "folder"
+        if not any(not path.name.endswith(".unfinished") for path in shelf.iterdir()):
+            (made,) = desk.ask("archive", desk.place / "edit", "--to", shelf, "--format", form)["packages"]
+            assert check_package(os.fsencode(made["path"])).is_whole
+            went_on += made["went_on"]
+            assert [path.name for path in shelf.iterdir()] == [Path(made["path"]).name], number
+    assert number > 10
+    assert bool(went_on) == (form == "folder")
+    print(f"\narchive as {form}, {fault.__name__}: {number - 1} points")
+
+
+@pytest.mark.long
+@pytest.mark.parametrize("form", ["folder", "tar"])
+def test_killed_anywhere_the_original_that_is_folded_comes_back(desk: Desk, form: str):
+    desk.write("edit/cut.edl", EDL.format("a.mp4").encode())
+    desk.write("edit/a.mp4", b"a" * 3000)
+    desk.write("edit/proxies/a.mov", b"small")
+    desk.ask("scan", desk.place)
+    shelf, saved = desk.top / "shelf", desk.top / "saved"
+    shutil.copytree(desk.place, saved / "place")
+    shutil.copytree(desk.stock.parent, saved / "stock")
+    before = {path: facts[::2] for path, facts in everything(desk.place).items()}
+    number, finished = 0, False
+    while not finished:
+        number += 1
+        assert number < 1000
+        for path in (desk.place, desk.stock.parent, shelf):
+            shutil.rmtree(path, ignore_errors=True)
+        shutil.copytree(saved / "place", desk.place)
+        shutil.copytree(saved / "stock", desk.stock.parent)
+        shelf.mkdir()
+        child = os.fork()
+        if child == 0:
+            Killer(number).arm(without_rename=False)
+            words = ["archive", desk.place / "edit", "--to", shelf, "--format", form, "--fold-original", "--yes"]
+            os._exit(desk.run(*words).status)
+        finished = os.waitpid(child, 0)[1] == 0
+        if desk.ask("ledger")["runs"]:
+            desk.run("unfold", "1")
+        assert {path: facts[::2] for path, facts in everything(desk.place).items()} == before, number
+        for path in shelf.iterdir():
+            assert check_package(os.fsencode(path)).is_whole == (not path.name.endswith(".unfinished")), number
+    print(f"\narchive as {form} and fold: killed at each of {number - 1} points")
+
+
+def test_a_target_that_writes_something_else_is_found_out(desk: Desk, monkeypatch):
+    desk.write("edit/cut.edl", EDL.format("a.mp4").encode())
+    desk.write("edit/a.mp4", b"a" * 3000)
+    desk.ask("scan", desk.place)
+    shelf = desk.top / "shelf"
+    shelf.mkdir()
+    honest = foldkeep.fold.writers.write_all
+
+    def wrong(descriptor: int, data: bytes) -> None:
+        honest(descriptor, data.replace(b"aaa", b"aab", 1))
+
+    monkeypatch.setattr(foldkeep.fold.writers, "write_all", wrong)
+    refused = desk.run("archive", desk.place / "edit", "--to", shelf)
+    assert (refused.status, "reads differently from what was written: data/edit/a.mp4" in refused.err) == (2, True)
+    assert [path.name for path in shelf.iterdir()] == ["edit.unfinished"]
+    monkeypatch.undo()
+    (made,) = desk.ask("archive", desk.place / "edit", "--to", shelf)["packages"]
+    assert (made["went_on"], check_package(os.fsencode(made["path"])).is_whole) == (1, True)
+
+
+def test_a_target_that_fills_up_is_said_and_gone_on_with(desk: Desk):
+    shelf = desk.top / "shelf"
+    shelf.mkdir()
+    if not mounted("-t", "tmpfs", "-o", "size=6m", "none", str(shelf)):
+        pytest.skip("mounting is refused here")
+    try:
+        desk.write("edit/cut.edl", EDL.format("a.mp4").encode())
+        for name in "abc":
+            desk.write(f"edit/{name}.mp4", random.Random(name).randbytes(1_500_000))
+        desk.ask("scan", desk.place)
+        before = everything(desk.place)
+        (shelf / "other").write_bytes(bytes(3_000_000))
+        refused = desk.run("archive", desk.place / "edit", "--to", shelf)
+        assert (refused.status, "there is no room for" in refused.err) == (2, True)
+        honest = os.statvfs
+        try:
+            os.statvfs = lambda path: os.statvfs_result((*honest(path)[:3], 10**9, 10**9, *honest(path)[5:]))
+            refused = desk.run("archive", desk.place / "edit", "--to", shelf)
+        finally:
+            os.statvfs = honest
+        assert (refused.status, "no space left" in refused.err, "run it again to go on" in refused.err) == (
+            2,
+            True,
+            True,
+        )
+        assert everything(desk.place) == before
+        assert sorted(path.name for path in shelf.iterdir()) == ["edit.unfinished", "other"]
+        (shelf / "other").unlink()
+        (made,) = desk.ask("archive", desk.place / "edit", "--to", shelf)["packages"]
+        assert made["went_on"] >= 1
+        assert check_package(os.fsencode(made["path"])).is_whole
+    finally:
+        subprocess.run(["umount", "-l", shelf], check=False)
+
+
+@pytest.mark.parametrize("form", ["folder", "tar"])
+def test_the_original_is_folded_when_it_is_what_the_package_has(desk: Desk, form: str, monkeypatch):
+    project = desk.place / "edit"
+    desk.write("edit/cut.edl", EDL.format("a.mp4").encode())
+    desk.write("edit/a.mp4", b"a" * 3000)
+    desk.write("edit/b.mp4", b"b" * 2000)
+    desk.write("edit/proxies/a.mov", b"small")
+    desk.write("edit/cut.edl.xmp", b"a sidecar")
+    desk.ask("scan", desk.place)
+    shelf = desk.top / "shelf"
+    shelf.mkdir()
+    before = everything(desk.place)
+    real = foldkeep.fold.archiving._write_down
+
+    def somebody_works(*args):
+        real(*args)
+        desk.write("edit/b.mp4", b"c" * 2000)
+
+    monkeypatch.setattr(foldkeep.fold.archiving, "_write_down", somebody_works)
+    answer = desk.ask("archive", project, "--to", shelf, "--format", form, "--fold-original", "--yes")
+    (made,) = answer["packages"]
+    assert [(name, why[:14]) for name, why in left(made)] == [("b.mp4", "its content is")]
+    assert made["folded"] == 4
+    desk.write("edit/b.mp4", b"b" * 2000)
+    monkeypatch.undo()
+    assert desk.ask("unfold", str(made["run"]))["restored"] == 4
+    after = everything(desk.place)
+    assert {path: facts[0::2] for path, facts in after.items() if b".foldkeep" not in path} == {
+        path: facts[0::2] for path, facts in before.items()
+    }
+    desk.ask("scan")
+    (second,) = desk.ask("archive", project, "--to", shelf, "--format", form, "--fold-original", "--yes")["packages"]
+    assert (second["left"], second["folded"], project.exists()) == ([], 5, False)
+    shutil.rmtree(made["path"]) if form == "folder" else os.unlink(made["path"])
+    moved = shelf / "moved"
+    os.rename(second["path"], moved)
+    kept = desk.ask("release", str(second["run"]), "--yes")
+    assert kept["released"] == 0
+    assert len(kept["left"]) == 5
+    assert desk.run("archive", "--check", moved).status == 0  # by which it is known where that lies now
+    assert desk.ask("release", str(second["run"]), "--yes")["released"] == 5
+    archived = desk.ask("projects", "--archived", "--name", "*.MP4")["archived"]
+    assert [len(each["files"]) for each in archived] == [2, 2]
+    assert [each["is_there"] for each in archived] == [False, True]
+
+
+def test_all_quiet_projects_by_docket(desk: Desk):
+    for name, modified in (("march", 1_500_000_000), ("waltz", 1_600_000_000), ("new", 4_000_000_000)):
+        desk.write(f"{name}/cut.edl", EDL.format(f"{name}.mp4").encode(), modified)
+        desk.write(f"{name}/{name}.mp4", name.encode() * 100, modified)
+    desk.write("waltz/cut.edl", EDL.format("../march/march.mp4").encode(), 1_600_000_000)
+    desk.ask("scan", desk.place)
+    shelf = desk.top / "shelf"
+    shelf.mkdir()
+    assert desk.ask("projects", "-o", desk.docket)["docket"] == str(desk.docket)
+    rows = [line.split(",")[1:3] for line in desk.docket.read_text().splitlines()[1:]]
+    assert rows == [["leave", str(desk.place / "march")], ["keep", str(desk.place / "waltz")]]
+    assert desk.run("fold", desk.docket, "--yes").status == 0  # which has nothing to fold in it
+    desk.docket.write_text(desk.docket.read_text().replace("keep", "fold"))
+    refused = desk.run("archive", "--docket", desk.docket, "--to", shelf)
+    assert (refused.status, "and fold the original" in refused.err, "add --yes" in refused.err) == (2, True, True)
+    answer = desk.run("archive", "--docket", desk.docket, "--to", shelf, "--format", "tar", answer="y\n")
+    assert answer.status == 0, answer.err
+    assert [path.name for path in shelf.iterdir()] == ["waltz.tar"]
+    states = {Path(each["path"]).name: each["state"] for each in desk.ask("projects")["projects"]}
+    assert states == {"march": "quiet", "new": "active"}
+    assert contents(desk.place) >= {hashlib.sha256(b"march" * 100).hexdigest()}
+
+
+def test_wrong_usage_of_archive_and_restore_is_one_line(desk: Desk):
+    desk.write("edit/cut.edl", EDL.format("a.mp4").encode())
+    desk.write("plain/a.txt")
+    desk.ask("scan", desk.place)
+    for words, why in ((("archive",), "not clear"), (("archive", desk.place / "edit"), "not clear"),
+                       (("archive", desk.place / "edit", "--to", desk.top / "none"), "there is no folder"),
+                       (("archive", desk.place / "plain", "--to", desk.top), "is no project that is known"),
+                       (("archive", desk.place / "edit", "--to", desk.place / "edit"), "lies in the project itself"),
+                       (("archive", "--check"), "--check reads packages"),
+                       (("restore", desk.top / "none", "--to", desk.top), "no such file"),
+                       (("restore", desk.place / "plain", "--to", desk.top), "it has no bagit.txt"),
+                       (("restore", desk.place, "--to", desk.top / "none"), "there is no folder")):  # fmt: skip
+        answer = desk.run(*words)
+        assert (answer.status, why in answer.err, answer.err.count("\n")) == (2, True, 1), answer.err
+
+
+STEPS = st.binary(min_size=1, max_size=40).filter(lambda name: not {0, 47} & {*name} and name not in (b".", b".."))
+
+
+@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    names=st.lists(st.tuples(STEPS, STEPS), max_size=6, unique_by=lambda pair: pair[0]), form=st.sampled_from(FORMATS)
+)
+def test_any_names_come_back_and_every_reader_of_bags_understands_them(tmp_path_factory, names, form):
+    desk = Desk(tmp_path_factory.mktemp("names"))
+    desk.write("edit/cut.edl", EDL.format("a.mp4").encode())
+    for number, (folder, name) in enumerate(names):
+        desk.write(b"edit/" + folder + b"/" + name, b"%d" % number)
+        desk.write(b"edit/" + folder + b"/" + name + b".txt", b"%d beside" % number)
+    desk.ask("scan", desk.place)
+    before = everything(desk.place / "edit")
+    (made,) = desk.ask("archive", desk.place / "edit", "--to", desk.top, "--format", form)["packages"]
+    assert bagit.Bag(str(unpack(Path(made["path"]), desk.top / "unpacked"))).validate()
+    (desk.top / "back").mkdir()
+    assert desk.run("restore", made["path"], "--to", desk.top / "back").status == 0
+    assert everything(desk.top / "back/edit") == before
+    shutil.rmtree(desk.top)
+
+
+def packed(package: Path) -> set[str]:
+    return {str(path.relative_to(package / "data")) for path in (package / "data").rglob("*") if path.is_file()}
+
+
+def test_what_can_be_made_again_and_what_lies_elsewhere_comes_along_as_it_is_asked_for(desk: Desk):
+    desk.write("sound/march.wav", b"march")
+    desk.write("edit/cut.edl", (EDL.format("../sound/march.wav") + "* SOURCE FILE: ../far/b.mp4\n").encode())
+    desk.write("edit/a.mp4", b"a" * 300)
+    desk.write("far/b.mp4", b"b" * 300)
+    desk.write("edit/proxies/a.mov", b"of a")
+    desk.write("edit/converted media/8f.mov", b"of b")
+    desk.write("edit/converted media/manifest.txt", b"8f.mov\t../../far/b.mp4\n")
+    desk.ask("scan", desk.place)
+    elsewhere = "outside media" + str(desk.place)
+
+    def made(*words: str) -> tuple[set[str], int]:
+        (found,) = desk.ask("archive", desk.place / "edit", "--to", desk.top, *words)["packages"]
+        return packed(Path(found["path"])), found["left_out"]
+
+    originals = {"edit/cut.edl", "edit/a.mp4", "edit/converted media/manifest.txt"}
+    outside = {f"{elsewhere}/sound/march.wav", f"{elsewhere}/far/b.mp4"}
+    assert made() == (originals | outside, 8)
+    # Without what it is made from, a conversion is the last there is of that in the package.
+    assert made("--without-outside-media") == (originals | {"edit/converted media/8f.mov"}, 4)
+    assert made("--with-generated") == (
+        originals | outside | {"edit/proxies/a.mov", "edit/converted media/8f.mov"}, 0,
+    )  # fmt: skip
+    (desk.place / "far/b.mp4").unlink()
+    answer = desk.run("archive", desk.place / "edit", "--to", desk.top, "--fold-original", "--yes")
+    assert (answer.status, "stays where it is, since not all of it could be archived" in answer.err) == (2, True)
+    assert (desk.place / "edit/a.mp4").exists()
+
+
+def test_an_interrupted_package_is_gone_on_with_only_for_the_same_project_as_it_is(desk: Desk, monkeypatch):
+    for name in ("march", "waltz"):
+        desk.write(f"{name}/edit/cut.edl", EDL.format("a.mp4").encode())
+        for file in "abc":
+            desk.write(f"{name}/edit/{file}.mp4", f"{name} {file}".encode() * 100)
+    desk.ask("scan", desk.place)
+    shelf = desk.top / "shelf"
+    shelf.mkdir()
+
+    def interrupt(*_) -> None:
+        raise KeyboardInterrupt
+
+    monkeypatch.setattr(foldkeep.fold.archiving._Site, "check", interrupt)
+    assert desk.run("archive", desk.place / "march/edit", "--to", shelf).status == 130
+    monkeypatch.undo()
+    half = shelf / "edit.unfinished"
+    assert (desk.run("archive", "--check", half).status, desk.run("restore", half, "--to", desk.top).status) == (1, 2)
+    (other,) = desk.ask("archive", desk.place / "waltz/edit", "--to", shelf)["packages"]
+    assert (other["went_on"], half.exists(), Path(other["path"]).name) == (0, True, "edit")
+    desk.write("march/edit/b.mp4", b"changed since")
+    with (half / "making.jsonl").open() as held:
+        fcntl.flock(held, fcntl.LOCK_EX)  # as another Fold Keep would that works in it
+        (beside,) = desk.ask("archive", desk.place / "march/edit", "--to", shelf)["packages"]
+        assert (beside["went_on"], Path(beside["path"]).name) == (0, "edit-2")
+    (made,) = desk.ask("archive", desk.place / "march/edit", "--to", shelf)["packages"]
+    assert (made["went_on"], half.exists()) == (3, False)
+    assert b"changed since" in (Path(made["path"]) / "data/edit/b.mp4").read_bytes()
+    assert all(check_package(os.fsencode(path)).is_whole for path in shelf.iterdir())
