@@ -577,7 +577,9 @@ def test_wrong_usage_of_archive_and_restore_is_one_line(desk: Desk):
         assert (answer.status, why in answer.err, answer.err.count("\n")) == (2, True, 1), answer.err
 
 
-STEPS = st.binary(min_size=1, max_size=40).filter(lambda name: not {0, 47} & {*name} and name not in (b".", b".."))
+STEPS = st.binary(min_size=1, max_size=40).filter(
+    lambda name: not {0, 47} & {*name} and name not in (b".", b"..", b".foldkeep")
+)
 
 
 @settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
@@ -653,11 +655,33 @@ def test_an_interrupted_package_is_gone_on_with_only_for_the_same_project_as_it_
     (other,) = desk.ask("archive", desk.place / "waltz/edit", "--to", shelf)["packages"]
     assert (other["went_on"], half.exists(), Path(other["path"]).name) == (0, True, "edit")
     desk.write("march/edit/b.mp4", b"changed since")
+    (desk.place / "march/edit/c.mp4").unlink()
     with (half / "making.jsonl").open() as held:
         fcntl.flock(held, fcntl.LOCK_EX)  # as another Fold Keep would that works in it
         (beside,) = desk.ask("archive", desk.place / "march/edit", "--to", shelf)["packages"]
         assert (beside["went_on"], Path(beside["path"]).name) == (0, "edit-2")
     (made,) = desk.ask("archive", desk.place / "march/edit", "--to", shelf)["packages"]
-    assert (made["went_on"], half.exists()) == (3, False)
+    assert (made["went_on"], half.exists()) == (2, False)
     assert b"changed since" in (Path(made["path"]) / "data/edit/b.mp4").read_bytes()
     assert all(check_package(os.fsencode(path)).is_whole for path in shelf.iterdir())
+
+
+def test_a_package_in_a_place_is_no_project_no_cache_and_gives_no_file_up(desk: Desk):
+    desk.write("edit/cut.edl", EDL.format("a.mp4").encode())
+    desk.write("edit/a.mp4", b"a" * 3000)
+    desk.write("edit/proxies/a.mov", b"small")
+    desk.ask("scan", desk.place)
+    shelf = desk.place / "shelf"
+    shelf.mkdir()
+    desk.ask("archive", desk.place / "edit", "--to", shelf, "--with-generated")
+    desk.write("copy of a.mp4", b"a" * 3000)
+    desk.ask("scan")
+    assert [Path(each["path"]).name for each in desk.ask("projects")["projects"]] == ["edit"]
+    assert [each["path"] for each in desk.ask("caches")["regenerable"]] == [str(desk.place / "edit/proxies/a.mov")]
+    desk.ask("keep", "-o", desk.docket)
+    rows = {line.split(",")[2]: line.split(",")[1] for line in desk.docket.read_text().splitlines()}
+    assert rows[str(desk.place / "copy of a.mp4")] == "fold"
+    assert rows[str(desk.place / "edit/a.mp4")] == "keep"
+    assert rows[str(shelf / "edit/data/edit/a.mp4")] == "leave"
+    assert desk.ask("fold", desk.docket, "--yes")["folded"] == 1
+    assert check_package(os.fsencode(shelf / "edit")).is_whole

@@ -327,7 +327,7 @@ def test_globs_of_recipes(glob: str, taken: str, passed: str):
 
     def takes(path: str) -> Recipe | None:
         folder, slash, name = path.rpartition("/")
-        return book.of(folder + slash).takes(name)
+        return book.of(folder + slash).takes(os.fsencode(name))
 
     parts = "," if "," in taken else " "
     for path in taken.split(parts):

@@ -10,7 +10,7 @@ from .folders import FolderFacts, FolderMatch, Relation, compare_folders
 from .inventories import InventoryFacts, load_inventory, read_inventory, save_inventory
 from .looking import Look, look
 from .orphans import LeftOver, Missing, Orphans, Standing, Twice, Unknown, orphans
-from .project_folders import ProjectFolders
+from .project_folders import ProjectFolders, package_folders
 from .projects import PARTS, Activity, Project, projects
 from .repair import mended
 from .space import AGES, GROUPINGS, LEAST_FREE, Part, Usage, VolumeSpace, empty_folders, space, volume_spaces
@@ -34,6 +34,7 @@ __all__ = [
     "Regenerable",
     "explain_cache",
     "ProjectFolders",
+    "package_folders",
     "projects",
     "Project",
     "Activity",

@@ -3,7 +3,7 @@
 import os
 import re
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from fnmatch import fnmatch
 from typing import NamedTuple
@@ -177,8 +177,11 @@ class _Seen:
     def look(self, wanted: Filter) -> None:
         """Sort every file of the stock; what fits `wanted` is remembered, and all that others may be made from."""
         places = {place.id: place for place in self._stock.places.all()}
+        packages = self._projects.packages
         for path, place, rows in self._stock.listing.by_folder(wanted):
             here = places[place]
+            if packages and not packages.isdisjoint((path, *folders_above(path))):
+                continue
             vouched = self._vouched(path)
             if vouched:
                 self._take_all(path, here, vouched, rows)
@@ -220,9 +223,9 @@ class _Seen:
 
     def _take_some(self, folder: _Folder, rows: Sequence[_Row]) -> None:
         path, taken = folder.path, folder.taken
-        shelf = self._book.of(folder.below)
+        takes = self._book.of(folder.below).takes
         for name, kind, size, modified_ns, fits in rows:
-            recipe = None if kind in _BY_HAND else shelf.takes(name.decode("utf-8", "surrogateescape"))
+            recipe = None if kind in _BY_HAND else takes(name)
             if recipe is None:
                 self._rest.append((path, name, kind))
             elif recipe.manifest and fnmatch(os.fsdecode(name), recipe.manifest):
@@ -271,22 +274,25 @@ def _version(pattern: re.Pattern[str] | None, path: str) -> str:
     return (found[1] or "") if found else ""
 
 
-def _with_last_use(folder: bytes, files: Sequence[tuple[bytes, int, int]]) -> Iterator[tuple[bytes, int, int, int]]:
-    """Yield files of a folder with the time of their last use, as the file system has it now."""
+def _with_last_use(folder: bytes, files: Sequence[tuple[bytes, int, int]]) -> list[tuple[bytes, int, int, int]]:
+    """Return files of a folder with the time of their last use, as the file system has it now."""
     try:
         opened = open_path(folder, FOLDER)
     except OSError:  # on a drive that is away; or gone, which is seen when they are to be folded
-        yield from ((name, size, modified_ns, modified_ns) for name, size, modified_ns in files)
-        return
+        return [(name, size, modified_ns, modified_ns) for name, size, modified_ns in files]
+    found = []
+    look = os.stat
     try:
         for name, size, modified_ns in files:
             try:
-                facts = os.stat(name, dir_fd=opened, follow_symlinks=False)
-                yield name, size, modified_ns, max(facts.st_atime_ns, facts.st_mtime_ns)
+                facts = look(name, dir_fd=opened, follow_symlinks=False)
+                read, written = facts.st_atime_ns, facts.st_mtime_ns
+                found.append((name, size, modified_ns, read if read > written else written))
             except OSError:
-                yield name, size, modified_ns, modified_ns
+                found.append((name, size, modified_ns, modified_ns))
     finally:
         os.close(opened)
+    return found
 
 
 def _shown(path: bytes) -> bytes | None:

@@ -71,7 +71,9 @@ def caches(
     documents = projects.documents()
     fits = _batches(result, wish, documents.keys())
     result.last = [each for each in result.last if each.batch in fits]
-    found = [each for each in result.found if each.batch in fits and _in_time(each, wish.wanted)]
+    found = [each for each in result.found if each.batch in fits]
+    if wish.wanted != timeless:
+        found = [each for each in found if _in_time(each, wish.wanted)]
     if wish.but_newest_version:
         found = _older_versions(found)
     if wish.unused:
@@ -157,18 +159,23 @@ def _apart_in_use(
     opened = open_files()
     projects = {each.batch.project for each in found}
     signs = {project: sign_of_work(paths) for project, paths in documents.items() if project in projects}
-    free, in_use = [], []
+    of_batch = {batch: _sign_of(batch, signs) for batch in {each.batch for each in found}}
+    free: list[Regenerable] = []
+    in_use: list[tuple[Regenerable, str]] = []
     for each in found:
-        sign = ""
-        if each.path in opened:
-            sign = f"{opened[each.path]} has it open"
-        elif not (each.batch.recipe and each.batch.recipe.cleared_in_use):
-            sign = signs.get(each.batch.project, "") if each.batch.project else ""
+        sign = f"{opened[each.path]} has it open" if each.path in opened else of_batch[each.batch]
         if sign:
             in_use.append((each, sign))
         else:
             free.append(each)
     return free, in_use
+
+
+def _sign_of(batch: Batch, signs: Mapping[bytes, str]) -> str:
+    """Return what shows that a project is worked on, if its files must be left alone then."""
+    if batch.project is None or (batch.recipe and batch.recipe.cleared_in_use):
+        return ""
+    return signs.get(batch.project, "")
 
 
 def _beyond_caps(result: Caches, wish: Wish) -> list[Regenerable]:

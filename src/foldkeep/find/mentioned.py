@@ -3,7 +3,7 @@
 import os
 import re
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
 from foldkeep.formats import Mentions, mentions_in
 from foldkeep.model import Problem, reason_of, stem_of
@@ -88,18 +88,16 @@ class Names:
             if number := _NUMBER.search(name):
                 self._runs[name[number.end() :]][name[: number.start()]].add(name)
         self._lengths = {tail: sorted({len(name) for name in found}) for tail, found in self._of_tail.items()}
-        tails = sorted(self._of_tail, key=len, reverse=True)
-        self._tails = re.compile("|".join(map(re.escape, tails))) if tails else None
 
     def within(self, text: str) -> set[str]:
         """Return the names that stand in a text, alone or as one of a run of numbers."""
         found: set[str] = set()
-        for tail in self._tails.finditer(text) if self._tails else ():
-            names = self._of_tail[tail[0]]
-            for length in self._lengths[tail[0]]:
-                start = tail.end() - length
-                if start >= 0 and text[start : tail.end()] in names and _stands_alone(text, start, tail.end()):
-                    found.add(text[start : tail.end()])
+        for tail, names in self._of_tail.items():
+            for end in _ends(text, tail):
+                for length in self._lengths[tail]:
+                    start = end - length
+                    if start >= 0 and text[start:end] in names and _stands_alone(text, start, end):
+                        found.add(text[start:end])
         if self._runs:
             found |= self._runs_within(text)
         return found
@@ -113,6 +111,14 @@ class Names:
                 for length in {len(before) for before in befores}:
                     found |= befores.get(text[max(0, mark.start() - length) : mark.start()], set())
         return found
+
+
+def _ends(text: str, tail: str) -> Iterator[int]:
+    """Yield where each of the places ends at which a text has a tail; they may overlap."""
+    at = text.find(tail)
+    while at >= 0:
+        yield at + len(tail)
+        at = text.find(tail, at + 1)
 
 
 def _tail(name: str) -> str:

@@ -5,8 +5,14 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from fnmatch import fnmatch
 
+from foldkeep.formats import bagit
 from foldkeep.model import folders_above
 from foldkeep.stock import Stock
+
+
+def package_folders(stock: Stock) -> frozenset[bytes]:
+    """Return the folders that are packages (BagIt): what lies in them is neither a project nor a cache to be used."""
+    return frozenset(path.rpartition(b"/")[0] or b"/" for path in stock.listing.paths_named(bagit.DECLARATION.encode()))
 
 
 class ProjectFolders:
@@ -27,6 +33,9 @@ class ProjectFolders:
         paths = stock.files.paths_of_kind("project")
         if markers:
             paths += [path for path in stock.listing.paths() if _fits(path, markers)]
+        self.packages = package_folders(stock)
+        if self.packages:
+            paths = [path for path in paths if self.packages.isdisjoint(folders_above(path))]
         self._inside = frozenset(inside)
         self._tops = {place.path for place in stock.places.all()}
         self._documents: dict[bytes, list[bytes]] = defaultdict(list)
@@ -46,6 +55,9 @@ class ProjectFolders:
             found = None
             for step in steps:
                 is_held = os.path.dirname(step) in self._inside and step not in self._inside
+                if step in self.packages:
+                    found = None
+                    break
                 if is_held or (step in self._documents and step not in self._bare_tops):
                     found = step
                 if step in self._tops:

@@ -8,7 +8,7 @@ import secrets
 import shutil
 import stat
 import time
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Container, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field, replace
 
@@ -305,6 +305,15 @@ def _take_up(site: _Site, packing: Packing, head: Mapping[str, object], start_ov
             facts = os.lstat(os.path.join(site.package, os.fsencode(payload)))
             if marks.get(payload) == said and facts.st_size == said["size"]:
                 site.done[payload] = digests
+    _remove_strays(site, marks.keys())
+
+
+def _remove_strays(site: _Site, payloads: Container[str]) -> None:
+    """Take away what an earlier try put into the package and the project has no more."""
+    for folder, _, names in os.walk(os.path.join(site.package, bagit.PAYLOAD.encode())):
+        for path in (os.path.join(folder, name) for name in names):
+            if os.fsdecode(os.path.relpath(path, site.package)) not in payloads:
+                os.unlink(path)
 
 
 def _marks(entry: Packed) -> dict[str, int]:

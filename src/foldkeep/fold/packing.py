@@ -113,31 +113,40 @@ def plan_packing(project: Project, *, outside_media: bool = True, generated: boo
 
 def _walk(top: bytes, problems: list[Problem]) -> Iterator[tuple[bytes, os.stat_result]]:
     """Yield every folder, file and link below a folder, in order, following no link."""
-    folder = open_path(top, FOLDER)
-    try:
-        names = sorted(map(os.fsencode, os.listdir(folder)))
-        found = []
-        for name in names:
-            path = os.path.join(top, name)
-            if name == FOLD_NAME:
-                continue
-            try:
-                found.append((path, os.stat(name, dir_fd=folder, follow_symlinks=False)))
-            except OSError as error:
-                problems.append(Problem(path, reason_of(error)))
-    finally:
-        os.close(folder)
-    for path, facts in found:
+    ahead = _inside(top, problems)
+    while ahead:
+        path, facts = ahead.pop()
         if stat.S_ISDIR(facts.st_mode):
             yield path, facts
             try:
-                yield from _walk(path, problems)
+                ahead += _inside(path, problems)
             except OSError as error:
                 problems.append(Problem(path, reason_of(error)))
         elif stat.S_ISREG(facts.st_mode) or stat.S_ISLNK(facts.st_mode):
             yield path, facts
         else:
             problems.append(Problem(path, "a device, pipe or socket, which cannot be archived"))
+
+
+def _inside(top: bytes, problems: list[Problem]) -> list[tuple[bytes, os.stat_result]]:
+    """Return what lies directly in a folder, the last by name first."""
+    found = []
+    folder = open_path(top, FOLDER)
+    try:
+        for name in sorted(map(os.fsencode, os.listdir(folder)), reverse=True):
+            path = os.path.join(top, name)
+            try:
+                facts = os.stat(name, dir_fd=folder, follow_symlinks=False)
+            except OSError as error:
+                problems.append(Problem(path, reason_of(error)))
+                continue
+            if name == FOLD_NAME and stat.S_ISDIR(facts.st_mode):
+                problems.append(Problem(path, "what waits in a fold is not archived; unfold or release it first"))
+            else:
+                found.append((path, facts))
+    finally:
+        os.close(folder)
+    return found
 
 
 def _outside(project: Project, problems: list[Problem]) -> list[tuple[bytes, os.stat_result]]:

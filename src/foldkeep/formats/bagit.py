@@ -21,7 +21,7 @@ LISTING = "foldkeep-files.jsonl"
 KEY_TAG = "External-Identifier"
 
 _MANIFEST = re.compile(r"(tag)?manifest-([a-z0-9-]+)\.txt")
-_UNPLAIN = re.compile(rb"[\x00-\x1f\x7f%]|^[ *]| $")
+_UNPLAIN = re.compile(rb"[\x00-\x1f\x7f%;]|^[ *]| $")
 _OXUM = re.compile(r"(\d+)\.(\d+)")
 
 
@@ -33,8 +33,8 @@ def plain_name(name: bytes) -> str:
     r"""Return a name under which a payload file lies: as it is, but for what programs write differently.
 
     RFC 8493 has per cent signs and line ends encoded in manifests, and readers disagree on how to read them; bytes
-    that are no UTF-8 cannot stand in a manifest at all. Such bytes are written ``=XX``; which file was meant tells
-    the listing.
+    that are no UTF-8 cannot stand in a manifest at all; what follows a semicolon unpackers of zip take for the version
+    of a file. Such bytes are written ``=XX``; which file was meant tells the listing.
 
     >>> plain_name(b"100%\xff.jpg")
     '100=25=FF.jpg'

@@ -5,6 +5,7 @@ from collections.abc import Container, Iterable, Sequence
 from dataclasses import dataclass
 from functools import partial
 
+from foldkeep.find import package_folders
 from foldkeep.model import Action, CopySet, StockFile, lies_below, visible
 from foldkeep.stock import Stock
 
@@ -15,6 +16,7 @@ from .together import FolderRanks
 from .wishes import Wishes
 
 _AWAY = "its place is away"
+_PACKED = "in a package (a bag), which stays whole"
 _NOT_PROVEN = "not proven to have the same content"
 _NO_RULE = "no rule decides between these copies"
 _NOT_ASKED = "not among the files asked for, so it stays"
@@ -69,6 +71,7 @@ class Chooser:
         self.companions = Companions(stock)
         self._wishes = wishes
         self._away = away
+        self._packages = package_folders(stock)
         self._users = users or {}
         self._protections = [parse_protection(text) for text in wishes.protect]
         words = list(wishes.rules)
@@ -101,7 +104,7 @@ class Chooser:
             Copies that stay for a reason of their own, by path.
         """
         here = self._here(one)
-        away = [Verdict(copy, Action.LEAVE, _AWAY) for copy in one.copies if copy.place.id in self._away]
+        away = [Verdict(copy, Action.LEAVE, why) for copy in one.copies if (why := self._apart(copy))]
         if one.digest is None:
             return Choice([*away, *(Verdict(copy, Action.LEAVE, _NOT_PROVEN) for copy in here)], decided=False)
         fixed = self._fixed(here) | (belongs or {})
@@ -130,7 +133,13 @@ class Chooser:
         return Verdict(verdict.copy, Action.LEAVE, f"{visible(min(losing))} uses it, and not the copy that stays")
 
     def _here(self, one: CopySet) -> list[StockFile]:
-        return [copy for copy in one.copies if copy.place.id not in self._away]
+        return [copy for copy in one.copies if not self._apart(copy)]
+
+    def _apart(self, copy: StockFile) -> str:
+        """Return why a copy neither goes nor lets others go; empty if it is one among the others."""
+        if copy.place.id in self._away:
+            return _AWAY
+        return _PACKED if any(lies_below(copy.path, package) for package in self._packages) else ""
 
     def _fixed(self, copies: Sequence[StockFile]) -> dict[bytes, str]:
         """Return the copies that must not go, by path, with the reason."""

@@ -103,10 +103,12 @@ class Shelf:
     of_all: Recipe | None = None
     _names: re.Pattern[str] | None = field(default=None, repr=False)
 
-    def takes(self, name: str) -> Recipe | None:
+    def takes(self, name: bytes) -> Recipe | None:
         """Return the recipe that takes a file by its name."""
-        if self._names is not None and (found := self._names.fullmatch(name)) and found.lastgroup:
-            return self.recipes[int(found.lastgroup[1:])]
+        if self._names is not None:
+            found = self._names.fullmatch(name.decode("utf-8", "surrogateescape"))
+            if found and found.lastgroup:
+                return self.recipes[int(found.lastgroup[1:])]
         return self.of_all
 
 
@@ -124,9 +126,9 @@ class Cookbook:
         """Return what the recipes take in a folder: its path below its place with a slash at its end; empty for that.
 
         >>> proxies = Recipe("proxies", "proxy", ("**/proxies/**", "**/*_proxy.*"), "stem")
-        >>> Cookbook([proxies]).of("day 1/Proxies/").takes("kite.mov").name
+        >>> Cookbook([proxies]).of("day 1/Proxies/").takes(b"kite.mov").name
         'proxies'
-        >>> Cookbook([proxies]).of("").takes("kite.mov") is None
+        >>> Cookbook([proxies]).of("").takes(b"kite.mov") is None
         True
         """
         fitting = tuple(at for at, glob in enumerate(self._globs) if glob.folder.fullmatch(folder))
