@@ -14,7 +14,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from conftest import Desk, left, listing
+from conftest import Desk, left, listing, on_a_terminal
 from foldkeep.find.mentioned import Names
 from foldkeep.formats import general_recipes
 from foldkeep.model import Cookbook, Recipe
@@ -476,3 +476,17 @@ def test_a_source_that_is_no_source_any_more_keeps_what_was_made_from_it(desk: D
     kept = desk.ask("release", "2", "--yes")
     assert (kept["released"], copy.exists(), clips[3].exists()) == (0, True, False)
     assert "what it is made from is gone" in kept["left"][0]["reason"]
+
+
+def test_on_a_narrow_terminal_and_with_the_users_cache_folder_in_no_place(desk: Desk):
+    cut(desk, "a folder with a rather long name/edit of the highlights/highlights.edl")
+    desk.write("a folder with a rather long name/edit of the highlights/renders/v3/a.mov", b"r" * 1000)
+    desk.ask("scan", desk.place)
+    (desk.top / "cache").mkdir()
+    variables = {**os.environ, "FOLDKEEP_STOCK": str(desk.stock), "XDG_CACHE_HOME": str(desk.top / "cache")}
+    shown = re.sub(r"\x1b\[[0-9;]*m", "", on_a_terminal(["caches"], variables))
+    assert max(len(line) for line in shown.splitlines()) <= 80
+    assert "edit of the" in shown
+    assert "your cache folder, which lies in no place" in " ".join(shown.split())
+    plain = desk.run("caches").out
+    assert re.search(r"render +3 +1 +1\.00 kB +\d{4}-\d\d-\d\d +edit of the highlights +recipe preview renders", plain)

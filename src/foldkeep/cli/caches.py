@@ -60,7 +60,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
     from foldkeep.find import Wish, caches, explain_cache
     from foldkeep.keep import cache_rows, write_docket
-    from foldkeep.model import CACHE, WHATS, UnusableInput, visible
+    from foldkeep.model import CACHE, WHATS, UnusableInput, folders_above, visible
     from foldkeep.show import Page, caches_document, show_caches
     from foldkeep.stock import Stock
 
@@ -83,11 +83,14 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             env.answer(args, {"command": "caches", "explain": why}, lambda page: page.line(why))
             return ExitStatus.DONE
         found = caches(stock, recipes, wish, projects, user_cache)
+        tops = [place.path for place in stock.places.all()]
         docket = write_docket(args.docket, cache_rows(found, stock)) if args.docket else None
     top = env.top(args, _TOP_ON_TERMINAL)
 
     def draw(page: Page) -> None:
         show_caches(page, found, top, docket)
+        if os.path.isdir(user_cache) and not any(top in (user_cache, *folders_above(user_cache)) for top in tops):
+            page.line(f"Not looked at: {visible(user_cache)}, your cache folder, which lies in no place.")
 
     document = {"command": "caches", **(caches_document(found) if args.json else {}), "docket": docket}
     env.answer(args, document, draw)

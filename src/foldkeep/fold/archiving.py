@@ -1,25 +1,19 @@
 """Making the package of a project: written beside its name, read back whole, and only then called by it."""
 
 import errno
-import fcntl
-import json
 import os
-import secrets
-import shutil
 import stat
 import time
-from collections.abc import Container, Iterator, Mapping, Sequence
-from contextlib import contextmanager, suppress
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
 from foldkeep import __version__
-from foldkeep.formats import UNFINISHED, Form, ListingHead, bagit, listing_text
+from foldkeep.formats import Form, ListingHead, bagit, listing_text
 from foldkeep.model import (
     Problem,
     Progress,
     Step,
     UnusableInput,
-    beside,
     file_uri,
     format_moment,
     format_size,
@@ -28,19 +22,14 @@ from foldkeep.model import (
     reason_of,
     visible,
 )
-from foldkeep.scan import check_package
 from foldkeep.stock import Archived, ArchivedFile, Stock
 
 from .identity import NotSafe
-from .moving import move
-from .packing import Packed, Packing, payload_folders
+from .packing import Packing, payload_folders
+from .site import Digests, Site, open_site
 from .writers import BLAKE3, FORMATS, WRITERS, Writer
 
-_JOURNAL = b"making.jsonl"
-_PACKAGE = b"package"
 _ROOM_FOR_TEXTS = 1024 * 1024
-_MOST_NAMES = 10_000
-Digests = dict[str, dict[str, str]]
 
 
 @dataclass
@@ -106,7 +95,7 @@ def archive(
         If there is no room, the target cannot be written, or a file changed meanwhile. The project is as it was.
     """
     algorithms = ("sha512", *(["sha256"] if sha256 else []), BLAKE3)
-    with _site(packing, target, form, algorithms, start_over) as site:
+    with open_site(packing, target, form, algorithms, start_over) as site:
         _check_room(packing, target, site)
         try:
             made = _Making(site, packing, algorithms, progress)
@@ -125,14 +114,14 @@ def archive(
     return report
 
 
-def _failed(packing: Packing, site: "_Site", error: OSError) -> UnusableInput:
+def _failed(packing: Packing, site: Site, error: OSError) -> UnusableInput:
     advice = f"what was written so far waits in {visible(site.path)}; run it again to go on"
     if error.errno == errno.ENOSPC:
         advice = f"make room there, then run it again to go on; or remove {visible(site.path)}"
     return UnusableInput(f"cannot archive {visible(packing.project)}: {reason_of(error)}", advice)
 
 
-def _check_room(packing: Packing, target: bytes, site: "_Site") -> None:
+def _check_room(packing: Packing, target: bytes, site: Site) -> None:
     room = os.statvfs(target)
     free = room.f_bavail * room.f_frsize
     there = sum(entry.listed.size for entry in packing.files if entry.listed.payload in site.done)
@@ -165,172 +154,10 @@ def _write_down(stock: Stock, packing: Packing, report: ArchiveReport, digests: 
         stock.archives.add(archived, files)
 
 
-@dataclass
-class _Site:
-    """Where a package grows: a folder of ours beside the name that it will get.
-
-    Attributes
-    ----------
-    done
-        The digests of files that are in it already, by where they lie in the package.
-    """
-
-    path: bytes
-    target: bytes
-    name: bytes
-    form: str
-    key: str
-    journal: int
-    done: Digests = field(default_factory=dict)
-
-    @property
-    def package(self) -> bytes:
-        return os.path.join(self.path, _PACKAGE)
-
-    def note(self, entry: Packed, digests: dict[str, str]) -> None:
-        """Write down that a file is in the package, and what it was."""
-        line = {"payload": entry.listed.payload, **_marks(entry), "digests": digests}
-        os.write(self.journal, json.dumps(line).encode() + b"\n")
-
-    def check(self, progress: Progress) -> None:
-        """Read the package back from the disk; what differs is taken away, so that another try writes it again."""
-        checked = check_package(self.package, progress)
-        if checked.is_whole:
-            return
-        if self.form == "folder":
-            for problem in checked.problems:
-                with suppress(OSError):
-                    os.unlink(os.path.join(self.package, problem.path))
-        first = checked.problems[0]
-        raise OSError(errno.EIO, f"the package reads differently from what was written: {visible(first.path)} "
-                      f"{first.reason}")  # fmt: skip
-
-    def finish(self) -> bytes:
-        """Give the package its name, or a free one beside it; take the rest away; return where it lies."""
-        target = os.open(self.target, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
-        site = os.open(self.path, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
-        try:
-            os.fsync(site)
-            name = self.name
-            for number in range(1, _MOST_NAMES):
-                name = beside(self.name, number)
-                with suppress(FileExistsError):
-                    move(site, _PACKAGE, target, name)
-                    break
-            os.fsync(target)
-            with suppress(OSError):
-                os.unlink(_JOURNAL, dir_fd=site)
-                os.rmdir(os.path.basename(self.path), dir_fd=target)
-                os.fsync(target)
-            return os.path.join(self.target, name)
-        finally:
-            os.close(site)
-            os.close(target)
-
-
-@contextmanager
-def _site(packing: Packing, target: bytes, form: str, algorithms: Sequence[str], start_over: bool) -> Iterator[_Site]:
-    """Make a folder for a package to grow in, or take up the one that an interrupted try left."""
-    top = os.fsencode(bagit.plain_name(os.path.basename(packing.project) or b"project"))
-    name = top if form == FORMATS[0] else top + b"." + form.encode()
-    head = {"project": file_uri(packing.project), "form": form, "algorithms": list(algorithms)}
-    try:
-        for number in range(1, _MOST_NAMES):
-            path = os.path.join(target, beside(name, number) + UNFINISHED)
-            with suppress(FileExistsError):
-                os.mkdir(path, 0o755)
-            journal = os.open(os.path.join(path, _JOURNAL), os.O_RDWR | os.O_CREAT | os.O_APPEND | os.O_CLOEXEC, 0o644)
-            try:
-                if not _is_ours(journal, path, head):
-                    continue
-                site = _Site(path, target, name, form, _key(), journal)
-                _take_up(site, packing, head, start_over)
-                yield site
-                return
-            finally:
-                os.close(journal)
-    except OSError as error:
-        raise UnusableInput(
-            f"cannot write into {visible(target)}: {reason_of(error)}", "name a folder that is there and can be written"
-        ) from error
-    raise UnusableInput(f"no name is free in {visible(target)}", "name another folder")
-
-
-def _key() -> str:
-    return f"{format_moment(time.time_ns() // 1_000_000_000 * 1_000_000_000)}-{secrets.token_hex(8)}"
-
-
-def _is_ours(journal: int, path: bytes, head: Mapping[str, object]) -> bool:
-    """Tell whether a folder is new, or was begun for the same package and nobody works in it."""
-    try:
-        fcntl.flock(journal, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except OSError:
-        return False
-    if os.fstat(journal).st_size == 0:
-        return os.listdir(path) == [_JOURNAL]
-    with suppress(ValueError, AttributeError):
-        said = json.loads(_lines(journal)[0])
-        return all(said.get(key) == value for key, value in head.items())
-    return False
-
-
-def _lines(journal: int) -> list[bytes]:
-    with open(os.dup(journal), "rb") as file:
-        file.seek(0)
-        return file.read().split(b"\n")
-
-
-def _take_up(site: _Site, packing: Packing, head: Mapping[str, object], start_over: bool) -> None:
-    """Find out what is in a package already; take away what another try cannot go on with."""
-    lines = _lines(site.journal)
-    if start_over or site.form != FORMATS[0] or not lines[0]:
-        if os.path.isdir(site.package):
-            shutil.rmtree(site.package)
-        elif os.path.lexists(site.package):
-            os.unlink(site.package)
-        os.ftruncate(site.journal, 0)
-        os.write(site.journal, json.dumps({**head, "key": site.key}).encode() + b"\n")
-        os.fsync(site.journal)
-        return
-    with suppress(ValueError, KeyError, TypeError):
-        site.key = str(json.loads(lines[0])["key"])
-    if os.fstat(site.journal).st_size and lines[-1]:
-        os.write(site.journal, b"\n")  # a line that was cut off must not spoil the next
-    marks = {entry.listed.payload: _marks(entry) for entry in packing.files}
-    for line in lines[1:]:
-        with suppress(ValueError, KeyError, TypeError, OSError):
-            said = json.loads(line)
-            payload = said.pop("payload")
-            digests = said.pop("digests")
-            facts = os.lstat(os.path.join(site.package, os.fsencode(payload)))
-            if marks.get(payload) == said and facts.st_size == said["size"]:
-                site.done[payload] = digests
-    _remove_strays(site, marks.keys())
-
-
-def _remove_strays(site: _Site, payloads: Container[str]) -> None:
-    """Take away what an earlier try put into the package and the project has no more."""
-    for folder, _, names in os.walk(os.path.join(site.package, bagit.PAYLOAD.encode())):
-        for path in (os.path.join(folder, name) for name in names):
-            if os.fsdecode(os.path.relpath(path, site.package)) not in payloads:
-                os.unlink(path)
-
-
-def _marks(entry: Packed) -> dict[str, int]:
-    """Return what tells whether a file is still the one that was read."""
-    facts = entry.facts
-    return {
-        "size": facts.st_size,
-        "modified_ns": facts.st_mtime_ns,
-        "inode": facts.st_ino,
-        "changed_ns": facts.st_ctime_ns,
-    }
-
-
 class _Making:
     """The writing of one package."""
 
-    def __init__(self, site: _Site, packing: Packing, algorithms: Sequence[str], progress: Progress) -> None:
+    def __init__(self, site: Site, packing: Packing, algorithms: Sequence[str], progress: Progress) -> None:
         self._site = site
         self._packing = packing
         self._algorithms = algorithms

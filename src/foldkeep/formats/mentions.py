@@ -138,11 +138,12 @@ def _unzipped_once(data: bytes) -> bytes:
 def _texts_of_database(path: bytes) -> Iterator[str]:
     """Yield every text and every readable blob of an SQLite file, which is opened so that nothing is written."""
     size = 0
+    if os.path.exists(path + b"-wal"):
+        # What its program knows stands in there too, and reading that writes into a file beside it.
+        raise ValueError("a write-ahead log lies beside it, as while its program has it open")
     try:
         uri = Path(os.fsdecode(path)).absolute().as_uri()
-        # Without its write-ahead log a database may be older than what its program knows.
-        alone = "" if os.path.exists(path + b"-wal") else "&immutable=1"
-        with closing(sqlite3.connect(f"{uri}?mode=ro{alone}", uri=True)) as database:
+        with closing(sqlite3.connect(f"{uri}?mode=ro&immutable=1", uri=True)) as database:
             database.text_factory = bytes
             tables = database.execute("SELECT name FROM sqlite_master WHERE type = 'table'").fetchall()
             for (table,) in tables:

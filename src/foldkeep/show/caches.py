@@ -1,15 +1,14 @@
 """What can be made again, as people read it."""
 
-import os
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
 
 from foldkeep.find import Batch, Caches, Regenerable
-from foldkeep.model import Place, format_moment, format_size, lies_below, visible
+from foldkeep.model import format_moment, format_size, visible
 
 from .documents import Document, path_document, problem_documents
 from .page import CARE, GAIN, QUIET, STRONG, Column, Page
-from .words import count
+from .words import count, names_apart
 
 _Key = tuple[str, bytes, str]
 _Groups = list[tuple[_Key, list[Regenerable]]]
@@ -49,11 +48,13 @@ def _listed(page: Page, lines: Sequence[tuple[str, str]], top: int | None) -> No
 
 def _show_groups(page: Page, files: Sequence[Regenerable], top: int | None) -> None:
     groups = _groups(files)
+    has_versions = any(version for (_, _, version), _ in groups)
+    names = names_apart({project for (_, project, _), _ in groups if project})
     page.line((count(len(files), "file"), STRONG), " can be made again, ", (format_size(_size(files)), GAIN), ".")
     page.table(
         [
             Column("what", whole=True),
-            Column("version", whole=True),
+            *[Column("version", whole=True)] * has_versions,
             Column("files", True),
             Column("size", True, GAIN),
             Column("last used", whole=True),
@@ -63,11 +64,11 @@ def _show_groups(page: Page, files: Sequence[Regenerable], top: int | None) -> N
         [
             (
                 what,
-                version,
+                *[version] * has_versions,
                 f"{len(members):,}",
                 format_size(_size(members)),
                 format_moment(max(each.used_ns for each in members))[:10],
-                _below(project, members[0].place) if project else "",
+                names[project] if project else "",
                 ", ".join(sorted({each.batch.evidence for each in members})),
             )
             for (what, project, version), members in groups[:top]
@@ -75,12 +76,6 @@ def _show_groups(page: Page, files: Sequence[Regenerable], top: int | None) -> N
     )
     if top is not None and len(groups) > top:
         page.line((f"… and {len(groups) - top:,} more; --top {len(groups)} shows all", QUIET))
-
-
-def _below(project: bytes, place: Place) -> str:
-    if lies_below(project, place.path):
-        return visible(os.path.join(os.path.basename(place.path), os.path.relpath(project, place.path)))
-    return visible(os.path.basename(project))
 
 
 def _groups(files: Iterable[Regenerable]) -> _Groups:

@@ -122,6 +122,7 @@ def show_plan(page: Page, plan: Plan) -> None:
     for item in spares[:_MOST_ROWS]:
         page.line(visible(item.row.path), indent=2)
         stays = f"stays: {visible(item.keepers[0])}" if item.keepers else "no copy of it stays"
+        stays = f"made again from: {visible(item.source)}" if item.source else stays
         page.line((f"{visible(item.row.reason)}; {stays}", QUIET), indent=4)
     if len(spares) > _MOST_ROWS:
         page.line((f"… and {count(len(spares) - _MOST_ROWS, 'file')} more, all in {plan.docket}", QUIET), indent=2)

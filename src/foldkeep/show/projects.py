@@ -9,7 +9,7 @@ from foldkeep.stock import Archived, ArchivedFile
 
 from .documents import Document, path_document, problem_documents
 from .page import CARE, GAIN, QUIET, STRONG, Column, Page
-from .words import count
+from .words import count, names_apart
 
 _STYLES = {Activity.QUIET: CARE, Activity.ARCHIVED: GAIN, Activity.ACTIVE: QUIET}
 
@@ -26,7 +26,7 @@ def show_projects(page: Page, found: Sequence[Project], top: int | None, docket:
         (format_size(sum(project.total for project in quiet)), GAIN),
         ".",
     )
-    names = _names(found)
+    names = names_apart(project.path for project in found)
     page.table(
         [
             Column("project", style=STRONG),
@@ -65,18 +65,6 @@ def _show_use(page: Page, found: Sequence[Project], names: Mapping[bytes, str]) 
                 (names.get(user, visible(user)), STRONG),
                 f" uses {count(number, 'file')} of {names[project.path]}: archive them together, or keep it.",
             )
-
-
-def _names(found: Sequence[Project]) -> dict[bytes, str]:
-    """Return what projects are called: the names of their folders, with as many above as tell them apart."""
-    names = {}
-    for project in found:
-        steps = project.path.split(b"/")
-        depth = 1
-        while any(other.path != project.path and other.path.split(b"/")[-depth:] == steps[-depth:] for other in found):
-            depth += 1
-        names[project.path] = visible(b"/".join(steps[-depth:]))
-    return names
 
 
 def projects_document(found: Sequence[Project]) -> list[Document]:

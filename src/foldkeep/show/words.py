@@ -1,6 +1,8 @@
 """Numbers, times and lengths of time as words."""
 
 import time
+from collections import Counter
+from collections.abc import Iterable
 
 from foldkeep.model import visible
 
@@ -20,6 +22,19 @@ def duration(seconds: float) -> str:
 def local_time(nanoseconds: int) -> str:
     """Return a moment, given in nanoseconds since the epoch, in the time zone of this machine."""
     return time.strftime("%Y-%m-%d %H:%M", time.localtime(nanoseconds // 1_000_000_000))
+
+
+def names_apart(paths: Iterable[bytes]) -> dict[bytes, str]:
+    """Return what folders are called: their names, with as many of those above as tell them apart."""
+    steps = {path: path.split(b"/") for path in paths}
+    names: dict[bytes, str] = {}
+    depth = 1
+    while steps:
+        ends = Counter(tuple(parts[-depth:]) for parts in steps.values())
+        alone = [path for path, parts in steps.items() if ends[tuple(parts[-depth:])] == 1]
+        names |= {path: visible(b"/".join(steps.pop(path)[-depth:])) for path in alone}
+        depth += 1
+    return names
 
 
 def owner_name(number: int) -> str:

@@ -1,0 +1,230 @@
+"""Packages that others made, that somebody damaged, or that would do harm."""
+
+import hashlib
+import io
+import json
+import os
+import random
+import shutil
+import stat
+import tarfile
+import zipfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import bagit
+import pytest
+import zstandard
+
+from conftest import Desk, listing
+from foldkeep.formats import bagit as bags
+from foldkeep.scan import check_package
+
+
+def damages(bag: Path) -> Iterator[str]:
+    """Damage a bag in one way after another; yield what was done, and mend it again."""
+    info, manifest = bag / "bag-info.txt", bag / "manifest-sha256.txt"
+    tags = bag / "tagmanifest-sha256.txt"
+    whole = {path: path.read_bytes() for path in bag.rglob("*") if path.is_file()}
+    line = manifest.read_text().splitlines()[0]
+    payload = bag / line.split(None, 1)[1]
+
+    def written(path: Path, text: bytes | str) -> None:
+        path.parent.mkdir(exist_ok=True)
+        path.write_bytes(text.encode() if isinstance(text, str) else text)
+
+    def without_tags(path: Path, text: bytes | str) -> None:
+        tags.unlink()
+        written(path, text)
+
+    declaration = "BagIt-Version: {}\nTag-File-Character-Encoding: {}\n"
+    deeds = {
+        "nothing": lambda: None,
+        "a payload file changed": lambda: written(payload, payload.read_bytes()[:-1] + b"?"),
+        "a payload file gone": payload.unlink,
+        "a payload file more": lambda: written(bag / "data/new.txt", "new"),
+        "a payload file longer": lambda: written(payload, payload.read_bytes() + b"."),
+        "a tag file changed": lambda: written(info, info.read_text() + "Contact-Name: nobody\n"),
+        "a tag file more": lambda: written(bag / "notes.txt", "new"),
+        "a tag file gone": info.unlink,
+        "no declaration": (bag / "bagit.txt").unlink,
+        "no manifest": lambda: [tags.unlink(), manifest.unlink()],
+        "no payload": lambda: shutil.rmtree(bag / "data"),
+        "a wrong sum": lambda: without_tags(info, "Payload-Oxum: 1.1\n"),
+        "no sum": lambda: without_tags(info, "Source: us\n"),
+        "no tag": lambda: without_tags(info, "this is no tag\n"),
+        "a folded tag": lambda: without_tags(info, "Source: us\n  and them\n"),
+        "version 0.97": lambda: without_tags(bag / "bagit.txt", declaration.format("0.97", "UTF-8")),
+        "version 0.93": lambda: without_tags(bag / "bagit.txt", declaration.format("0.93", "UTF-8")),
+        "version 7": lambda: without_tags(bag / "bagit.txt", declaration.format("7.0", "UTF-8")),
+        "version x": lambda: without_tags(bag / "bagit.txt", declaration.format("x", "UTF-8")),
+        "no encoding": lambda: without_tags(bag / "bagit.txt", "BagIt-Version: 1.0\n"),
+        "an unknown encoding": lambda: without_tags(bag / "bagit.txt", declaration.format("1.0", "kites")),
+        "a byte order mark": lambda: without_tags(bag / "bagit.txt", "\ufeff" + declaration.format("1.0", "UTF-8")),
+        "UTF-16": lambda: [without_tags(bag / "bagit.txt", declaration.format("1.0", "UTF-16")),
+                           written(info, info.read_text().encode("utf-16")),
+                           written(manifest, manifest.read_text().encode("utf-16"))],
+        "twice alike": lambda: without_tags(manifest, manifest.read_text() + line + "\n"),
+        "twice, other": lambda: without_tags(manifest, manifest.read_text() + "0" * 64 + line[64:] + "\n"),
+        "in capitals": lambda: without_tags(manifest, line[:64].upper() + line[64:] + "\n"
+                                            + "".join(manifest.read_text().splitlines(True)[1:])),
+        "a star": lambda: without_tags(manifest, manifest.read_text().replace("  data", " *data")),
+        "a comment": lambda: without_tags(manifest, "# made by hand\n\n" + manifest.read_text()),
+        "leads out": lambda: without_tags(manifest, manifest.read_text() + "0" * 64 + "  data/../../etc\n"),
+        "absolute": lambda: without_tags(manifest, manifest.read_text() + "0" * 64 + "  /etc/passwd\n"),
+        "home": lambda: without_tags(manifest, manifest.read_text() + "0" * 64 + "  ~/kites\n"),
+        "another manifest": lambda: without_tags(bag / "manifest-md5.txt", "".join(
+            f"{hashlib.md5(path.read_bytes()).hexdigest()}  {path.relative_to(bag)}\n"  # noqa: S324
+            for path in sorted((bag / "data").rglob("*")) if path.is_file())),
+        "a short manifest more": lambda: without_tags(bag / "manifest-md5.txt", "0" * 32 + line[64:] + "\n"),
+        "of an unknown kind": lambda: without_tags(bag / "manifest-crc.txt", "00 data/x\n"),
+        "to be fetched": lambda: written(bag / "fetch.txt", f"http://kites.invalid/a 3 {line.split(None, 1)[1]}\n"),
+        "fetched from nowhere": lambda: written(bag / "fetch.txt", f"a 3 {line.split(None, 1)[1]}\n"),
+        "fetched to elsewhere": lambda: written(bag / "fetch.txt", "http://kites.invalid/a 3 ../a\n"),
+    }  # fmt: skip
+    for what, deed in deeds.items():
+        deed()
+        yield what
+        shutil.rmtree(bag)
+        for path, content in whole.items():
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_bytes(content)
+
+
+def test_bags_that_others_made_and_somebody_damaged_get_the_same_verdicts(tmp_path: Path):
+    top = tmp_path / "bag"
+    (top / "day 1").mkdir(parents=True)
+    for name in ("kite.jpg", "day 1/two words.txt", "day 1/e\u0301.txt", "~x", "a%20b"):
+        (top / name).write_text(name * 50)
+    bagit.make_bag(str(top), {"Source": "the media desk", "Source-Text": "kites\u00e9"}, checksums=["sha256"])
+    verdicts = {}
+    for what in damages(top):
+        try:
+            expected = bagit.Bag(str(top)).is_valid()
+        except (bagit.BagError, UnicodeError, ValueError):
+            expected = False
+        found = check_package(os.fsencode(top))
+        assert found.is_whole == expected, (what, found.problems)
+        verdicts[what] = expected
+    assert (sum(verdicts.values()), len(verdicts)) == (14, 37), verdicts
+
+
+def tar_of(*members: tuple[tarfile.TarInfo, bytes]) -> bytes:
+    stream = io.BytesIO()
+    with tarfile.open(fileobj=stream, mode="w") as tar:
+        for member, content in members:
+            member.size = len(content) if member.isreg() else 0
+            tar.addfile(member, io.BytesIO(content))
+    return stream.getvalue()
+
+
+def member(name: str, kind: bytes = tarfile.REGTYPE, link: str = "") -> tarfile.TarInfo:
+    found = tarfile.TarInfo(name)
+    found.type, found.linkname = kind, link
+    return found
+
+
+def zip_of(*members: tuple[str, bytes, int]) -> bytes:
+    stream = io.BytesIO()
+    with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as packed:
+        for name, content, mode in members:
+            info = zipfile.ZipInfo(name)
+            info.external_attr = mode << 16
+            info.compress_type = zipfile.ZIP_DEFLATED
+            packed.writestr(info, content)
+    return stream.getvalue()
+
+
+def sparse_claim() -> bytes:
+    """A tar whose one file says it is a million gigabytes of holes."""
+    stream = io.BytesIO()
+    with tarfile.open(fileobj=stream, mode="w", format=tarfile.PAX_FORMAT) as tar:
+        info = tarfile.TarInfo("p/data/holes")
+        info.pax_headers = {"GNU.sparse.major": "1", "GNU.sparse.minor": "0", "GNU.sparse.name": "p/data/holes",
+                            "GNU.sparse.realsize": str(10**15)}  # fmt: skip
+        info.size = 512
+        tar.addfile(info, io.BytesIO(b"1\n0\n0\n".ljust(512, b"\0")))
+    return stream.getvalue()
+
+
+def bomb() -> bytes:
+    zeros = zstandard.ZstdCompressor(level=3)
+    head = member("p/data/zeros")
+    head.size = 9 * 2**27
+    stream = io.BytesIO()
+    with zeros.stream_writer(stream, closefd=False) as packed:
+        packed.write(head.tobuf())
+        for _ in range(head.size // 2**24):
+            packed.write(bytes(2**24))
+    return stream.getvalue()
+
+
+MALICIOUS = {
+    "climbing.tar": lambda: tar_of((member("p/bagit.txt"), b"x"), (member("p/data/../../../climbed"), b"x")),
+    "absolute.tar": lambda: tar_of((member("/climbed"), b"x")),
+    "link-out.tar": lambda: tar_of((member("p/data/x", tarfile.SYMTYPE, "/etc"), b""), (member("p/data/x/y"), b"x")),
+    "hard-link.tar": lambda: tar_of((member("p/data/x", tarfile.LNKTYPE, "/etc/passwd"), b"")),
+    "device.tar": lambda: tar_of((member("p/data/x", tarfile.CHRTYPE), b"")),
+    "twice.tar": lambda: tar_of((member("p/data/x"), b"1"), (member("p/data/x"), b"2")),
+    "file-and-folder.tar": lambda: tar_of((member("p/data/x"), b"1"), (member("p/data/x/y"), b"2")),
+    "two-tops.tar": lambda: tar_of((member("p/data/x"), b"1"), (member("q/data/x"), b"2")),
+    "cut.tar": lambda: tar_of((member("p/data/x"), bytes(100_000)))[:20_000],
+    "sparse.tar": sparse_claim,
+    "climbing.zip": lambda: zip_of(("p/data/../../../climbed", b"x", 0o644)),
+    "drive.zip": lambda: zip_of(("C:\\climbed", b"x", 0o644)),
+    "link.zip": lambda: zip_of(("p/data/x", b"/etc/passwd", stat.S_IFLNK | 0o777)),
+    "twice.zip": lambda: zip_of(("p/data/x", b"1", 0o644), ("p/data/x", b"2", 0o644)),
+    "bomb.zip": lambda: zip_of(("p/data/zeros", bytes(1_100_000_000), 0o644)),
+    "bomb.tar.zst": bomb,
+    "nonsense.tar": lambda: random.Random(1).randbytes(100_000),
+    "nothing.zip": lambda: b"",
+}
+
+
+@pytest.mark.filterwarnings("ignore:Duplicate name")
+@pytest.mark.parametrize("name", MALICIOUS)
+def test_a_package_that_would_do_harm_is_refused(desk: Desk, name: str):
+    package = desk.top / name
+    package.write_bytes(MALICIOUS[name]())
+    target = desk.top / "target"
+    target.mkdir()
+    before = listing(desk.top)
+    refused = desk.run("restore", package, "--to", target)
+    assert (refused.status, refused.err.count("\n")) == (2, 1), refused.err
+    checked = desk.run("archive", "--check", package)
+    assert (checked.status, "problem" in checked.out) == (1, True)
+    assert (listing(desk.top), list(target.iterdir())) == (before, [])
+
+
+LIES = {
+    "climbs": ("path", "../../climbed"), "absolute": ("path", "/climbed"), "twice": ("path", "b.txt"),
+    "below a file": ("path", "b.txt/c"), "another payload": ("payload", "../../../etc/passwd"),
+    "unknown payload": ("payload", "data/none"), "smaller": ("size", 1), "negative": ("size", -1),
+    "other content": ("digest", "blake3:" + "0" * 64), "odd": ("form", "device"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("lie", LIES)
+def test_a_listing_that_lies_brings_nothing_back(desk: Desk, lie: str):
+    desk.write("edit/cut.edl", b"x")
+    desk.write("edit/a.txt", b"aaa")
+    desk.write("edit/b.txt", b"bbb")
+    desk.ask("scan", desk.place)
+    desk.ask("archive", desk.place / "edit", "--to", desk.top)
+    package = desk.top / "edit"
+    lines = (package / bags.LISTING).read_text().splitlines()
+    at = next(number for number, line in enumerate(lines) if '"path": "a.txt"' in line)
+    key, value = LIES[lie]
+    lines[at] = json.dumps({**json.loads(lines[at]), key: value})
+    (package / bags.LISTING).write_text("\n".join(lines) + "\n")
+    target = desk.top / "target"
+    target.mkdir()
+    assert desk.run("restore", package, "--to", target).status == 2  # its manifest tells
+    (package / "tagmanifest-sha512.txt").write_text(
+        "".join(f"{hashlib.sha512(path.read_bytes()).hexdigest()}  {path.name}\n"
+                for path in sorted(package.glob("*.*")) if not path.name.startswith("tagmanifest"))
+    )  # fmt: skip
+    before = listing(desk.top)
+    refused = desk.run("restore", package, "--to", target)
+    assert (refused.status, refused.err.count("\n")) == (2, 1), refused.err
+    assert (listing(desk.top), list(target.iterdir())) == (before, [])
