@@ -415,6 +415,17 @@ def test_what_can_be_made_again_and_what_lies_elsewhere_comes_along_as_it_is_ask
     assert made("--with-generated") == (
         originals | outside | {"edit/proxies/a.mov", "edit/converted media/8f.mov"}, 0,
     )  # fmt: skip
+    # What a timeline uses as it is may have been made by hand after all: it comes along.
+    desk.write("edit/renders/title.mov", b"used")
+    desk.write("edit/renders/draft.mov", b"not used")
+    desk.write("edit/cut.edl", (desk.place / "edit/cut.edl").read_bytes() + b"* FROM CLIP NAME: title.mov\n")
+    desk.ask("scan")
+    assert made() == (originals | outside | {"edit/renders/title.mov"}, 16)
+    (desk.place / "edit/odd.aaf").write_bytes(b"\0 may use anything")
+    desk.ask("scan")
+    assert made()[1] == 0
+    (desk.place / "edit/odd.aaf").unlink()
+    desk.ask("scan")
     (desk.place / "far/b.mp4").unlink()
     answer = desk.run("archive", desk.place / "edit", "--to", desk.top, "--fold-original", "--yes")
     assert (answer.status, "stays where it is, since not all of it could be archived" in answer.err) == (2, True)

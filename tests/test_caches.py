@@ -303,8 +303,8 @@ def test_the_users_cache_folder_is_evidence_and_left_to_a_person(desk: Desk):
     found = desk.ask("caches")
     whats = {Path(each["path"]).name: (each["what"], each["evidence"]) for each in found["regenerable"]}
     assert whats == {
-        "1.bin": ("cache", "the user's cache folder"),
-        "here.png": ("thumbnail", "a thumbnail of the desktop"),
+        "1.bin": ("cache", "it lies in the user's cache folder"),
+        "here.png": ("thumbnail", "it is a thumbnail of the desktop"),
     }
     assert [Path(each["path"]).name for each in found["source_gone"]] == ["gone.png"]
     desk.ask("caches", "-o", desk.docket)

@@ -9,6 +9,7 @@ from .duplicates import Duplicates, Overview, Question, Totals, duplicates
 from .folders import FolderFacts, FolderMatch, Relation, compare_folders
 from .inventories import InventoryFacts, load_inventory, read_inventory, save_inventory
 from .looking import Look, look
+from .mentioned import Uses
 from .orphans import LeftOver, Missing, Orphans, Standing, Twice, Unknown, orphans
 from .project_folders import ProjectFolders, package_folders
 from .projects import PARTS, Activity, Project, projects
@@ -35,6 +36,7 @@ __all__ = [
     "explain_cache",
     "ProjectFolders",
     "package_folders",
+    "Uses",
     "projects",
     "Project",
     "Activity",

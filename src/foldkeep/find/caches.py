@@ -138,6 +138,8 @@ def explain_cache(
     if each is None:
         below = path[len(file.place.path.rstrip(b"/")) + 1 :]
         return f"{visible(path)}: no recipe takes {visible(below)}, and no folder above it has a tag"
+    if each.source is not None and each.batch.recipe is None:
+        return f"{visible(path)}: {each.batch.what}, since {each.batch.evidence}: {visible(each.source)}"
     if each.source is not None:
         return (
             f"{visible(path)}: {each.batch.what} by {each.batch.evidence}; "
@@ -201,7 +203,7 @@ class _Seen:
                     return os.path.join(each, TAG), Batch(CACHE, evidence, self._projects.of(folder))
         cache = self._user_cache
         if cache and (folder == cache or lies_below(folder, cache)):
-            return cache, Batch(CACHE, "the user's cache folder")
+            return cache, Batch(CACHE, "it lies in the user's cache folder")
         return None
 
     def _take_all(self, folder: bytes, place: Place, vouched: tuple[bytes, Batch], rows: Sequence[_Row]) -> None:
@@ -211,7 +213,7 @@ class _Seen:
         shown = {}
         if thumbnails and lies_below(folder, thumbnails):
             shown = {name: path for name, *_ in files if (path := _shown(folder + b"/" + name)) is not None}
-        desktops = Batch("thumbnail", "a thumbnail of the desktop")
+        desktops = Batch("thumbnail", "it is a thumbnail of the desktop")
         for name, size, modified_ns, used_ns in _with_last_use(folder, files):
             path = folder + b"/" + name
             if name in shown:

@@ -2,7 +2,7 @@
 
 import os
 from collections import defaultdict
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Container, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 
@@ -11,7 +11,7 @@ from foldkeep.model import Filter, Problem, Recipe, lies_below, reason_of
 from foldkeep.scan import MEDIA
 from foldkeep.stock import Archived, Stock
 
-from .caches import all_caches
+from .caches import Regenerable, all_caches
 from .catalogs import StockPaths, comparable, local_path, spellings
 from .mentioned import Names
 from .project_folders import ProjectFolders
@@ -50,7 +50,7 @@ class Project:
     used_by
         Other projects that use its media, with how many files.
     generated
-        The files that can be made again, each with what from.
+        The files that can be made again.
     problems
         Documents that could not be read: it may use more than is known.
     archive
@@ -65,7 +65,7 @@ class Project:
     activity: Activity = Activity.ACTIVE
     outside: dict[bytes, int] = field(default_factory=dict)
     used_by: dict[bytes, int] = field(default_factory=dict)
-    generated: dict[bytes, bytes] = field(default_factory=dict)
+    generated: dict[bytes, Regenerable] = field(default_factory=dict)
     problems: list[Problem] = field(default_factory=list)
     archive: Archived | None = None
 
@@ -93,7 +93,7 @@ def projects(
     """
     folders = folders or ProjectFolders(stock)
     made = {
-        each.path: each.source
+        each.path: each
         for each in all_caches(stock, recipes, folders, Filter()).found
         if each.source is not None and each.batch.project is not None
     }
@@ -126,7 +126,7 @@ def projects(
     return sorted(wanted, key=lambda each: (each.active_ns, each.path))
 
 
-def _part(path: bytes, kind: str, made: Mapping[bytes, bytes]) -> str:
+def _part(path: bytes, kind: str, made: Container[bytes]) -> str:
     if path in made:
         return "generated"
     if kind in MEDIA:

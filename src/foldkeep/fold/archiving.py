@@ -43,7 +43,7 @@ class ArchiveReport:
     files, bytes
         Of the payload.
     left_out
-        Bytes that can be made again and are not in it.
+        Bytes that can be made again and are not in it, by what they are.
     outside
         How many files came from outside the project.
     went_on
@@ -56,7 +56,7 @@ class ArchiveReport:
     key: str
     files: int = 0
     bytes: int = 0
-    left_out: int = 0
+    left_out: dict[str, int] = field(default_factory=dict)
     outside: int = 0
     went_on: int = 0
     problems: list[Problem] = field(default_factory=list)
@@ -107,7 +107,7 @@ def archive(
         except OSError as error:
             raise _failed(packing, site, error) from error
     report = ArchiveReport(
-        package, site.key, len(packing.files), packing.bytes, sum(packing.left_out.values()),
+        package, site.key, len(packing.files), packing.bytes, dict(packing.left_out_whats),
         len(packing.outside), made.went_on, packing.problems,
     )  # fmt: skip
     _write_down(stock, packing, report, digests)
@@ -142,7 +142,8 @@ def _check_room(packing: Packing, target: bytes, site: Site) -> None:
 
 def _write_down(stock: Stock, packing: Packing, report: ArchiveReport, digests: Digests) -> None:
     now_ns = time.time_ns()
-    archived = Archived(0, report.package, packing.project, report.key, now_ns, report.bytes, report.left_out, now_ns)
+    left_out = sum(report.left_out.values())
+    archived = Archived(0, report.package, packing.project, report.key, now_ns, report.bytes, left_out, now_ns)
     files = (
         ArchivedFile(
             entry.source, entry.listed.size, entry.listed.modified_ns,

@@ -2,12 +2,13 @@
 
 import os
 import stat
+from collections import Counter
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
 from blake3 import blake3
 
-from foldkeep.find import Project
+from foldkeep.find import Project, Uses
 from foldkeep.formats import Form, Listed, bagit
 from foldkeep.model import FOLD_NAME, Problem, UnusableInput, beside, reason_of, visible
 from foldkeep.scan import FOLDER, facts_at, open_path
@@ -43,7 +44,10 @@ class Packing:
     entries
         All names, folders before what is in them.
     left_out
-        Files that can be made again from what is in the package, with their sizes.
+        Files that can be made again from what is in the package and that no document of the project mentions, with
+        their sizes.
+    left_out_whats
+        Bytes of these by what they are.
     problems
         What cannot be archived: devices, pipes, what cannot be read.
     """
@@ -52,6 +56,7 @@ class Packing:
     facts: os.stat_result
     entries: list[Packed] = field(default_factory=list)
     left_out: dict[bytes, int] = field(default_factory=dict)
+    left_out_whats: Counter[str] = field(default_factory=Counter)
     problems: list[Problem] = field(default_factory=list)
 
     @property
@@ -95,12 +100,16 @@ def plan_packing(project: Project, *, outside_media: bool = True, generated: boo
     outside = _outside(project, packing.problems) if outside_media else []
     going = {path for path, facts in names if stat.S_ISREG(facts.st_mode)} | {path for path, _ in outside}
     lies_there = going - project.generated.keys()
+    # What a timeline uses as it is may have been made by hand after all.
+    uses = Uses(project.documents, project.generated)
     payloads = _Payloads(bagit.plain_name(os.path.basename(project.path) or b"project"))
     first_of: dict[tuple[int, int], bytes] = {}
     for path, facts in names:
+        made = None if generated or not stat.S_ISREG(facts.st_mode) else project.generated.get(path)
         # Only what is made from something in the package can be made again from the package.
-        if not generated and project.generated.get(path) in lies_there and stat.S_ISREG(facts.st_mode):
+        if made and made.source in lies_there and not uses.mention(path):
             packing.left_out[path] = facts.st_size
+            packing.left_out_whats[made.batch.what] += facts.st_size
             continue
         below = os.path.relpath(path, project.path)
         listed = _listed(path, below, facts, first_of, payloads)

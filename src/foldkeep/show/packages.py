@@ -55,7 +55,9 @@ def show_archived_projects(page: Page, reports: Sequence[tuple[ArchiveReport, Fo
             f": {count(report.files, 'file')}, {format_size(report.bytes)}, read back and compared.",
         )
         if report.left_out:
-            page.line("Left out, since it can be made again: ", (format_size(report.left_out), GAIN), indent=2)
+            whats = ", ".join(f"{what} {format_size(size)}" for what, size in sorted(report.left_out.items()))
+            size = format_size(sum(report.left_out.values()))
+            page.line("Left out, since it can be made again: ", (size, GAIN), f" ({whats})", indent=2)
         if report.outside:
             page.line(f"Brought in from elsewhere: {count(report.outside, 'file')}", indent=2)
         if report.went_on:
@@ -78,7 +80,8 @@ def archive_document(reports: Sequence[tuple[ArchiveReport, FoldReport | None]])
                 "key": report.key,
                 "files": report.files,
                 "bytes": report.bytes,
-                "left_out": report.left_out,
+                "left_out": sum(report.left_out.values()),
+                "left_out_whats": report.left_out,
                 "outside": report.outside,
                 "went_on": report.went_on,
                 "problems": problem_documents(report.problems),
