@@ -38,8 +38,8 @@ class Uses:
             try:
                 found = mentions_in(document)
             except (OSError, ValueError) as error:
-                why = reason_of(error) if isinstance(error, OSError) else str(error)
-                self.problems.append(Problem(document, f"cannot be read, so it may use anything: {why}"))
+                why = f"cannot be read, so it may use anything: {reason_of(error)}"
+                self.problems.append(Problem(document, why))
                 self._everything = True
                 continue
             self._note(document, found)

@@ -154,8 +154,8 @@ def _note_use(found: Mapping[bytes, Project], folders: ProjectFolders, sizes: Ma
             try:
                 used = list(_used_by(document, project.path, paths, names))
             except (OSError, ValueError) as error:
-                why = reason_of(error) if isinstance(error, OSError) else str(error)
-                project.problems.append(Problem(document, f"what it uses from elsewhere is not known: {why}"))
+                why = f"what it uses from elsewhere is not known: {reason_of(error)}"
+                project.problems.append(Problem(document, why))
                 continue
             project.outside |= {path: sizes[path] for path in used if not lies_below(path, project.path)}
     for project in found.values():

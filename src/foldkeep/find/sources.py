@@ -65,7 +65,7 @@ class Sources:
         by_manifest = any(recipe for recipe, _ in manifests)
         for folder, name, kind in files if wanted or by_manifest else ():
             lower = os.fsdecode(name).lower()
-            path = _join(folder, name)
+            path = os.path.join(folder, name)
             if by_manifest:
                 self._paths[path] = kind
             for stem in {lower, os.fsdecode(stem_of(name)).lower()} & wanted:
@@ -110,7 +110,7 @@ class Sources:
     def _by_manifest(self, made: Made) -> bytes | None:
         for folder in (made.folder, *folders_above(made.folder)):
             for manifest in self._manifests.get((made.recipe.name, folder), ()):
-                path = _join(made.folder, made.name)
+                path = os.path.join(made.folder, made.name)
                 for key in (os.fsdecode(os.path.relpath(path, folder)), os.fsdecode(made.name)):
                     for text in self._said_with(manifest).get(key, ()):
                         source = os.path.normpath(os.path.join(folder, os.fsencode(text)))
@@ -169,7 +169,3 @@ def _stems_anywhere(made: Made) -> Iterable[str]:
 
 def _as_path(text: str) -> str:
     return unquote(text.removeprefix("file://"), errors="surrogateescape") if text.startswith("file://") else text
-
-
-def _join(folder: bytes, name: bytes) -> bytes:
-    return folder + name if folder == b"/" else folder + b"/" + name

@@ -8,7 +8,7 @@ from contextlib import contextmanager, suppress
 
 from blake3 import blake3
 
-from foldkeep.scan import FILE, digest_of
+from foldkeep.scan import FILE, digest_of, forget_pages
 
 from .moving import facts_of
 
@@ -33,7 +33,7 @@ def copy_file(source: int, name: bytes, target: int, new_name: bytes) -> bytes:
             digest = _copy_bytes(original, copy)
             like(facts, original, copy)
             os.fsync(copy)
-            _forget_pages(copy)
+            forget_pages(copy)
             os.lseek(copy, 0, os.SEEK_SET)
             if digest_of(copy, facts.st_size) != (digest, facts.st_size):
                 raise OSError(errno.EIO, "the copy reads differently from the original")
@@ -107,12 +107,6 @@ def _copy_bytes(original: int, copy: int) -> bytes:
         while written < got:
             written += os.write(copy, buffer[written:got])
     return hasher.digest()
-
-
-def _forget_pages(descriptor: int) -> None:
-    # What is read back should come from the disk, not from memory.
-    if hasattr(os, "posix_fadvise"):
-        os.posix_fadvise(descriptor, 0, 0, os.POSIX_FADV_DONTNEED)
 
 
 def same_content(folder: int, name: bytes, other_folder: int, other_name: bytes) -> bool:

@@ -303,9 +303,8 @@ def _do_batch(stock: Stock, vault: Vault, worker: Worker, batch: Work, meter: _M
     settled: list[RunFile] = []
 
     def leave(file: RunFile, error: NotSafe | OSError) -> None:
-        why = reason_of(error) if isinstance(error, OSError) else str(error)
         worker.left.add(file.path)
-        settled.append(replace(file, state=RunFileState.LEFT, reason=why))
+        settled.append(replace(file, state=RunFileState.LEFT, reason=reason_of(error)))
 
     ready: list[Ready] = []
     for item, file in batch:

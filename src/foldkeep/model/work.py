@@ -42,6 +42,8 @@ def no_progress(step: Step) -> None:
     """Take a step and tell nobody."""
 
 
-def reason_of(error: OSError) -> str:
-    """Return why the system refused, as a few lower-case words."""
+def reason_of(error: Exception) -> str:
+    """Return why the system refused, as a few lower-case words; of what is no error of the system its own words."""
+    if not isinstance(error, OSError):
+        return str(error)
     return (error.strerror or type(error).__name__).lower()

@@ -3,7 +3,7 @@
 from .apart import Apart
 from .facts import MEDIA, MediaReader, Medium, capture_moment, read_sidecar, sidecars_of
 from .in_use import open_files, sign_of_work
-from .opening import FILE, FOLDER, facts_at, open_below, open_path
+from .opening import FILE, FOLDER, facts_at, forget_pages, open_below, open_path
 from .packages import Checked, check_package, digests, manifests_of
 from .places import Presence, add_place, find_place, named_folder, presence, presences
 from .reading import digest_of
@@ -36,6 +36,7 @@ __all__ = [
     "open_below",
     "open_path",
     "facts_at",
+    "forget_pages",
     "FILE",
     "FOLDER",
 ]

@@ -66,3 +66,9 @@ def _open_path(path: bytes, flags: int) -> int:
     if len(path) <= _LONGEST_PATH:
         return os.open(path, flags)
     return open_below(b"/", path.strip(b"/"), flags)
+
+
+def forget_pages(descriptor: int) -> None:
+    """Have what is read of an open file next come from the disk, not from memory; what is not written yet stays."""
+    if hasattr(os, "posix_fadvise"):
+        os.posix_fadvise(descriptor, 0, 0, os.POSIX_FADV_DONTNEED)

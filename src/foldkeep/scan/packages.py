@@ -11,6 +11,8 @@ from typing import Any
 from foldkeep.formats import BadPackage, Package, Stream, bagit, open_package
 from foldkeep.model import Problem, Progress, Step, no_progress, reason_of
 
+from .opening import forget_pages
+
 _CHUNK = 1024 * 1024
 _WORKERS = 2
 
@@ -55,8 +57,7 @@ def check_package(path: bytes, progress: Progress = no_progress) -> Checked:
         with open_package(path) as package:
             _check(package, checked, progress)
     except (BadPackage, OSError) as error:
-        why = reason_of(error) if isinstance(error, OSError) else str(error)
-        checked.problems.append(Problem(b"", why))
+        checked.problems.append(Problem(b"", reason_of(error)))
     return checked
 
 
@@ -165,7 +166,7 @@ def digests(package: Package, wanted: Mapping[str, list[str]]) -> Iterator[tuple
     def read(name: str) -> tuple[str, dict[str, str] | str]:
         try:
             with opener(name) as file:
-                _forget_pages(file.fileno())
+                forget_pages(file.fileno())
                 return name, _hashed(file, package.files[name], wanted[name])
         except OSError as error:
             return name, reason_of(error)
@@ -188,9 +189,3 @@ def _hashed(stream: Stream, size: int, algorithms: list[str]) -> dict[str, str] 
     if read != size:
         return f"{read:,} bytes of it can be read, {size:,} are said to be there"
     return {hasher.name.replace("-", "_"): hasher.hexdigest() for hasher in hashers}
-
-
-def _forget_pages(descriptor: int) -> None:
-    # What is checked should come from the disk, not from memory; pages that are not written yet stay.
-    if hasattr(os, "posix_fadvise"):
-        os.posix_fadvise(descriptor, 0, 0, os.POSIX_FADV_DONTNEED)
