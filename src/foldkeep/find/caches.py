@@ -3,7 +3,7 @@
 import os
 import re
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from fnmatch import fnmatch
 from typing import NamedTuple
@@ -21,7 +21,7 @@ from foldkeep.model import (
     lies_below,
     visible,
 )
-from foldkeep.scan import FILE, FOLDER, open_path
+from foldkeep.scan import FILE, facts_at, open_path
 from foldkeep.stock import Stock
 
 from .project_folders import ProjectFolders
@@ -64,8 +64,6 @@ class Regenerable(NamedTuple):
 
     Attributes
     ----------
-    used_ns
-        When it was last read or written, as far as its file system notes that; nanoseconds since the epoch.
     source
         What it is made from, or what says so of its whole folder: a tag, or the user's cache folder. None if that is
         gone: then this may be the last there is of it.
@@ -74,10 +72,35 @@ class Regenerable(NamedTuple):
     path: bytes
     size: int
     modified_ns: int
-    used_ns: int
     place: Place
     batch: Batch
     source: bytes | None
+
+
+class LastUse:
+    """Tells when files were last read or written, as far as their file systems note that.
+
+    The system is asked only for what is asked here, and once: for hundreds of thousands of files that takes seconds.
+    """
+
+    def __init__(self) -> None:
+        self._known: dict[bytes, int] = {}
+
+    def of(self, each: Regenerable) -> int:
+        """Return nanoseconds since the epoch; of what cannot be looked at now when the scan saw it written."""
+        used_ns = self._known.get(each.path)
+        if used_ns is None:
+            try:
+                facts = facts_at(each.path)
+                used_ns = max(facts.st_atime_ns, facts.st_mtime_ns)
+            except OSError:  # on a drive that is away; or gone, which is seen when it is to be folded
+                used_ns = each.modified_ns
+            self._known[each.path] = used_ns
+        return used_ns
+
+    def latest(self, files: Iterable[Regenerable]) -> int:
+        """Return when the last one of several was used."""
+        return max(map(self.of, files))
 
 
 @dataclass
@@ -94,12 +117,15 @@ class Caches:
         Those left alone because somebody works with them, each with how that was seen.
     problems
         Documents of projects that could not be read, so that all in their projects counts as used.
+    last_use
+        Tells when each was last used.
     """
 
     found: list[Regenerable] = field(default_factory=list)
     last: list[Regenerable] = field(default_factory=list)
     in_use: list[tuple[Regenerable, str]] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
+    last_use: LastUse = field(default_factory=LastUse)
 
 
 def all_caches(
@@ -214,14 +240,14 @@ class _Seen:
         if thumbnails and lies_below(folder, thumbnails):
             shown = {name: path for name, *_ in files if (path := _shown(folder + b"/" + name)) is not None}
         desktops = Batch("thumbnail", "it is a thumbnail of the desktop")
-        for name, size, modified_ns, used_ns in _with_last_use(folder, files):
+        for name, size, modified_ns in files:
             path = folder + b"/" + name
             if name in shown:
                 there = shown[name] if os.path.lexists(shown[name]) else None
                 into = self._result.found if there else self._result.last
-                into.append(Regenerable(path, size, modified_ns, used_ns, place, desktops, there))
+                into.append(Regenerable(path, size, modified_ns, place, desktops, there))
             elif path != source:
-                self._result.found.append(Regenerable(path, size, modified_ns, used_ns, place, batch, source))
+                self._result.found.append(Regenerable(path, size, modified_ns, place, batch, source))
 
     def _take_some(self, folder: _Folder, rows: Sequence[_Row]) -> None:
         path, taken = folder.path, folder.taken
@@ -261,40 +287,19 @@ class _Seen:
         pattern = re.compile(recipe.version, re.IGNORECASE) if recipe.version else None
         of_all = _version(pattern, folder.below)
         source = sources.document(project) if recipe.source == "project" else None
-        for name, size, modified_ns, used_ns in _with_last_use(path, files):
+        for name, size, modified_ns in files:
             version = of_all or (pattern and _version(pattern, folder.below + os.fsdecode(name))) or ""
             if version not in batches:
                 batches[version] = Batch(recipe.what, recipe.evidence, project, version, recipe)
             if recipe.source != "project":
                 source = sources.of(Made(path, name, place.path, recipe))
             into = self._result.last if source is None else self._result.found
-            into.append(Regenerable(path + b"/" + name, size, modified_ns, used_ns, place, batches[version], source))
+            into.append(Regenerable(path + b"/" + name, size, modified_ns, place, batches[version], source))
 
 
 def _version(pattern: re.Pattern[str] | None, path: str) -> str:
     found = pattern.search(path) if pattern else None
     return (found[1] or "") if found else ""
-
-
-def _with_last_use(folder: bytes, files: Sequence[tuple[bytes, int, int]]) -> list[tuple[bytes, int, int, int]]:
-    """Return files of a folder with the time of their last use, as the file system has it now."""
-    try:
-        opened = open_path(folder, FOLDER)
-    except OSError:  # on a drive that is away; or gone, which is seen when they are to be folded
-        return [(name, size, modified_ns, modified_ns) for name, size, modified_ns in files]
-    found = []
-    look = os.stat
-    try:
-        for name, size, modified_ns in files:
-            try:
-                facts = look(name, dir_fd=opened, follow_symlinks=False)
-                read, written = facts.st_atime_ns, facts.st_mtime_ns
-                found.append((name, size, modified_ns, read if read > written else written))
-            except OSError:
-                found.append((name, size, modified_ns, modified_ns))
-    finally:
-        os.close(opened)
-    return found
 
 
 def _shown(path: bytes) -> bytes | None:

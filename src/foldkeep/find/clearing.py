@@ -9,7 +9,7 @@ from foldkeep.model import Filter, Problem, Recipe, UnusableInput, visible
 from foldkeep.scan import open_files, sign_of_work
 from foldkeep.stock import Stock
 
-from .caches import Batch, Caches, Regenerable, all_caches
+from .caches import Batch, Caches, LastUse, Regenerable, all_caches
 from .mentioned import Uses, unused
 from .project_folders import ProjectFolders
 from .sources import BY_NAME
@@ -73,7 +73,7 @@ def caches(
     result.last = [each for each in result.last if each.batch in fits]
     found = [each for each in result.found if each.batch in fits]
     if wish.wanted != timeless:
-        found = [each for each in found if _in_time(each, wish.wanted)]
+        found = [each for each in found if _in_time(result.last_use.of(each), wish.wanted)]
     if wish.but_newest_version:
         found = _older_versions(found)
     if wish.unused:
@@ -106,9 +106,9 @@ def _is_called(project: bytes, name: str) -> bool:
     return os.path.basename(project) == os.fsencode(name) or project == os.path.realpath(os.fsencode(name))
 
 
-def _in_time(each: Regenerable, wanted: Filter) -> bool:
+def _in_time(used_ns: int, wanted: Filter) -> bool:
     before, after = wanted.modified_before_ns, wanted.modified_after_ns
-    return (before is None or each.used_ns < before) and (after is None or each.used_ns > after)
+    return (before is None or used_ns < before) and (after is None or used_ns > after)
 
 
 def _older_versions(found: list[Regenerable]) -> list[Regenerable]:
@@ -185,11 +185,11 @@ def _beyond_caps(result: Caches, wish: Wish) -> list[Regenerable]:
     staying = [each for each, _ in result.in_use]
     for name, files in of_recipe.items():
         left = sum(each.size for each in (*files, *(each for each in staying if _name_of(each) == name)))
-        going |= _least_used(files, left - wish.caps[name])
+        going |= _least_used(files, left - wish.caps[name], result.last_use)
     if wish.cap is not None:
         files = [each for each in result.found if each.path not in going]
         left = sum(each.size for each in (*files, *staying))
-        going |= _least_used(files, left - wish.cap)
+        going |= _least_used(files, left - wish.cap, result.last_use)
     return [each for each in result.found if each.path in going]
 
 
@@ -197,10 +197,10 @@ def _name_of(each: Regenerable) -> str:
     return each.batch.recipe.name if each.batch.recipe else ""
 
 
-def _least_used(files: Iterable[Regenerable], too_much: int) -> set[bytes]:
+def _least_used(files: Iterable[Regenerable], too_much: int, last_use: LastUse) -> set[bytes]:
     """Return the paths of the least recently used of some files that are together as large as asked for."""
     going: set[bytes] = set()
-    for each in sorted(files, key=lambda each: (each.used_ns, each.path)):
+    for each in sorted(files, key=lambda each: (last_use.of(each), each.path)):
         if too_much <= 0:
             break
         going.add(each.path)

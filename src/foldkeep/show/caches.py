@@ -33,7 +33,7 @@ def show_caches(page: Page, found: Caches, top: int | None, docket: str | None =
     if not found.found:
         page.line("Nothing was found that is known to be made again and may go.")
     else:
-        _show_groups(page, found.found, top)
+        _show_groups(page, found, top)
     if docket:
         page.line("The docket is ", (visible(docket), STRONG), ". Look at it, then: foldkeep fold " + visible(docket))
 
@@ -46,7 +46,8 @@ def _listed(page: Page, lines: Sequence[tuple[str, str]], top: int | None) -> No
     page.line()
 
 
-def _show_groups(page: Page, files: Sequence[Regenerable], top: int | None) -> None:
+def _show_groups(page: Page, found: Caches, top: int | None) -> None:
+    files = found.found
     groups = _groups(files)
     has_versions = any(version for (_, _, version), _ in groups)
     names = names_apart({project for (_, project, _), _ in groups if project})
@@ -67,7 +68,7 @@ def _show_groups(page: Page, files: Sequence[Regenerable], top: int | None) -> N
                 *[version] * has_versions,
                 f"{len(members):,}",
                 format_size(_size(members)),
-                format_moment(max(each.used_ns for each in members))[:10],
+                format_moment(found.last_use.latest(members))[:10],
                 names[project] if project else "",
                 ", ".join(sorted({each.batch.evidence for each in members})),
             )
@@ -104,24 +105,24 @@ def caches_document(found: Caches) -> Document:
                 "version": version,
                 "files": len(members),
                 "bytes": _size(members),
-                "used": format_moment(max(each.used_ns for each in members)),
+                "used": format_moment(found.last_use.latest(members)),
             }
             for (what, project, version), members in _groups(found.found)
         ],
-        "regenerable": [_document(each) for each in found.found],
-        "source_gone": [_document(each) for each in found.last],
-        "in_use": [{**_document(each), "reason": sign} for each, sign in found.in_use],
+        "regenerable": [_document(each, found) for each in found.found],
+        "source_gone": [_document(each, found) for each in found.last],
+        "in_use": [{**_document(each, found), "reason": sign} for each, sign in found.in_use],
         "problems": problem_documents(found.problems),
     }
 
 
-def _document(each: Regenerable) -> Document:
+def _document(each: Regenerable, found: Caches) -> Document:
     return {
         **path_document(each.path),
         "size": each.size,
         "modified": format_moment(each.modified_ns),
         "place": each.place.label,
-        "used": format_moment(each.used_ns),
+        "used": format_moment(found.last_use.of(each)),
         "what": each.batch.what,
         "evidence": each.batch.evidence,
         "source": path_document(each.source) if each.source else None,
