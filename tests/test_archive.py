@@ -317,8 +317,17 @@ def test_the_original_is_folded_when_it_is_what_the_package_has(desk: Desk, form
     kept = desk.ask("release", str(second["run"]), "--yes")
     assert kept["released"] == 0
     assert len(kept["left"]) == 5
+    # A proxy of a project that was archived is another matter: what it is made from came after the package.
+    desk.write("edit/late.mp4", b"filmed since")
+    desk.write("edit/cut.edl", EDL.format("late.mp4").encode())
+    desk.write("edit/proxies/late.mov", b"late")
+    desk.ask("scan")
+    desk.ask("caches", "-o", desk.docket)
+    late = desk.ask("fold", desk.docket, "--yes")
+    (desk.place / "edit/late.mp4").unlink()
     assert desk.run("archive", "--check", moved).status == 0  # by which it is known where that lies now
     assert desk.ask("release", str(second["run"]), "--yes")["released"] == 5
+    assert (late["folded"], desk.ask("release", str(late["run"]), "--yes")["released"]) == (1, 0)
     archived = desk.ask("projects", "--archived", "--name", "*.MP4")["archived"]
     assert [len(each["files"]) for each in archived] == [2, 2]
     assert [each["is_there"] for each in archived] == [False, True]

@@ -14,7 +14,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from conftest import Desk, left, listing, on_a_terminal
+from conftest import Desk, edit, left, listing, on_a_terminal
 from foldkeep.find.mentioned import Names
 from foldkeep.formats import general_recipes
 from foldkeep.model import Cookbook, Recipe
@@ -464,6 +464,17 @@ def test_a_source_that_is_no_source_any_more_keeps_what_was_made_from_it(desk: D
     assert reasons["clip0.mov"].startswith("what it is made from is empty")
     assert reasons["clip2.mov"].startswith("changed since the scan")
     assert (answer["folded"], [path.exists() for path in made]) == (2, [True, False, True, False])
+    # One proxy does not vouch for another, whatever a person says of it in the docket.
+    desk.write("edit/renders/a.mov", b"a")
+    desk.write("edit/renders/b.mov", b"b")
+    cut(desk)
+    desk.ask("scan")
+    desk.docket.unlink()
+    desk.ask("caches", "--what", "render", "-o", desk.docket)
+    edit(desk.docket, lambda row: None if row["kind"] == "project" else
+         {**row, "action": "keep"} if row["path"].endswith("a.mov") else row)  # fmt: skip
+    alone = desk.run("fold", desk.docket, "--yes")
+    assert (alone.status, "keeps no copy in set" in alone.err) == (2, True)
     # The original is folded later, as a copy of another; what was made from it is released only while that is there.
     desk.write("edit/proxies/clip3.mov", b"small 3")
     desk.docket.unlink()

@@ -143,7 +143,9 @@ def _check_room(packing: Packing, target: bytes, site: Site) -> None:
 def _write_down(stock: Stock, packing: Packing, report: ArchiveReport, digests: Digests) -> None:
     now_ns = time.time_ns()
     left_out = sum(report.left_out.values())
-    archived = Archived(0, report.package, packing.project, report.key, now_ns, report.bytes, left_out, now_ns)
+    archived = Archived(
+        0, report.package, report.package, packing.project, report.key, now_ns, report.bytes, left_out, now_ns
+    )
     files = (
         ArchivedFile(
             entry.source, entry.listed.size, entry.listed.modified_ns,

@@ -203,12 +203,15 @@ def make_plan(
     plan = Plan(docket, method, frozenset(path for paths in staying.values() for path in paths))
     several = len({place_of[path].id for path in going}) > 1
     seen: set[bytes] = set()
+    made = {row.path for row in rows if row.is_regenerable}
     for row in rows:
         if row.action is not Action.FOLD or row.path in seen:
             continue
         seen.add(row.path)
+        # One file that can be made again does not vouch for another.
+        stays = [path for path in staying[row.set] if not (row.is_regenerable and path in made)]
         # What is moved stays: a move into a folder that the user names takes no content away.
-        if not staying[row.set] and not allow_last_copy and method is not Method.MOVE:
+        if not stays and not allow_last_copy and method is not Method.MOVE:
             raise UnusableInput(
                 f"{visible(docket)} keeps no copy in set {visible(row.set)}",
                 "change one of its rows to keep, or say --allow-last-copy if none is to stay",
@@ -220,10 +223,10 @@ def make_plan(
             )
         place = place_of[row.path]
         target = _target(into, place, row.path, several) if method is Method.MOVE else b""
-        if row.is_regenerable and staying[row.set]:
-            item = Item(row, place, [], method, target, source=staying[row.set][0])
+        if row.is_regenerable and stays:
+            item = Item(row, place, [], method, target, source=stays[0])
         else:
-            item = Item(row, place, staying[row.set], method, target)
+            item = Item(row, place, stays, method, target)
         plan.by_place.setdefault(place.path, []).append(item)
     for items in plan.by_place.values():
         items.sort(key=lambda item: item.row.path)  # a folder after the other, so that each is opened once

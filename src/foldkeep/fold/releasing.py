@@ -175,8 +175,9 @@ class _Copies:
 
     def source_stands(self, file: RunFile, facts: os.stat_result) -> bool:
         """Tell whether what a file can be made again from is there now, outside every fold."""
-        if any(self._is_whole(each) for each in self._stock.archives.all() if lies_below(file.path, each.project)):
-            return True
+        packages = [each for each in self._stock.archives.all() if each.made_at == file.keeper]
+        if packages:  # it was left out of one; another that was made there since may lack what it is made from
+            return all(self._is_whole(each) and lies_below(file.path, each.project) for each in packages)
         if FOLD_NAME in file.keeper.split(b"/"):
             return False
         if file.keeper not in self._sources:

@@ -4,7 +4,7 @@ import sqlite3
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-_COLUMNS = "id, package, project, key, made_ns, bytes, left_out, checked_ns"
+_COLUMNS = "id, package, made_at, project, key, made_ns, bytes, left_out, checked_ns"
 
 
 @dataclass(frozen=True, slots=True)
@@ -16,7 +16,9 @@ class Archived:
     id
         Its number in the stock.
     package
-        Where it was made, or last seen.
+        Where it was last seen.
+    made_at
+        Where it was made; what was folded then names it by that.
     project
         The folder that was archived.
     key
@@ -31,6 +33,7 @@ class Archived:
 
     id: int
     package: bytes
+    made_at: bytes
     project: bytes
     key: str
     made_ns: int
@@ -61,10 +64,12 @@ class Archives:
             self._db.execute("DELETE FROM archived_files WHERE archive = ?", (before,))
             self._db.execute("DELETE FROM archives WHERE id = ?", (before,))
         (id_,) = self._db.execute(
-            "INSERT INTO archives (package, project, key, made_ns, bytes, left_out, checked_ns)"
-            " VALUES (?, ?, ?, ?, ?, ?, ?) RETURNING id",
-            (archive.package, archive.project, archive.key, archive.made_ns, archive.bytes, archive.left_out,
-             archive.checked_ns),
+            "INSERT INTO archives (package, made_at, project, key, made_ns, bytes, left_out, checked_ns)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?, ?) RETURNING id",
+            (
+                archive.package, archive.made_at, archive.project, archive.key,
+                archive.made_ns, archive.bytes, archive.left_out, archive.checked_ns,
+            ),
         ).fetchone()  # fmt: skip
         self._db.executemany(
             "INSERT INTO archived_files (archive, path, size, modified_ns, digest) VALUES (?, ?, ?, ?, ?)",

@@ -119,7 +119,8 @@ _MIGRATIONS = (
     """
     CREATE TABLE archives (
         id INTEGER PRIMARY KEY,
-        package BLOB NOT NULL UNIQUE,       -- a path: where it was made, or seen last
+        package BLOB NOT NULL UNIQUE,       -- a path: where it was seen last
+        made_at BLOB NOT NULL,              -- a path: where it was made, by which the ledger names it
         project BLOB NOT NULL,              -- a path: what was archived
         key TEXT NOT NULL,                  -- what the package says it is, wherever it lies
         made_ns INTEGER NOT NULL,
