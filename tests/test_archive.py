@@ -143,8 +143,13 @@ class Faults(Killer):
             raise OSError(5, "Input/output error")
 
 
-@pytest.mark.parametrize("form", ["folder", "tar", "zip"])
-@pytest.mark.parametrize("fault", [Killer, Faults])
+QUICK = {("folder", Killer), ("folder", Faults), ("tar", Killer)}
+
+
+@pytest.mark.parametrize(("form", "fault"), [
+    pytest.param(form, fault, marks=() if (form, fault) in QUICK else pytest.mark.long)
+    for form in FORMATS for fault in (Killer, Faults)
+])  # fmt: skip
 def test_interrupted_anywhere_the_project_stays_and_no_half_package_looks_whole(desk: Desk, form: str, fault: type):
     desk.write("edit/cut.edl", EDL.format("a.mp4").encode())
     desk.write("edit/a.mp4", b"a" * 3000)
