@@ -78,10 +78,8 @@ class Sources:
         return next(iter(self._documents.get(project, ())), None) if project else None
 
     def of(self, made: Made) -> bytes | None:
-        """Return what a file is made from; None if that is not there."""
+        """Return what a file is made from, by its name or a manifest; None if that is not there."""
         recipe = made.recipe
-        if recipe.source == "project":
-            return self.document(self._projects.of(made.folder))
         if recipe.source == "manifest":
             return self._by_manifest(made)
         for folder, stems in _stems(made):

@@ -10,12 +10,15 @@ import os
 import sys
 from collections import OrderedDict
 from collections.abc import Callable
+from contextlib import suppress
 from functools import cache
 from types import TracebackType
 from typing import Self, cast
 
+from foldkeep.model import beside
 from foldkeep.scan import FOLDER, open_below
 
+_MOST_NAMES = 10_000
 _RENAME_NOREPLACE = 1  # linux/fs.h
 _NOT_SUPPORTED = (errno.EINVAL, errno.ENOSYS, errno.EOPNOTSUPP)
 
@@ -46,6 +49,15 @@ def move(source: int, name: bytes, target: int, new_name: bytes) -> None:
             raise
         os.link(name, new_name, src_dir_fd=source, dst_dir_fd=target, follow_symlinks=False)
         os.unlink(name, dir_fd=source)
+
+
+def move_to_free(source: int, name: bytes, target: int, wanted: bytes) -> bytes:
+    """Move as `move` does, to the wanted name or the first one beside it that is free, and return that."""
+    for number in range(1, _MOST_NAMES):
+        with suppress(FileExistsError):
+            move(source, name, target, beside(wanted, number))
+            return beside(wanted, number)
+    raise FileExistsError(errno.EEXIST, "no name is free for it there")
 
 
 def _rename_without_replacing(source: int, name: bytes, target: int, new_name: bytes) -> None:

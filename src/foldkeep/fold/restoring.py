@@ -39,7 +39,7 @@ from foldkeep.model import (
 from foldkeep.scan import MEDIA, manifests_of
 
 from .copying import copy_file, has_digest
-from .moving import Folders, facts_of, move
+from .moving import Folders, facts_of, move_to_free
 from .writers import flush_volume, write_all
 
 _CHUNK = 1024 * 1024
@@ -282,25 +282,16 @@ def _place(site: bytes, target: bytes, name: bytes, entries: list[Listed], outsi
     here = os.open(site, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
     there = os.open(target, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
     try:
-        report.folder = os.path.join(target, _move_free(here, _INSIDE, there, name))
+        report.folder = os.path.join(target, move_to_free(here, _INSIDE, there, name))
         if outside_back:
             outside = [entry for entry in outside if not _put_back(site, entry, report)]
         if outside:
-            report.outside = os.path.join(target, _move_free(here, _OUTSIDE, there, name + _OUTSIDE_WORDS))
+            report.outside = os.path.join(target, move_to_free(here, _OUTSIDE, there, name + _OUTSIDE_WORDS))
         os.fsync(there)
     finally:
         os.close(here)
         os.close(there)
     return report
-
-
-def _move_free(source: int, name: bytes, target: int, wanted: bytes) -> bytes:
-    """Move a name to one that is free, beside the wanted one if need be, and return that."""
-    for number in range(1, _MOST_NAMES):
-        with suppress(FileExistsError):
-            move(source, name, target, beside(wanted, number))
-            return beside(wanted, number)
-    raise BadPackage("no name is free for it there")
 
 
 def _put_back(site: bytes, entry: Listed, report: RestoreReport) -> bool:
@@ -329,7 +320,7 @@ def _put_back(site: bytes, entry: Listed, report: RestoreReport) -> bool:
 def _brought(source: int, name: bytes, folder: int, wanted: bytes) -> bytes:
     """Move a file to a name that is free, also to another volume, and return the name."""
     try:
-        return _move_free(source, name, folder, wanted)
+        return move_to_free(source, name, folder, wanted)
     except OSError as error:
         if error.errno != errno.EXDEV:
             raise

@@ -15,7 +15,7 @@ from foldkeep.formats import UNFINISHED, bagit
 from foldkeep.model import Progress, UnusableInput, beside, file_uri, format_moment, reason_of, visible
 from foldkeep.scan import check_package
 
-from .moving import move
+from .moving import move_to_free
 from .packing import Packed, Packing
 from .writers import FORMATS
 
@@ -73,12 +73,7 @@ class Site:
         site = os.open(self.path, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
         try:
             os.fsync(site)
-            name = self.name
-            for number in range(1, _MOST_NAMES):
-                name = beside(self.name, number)
-                with suppress(FileExistsError):
-                    move(site, _PACKAGE, target, name)
-                    break
+            name = move_to_free(site, _PACKAGE, target, self.name)
             os.fsync(target)
             with suppress(OSError):
                 os.unlink(_JOURNAL, dir_fd=site)

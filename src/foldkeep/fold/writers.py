@@ -162,14 +162,18 @@ class FolderWriter(Writer):
     def _at(self, name: str) -> bytes:
         return os.path.join(self.path, os.fsencode(name))
 
+    def _new(self, name: str) -> int:
+        """Open a new file of the package; one of ours that was begun before an interruption goes."""
+        path = self._at(name)
+        if os.path.lexists(path):
+            os.unlink(path)
+        return os.open(path, _NEW, 0o644)
+
     def folder(self, name: str) -> None:
         os.makedirs(self._at(name), exist_ok=True)
 
     def _put(self, name: str, stream: _Told, entry: Packed) -> None:
-        path = self._at(name)
-        if os.path.lexists(path):
-            os.unlink(path)  # of ours, begun before an interruption
-        descriptor = os.open(path, _NEW, 0o644)
+        descriptor = self._new(name)
         try:
             while data := stream.read(_CHUNK):
                 if entry.listed.is_sparse and not data.strip(b"\0"):
@@ -182,10 +186,7 @@ class FolderWriter(Writer):
             os.close(descriptor)
 
     def text(self, name: str, content: bytes) -> None:
-        path = self._at(name)
-        if os.path.lexists(path):
-            os.unlink(path)
-        descriptor = os.open(path, _NEW, 0o644)
+        descriptor = self._new(name)
         try:
             write_all(descriptor, content)
         finally:

@@ -47,11 +47,14 @@ class Package:
         Sizes by path, in the order that they lie in.
     folders
         Paths of folders.
+    top
+        The one folder that a tar holds; empty for what is no tar.
     """
 
     path: bytes
     files: dict[str, int] = field(default_factory=dict)
     folders: set[str] = field(default_factory=set)
+    top: str = ""
 
     def tag(self, name: str) -> bytes:
         """Return the content of a file that is not payload; raise BadPackage if it is not there or too large."""
@@ -266,8 +269,8 @@ def _inner(member: tarfile.TarInfo, package: Package) -> str | None:
     safe_path(member.name, "the package")
     name = _without_top(member.name)
     top = member.name.partition("/")[0]
-    _check_one_top({top, getattr(package, "top", top)})
-    package.top = top  # type: ignore[attr-defined]
+    _check_one_top({top, package.top or top})
+    package.top = top
     if member.isdir():
         _note_folder(package, member.name, name)
         return None
