@@ -8,11 +8,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-import foldkeep.fold.identity as identity
-import foldkeep.fold.moving
+import foldkeep.storage.local.names
 from conftest import Desk, edit, left, listing
-from foldkeep.fold.journal import Journal, absolute_path, read_journal, relative_name
-from foldkeep.fold.working import Worker
+from foldkeep.fold.journal import Journal, Released, Releasing, absolute_path, relative_name
+from foldkeep.fold.methods import method as methods
+from foldkeep.fold.runs import folding
 from foldkeep.model import file_uri
 from foldkeep.stock import Stock, schema
 
@@ -222,21 +222,21 @@ def test_a_full_disk_moves_nothing_unwritten(desk: Desk, monkeypatch):
     desk.write("kite.jpg", b"k" * 40)
     desk.write("kite copy.jpg", b"k" * 40)
     desk.proposed()
-    real = os.write
+    real = os.pwrite
 
-    def full(descriptor, data):
+    def full(descriptor, data, at):
         if b'"do":"fold"' in bytes(data):
             raise OSError(28, "No space left on device")
-        return real(descriptor, data)
+        return real(descriptor, data, at)
 
-    monkeypatch.setattr(os, "write", full)
+    monkeypatch.setattr(os, "pwrite", full)
     answer = desk.ask("fold", desk.docket, "--yes")
     assert left(answer) == [("kite copy.jpg", "its fold cannot be written: no space left on device")]
     assert len(listing(desk.place)) == 2
 
 
 def test_without_a_rename_that_refuses_a_hard_link_moves(desk: Desk, monkeypatch):
-    monkeypatch.setattr(foldkeep.fold.moving, "_libc_renameat2", lambda: None)
+    monkeypatch.setattr(foldkeep.storage.local.names, "_libc_rename", lambda: None)
     desk.write("kite.jpg", b"k" * 40)
     desk.write("kite copy.jpg", b"k" * 40)
     before = listing(desk.place)
@@ -292,13 +292,13 @@ def test_what_is_exchanged_between_look_and_move_is_left(desk: Desk, monkeypatch
     keeper = desk.write("kite.jpg", b"k" * 40)
     desk.write("in/kite copy.jpg", b"k" * 40)
     desk.proposed()
-    real = Worker.intention
+    real = folding.intention
 
     def meddled(*args):
         meddle(desk)
         return real(*args)
 
-    monkeypatch.setattr(Worker, "intention", meddled)
+    monkeypatch.setattr(folding, "intention", meddled)
     answer = desk.ask("fold", desk.docket, "--yes")
     if why:
         assert left(answer) == [("kite copy.jpg", why)]
@@ -315,15 +315,15 @@ def test_a_file_that_takes_the_place_of_the_spare_at_the_last_moment_is_put_back
     desk.write("kite.jpg", b"k" * 40)
     spare = desk.write("kite copy.jpg", b"k" * 40)
     desk.proposed()
-    real = identity.move
+    real = methods.move
 
     def meddled(*args):
-        monkeypatch.setattr(identity, "move", real)
+        monkeypatch.setattr(methods, "move", real)
         spare.rename(desk.top / "taken.jpg")
         spare.write_bytes(b"only here")
         real(*args)
 
-    monkeypatch.setattr(identity, "move", meddled)
+    monkeypatch.setattr(methods, "move", meddled)
     assert left(desk.ask("fold", desk.docket, "--yes")) == [("kite copy.jpg", "changed while it was folded")]
     assert spare.read_bytes() == b"only here"
 
@@ -335,7 +335,7 @@ def test_a_fold_taken_away_by_hand_is_told_and_found_again(desk: Desk):
     desk.proposed()
     desk.ask("fold", desk.docket, "--yes")
     (slot,) = desk.place.glob(".foldkeep/*/files/000001.jpg")
-    (journal,) = desk.place.glob(".foldkeep/*/journal.jsonl")
+    (journal,) = desk.place.glob(".foldkeep/*/journal-2.jsonl")
     slot.rename(desk.top / "slot.jpg")
     with journal.open("ab") as stream:
         for strange in ('{"do":"unfold","n":1,"to":"../../up"}', '{"do":"fold","n":1,"keeper":7}', "[]", "\xff"):
@@ -352,12 +352,15 @@ def test_a_fold_taken_away_by_hand_is_told_and_found_again(desk: Desk):
 
 
 def test_a_journal_counts_whole_lines_only(tmp_path):
-    descriptor = os.open(tmp_path / "journal.jsonl", os.O_RDWR | os.O_CREAT | os.O_APPEND)
-    journal = Journal(descriptor)
-    journal.write([{"do": "fold", "n": 1}])
-    os.write(descriptor, b'{"do":"fold","n":2}garbage\n[1]\n{"do":"fo')
-    journal.write([{"done": "fold", "n": 1}])
-    assert read_journal(descriptor) == [{"do": "fold", "n": 1}, {"done": "fold", "n": 1}]
+    descriptor = os.open(tmp_path / "journal-2.jsonl", os.O_RDWR | os.O_CREAT)
+    journal = Journal(descriptor, b"/kites")
+    journal.write([Releasing(1)], makes_room=True)
+    size = os.fstat(descriptor).st_size
+    os.pwrite(descriptor, b'{"do":"release","n":2}garbage\n[1]\n{"do":"re', 24)
+    journal = Journal(descriptor, b"/kites")
+    journal.write([Released(1)])
+    assert journal.read() == [Releasing(1), Released(1)]
+    assert os.fstat(descriptor).st_size == size, "there is room for what follows"
     os.close(descriptor)
 
 

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 
-import foldkeep.fold.moving
+import foldkeep.storage.local.names
 from conftest import MEMORY, Desk, attached_drive, contents, listing
 from foldkeep.formats import Xmp, with_words
 from foldkeep.stock import Stock
@@ -24,6 +24,7 @@ CHANGES = (
     "rename",
     "fsync",
     "write",
+    "pwrite",
     "utime",
     "fchmod",
     "fchown",
@@ -64,11 +65,11 @@ class Killer:
             return (self.wrap(real_open) if flags & os.O_CREAT else real_open)(path, flags, *args, **named)
 
         os.open = opened
-        moving = foldkeep.fold.moving
+        names = foldkeep.storage.local.names
         if without_rename:
-            moving._libc_renameat2 = lambda: None
+            names._libc_rename = lambda: None
         else:
-            moving._rename_without_replacing = self.wrap(moving._rename_without_replacing)
+            names._rename_without_replacing = self.wrap(names._rename_without_replacing)
         real = Stock.transaction
 
         @contextmanager

@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 from conftest import PROGRAM, Desk, attached_drive, contents, listing, mounted
-from foldkeep.fold.working import Worker
+from foldkeep.fold.methods.method import FoldMethod
 
 
 @contextmanager
@@ -47,14 +47,14 @@ def reasons(answer) -> set[str]:
 
 def meddle_before_acting(monkeypatch, meddle) -> None:
     """Let something happen once, after everything was looked at and written down and before the first act."""
-    real = Worker.act
+    real = FoldMethod.act
 
-    def meddled(self, ready):
-        monkeypatch.setattr(Worker, "act", real)
+    def meddled(self, bench, ready):
+        monkeypatch.setattr(FoldMethod, "act", real)
         meddle()
-        return real(self, ready)
+        return real(self, bench, ready)
 
-    monkeypatch.setattr(Worker, "act", meddled)
+    monkeypatch.setattr(FoldMethod, "act", meddled)
 
 
 @pytest.mark.parametrize("method", ["fold", "hard-link", "symlink"])

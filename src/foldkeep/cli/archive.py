@@ -15,6 +15,7 @@ import argparse
 from typing import TYPE_CHECKING
 
 from .environment import Environment, ExitStatus
+from .parser import add_break_lock
 from .projects_of import add_projects, projects_of, recipes_of
 
 if TYPE_CHECKING:
@@ -47,6 +48,7 @@ def arrange(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--check", action="store_true", help="read packages and compare every file")
     parser.add_argument("--yes", action="store_true", help="go ahead without asking")
     add_projects(parser)
+    add_break_lock(parser)
 
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:

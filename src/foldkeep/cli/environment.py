@@ -23,6 +23,7 @@ class ExitStatus(IntEnum):
     DONE = 0
     PROBLEMS = 1
     UNUSABLE = 2
+    STOPPED = 3
     INTERRUPTED = 130
 
 

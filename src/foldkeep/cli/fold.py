@@ -27,6 +27,7 @@ from typing import TYPE_CHECKING
 
 from .catalogs import add_reading, remembered_and_named
 from .environment import Environment, ExitStatus
+from .parser import add_break_lock
 
 if TYPE_CHECKING:
     from foldkeep.fold import FoldReport, Merged
@@ -57,6 +58,7 @@ def arrange(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--leave-sidecars", action="store_true", help="write nothing into sidecars of keepers")
     parser.add_argument("--config", metavar="FILE", help="the settings file to use (see `foldkeep settings`)")
     add_reading(parser)
+    add_break_lock(parser)
 
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
@@ -86,12 +88,12 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             return ExitStatus.DONE
         with env.progress(args) as progress:
             report = (
-                fold(stock, plan, progress, keep_empty_folders=args.keep_empty_folders)
+                fold(stock, plan, progress, keep_empty_folders=args.keep_empty_folders, break_lock=args.break_lock)
                 if plan.items
                 else FoldReport(method=method)
             )
     env.answer(args, _document(report), lambda page: show_folded(page, report))
-    return ExitStatus.PROBLEMS if report.left else ExitStatus.DONE
+    return ExitStatus.PROBLEMS if report.left or report.notes else ExitStatus.DONE
 
 
 _QUESTIONS = {
@@ -145,6 +147,7 @@ def _document(report: "FoldReport") -> dict[str, object]:
         "emptied_folders": report.emptied,
         "space": [space_document(space) for space in report.space],
         "left": problem_documents(report.left),
+        "notes": problem_documents(report.notes),
     }
 
 

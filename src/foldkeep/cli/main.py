@@ -122,10 +122,15 @@ def _guide() -> str:
 
 
 def _carry_out(command: str, module: "ModuleType", args: "Namespace", env: Environment) -> int:
-    from foldkeep.model import FoldKeepError, reason_of, visible
+    from foldkeep.model import FoldKeepError, StoppedMidway, reason_of, visible
 
+    status = ExitStatus.UNUSABLE
     try:
         return int(module.run(args, env))
+    except StoppedMidway as error:
+        line, status = str(error), ExitStatus.STOPPED
+        told = {"command": command, "run": error.run, "stopped": error.what, "remedy": error.remedy}
+        env.answer(args, told, lambda _: None)
     except FoldKeepError as error:
         line = str(error)
     except BrokenPipeError:
@@ -134,7 +139,7 @@ def _carry_out(command: str, module: "ModuleType", args: "Namespace", env: Envir
         where = f": {visible(os.fsencode(error.filename))}" if error.filename else ""
         line = f"{reason_of(error)}{where}; mend that and run the command again"
     env.stderr.write(f"foldkeep {command}: {line}\n")
-    return ExitStatus.UNUSABLE
+    return status
 
 
 def _unknown(command: str, env: Environment) -> int:

@@ -63,3 +63,12 @@ def add_common(parser: argparse.ArgumentParser) -> None:
     group.add_argument("--json", action="store_true", help="answer with one JSON document")
     group.add_argument("--quiet", action="store_true", help="no progress and no answer, only problems")
     group.add_argument("--no-color", action="store_true", help="no colours, also on a terminal")
+
+
+def add_break_lock(parser: argparse.ArgumentParser) -> None:
+    """Add the option of commands that hold places."""
+    parser.add_argument(
+        "--break-lock",
+        action="store_true",
+        help="take a place whose lock another computer left behind, or this one before it was started anew",
+    )

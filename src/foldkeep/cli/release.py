@@ -10,7 +10,7 @@ import argparse
 from foldkeep.model import parse_age
 
 from .environment import Environment, ExitStatus
-from .parser import typed
+from .parser import add_break_lock, typed
 
 EXAMPLES = """\
 examples:
@@ -29,6 +29,7 @@ def arrange(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--yes", action="store_true", help="go ahead without asking")
     parser.add_argument("--allow-last-copy", action="store_true", help="delete also what exists nowhere else any more")
+    add_break_lock(parser)
 
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
@@ -66,6 +67,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
                     [summary.run for summary in chosen],
                     allow_last_copy=args.allow_last_copy,
                     progress=progress,
+                    break_lock=args.break_lock,
                 )
     document = {
         "command": "release",

@@ -10,6 +10,7 @@ back where it came from with --outside-media-back.
 import argparse
 
 from .environment import Environment, ExitStatus
+from .parser import add_break_lock
 
 EXAMPLES = """\
 examples:
@@ -25,6 +26,7 @@ def arrange(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--outside-media-back", action="store_true", help="put media from elsewhere back where it came from"
     )
+    add_break_lock(parser)
 
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:

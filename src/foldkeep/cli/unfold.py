@@ -11,6 +11,7 @@ import argparse
 from typing import TYPE_CHECKING
 
 from .environment import Environment, ExitStatus
+from .parser import add_break_lock
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -39,6 +40,7 @@ def arrange(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--path", metavar="WHAT", help="only what was folded from here: a file, a folder, or a glob like '*.jpg'"
     )
+    add_break_lock(parser)
 
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
@@ -56,7 +58,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         if args.origin and not os.path.exists(path):
             from foldkeep.fold import unfold_from
 
-            report = unfold_from(os.fsencode(args.origin), progress)
+            report = unfold_from(os.fsencode(args.origin), progress, break_lock=args.break_lock)
         else:
             with Stock.open(path) as stock, stock.hold("unfold"):
                 report = _unfold(args, stock, progress)
@@ -66,9 +68,10 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         "restored": report.restored,
         "renamed": [{"from": path_document(was), "to": path_document(now)} for was, now in report.renamed],
         "left": problem_documents(report.left),
+        "notes": problem_documents(report.notes),
     }
     env.answer(args, document, lambda page: show_unfolded(page, report))
-    return ExitStatus.PROBLEMS if report.left else ExitStatus.DONE
+    return ExitStatus.PROBLEMS if report.left or report.notes else ExitStatus.DONE
 
 
 def _unfold(args: argparse.Namespace, stock: "Stock", progress: "ProgressLine") -> "UnfoldReport":
@@ -79,10 +82,10 @@ def _unfold(args: argparse.Namespace, stock: "Stock", progress: "ProgressLine") 
         import os
 
         # What this stock knows of is brought back the usual way, so that its ledger is right afterwards.
-        return unfold_from(os.fsencode(args.origin), progress, stock)
+        return unfold_from(os.fsencode(args.origin), progress, stock, break_lock=args.break_lock)
     chosen = last_waiting_run(stock) if args.last else find_run(stock, args.run)
     wanted = _wanted(args.path, chosen, stock.ledger.files(chosen.id)) if args.path else None
-    return unfold(stock, chosen, wanted, progress)
+    return unfold(stock, chosen, wanted, progress, break_lock=args.break_lock)
 
 
 def _wanted(text: str, chosen: "Run", files: "list[RunFile]") -> "Callable[[RunFile], bool]":

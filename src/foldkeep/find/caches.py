@@ -21,8 +21,8 @@ from foldkeep.model import (
     lies_below,
     visible,
 )
-from foldkeep.scan import FILE, facts_at, open_path
 from foldkeep.stock import Stock
+from foldkeep.storage.local import FILE, facts_at, open_path
 
 from .project_folders import ProjectFolders
 from .sources import BY_NAME, Made, Name, Sources, missing_source

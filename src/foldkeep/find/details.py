@@ -6,8 +6,9 @@ import stat
 from dataclasses import dataclass
 
 from foldkeep.model import Facts, Role, StockFile, UnusableInput, are_a_pair, kind_of, visible
-from foldkeep.scan import FILE, MediaReader, Medium, digest_of, facts_at, open_path
+from foldkeep.scan import MediaReader, Medium
 from foldkeep.stock import Stock
+from foldkeep.storage.local import FILE, digest_of, facts_at, open_path
 
 from .looking import Look, look
 

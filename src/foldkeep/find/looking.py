@@ -4,7 +4,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from foldkeep.formats import Xmp
-from foldkeep.scan import facts_at, sidecars_of
+from foldkeep.scan import sidecars_of
+from foldkeep.storage.local import facts_at
 
 
 @dataclass(frozen=True, slots=True)

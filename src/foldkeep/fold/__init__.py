@@ -5,18 +5,18 @@ the ledger in line with what the disk shows, so that a process may be killed bet
 """
 
 from .archiving import ArchiveReport, archive
-from .auditing import Audit, audit
-from .checking import check_plan
-from .choosing import find_run, last_waiting_run, surely_began
-from .folding import FoldReport, fold
 from .originals import fold_original
 from .packing import Packing, plan_packing
-from .plan import Merged, Plan, make_plan
-from .releasing import ReleaseReport, release
+from .recovery.settling import settle_all
 from .restoring import RestoreReport, restore
-from .settling import settle_all
+from .runs.auditing import Audit, audit
+from .runs.checking import check_plan
+from .runs.choosing import find_run, last_waiting_run, surely_began
+from .runs.folding import FoldReport, fold
+from .runs.plan import Merged, Plan, make_plan
+from .runs.releasing import ReleaseReport, release
+from .runs.unfolding import COMES_BACK, UnfoldReport, unfold, unfold_from
 from .space import Space
-from .unfolding import COMES_BACK, UnfoldReport, unfold, unfold_from
 from .writers import FORMATS
 
 __all__ = [

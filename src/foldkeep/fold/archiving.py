@@ -23,8 +23,8 @@ from foldkeep.model import (
     visible,
 )
 from foldkeep.stock import Archived, ArchivedFile, Stock
+from foldkeep.storage.local import NotSafe
 
-from .identity import NotSafe
 from .packing import Packing, payload_folders
 from .site import Digests, Site, open_site
 from .writers import BLAKE3, FORMATS, WRITERS, Writer

@@ -4,9 +4,9 @@ import os
 from collections import defaultdict
 
 from foldkeep.model import lies_below
+from foldkeep.storage.local import Folders, facts_of, same_content
 
-from .copying import same_content
-from .moving import Folders, facts_of
+from .bench import may_have
 
 
 class Look:
@@ -42,6 +42,11 @@ class Look:
             except OSError:
                 self._names[folder] = []
         return self._names[folder]
+
+    def may_have(self, path: bytes) -> bool:
+        """Tell whether a file may get a path without becoming a companion of one that is there, or getting one."""
+        found = self.folder_of(path)
+        return found is None or may_have(*found)
 
     def kin_of(self, path: bytes, stem: bytes) -> list[bytes]:
         """Return the names in the folder of a file that are `stem`, or begin with it and a dot."""

@@ -7,10 +7,10 @@ from foldkeep.model import Action, DocketRow, Place, Progress, UnusableInput, ki
 from foldkeep.stock import Stock
 
 from .archiving import ArchiveReport
-from .checking import check_plan
-from .folding import FoldReport, fold
 from .packing import Packed, Packing
-from .plan import Item, Plan
+from .runs.checking import check_plan
+from .runs.folding import FoldReport, fold
+from .runs.plan import Item, Plan
 
 
 def fold_original(

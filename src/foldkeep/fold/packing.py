@@ -11,7 +11,7 @@ from blake3 import blake3
 from foldkeep.find import Project, Uses
 from foldkeep.formats import Form, Listed, bagit
 from foldkeep.model import FOLD_NAME, Problem, UnusableInput, beside, reason_of, visible
-from foldkeep.scan import FOLDER, facts_at, open_path
+from foldkeep.storage.local import FOLDER, facts_at, open_path
 
 _BLOCK = 512
 _LONGEST_NAME = 240  # bytes; most systems take 255

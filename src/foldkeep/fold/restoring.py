@@ -37,9 +37,8 @@ from foldkeep.model import (
     visible,
 )
 from foldkeep.scan import MEDIA, manifests_of
+from foldkeep.storage.local import Folders, copy_file, facts_of, has_digest, move_to_free
 
-from .copying import copy_file, has_digest
-from .moving import Folders, facts_of, move_to_free
 from .writers import flush_volume, write_all
 
 _CHUNK = 1024 * 1024

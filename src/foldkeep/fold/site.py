@@ -14,8 +14,8 @@ from dataclasses import dataclass, field
 from foldkeep.formats import UNFINISHED, bagit
 from foldkeep.model import Progress, UnusableInput, beside, file_uri, format_moment, reason_of, visible
 from foldkeep.scan import check_package
+from foldkeep.storage.local import move_to_free
 
-from .moving import move_to_free
 from .packing import Packed, Packing
 from .writers import FORMATS
 

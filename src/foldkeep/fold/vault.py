@@ -1,7 +1,8 @@
 """A run's folder in the fold of a place: where folded files and the journal lie.
 
 <place>/.foldkeep/README.txt
-<place>/.foldkeep/<run key>/journal.jsonl
+<place>/.foldkeep/lock                            who is at work here, see `hold_places`
+<place>/.foldkeep/<run key>/journal-2.jsonl       (journal.jsonl of an earlier Fold Keep)
 <place>/.foldkeep/<run key>/files/000001.jpg
 <place>/.foldkeep/<run key>/folders/000001        a folder that the run emptied
 
@@ -9,33 +10,48 @@ Beside a file's slot there may be two more names for a moment: ``in-000001.jpg``
 outside, and ``out-000001.jpg``, what had its name outside. Slots begin with a digit, so none is taken for them.
 """
 
+import errno
 import os
+import stat
+from collections.abc import Callable, Container
 from contextlib import ExitStack, suppress
 from types import TracebackType
 from typing import Self
 
-from foldkeep.model import FOLD_NAME, Method, suffix_of
-from foldkeep.scan import FOLDER
+from foldkeep.model import FOLD_NAME, Method, RunFile, suffix_of
+from foldkeep.storage.local import FILE, FOLDER, LOCK_NAME, facts_of
 
-from .journal import VERSION, Entry, Journal, read_journal
+from .journal import NAMES, Begun, Journal, Record, UnknownJournal, histories, journal_in
 
-_JOURNAL = b"journal.jsonl"
 _FILES = b"files"
 _FOLDERS = b"folders"
 PROBES = (b"probe", b"probe-2")
 """Names among a run's files under which it is tried out what a volume can do."""
+
+PROBE_TEXT = b"kite" * 1024
 
 COMING_IN, COMING_OUT = b"in-", b"out-"
 
 _README = b"README.txt"
 _README_TEXT = b"""Files that Fold Keep folded away wait here, whole. They can come back: foldkeep unfold RUN
 
+Each folder is one run. Its journal-2.jsonl (journal.jsonl before Fold Keep 0.2) tells, one JSON object a line,
+which file in `files` came from where: `slot` is the name here, `from` the percent-encoded path below the folder
+that holds .foldkeep. A run with a journal-2.jsonl needs Fold Keep 0.2 or later.
+`folders` has the folders that the run emptied. Without the computer that did this, all of it comes back
+with: foldkeep unfold --from THE_FOLDER_THAT_HOLDS_.foldkeep
+Please do not delete anything here by hand; `foldkeep release RUN` does so and checks first.
+"""
+_FORMER_READMES = (
+    b"""Files that Fold Keep folded away wait here, whole. They can come back: foldkeep unfold RUN
+
 Each folder is one run. Its journal.jsonl tells, one JSON object a line, which file in `files` came from
 where: `slot` is the name here, `from` the percent-encoded path below the folder that holds .foldkeep.
 `folders` has the folders that the run emptied. Without the computer that did this, all of it comes back
 with: foldkeep unfold --from THE_FOLDER_THAT_HOLDS_.foldkeep
 Please do not delete anything here by hand; `foldkeep release RUN` does so and checks first.
-"""
+""",
+)
 
 
 def slot_name(number: int, path: bytes) -> str:
@@ -53,7 +69,7 @@ class Vault:
     files
         Descriptor of the folder of the folded files.
     device
-        The device that the fold lies on; files of other devices cannot be folded into it.
+        The device of that folder; folders on others are on another volume.
     """
 
     def __init__(self, place: bytes, key: str, *, create: bool = False, method: Method = Method.FOLD) -> None:
@@ -62,7 +78,8 @@ class Vault:
         Raises
         ------
         OSError
-            If it is not there and `create` is false, or cannot be made, read or written.
+            If it is not there and `create` is false, or cannot be made, read or written; UnknownJournal if a newer
+            Fold Keep wrote it.
         """
         self.place = place
         with ExitStack() as opened:
@@ -84,12 +101,12 @@ class Vault:
             self.files = enter(run, _FILES)
             self.device = os.fstat(self.files).st_dev
             # Made anew if it was taken away: the ledger knows as much, and a change must be written down.
-            flags = os.O_RDWR | os.O_APPEND | os.O_CREAT | os.O_NOFOLLOW | os.O_CLOEXEC
-            self._journal = hold(os.open(_JOURNAL, flags, 0o600, dir_fd=run))
-            self.journal = Journal(self._journal)
-            if create:
-                self.journal.write([{"journal": VERSION, "run": key, "method": method}])
+            descriptor, version = journal_in(run, create=True)
+            self.journal = Journal(hold(descriptor), place, version)
+            if create and not self.journal.read():
+                self.journal.write([Begun(key, method)])
                 os.fsync(run)
+                os.fsync(fold)
             self._opened = opened.pop_all()
             self._folders: int | None = None
 
@@ -101,9 +118,9 @@ class Vault:
             self._opened.callback(os.close, self._folders)
         return self._folders
 
-    def entries(self) -> list[Entry]:
-        """Return what the journal says."""
-        return read_journal(self._journal)
+    def records(self) -> list[Record]:
+        """Return what the journal tells."""
+        return self.journal.read()
 
     def __enter__(self) -> Self:
         return self
@@ -114,11 +131,16 @@ class Vault:
         self._opened.close()
 
 
-def tidy(place: bytes, key: str) -> None:
+def tidy(place: bytes, key: str, accounted: Container[int] = ()) -> None:
     """Take away the folder of run `key` if no file waits in it, and the fold of `place` if no run is left.
 
     Whatever else lies there stays, and so do the folders around it. A process may be killed at any line
     here; the next call goes on where it was.
+
+    Parameters
+    ----------
+    accounted
+        Numbers of the files whose whereabouts a look has shown; while the journal tells of others, it stays.
     """
     with ExitStack() as opened:
 
@@ -131,33 +153,76 @@ def tidy(place: bytes, key: str) -> None:
             top = os.open(place, FOLDER & ~os.O_NOFOLLOW)
             opened.callback(os.close, top)
             fold = enter(top, FOLD_NAME)
-            with suppress(FileNotFoundError):
-                run = enter(fold, os.fsencode(key))
+            if key:
                 with suppress(FileNotFoundError):
-                    _take_away_prepared(enter(run, _FILES))
-                    os.rmdir(_FILES, dir_fd=run)
-                with suppress(FileNotFoundError):
-                    emptied = enter(run, _FOLDERS)
-                    for name in os.listdir(emptied):
-                        os.rmdir(name, dir_fd=emptied)
-                    os.rmdir(_FOLDERS, dir_fd=run)
-                with suppress(FileNotFoundError):
-                    os.unlink(_JOURNAL, dir_fd=run)
-                os.rmdir(os.fsencode(key), dir_fd=fold)
-            if set(os.listdir(fold)) <= {os.fsdecode(_README)}:
-                with suppress(FileNotFoundError):
+                    run = enter(fold, os.fsencode(key))
+                    known = _known_numbers(run, place)
+                    if any(number not in accounted for number in known):
+                        return
+                    _take_away_run(run, enter, known)
+                    os.rmdir(os.fsencode(key), dir_fd=fold)
+            if set(os.listdir(fold)) <= {os.fsdecode(_README), os.fsdecode(LOCK_NAME)}:
+                if _is_our_readme(fold):
                     os.unlink(_README, dir_fd=fold)
-                os.rmdir(FOLD_NAME, dir_fd=top)
+                if not os.listdir(fold):  # else whoever holds the lock takes both away
+                    os.rmdir(FOLD_NAME, dir_fd=top)
         except OSError:
             return  # something waits here, or the drive is away
 
 
-def _take_away_prepared(files: int) -> None:
-    """Take away what was tried out, or made for a file that never came: its spare is still where it was."""
+def _known_numbers(run: int, place: bytes) -> set[int]:
+    """Return the numbers of the files that the journal of a run tells of; UnknownJournal if it cannot be read."""
+    try:
+        descriptor, version = journal_in(run)
+    except UnknownJournal:
+        raise
+    except FileNotFoundError:
+        return set()
+    try:
+        return set(histories(Journal(descriptor, place, version).read()))
+    finally:
+        os.close(descriptor)
+
+
+def _take_away_run(run: int, enter: Callable[[int, bytes], int], known: set[int]) -> None:
+    # The journal goes only when nothing waits, and before what tells a run that was begun from one that was not.
+    with suppress(FileNotFoundError):
+        files = enter(run, _FILES)
+        _take_away_prepared(files, known)
+        if os.listdir(files):
+            raise OSError(errno.ENOTEMPTY, os.strerror(errno.ENOTEMPTY))
+    with suppress(FileNotFoundError):
+        emptied = enter(run, _FOLDERS)
+        for folder in os.listdir(emptied):
+            os.rmdir(folder, dir_fd=emptied)
+        os.rmdir(_FOLDERS, dir_fd=run)
+    for name in NAMES.values():
+        with suppress(FileNotFoundError):
+            os.unlink(name, dir_fd=run)
+    with suppress(FileNotFoundError):
+        os.rmdir(_FILES, dir_fd=run)
+
+
+def _take_away_prepared(files: int, known: set[int]) -> None:
+    """Take away what was tried out, or made for a file that was never announced: it has never left the vault."""
     names = set(map(os.fsencode, os.listdir(files)))
     for name in names:
-        if name in PROBES or (name.startswith(COMING_IN) and name.removeprefix(COMING_IN) not in names):
+        slot = name.removeprefix(COMING_IN)
+        number = slot.partition(b".")[0]
+        is_prepared = slot != name and number.isdigit() and int(number) not in known
+        if (name in PROBES and _is_probe(files, name)) or is_prepared:
             os.unlink(name, dir_fd=files)
+
+
+def _is_probe(files: int, name: bytes) -> bool:
+    facts = facts_of(files, name)
+    if facts is None or stat.S_ISLNK(facts.st_mode):
+        return facts is not None
+    descriptor = os.open(name, FILE, dir_fd=files)
+    try:
+        return PROBE_TEXT.startswith(os.read(descriptor, len(PROBE_TEXT) + 1))
+    finally:
+        os.close(descriptor)
 
 
 def runs_in(place: bytes) -> list[str]:
@@ -182,11 +247,45 @@ def _make_folder(above: int, name: bytes) -> None:
 
 
 def _write_readme(fold: int) -> None:
-    try:
-        descriptor = os.open(_README, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o644, dir_fd=fold)
-    except FileExistsError:
-        return
+    """Write down for people what this folder is; a text of an earlier Fold Keep gives way."""
+    if facts_of(fold, _README) is not None:
+        if not _is_our_readme(fold) or _readme_text(fold) == _README_TEXT:
+            return
+        os.unlink(_README, dir_fd=fold)
+    descriptor = os.open(_README, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o644, dir_fd=fold)
     try:
         os.write(descriptor, _README_TEXT)
     finally:
         os.close(descriptor)
+
+
+def _is_our_readme(fold: int) -> bool:
+    """Tell whether the text for people is one that a Fold Keep wrote, or began to write."""
+    text = _readme_text(fold)
+    return text is not None and any(whole.startswith(text) for whole in (_README_TEXT, *_FORMER_READMES))
+
+
+def _readme_text(fold: int) -> bytes | None:
+    try:
+        descriptor = os.open(_README, FILE, dir_fd=fold)
+    except OSError:
+        return None
+    try:
+        return os.read(descriptor, len(_README_TEXT) * 2)
+    finally:
+        os.close(descriptor)
+
+
+def coming_in(file: RunFile) -> bytes:
+    """Return the name in the vault of what is to take a file's name outside."""
+    return COMING_IN + os.fsencode(file.slot)
+
+
+def coming_out(file: RunFile) -> bytes:
+    """Return the name in the vault of what had a file's name outside."""
+    return COMING_OUT + os.fsencode(file.slot)
+
+
+def copy_name(key: str, file: RunFile) -> bytes:
+    """Return the name that a copy has until it is whole: ours, since nobody else knows the run's key."""
+    return os.fsencode(f".foldkeep-{key}-{file.number}")

@@ -2,75 +2,46 @@
 
 import os
 import stat
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from blake3 import blake3
 
 from foldkeep.model import DocketRow, format_moment, visible
-from foldkeep.scan import FILE, digest_of, facts_at, open_path
-
-from .identity import Identity, NotSafe, Stamp
+from foldkeep.storage.local import FILE, Identity, NotSafe, Stamp, digest_of, may_be_one, modified_ns, open_path
 
 _BUFFER = 512 * 1024  # as much as stays in a processor's own cache until it is compared and hashed
+
+PathBytes = bytes
+
+
+@dataclass(frozen=True, slots=True)
+class Witness:
+    """The file that stays and vouches for one that goes, as it was when it was read."""
+
+    path: PathBytes
+    stamp: Stamp
 
 
 @dataclass(frozen=True, slots=True)
 class Verified:
-    """A spare as it was when it was read, and the keeper that it was equal to, byte for byte.
+    """A file that may go, as it was when it was looked at.
 
-    Without a keeper (`keeper` is None) nothing vouches for it: the user wants it so, or it is only moved.
+    Attributes
+    ----------
+    witness
+        What vouches for it; None if the user wants it so, or the file is only moved.
+    digest
+        Of its content; empty where that was not read.
     """
 
-    spare: Identity
-    keeper_path: bytes
-    keeper: Stamp | None
-    digest: bytes
+    spare: Stamp
+    witness: Witness | None = None
+    digest: bytes = b""
 
 
-NOTHING = Verified(Identity(0, 0, 0, 0), b"", None, b"")
+NOTHING = Verified(Stamp(Identity(0, 0, 0, 0), 0))
 """Of what is not there yet."""
-
-
-class Keepers:
-    """Keepers that were compared, and what our own links to them did to their stamps."""
-
-    def __init__(self) -> None:
-        self._linked: dict[Identity, Stamp] = {}
-
-    def stands(self, verified: Verified) -> bool:
-        """Tell whether the keeper is still the file that was compared, at its place."""
-        if verified.keeper is None:
-            return True
-        try:
-            return self._is_same(verified.keeper, facts_at(verified.keeper_path))
-        except OSError:
-            return False
-
-    @contextmanager
-    def linking(self, verified: Verified) -> Iterator[os.stat_result]:
-        """Do something to a hard link of the keeper: that changes its stamp, and is no change by somebody else.
-
-        The block is given what the system says of the keeper. Raises NotSafe if somebody changed it before.
-        """
-        try:
-            keeper = open_path(verified.keeper_path, FILE)
-        except OSError:
-            raise NotSafe("its keeper changed or went away") from None
-        try:
-            before = os.fstat(keeper)
-            if verified.keeper is None or not self._is_same(verified.keeper, before):
-                raise NotSafe("its keeper changed or went away")
-            yield before
-            after = Stamp.of(os.fstat(keeper))
-            if after.identity == verified.keeper.identity:
-                self._linked[after.identity] = after
-        finally:
-            os.close(keeper)
-
-    def _is_same(self, stamp: Stamp, facts: os.stat_result) -> bool:
-        return Stamp.of(facts) in (stamp, self._linked.get(stamp.identity))
 
 
 def verify(row: DocketRow, folder: int, name: bytes, keepers: list[bytes], comparison: "Comparison") -> Verified:
@@ -90,55 +61,38 @@ def verify(row: DocketRow, folder: int, name: bytes, keepers: list[bytes], compa
     OSError
         If the spare cannot be read.
     """
-    descriptor, spare = _open_spare(row, folder, name)
+    descriptor, facts = _open_spare(row, folder, name)
     try:
         why = "no copy of it stays"
+        witness = None
         for path in keepers:
             try:
-                keeper, digest = _compare(descriptor, spare, path, comparison)
+                witness, digest = compared(descriptor, facts, path, comparison)
             except NotSafe as refusal:
                 why = str(refusal)
                 continue
-            _check_digest(row, digest)
             break
         else:
             if keepers:
                 raise NotSafe(why)
-            path, keeper, digest = b"", None, digest_of(descriptor, spare.size)[0]
-            _check_digest(row, digest)
-        if Identity.of(os.fstat(descriptor)) != spare:
+            digest = digest_of(descriptor, facts.st_size)[0]
+        if row.digest is not None and digest != row.digest:
+            raise NotSafe("its content is not what the docket says; scan again")
+        if Stamp.of(os.fstat(descriptor)) != Stamp.of(facts):
             raise NotSafe("changed while it was compared")
-        return Verified(spare, path, keeper, digest)
+        return Verified(Stamp.of(facts), witness, digest)
     finally:
         os.close(descriptor)
 
 
 def look_at(row: DocketRow, folder: int, name: bytes) -> Verified:
     """Look whether a file is the one that is meant, without reading it: nothing vouches for it."""
-    descriptor, spare = _open_spare(row, folder, name)
+    descriptor, facts = _open_spare(row, folder, name)
     os.close(descriptor)
-    return Verified(spare, b"", None, b"")
+    return Verified(Stamp.of(facts))
 
 
-def check_source(path: bytes, made: Identity) -> None:
-    """Raise NotSafe unless what a file can be made again from is there, readable, and not that file itself."""
-    try:
-        descriptor = open_path(path, FILE)
-    except OSError:
-        raise NotSafe(f"what it is made from is gone or cannot be read: {visible(path)}") from None
-    try:
-        facts = os.fstat(descriptor)
-        if not stat.S_ISREG(facts.st_mode) or not os.pread(descriptor, 1, 0):
-            raise NotSafe(f"what it is made from is empty, or no file: {visible(path)}")
-        if (facts.st_dev, facts.st_ino) == (made.device, made.inode):
-            raise NotSafe(f"the same file as what it is made from (hard link): {visible(path)}")
-    except OSError:
-        raise NotSafe(f"what it is made from is gone or cannot be read: {visible(path)}") from None
-    finally:
-        os.close(descriptor)
-
-
-def _open_spare(row: DocketRow, folder: int, name: bytes) -> tuple[int, Identity]:
+def _open_spare(row: DocketRow, folder: int, name: bytes) -> tuple[int, os.stat_result]:
     try:
         descriptor = os.open(name, FILE, dir_fd=folder)
     except FileNotFoundError:
@@ -149,12 +103,7 @@ def _open_spare(row: DocketRow, folder: int, name: bytes) -> tuple[int, Identity
     except NotSafe:
         os.close(descriptor)
         raise
-    return descriptor, Identity.of(facts)
-
-
-def _check_digest(row: DocketRow, digest: bytes) -> None:
-    if row.digest is not None and digest != row.digest:
-        raise NotSafe("its content is not what the docket says; scan again")
+    return descriptor, facts
 
 
 def _check_row(row: DocketRow, facts: os.stat_result) -> None:
@@ -162,35 +111,41 @@ def _check_row(row: DocketRow, facts: os.stat_result) -> None:
         raise NotSafe("no longer a regular file")
     if facts.st_size != row.size:
         raise NotSafe(f"changed since the scan: {facts.st_size} bytes now, {row.size} then")
-    if facts.st_mtime_ns != row.modified_ns:
-        raise NotSafe(f"changed since the scan: modified {format_moment(facts.st_mtime_ns)}")
+    if modified_ns(facts) != row.modified_ns:
+        raise NotSafe(f"changed since the scan: modified {format_moment(modified_ns(facts))}")
 
 
-def _compare(spare_descriptor: int, spare: Identity, path: bytes, comparison: "Comparison") -> tuple[Stamp, bytes]:
-    """Return the stamp of the keeper at `path` and the digest of the content that both have."""
+def compared(
+    descriptor: int, facts: os.stat_result, path: PathBytes, comparison: "Comparison"
+) -> tuple[Witness, bytes]:
+    """Compare an open file with the one at a path, byte for byte; return that as witness, and the digest of both.
+
+    Raises NotSafe if they differ, or are, or may be, one file.
+    """
     try:
-        descriptor = open_path(path, FILE)
+        other = open_path(path, FILE)
     except OSError:
         raise NotSafe(f"its keeper cannot be read: {visible(path)}") from None
     try:
-        facts = os.fstat(descriptor)
-        keeper = Stamp.of(facts)
-        if not stat.S_ISREG(facts.st_mode):
+        keeper = os.fstat(other)
+        if not stat.S_ISREG(keeper.st_mode):
             raise NotSafe(f"its keeper is no regular file: {visible(path)}")
-        if (facts.st_dev, facts.st_ino) == (spare.device, spare.inode):
+        if os.path.samestat(keeper, facts):
             raise NotSafe(f"the same file as its keeper (hard link): {visible(path)}")
+        if may_be_one(keeper, facts):
+            raise NotSafe(f"the same file as its keeper, seen through another mount: {visible(path)}")
         digest = None
-        if facts.st_size == spare.size:
-            digest = comparison.digest_if_equal(spare_descriptor, descriptor, spare.size)
+        if keeper.st_size == facts.st_size:
+            digest = comparison.digest_if_equal(descriptor, other, facts.st_size)
         if digest is None:
             raise NotSafe(f"its keeper has another content now: {visible(path)}")
-        if Stamp.of(os.fstat(descriptor)) != keeper:
+        if Stamp.of(os.fstat(other)) != Stamp.of(keeper):
             raise NotSafe(f"its keeper changed while it was compared: {visible(path)}")
-        return keeper, digest
+        return Witness(path, Stamp.of(keeper)), digest
     except OSError:
         raise NotSafe(f"its keeper cannot be read: {visible(path)}") from None
     finally:
-        os.close(descriptor)
+        os.close(other)
 
 
 class Comparison:
@@ -205,7 +160,7 @@ class Comparison:
         Is told after every part of a comparison how many bytes it has got to.
     """
 
-    def __init__(self, told: Callable[[int], None]) -> None:
+    def __init__(self, told: Callable[[int], None] = lambda _: None) -> None:
         self._told = told
         self._first, self._second = bytearray(_BUFFER), bytearray(_BUFFER)
         self._view, self._other_view = memoryview(self._first), memoryview(self._second)

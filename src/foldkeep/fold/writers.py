@@ -16,9 +16,9 @@ from typing import IO, Any
 from blake3 import blake3
 
 from foldkeep.model import kind_of
-from foldkeep.scan import FILE, MEDIA, open_path
+from foldkeep.scan import MEDIA
+from foldkeep.storage.local import FILE, Identity, NotSafe, open_path
 
-from .identity import Identity, NotSafe
 from .packing import Packed
 
 FORMATS = ("folder", "tar", "tar.zst", "zip")

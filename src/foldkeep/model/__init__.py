@@ -4,7 +4,7 @@ from .catalogs import Catalog, CatalogEntry, CatalogSource
 from .companions import are_a_pair, belongs_to, counterpart, is_sidecar, owner_names, sidecar_stems, stem_of
 from .copies import copy_marks, looks_like_a_copy, plain_stem
 from .dockets import Action, DocketRow
-from .errors import FoldKeepError, StockBusy, UnusableInput
+from .errors import FoldKeepError, PlaceBusy, StockBusy, StoppedMidway, UnusableInput
 from .files import CopySet, Place, Role, StockFile, Volume, format_digest, freed_files, parse_digest
 from .filters import Filter
 from .kinds import KINDS, OTHER, kind_of, suffix_of
@@ -12,10 +12,10 @@ from .media import Facts
 from .names import beside, file_uri, folders_above, lies_below, path_from_uri, steps_alike, visible
 from .previews import preview_of
 from .recipes import CACHE, IN_PROJECT, SOURCES, WHATS, Cookbook, Recipe, Shelf
-from .runs import Method, Run, RunFile, RunFileState, RunSummary
+from .runs import Method, Run, RunFile, RunFileState, RunSummary, SourceFacts
 from .settings import ASKABLE, BUNDLE_SUFFIXES, Settings
 from .signatures import contradiction, format_of
-from .units import format_moment, format_size, parse_age, parse_moment, parse_size
+from .units import format_moment, format_size, format_span, parse_age, parse_moment, parse_size
 from .work import Problem, Progress, Step, no_progress, reason_of
 
 FOLD_NAME = b".foldkeep"
@@ -70,6 +70,7 @@ __all__ = [
     "RunFile",
     "RunFileState",
     "RunSummary",
+    "SourceFacts",
     "beside",
     "lies_below",
     "folders_above",
@@ -79,6 +80,7 @@ __all__ = [
     "visible",
     "format_moment",
     "format_size",
+    "format_span",
     "parse_age",
     "parse_moment",
     "parse_size",
@@ -89,5 +91,7 @@ __all__ = [
     "reason_of",
     "FoldKeepError",
     "StockBusy",
+    "PlaceBusy",
+    "StoppedMidway",
     "UnusableInput",
 ]

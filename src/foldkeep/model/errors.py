@@ -27,3 +27,21 @@ class UnusableInput(FoldKeepError):
 
 class StockBusy(FoldKeepError):
     """Another Fold Keep is at work on the same stock."""
+
+
+class PlaceBusy(FoldKeepError):
+    """Another Fold Keep is at work in the same place, whatever stock it came with."""
+
+
+class StoppedMidway(FoldKeepError):
+    """Something was changed, and then it could not go on; shown as one line, exit status 3.
+
+    Parameters
+    ----------
+    run
+        The number of the run that was stopped.
+    """
+
+    def __init__(self, what: str, remedy: str, run: int) -> None:
+        super().__init__(what, remedy)
+        self.run = run

@@ -50,6 +50,15 @@ class RunFileState(StrEnum):
 
 
 @dataclass(frozen=True, slots=True)
+class SourceFacts:
+    """What a source was when a derived file was folded; the digest is empty where its content was not known."""
+
+    size: int
+    modified_ns: int
+    digest: bytes = b""
+
+
+@dataclass(frozen=True, slots=True)
 class RunFile:
     """One file of a run.
 
@@ -73,6 +82,14 @@ class RunFile:
         What is done to this one: a companion may be moved beside the keeper while its master is folded.
     words
         Of a sidecar: BLAKE3 of the one that says what it said, which was written in its place or lies at `keeper`.
+    source
+        What the source at `keeper` was when a derived file was folded; None for all others.
+    target_volume
+        What tells the volume of `target` from others, where that is not its place's; else empty.
+    target_modified_ns
+        The time that the volume of `target` gave it, which may be rounded; 0 where that is not known.
+    link
+        What the symbolic link in its place says, as a journal tells it; empty where the paths tell.
     """
 
     run: int
@@ -89,6 +106,10 @@ class RunFile:
     target: bytes = b""
     method: Method = Method.FOLD
     words: bytes = b""
+    source: SourceFacts | None = None
+    target_volume: str = ""
+    target_modified_ns: int = 0
+    link: bytes = b""
 
     @property
     def is_regenerable(self) -> bool:

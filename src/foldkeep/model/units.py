@@ -90,3 +90,16 @@ def parse_moment(text: str) -> int:
     since = datetime.fromisoformat(found[1]).replace(tzinfo=UTC) - _EPOCH
     seconds = since.days * 86_400 + since.seconds
     return seconds * 1_000_000_000 + int((found[2] or "0").ljust(9, "0"))
+
+
+def format_span(seconds: float) -> str:
+    """Return a span of time in words, in the largest unit that it has one of.
+
+    >>> format_span(7300)
+    '2 hours'
+    """
+    for unit, length in (("day", 86_400), ("hour", 3_600), ("minute", 60), ("second", 1)):
+        count = int(max(0, seconds) // length)
+        if count or unit == "second":
+            return f"{count:,} {unit}" + ("" if count == 1 else "s")
+    return ""

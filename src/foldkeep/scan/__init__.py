@@ -3,10 +3,8 @@
 from .apart import Apart
 from .facts import MEDIA, MediaReader, Medium, capture_moment, read_sidecar, sidecars_of
 from .in_use import open_files, sign_of_work
-from .opening import FILE, FOLDER, facts_at, forget_pages, open_below, open_path
 from .packages import Checked, check_package, digests, manifests_of
 from .places import Presence, add_place, find_place, named_folder, presence, presences
-from .reading import digest_of
 from .report import ScanReport
 from .scan import scan
 
@@ -19,7 +17,6 @@ __all__ = [
     "presence",
     "presences",
     "Presence",
-    "digest_of",
     "Checked",
     "check_package",
     "digests",
@@ -33,10 +30,4 @@ __all__ = [
     "capture_moment",
     "read_sidecar",
     "sidecars_of",
-    "open_below",
-    "open_path",
-    "facts_at",
-    "forget_pages",
-    "FILE",
-    "FOLDER",
 ]

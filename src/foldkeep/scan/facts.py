@@ -12,10 +12,10 @@ from typing import NamedTuple, Self
 from foldkeep.formats import Xmp, parse_xmp
 from foldkeep.model import Facts, StockBusy, belongs_to, suffix_of
 from foldkeep.stock import Pictures, Stock
+from foldkeep.storage.local import FILE, facts_at, open_path
 
 from .apart import Apart
 from .media import read_facts
-from .opening import FILE, facts_at, open_path
 
 READER, MAKER = 1, 1
 """The versions of our reading and of our making of pictures; a higher one asks all files again."""

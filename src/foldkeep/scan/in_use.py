@@ -5,7 +5,7 @@ import time
 from collections.abc import Iterable
 from fnmatch import fnmatch
 
-from .opening import facts_at
+from foldkeep.storage.local import facts_at
 
 _HOURS = 6
 _LOCKS = ("*.lock", "*.lck", ".~lock.*", "~$*", ".#*")

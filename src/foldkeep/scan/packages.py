@@ -10,8 +10,7 @@ from typing import Any
 
 from foldkeep.formats import BadPackage, Package, Stream, bagit, open_package
 from foldkeep.model import Problem, Progress, Step, no_progress, reason_of
-
-from .opening import forget_pages
+from foldkeep.storage.local import forget_pages
 
 _CHUNK = 1024 * 1024
 _WORKERS = 2

@@ -7,8 +7,7 @@ from enum import StrEnum
 
 from foldkeep.model import ASKABLE, FOLD_NAME, Place, Role, UnusableInput, lies_below, reason_of, visible
 from foldkeep.stock import Stock
-
-from .volumes import VolumeFacts, volume_of
+from foldkeep.storage.local import VolumeFacts, volume_of
 
 
 class Presence(StrEnum):

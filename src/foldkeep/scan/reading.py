@@ -8,18 +8,15 @@ from blake3 import blake3
 
 from foldkeep.model import contradiction, reason_of
 from foldkeep.stock import Reading
+from foldkeep.storage.local import FILE, digest_of, open_path
 
 from .clones import shared_extent
-from .opening import FILE, open_path
 
 END_BLOCK = 16 * 1024
 """Bytes read at each end of a file before it is worth reading whole."""
 
 WHOLE_UP_TO = 2 * END_BLOCK
 """A file of at most this size is read whole at once: its ends are all of it."""
-
-READ_BUFFER = 512 * 1024
-"""Bytes read at a time: as much as stays in a processor's own cache until it is hashed."""
 
 
 class Changed(Exception):
@@ -50,6 +47,10 @@ class Meter:
 
     def __init__(self) -> None:
         self.bytes = 0
+
+    def add(self, size: int) -> None:
+        """Note that so many bytes more were read."""
+        self.bytes += size
 
 
 def read_ends(reading: Reading, meter: Meter) -> Outcome:  # noqa: ARG001 - it is over before it could be looked at
@@ -83,29 +84,13 @@ def read_whole(reading: Reading, meter: Meter) -> Outcome:
         descriptor = open_path(reading.path, FILE)
         try:
             _check_same(descriptor, reading)
-            digest, count = digest_of(descriptor, reading.size, meter)
+            digest, count = digest_of(descriptor, reading.size, meter.add)
             _check_same(descriptor, reading)
         finally:
             os.close(descriptor)
     except (OSError, Changed) as error:
         return Outcome(reading, problem=_words(error))
     return Outcome(reading, count, digest=digest)
-
-
-def digest_of(descriptor: int, size: int, meter: Meter | None = None) -> tuple[bytes, int]:
-    """Return the BLAKE3 digest of an open file from where it stands, and how many bytes that were.
-
-    Reading stops after `size` bytes and one more, so that a file that grows without end does end here.
-    """
-    hasher = blake3()
-    buffer = memoryview(bytearray(min(READ_BUFFER, size + 1)))
-    count = 0
-    while count <= size and (got := os.readv(descriptor, [buffer])):
-        hasher.update(buffer[:got])
-        count += got
-        if meter is not None:
-            meter.bytes += got
-    return hasher.digest(), count
 
 
 def _check_same(descriptor: int, reading: Reading) -> os.stat_result:

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from foldkeep.model import Place, Problem, Progress, Settings, Step, lies_below, no_progress
 from foldkeep.stock import Stock
+from foldkeep.storage.local import volume_of
 
 from .clones import extent_of
 from .looking import Looking
@@ -14,7 +15,6 @@ from .places import Presence, presence, presences
 from .pool import Pool
 from .reading import read_ends, read_whole
 from .report import ScanReport
-from .volumes import volume_of
 from .walk import Listing, walk
 
 # Files of at least this size are read while the walk goes on; smaller ones would only keep it waiting for

@@ -7,8 +7,9 @@ import io
 import warnings
 from typing import TYPE_CHECKING, Any, BinaryIO
 
+from foldkeep.storage.local import FILE, open_path
+
 from .media import MOST_PIXELS
-from .opening import FILE, open_path
 
 if TYPE_CHECKING:
     from PIL.Image import Image

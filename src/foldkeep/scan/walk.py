@@ -12,9 +12,9 @@ from blake3 import blake3
 
 from foldkeep.model import Problem, reason_of
 from foldkeep.stock import Sighting
+from foldkeep.storage.local import FOLDER, open_path
 
 from .looking import Looking
-from .opening import FOLDER, open_path
 
 # A file system keeps times to a tick of the kernel's clock, or to whole seconds. A file that was changed
 # less than that before it was listed may be changed again without its time telling.

@@ -201,6 +201,8 @@ def show_folded(page: Page, report: FoldReport) -> None:
     _show_merged(page, report.merged, "got", "waits in the fold", len(report.merged) + 1)
     if report.emptied:
         page.line(f"{count(report.emptied, 'folder')} became empty and went as well.")
+    for note in report.notes:
+        page.line((f"{visible(note.path)}: {note.reason}", CARE), indent=2)
     show_left(page, report.left, "left where they are" if len(report.left) > 1 else "left where it is")
     waits = report.folded and report.method not in (Method.BIN, Method.DELETE, Method.MOVE)
     if waits:
@@ -232,6 +234,8 @@ def show_unfolded(page: Page, report: UnfoldReport) -> None:
     page.line(f"{count(report.restored, 'file')}{of_run} {back}.")
     for was, now in report.renamed:
         page.line((f"{visible(was)} was taken: now beside it as ", CARE), visible(now), indent=2)
+    for note in report.notes:
+        page.line((f"{visible(note.path)} {note.reason}", CARE), indent=2)
     show_left(page, report.left, "still in the fold")
 
 

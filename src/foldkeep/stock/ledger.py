@@ -3,15 +3,16 @@
 import sqlite3
 from collections.abc import Collection, Iterable
 from operator import attrgetter
+from typing import Any
 
-from foldkeep.model import Method, Run, RunFile, RunFileState, RunSummary
+from foldkeep.model import Method, Run, RunFile, RunFileState, RunSummary, SourceFacts
 
 _RUN_COLUMNS = "id, key, method, docket, started_ns, underway"
-_FILE_COLUMNS = (
-    "run, number, place, path, slot, size, modified_ns, digest, keeper, state, reason, target, method, words"
-)
-_FILE_VALUES = attrgetter(*_FILE_COLUMNS.split(", "))
-_FILE_NEWS = attrgetter("state", "reason", "digest", "keeper", "target", "words", "run", "number")
+_PLAIN = "run, number, place, path, slot, size, modified_ns, digest, keeper, state, reason, target, method, words"
+_FILE_COLUMNS = f"{_PLAIN}, target_volume, target_modified_ns, source"
+_FILE_VALUES = attrgetter(*_FILE_COLUMNS.split(", ")[:-1])
+_NEWS = "state, reason, digest, keeper, target, words, target_volume, target_modified_ns"
+_FILE_NEWS = attrgetter(*_NEWS.split(", "))
 
 
 class Ledger:
@@ -32,15 +33,15 @@ class Ledger:
     def put(self, files: Iterable[RunFile]) -> None:
         """Write down files of a run that is about to begin."""
         self._db.executemany(
-            f"INSERT INTO run_files ({_FILE_COLUMNS}) VALUES ({','.join('?' * 14)})", map(_FILE_VALUES, files)
+            f"INSERT INTO run_files ({_FILE_COLUMNS}) VALUES ({','.join('?' * 17)})",
+            ((*_FILE_VALUES(file), _told(file.source)) for file in files),
         )
 
     def update(self, files: Iterable[RunFile]) -> None:
         """Bring what was found out about files of a run up to date; where they come from stays."""
         self._db.executemany(
-            "UPDATE run_files SET state = ?, reason = ?, digest = ?, keeper = ?, target = ?, words = ?"
-            " WHERE run = ? AND number = ?",
-            map(_FILE_NEWS, files),
+            f"UPDATE run_files SET ({_NEWS}, source) = ({','.join('?' * 9)}) WHERE run = ? AND number = ?",
+            ((*_FILE_NEWS(file), _told(file.source), file.run, file.number) for file in files),
         )
 
     def set_underway(self, run: int, underway: bool) -> None:
@@ -73,7 +74,7 @@ class Ledger:
             " ORDER BY number",
             (run, *states),
         )
-        return [RunFile(*(*row[:9], RunFileState(row[9]), *row[10:12], Method(row[12]), row[13])) for row in rows]
+        return [_run_file(row) for row in rows]
 
     def summaries(self) -> list[RunSummary]:
         """Return every run with its files counted by state, the first run first."""
@@ -104,6 +105,15 @@ class Ledger:
         ).fetchone()
         return _run(row) if row else None
 
+    def symlinks_to(self, keeper: bytes) -> list[RunFile]:
+        """Return the files in whose places runs put symbolic links that lead to a file."""
+        rows = self._db.execute(
+            f"SELECT {_FILE_COLUMNS} FROM run_files"
+            " WHERE keeper = ? AND method = 'symlink' AND state IN ('waiting', 'released')",
+            (keeper,),
+        )
+        return [_run_file(row) for row in rows]
+
     def was_rewritten(self, path: bytes) -> bool:
         """Tell whether a run wrote a sidecar in the place of the one at this path."""
         return bool(
@@ -117,3 +127,16 @@ class Ledger:
 def _run(row: tuple[int, str, str, bytes, int, int]) -> Run:
     id_, key, method, docket, started_ns, underway = row
     return Run(id_, key, Method(method), docket, started_ns, bool(underway))
+
+
+def _run_file(row: tuple[Any, ...]) -> RunFile:
+    source = None
+    if row[16]:
+        size, modified_ns, digest = row[16].split()
+        source = SourceFacts(int(size), int(modified_ns), b"" if digest == "-" else bytes.fromhex(digest))
+    values = [*row[:9], RunFileState(row[9]), *row[10:12], Method(row[12]), row[13], source, *row[14:16]]
+    return RunFile(*values)
+
+
+def _told(source: SourceFacts | None) -> str:
+    return f"{source.size} {source.modified_ns} {source.digest.hex() or '-'}" if source else ""

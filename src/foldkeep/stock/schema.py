@@ -138,6 +138,12 @@ _MIGRATIONS = (
     CREATE INDEX archived_files_by_digest ON archived_files (digest);
     CREATE INDEX archived_files_by_archive ON archived_files (archive);
     """,
+    """
+    ALTER TABLE run_files ADD COLUMN source TEXT NOT NULL DEFAULT '';  -- size, time, digest of a derived file's source
+    ALTER TABLE run_files ADD COLUMN target_volume TEXT NOT NULL DEFAULT '';
+    ALTER TABLE run_files ADD COLUMN target_modified_ns INTEGER NOT NULL DEFAULT 0;
+    CREATE INDEX run_files_linking ON run_files (keeper) WHERE method = 'symlink';
+    """,
 )
 VERSION = len(_MIGRATIONS)
 

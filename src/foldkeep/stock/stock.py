@@ -103,11 +103,11 @@ class Stock:
         self._db.execute("BEGIN IMMEDIATE")
         try:
             yield renew
+            self._db.execute("COMMIT")
         except BaseException:
             if self._db.in_transaction:  # a full disk makes SQLite roll back by itself
                 self._db.execute("ROLLBACK")
             raise
-        self._db.execute("COMMIT")
 
     def close(self) -> None:
         """Close a stock that was not opened by ``with``."""

@@ -40,6 +40,15 @@ def volume_of(folder: bytes, device: int) -> VolumeFacts:
     return VolumeFacts(f"device:{device}", name)
 
 
+def is_local(folder: bytes, device: int) -> bool:
+    """Tell whether a folder lies on a file system of this computer's own, whose locks no other computer can pass by.
+
+    Not so are shares, and what a program serves behind a mount (FUSE).
+    """
+    kind = _mount_of(folder, device)[2]
+    return kind not in _NAMED and not kind.startswith("fuse")
+
+
 def _mount_of(folder: bytes, device: int) -> tuple[str, str, str]:
     """Return where the volume of a folder is mounted, from what, and the type of its file system."""
     import psutil

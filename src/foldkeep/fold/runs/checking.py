@@ -31,10 +31,10 @@ from foldkeep.model import (
 )
 from foldkeep.scan import MediaReader, Medium, Presence, presences
 from foldkeep.stock import Stock
+from foldkeep.storage.local import Folders, modified_ns
 
-from .look import Look
-from .merging import LARGEST_SIDECAR, Merger
-from .moving import Folders
+from ..look import Look
+from ..sidecars.merging import LARGEST_SIDECAR, Merger
 from .plan import Item, Plan, beside_spare
 
 _LARGEST_LITTER = 16 * 1024 * 1024
@@ -102,7 +102,7 @@ def _embedded(reader: MediaReader, look: Look, path: bytes, digest: bytes | None
     if facts is None:
         return Xmp()
     kind = kind_of(os.path.basename(path))
-    said = reader.facts(Medium(path, kind, facts.st_size, facts.st_mtime_ns, digest))
+    said = reader.facts(Medium(path, kind, facts.st_size, modified_ns(facts), digest))
     return Xmp(said.keywords, said.rating, said.title, said.description)
 
 
@@ -199,7 +199,7 @@ def _companion(item: Item, path: bytes, goes: Callable[[bytes], bool], look: Loo
     theirs = os.path.join(folder, counterpart(os.path.basename(path), os.path.basename(item.row.path), name))
     other = None if goes(theirs) else look.facts(theirs)
     row = DocketRow(
-        item.row.set, Action.FOLD, path, facts.st_size, kind_of(os.path.basename(path)), facts.st_mtime_ns, None,
+        item.row.set, Action.FOLD, path, facts.st_size, kind_of(os.path.basename(path)), modified_ns(facts), None,
         f"goes along with {visible(os.path.basename(item.row.path))}",
     )  # fmt: skip
     # What is large is compared when its turn comes; if it differs then, it is left.
@@ -219,9 +219,13 @@ def _companion(item: Item, path: bytes, goes: Callable[[bytes], bool], look: Loo
 
 
 def _free_name(path: bytes, look: Look) -> bytes:
+    """Return a path that nothing has, this one or one beside it that makes it nobody else's companion."""
     folder, name = os.path.split(path)
-    names = (os.path.join(folder, beside(name, number)) for number in count(1))
-    return next(free for free in names if look.facts(free) is None)
+    for number in count(1):
+        free = os.path.join(folder, beside(name, number))
+        if look.facts(free) is None and (number == 1 or look.may_have(free)):
+            return free
+    raise AssertionError("names are without end")
 
 
 def _may_be_litter(name: bytes, facts: os.stat_result) -> bool:
@@ -247,7 +251,7 @@ def _litter(items: list[Item], globs: tuple[str, ...], look: Look) -> list[Item]
             path = os.path.join(folder, name)
             facts = look.facts(path)
             if facts is not None and _may_be_litter(name, facts):
-                row = DocketRow(item.row.set, Action.FOLD, path, facts.st_size, kind_of(name), facts.st_mtime_ns, None,
+                row = DocketRow(item.row.set, Action.FOLD, path, facts.st_size, kind_of(name), modified_ns(facts), None,
                                 "all that is left in its folder")  # fmt: skip
                 found.append(Item(row, item.place, [], item.method, beside_spare(item, path), litter=True))
     return found

@@ -4,8 +4,8 @@ import os
 from dataclasses import dataclass, field
 
 from foldkeep.model import FOLD_NAME, Problem, Progress, Run, RunFile, RunFileState, Step, no_progress, reason_of
-from foldkeep.scan import FILE, digest_of, open_path
 from foldkeep.stock import Stock
+from foldkeep.storage.local import FILE, digest_of, modified_ns, open_path
 
 
 @dataclass
@@ -53,7 +53,7 @@ def _difference(file: RunFile, path: bytes) -> str:
         descriptor = open_path(path, FILE)
         try:
             digest, size = digest_of(descriptor, file.size)
-            changed = os.fstat(descriptor).st_mtime_ns != file.modified_ns
+            changed = modified_ns(os.fstat(descriptor)) not in (file.modified_ns, file.target_modified_ns)
         finally:
             os.close(descriptor)
     except OSError as error:

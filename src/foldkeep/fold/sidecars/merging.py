@@ -21,11 +21,11 @@ from foldkeep.model import (
     suffix_of,
     visible,
 )
-from foldkeep.scan import FILE, open_path
+from foldkeep.storage.local import FILE, NotSafe, Stamp, open_path
 
-from .identity import NotSafe
-from .look import Look
-from .plan import Item, Merge, Merged, Plan, Source, beside_spare
+from ..look import Look
+from ..runs.plan import Item, Merge, Merged, Plan, Source, beside_spare
+from ..verify import Witness
 
 LARGEST_SIDECAR = 4 * 1024 * 1024
 
@@ -49,20 +49,21 @@ def read_sidecar_in(folder: int, name: bytes) -> bytes:
     return document
 
 
-def check_said(path: bytes, folder: int, name: bytes) -> bytes:
-    """Return the digest of the sidecar at `path`, which must say now all that one in an open folder does.
+def check_said(path: bytes, folder: int, name: bytes) -> tuple[bytes, Witness]:
+    """Return the digest of the sidecar at `path`, which must say now all that one in an open folder does; and itself.
 
     Raises NotSafe if it does not, or one of them cannot be read.
     """
     try:
         with open(open_path(path, FILE), "rb") as stream:
+            stamp = Stamp.of(os.fstat(stream.fileno()))
             stays = stream.read(LARGEST_SIDECAR)
         more = says_more(read_sidecar_in(folder, name), stays)
     except (OSError, ValueError) as error:
         raise NotSafe(f"what it says is not in {visible(path)}: {error}") from error
     if more:
         raise NotSafe(f"it says something that {visible(path)} does not")
-    return blake3(stays).digest()
+    return blake3(stays).digest(), Witness(path, stamp)
 
 
 def merge_words(merge: Merge, path: bytes, former: bytes | None, went: Container[bytes]) -> tuple[Merged, bytes | None]:

@@ -3,12 +3,15 @@
 import os
 import secrets
 import time
+from collections.abc import Iterator
+from contextlib import ExitStack, suppress
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from functools import partial
 
 from foldkeep.model import (
     Method,
+    PlaceBusy,
     Problem,
     Progress,
     Run,
@@ -16,22 +19,27 @@ from foldkeep.model import (
     RunFileState,
     Step,
     UnusableInput,
-    file_uri,
     no_progress,
     reason_of,
+    visible,
 )
 from foldkeep.stock import Stock
+from foldkeep.storage.local import Folders, FolderTimes, NotSafe, facts_at, facts_of
 
+from ..bench import Bench, Ready
+from ..journal import FolderLeft, FolderMade, FolderTouched, Went
+from ..methods import METHODS, NOTHING_NEW, FoldMethod
+from ..places import hold_around
+from ..recovery.settling import GONE, settle, settle_all, write_down
+from ..space import Space, free_space
+from ..vault import PROBE_TEXT, PROBES, Vault, slot_name, tidy
+from ..verify import Comparison
 from .emptying import put_away
-from .identity import NotSafe
-from .moving import Folders
+from .looking import NOT_EMPTIED, Looker, intention, state_if_left
+from .midway import midway
 from .plan import Item, Merged, Plan, Stage, batches
 from .releasing import ReleaseReport, release_batch
-from .settling import GONE, settle, settle_all, write_down
-from .space import Space, free_space
-from .standing import check_volume
-from .vault import Vault, slot_name, tidy
-from .working import UNTOLD, Ready, Worker
+from .vouching import Vouchers
 
 # One flush of the journal serves this many files, or as many as have this many bytes: enough to make its
 # cost small, few enough that little time passes between comparing a file and moving it.
@@ -41,8 +49,11 @@ _BATCH_BYTES = 256 * 1024 * 1024
 _BATCH_FOLDERS = 64
 _MOST_OPEN = 2 * _BATCH_FOLDERS
 
+_UNTOLD = (NOT_EMPTIED, NOTHING_NEW)
+"""Why litter stays, and a sidecar is not written; nobody has to be told."""
+
 Work = list[tuple[Item, RunFile]]
-Path = bytes
+PathBytes = bytes
 
 
 @dataclass
@@ -57,6 +68,8 @@ class FoldReport:
         Files that went (into the fold, or wherever the method puts them), and the sum of their sizes.
     left
         Files that stay where they are, each with the reason.
+    notes
+        What went, but could not be kept quite as it was: attributes that the other volume does not know.
     along
         Files among `folded` that the docket does not name: companions, and litter.
     beside
@@ -74,20 +87,28 @@ class FoldReport:
     folded: int = 0
     bytes: int = 0
     left: list[Problem] = field(default_factory=list)
+    notes: list[Problem] = field(default_factory=list)
     along: int = 0
-    beside: list[tuple["Path", "Path"]] = field(default_factory=list)
+    beside: list[tuple[PathBytes, PathBytes]] = field(default_factory=list)
     merged: list[Merged] = field(default_factory=list)
     emptied: int = 0
     space: list[Space] = field(default_factory=list)
 
 
-def fold(stock: Stock, plan: Plan, progress: Progress = no_progress, *, keep_empty_folders: bool = False) -> FoldReport:
+def fold(
+    stock: Stock,
+    plan: Plan,
+    progress: Progress = no_progress,
+    *,
+    keep_empty_folders: bool = False,
+    break_lock: bool = False,
+) -> FoldReport:
     """Carry out a checked plan.
 
     Each spare and its keeper are read again and compared first. What is about to be done is written into
     the ledger and into the journal beside the fold and flushed; then it is done, by renames that cannot
-    overwrite; then that is flushed and written down as well. A file that is not as the docket says, or
-    whose keeper is not, is left where it is.
+    overwrite, after each of which the keeper is looked at once more; then that is flushed and written down as
+    well. A file that is not as the docket says, or whose keeper is not, is left where it is.
 
     Parameters
     ----------
@@ -95,11 +116,17 @@ def fold(stock: Stock, plan: Plan, progress: Progress = no_progress, *, keep_emp
         A stock that is held.
     keep_empty_folders
         Leave folders that become empty where they are.
+    break_lock
+        Take locks of other computers on places for dead.
 
     Raises
     ------
     UnusableInput
         If a volume cannot do what the method needs; nothing was changed then.
+    PlaceBusy
+        If somebody else is at work in one of the places; nothing was changed then.
+    StoppedMidway
+        If the stock cannot be written any more after something was changed.
     """
     settle_all(stock)
     if not plan.items:
@@ -107,8 +134,25 @@ def fold(stock: Stock, plan: Plan, progress: Progress = no_progress, *, keep_emp
     key = _new_key()
     before = free_space(plan.by_place)
     run, work = _write_down(stock, plan, key)
-    if plan.method.links:
-        _try_out(stock, plan, run)
+    with ExitStack() as held:
+        try:
+            held.enter_context(
+                hold_around(stock, plan.by_place, "fold", witnesses=_witnesses(plan), break_lock=break_lock)
+            )
+            _try_out(plan, run)
+        except (PlaceBusy, UnusableInput):
+            with stock.transaction():
+                stock.ledger.discard(run.id)
+            raise
+        with midway(run, "fold DOCKET"):
+            report = _carry_out(stock, run, plan, work, progress, keep_empty_folders)
+    report.space = [space.now() for space in before]
+    return report
+
+
+def _carry_out(
+    stock: Stock, run: Run, plan: Plan, work: dict[bytes, Work], progress: Progress, keep_empty_folders: bool
+) -> FoldReport:
     meter = _Meter(progress, plan.bytes)
     went: set[bytes] = set()
     sites = [_Site(stock, run, place, pairs, went, meter) for place, pairs in work.items()]
@@ -120,6 +164,8 @@ def fold(stock: Stock, plan: Plan, progress: Progress = no_progress, *, keep_emp
         if not keep_empty_folders:
             stay = frozenset(place.path for place in stock.places.all())
             emptied = sum(site.put_away(stay) for site in sites)
+        for site in sites:
+            site.note_times()
     finally:
         # Also when interrupted: what was done is looked up on the disk and written down.
         settle(stock, run, trusts_ledger=True)
@@ -128,9 +174,15 @@ def fold(stock: Stock, plan: Plan, progress: Progress = no_progress, *, keep_emp
         *(merged for site in sites for merged in site.merged),
         *(each for each in plan.merged if not each.gained.facts and any(d.path in went for d in each.differences)),
     ]
+    report.notes = [note for site in sites for note in site.notes]
     report.emptied = emptied
-    report.space = [space.now() for space in before]
     return report
+
+
+def _witnesses(plan: Plan) -> Iterator[bytes]:
+    for item in plan.items:
+        yield from item.keepers
+        yield from (path for path in (item.source, item.target, item.words_in) if path)
 
 
 class _Meter:
@@ -156,18 +208,37 @@ def _new_key() -> str:
     return f"{moment}-{secrets.token_hex(4)}"
 
 
-def _try_out(stock: Stock, plan: Plan, run: Run) -> None:
+def _try_out(plan: Plan, run: Run) -> None:
     """Refuse the whole plan if a volume cannot do what its method needs."""
+    method = METHODS[plan.method]
+    if not method.words:
+        return
     try:
         for place in plan.by_place:
             with Vault(place, run.key, create=True, method=run.method) as vault:
-                check_volume(plan.method, place, vault.files)
-    except UnusableInput:
-        for place in plan.by_place:
-            tidy(place, run.key)
-        with stock.transaction():
-            stock.ledger.discard(run.id)
-        raise
+                _try_out_in(vault.files, method)
+    except OSError as error:
+        for each in plan.by_place:
+            tidy(each, run.key)
+        raise UnusableInput(
+            f"the volume of {visible(place)} cannot make {method.words}: {reason_of(error)}",
+            "choose another --method; nothing was changed",
+        ) from error
+
+
+def _try_out_in(files: int, method: FoldMethod) -> None:
+    flags = os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC
+    try:
+        descriptor = os.open(PROBES[0], flags, 0o600, dir_fd=files)
+        try:
+            os.write(descriptor, PROBE_TEXT)
+        finally:
+            os.close(descriptor)
+        method.try_out(files)
+    finally:
+        for name in PROBES:
+            if facts_of(files, name) is not None:
+                os.unlink(name, dir_fd=files)
 
 
 def _write_down(stock: Stock, plan: Plan, key: str) -> tuple[Run, dict[bytes, Work]]:
@@ -204,7 +275,7 @@ def _run_file(run: Run, number: int, item: Item) -> RunFile:
 
 def _report(stock: Stock, run: Run, plan: Plan) -> FoldReport:
     stayed = stock.ledger.files(run.id, [state for state in RunFileState if state not in GONE])
-    left = [file for file in stayed if file.state is not RunFileState.MADE and file.reason not in UNTOLD]
+    left = [file for file in stayed if file.state is not RunFileState.MADE and file.reason not in _UNTOLD]
     paths = {file.path for file in stayed}
     gone = [item for item in plan.going if item.row.path not in paths]
     beside = stock.ledger.files(run.id, [RunFileState.MOVED]) if run.method is not Method.MOVE else []
@@ -214,8 +285,8 @@ def _report(stock: Stock, run: Run, plan: Plan) -> FoldReport:
         len(gone),
         sum(item.row.size for item in gone),
         [Problem(file.path, file.reason) for file in left],
-        sum(not item.is_named for item in gone),
-        [(file.path, file.target) for file in beside],
+        along=sum(not item.is_named for item in gone),
+        beside=[(file.path, file.target) for file in beside],
     )
 
 
@@ -238,9 +309,11 @@ class _Site:
         self._went = went
         self._meter = meter
         self._touched: set[bytes] = set()
-        self._times: dict[bytes, tuple[int, int]] = {}
+        self._times: dict[bytes, FolderTimes] = {}
+        self._promised: set[bytes] = set()
         self._broken = False
         self.merged: list[Merged] = []
+        self.notes: list[Problem] = []
 
     def work(self, stage: Stage) -> None:
         """Work on the files whose turn it is, by batches."""
@@ -249,15 +322,17 @@ class _Site:
             return
         try:
             with self._vault() as vault, self._folders() as folders, self._targets(vault) as targets:
-                worker = Worker(
-                    self._run.key, vault, folders, targets, self._earlier, self._litter, self._went, self._left,
-                    self._meter.within,
+                bench = Bench(
+                    self._run.key, vault, folders, targets, Comparison(self._meter.within), went=self._went,
+                    promised=self._promised,
                 )  # fmt: skip
+                looker = Looker(bench, self._earlier, self._stock.ledger.symlinks_to, self._litter, self._left)
                 for at in batches([item for item, _ in work], _BATCH_FILES, _BATCH_BYTES, _BATCH_FOLDERS):
-                    gone = _do_batch(self._stock, vault, worker, [work[number] for number in at], self._meter)
+                    gone = _do_batch(self._stock, looker, [work[number] for number in at], self._meter)
                     self._went |= {file.path for file in gone}
                     self._touched |= {os.path.dirname(file.path) for file in gone}
-                self.merged += worker.merged
+                self.merged += bench.merged
+                self.notes += bench.notes
         except OSError as error:
             self._give_up(error)
 
@@ -271,6 +346,13 @@ class _Site:
         except OSError as error:
             self._give_up(error)
             return 0
+
+    def note_times(self) -> None:
+        """Write down what times the folders have now, so that `unfold` can tell whether others changed them since."""
+        if not self._touched or self._broken:
+            return
+        with suppress(OSError), self._vault() as vault:
+            vault.journal.write(folders_left(vault))
 
     def _give_up(self, error: OSError) -> None:
         """Do nothing more here: the fold cannot be made, or its journal not be written."""
@@ -295,33 +377,48 @@ class _Site:
 
 
 def _note_folder(vault: Vault, path: bytes) -> None:
-    vault.journal.write([{"do": "make", "to": file_uri(path)}])
+    vault.journal.write([FolderMade(path)], makes_room=True)
 
 
-def _do_batch(stock: Stock, vault: Vault, worker: Worker, batch: Work, meter: _Meter) -> list[RunFile]:
+def folders_left(vault: Vault) -> list[FolderLeft]:
+    """Return what times the folders have now whose names a run changed."""
+    found = []
+    for path in dict.fromkeys(record.path for record in vault.records() if isinstance(record, FolderTouched)):
+        with suppress(OSError):
+            found.append(FolderLeft(path, facts_at(path).st_mtime_ns))
+    return found
+
+
+def _do_batch(stock: Stock, looker: Looker, batch: Work, meter: _Meter) -> list[RunFile]:
     """Work on a batch of files and return those that went."""
+    bench = looker.bench
+    journal = bench.vault.journal
     settled: list[RunFile] = []
 
     def leave(file: RunFile, error: NotSafe | OSError) -> None:
-        worker.left.add(file.path)
-        settled.append(replace(file, state=RunFileState.LEFT, reason=reason_of(error)))
+        looker.left.add(file.path)
+        settled.append(state_if_left(bench, file, reason_of(error)))
 
     ready: list[Ready] = []
     for item, file in batch:
         try:
-            ready.append(worker.make_ready(item, file))
+            ready.append(looker.make_ready(item, file))
         except (NotSafe, OSError) as error:
             leave(file, error)
         meter.passed(file.size)
-    vault.journal.write(worker.intention(each) for each in ready)
+    journal.write([*bench.touched(), *map(intention, ready)], makes_room=True)
     for each in ready:
+        method = METHODS[each.file.method]
         try:
-            settled.append(worker.act(each))
+            settled.append(method.act(bench, each))
         except (NotSafe, OSError) as error:
+            method.drop(bench, each)
             leave(each.file, error)
-    worker.flush()
-    gone = [file for file in settled if file.state is not RunFileState.LEFT]
-    vault.journal.write({"done": str(file.state), "n": file.number} for file in settled)
+    bench.flush()
+    journal.write(Went(file.number, str(file.state)) for file in settled)
     write_down(stock, settled)
-    release_batch(stock, vault, [file for file in gone if file.method is Method.DELETE], None, ReleaseReport())
+    gone = [file for file in settled if file.state is not RunFileState.LEFT]
+    for_good = [file for file in gone if file.method is Method.DELETE]
+    if for_good:
+        release_batch(stock, bench.vault, for_good, Vouchers(stock), ReleaseReport(), allow_last_copy=False)
     return gone

@@ -7,7 +7,17 @@ from dataclasses import dataclass, field
 from enum import IntEnum
 
 from foldkeep.formats import Difference, Xmp
-from foldkeep.model import FOLD_NAME, Action, DocketRow, Method, Place, UnusableInput, lies_below, visible
+from foldkeep.model import (
+    FOLD_NAME,
+    Action,
+    DocketRow,
+    Method,
+    Place,
+    SourceFacts,
+    UnusableInput,
+    lies_below,
+    visible,
+)
 
 _AGAIN = "make the docket again with: foldkeep keep -o docket.csv"
 
@@ -72,6 +82,10 @@ class Item:
         Path of the file that it goes along with; it stays where that stays.
     source
         Path of the file that this one can be made again from, which vouches for it; else empty.
+    source_facts
+        What that is, as the docket has it.
+    refusal
+        Why it stays, where that is known before it is looked at; else empty.
     package
         Path of the package that has it, or everything that it can be made again from; else empty.
     words_in
@@ -89,6 +103,8 @@ class Item:
     target: bytes = b""
     master: bytes = b""
     source: bytes = b""
+    source_facts: SourceFacts | None = None
+    refusal: str = ""
     package: bytes = b""
     words_in: bytes = b""
     merge: Merge | None = None

@@ -1,0 +1,128 @@
+"""The file of a journal: only added to, flushed before what it announces, with room kept for its own end.
+
+Behind its last line a journal has blank lines: room on the disk for what will be written of the same files when
+they come back or are released. So a volume without a free byte does not keep them from it. A line counts if it is
+whole: a run that is killed, or a power cut, leaves part of a line, and what that was to announce was not done.
+"""
+
+import errno
+import json
+import os
+from collections.abc import Iterable
+
+from .records import VERSION, Record, UnknownStep, decoded, encoded
+
+NAMES = {1: b"journal.jsonl", 2: b"journal-2.jsonl"}
+"""Names of journals by their versions; an earlier Fold Keep does not take a later one's for its own."""
+
+_KINDRED = (b"journal",)
+_encode = json.JSONEncoder(separators=(",", ":")).encode
+_BLANK = b"\n\0"
+_ROOM_EACH = 160
+
+
+class UnknownJournal(OSError):
+    """A journal that a newer Fold Keep wrote: it is left as it is."""
+
+    def __init__(self) -> None:
+        super().__init__(errno.EPROTO, "a newer Fold Keep wrote its journal; use that one")
+
+
+class Journal:
+    """The journal of one run in one place, open for adding to it.
+
+    The descriptor belongs to the caller.
+
+    Parameters
+    ----------
+    place
+        Absolute path of the place, to which paths below it are written relative.
+    version
+        Of what is written there already.
+    """
+
+    def __init__(self, descriptor: int, place: bytes, version: int = VERSION) -> None:
+        self._descriptor = descriptor
+        self._place = place
+        self._version = version
+        self._at = len(_content(descriptor).rstrip(_BLANK))
+        self._room = 0
+
+    def write(self, records: Iterable[Record], *, makes_room: bool = False) -> None:
+        """Add records and flush them to the disk; they last when this returns.
+
+        Parameters
+        ----------
+        makes_room
+            Have the volume keep room for what will be written of the same files later.
+        """
+        lines = [
+            _encode(line).encode("ascii")
+            for record in records
+            if (line := encoded(record, self._place, self._version)) is not None
+        ]
+        if not lines:
+            return
+        text = b"\n" * bool(self._at) + b"\n".join(lines)
+        room = b"\n"
+        if makes_room:
+            self._room += sum(len(line) + _ROOM_EACH for line in lines)
+            missing = self._at + len(text) + self._room - os.fstat(self._descriptor).st_size
+            room = b"\n" * max(1, missing)
+        at = self._at
+        rest = text + room
+        while rest:
+            written = os.pwrite(self._descriptor, rest, at)
+            rest, at = rest[written:], at + written
+        os.fsync(self._descriptor)
+        self._at += len(text)
+
+    def read(self) -> list[Record]:
+        """Return the whole records in the order in which they were written.
+
+        Raises
+        ------
+        UnknownJournal
+            If a newer Fold Keep wrote any of it.
+        """
+        records = []
+        for text in _content(self._descriptor).split(b"\n"):
+            try:
+                line = json.loads(text)
+                if isinstance(line, dict):
+                    records.append(decoded(line, self._place))
+            except UnknownStep as error:
+                if self._version > 1:
+                    raise UnknownJournal from error
+            except (ValueError, KeyError, TypeError, RecursionError):
+                continue  # torn, or not a line that we wrote
+        if any(getattr(record, "version", 0) > VERSION for record in records):
+            raise UnknownJournal
+        return records
+
+
+def _content(descriptor: int) -> bytes:
+    with open(descriptor, "rb", closefd=False) as stream:
+        stream.seek(0)
+        return stream.read()
+
+
+def journal_in(run: int, *, create: bool = False) -> tuple[int, int]:
+    """Open the journal in the open folder of a run; return its descriptor and version.
+
+    Parameters
+    ----------
+    create
+        Make one if there is none.
+
+    Raises
+    ------
+    OSError
+        FileNotFoundError if there is none; UnknownJournal if there is one of a later version.
+    """
+    names = set(map(os.fsencode, os.listdir(run)))
+    if any(name.startswith(_KINDRED) for name in names.difference(NAMES.values())):
+        raise UnknownJournal
+    version = max((version for version, name in NAMES.items() if name in names), default=VERSION)
+    flags = os.O_RDWR | os.O_NOFOLLOW | os.O_CLOEXEC | (os.O_CREAT if create else 0)
+    return os.open(NAMES[version], flags, 0o600, dir_fd=run), version

@@ -1,0 +1,48 @@
+"""Clones in the places of spares: files of their own that share the keeper's blocks until one is written to."""
+
+import os
+
+from foldkeep.model import Method, RunFile
+from foldkeep.storage.local import FILE, NotSafe, clone_file, facts_of, is_regular, open_path, same_content
+
+from ..bench import Bench, Ready, Spot
+from ..vault import PROBES
+from .method import KEEPER_CHANGED, unlink_if
+from .standing import StandIn
+
+
+class Clone(StandIn):
+    """A spare goes into the fold, and a copy-on-write clone of its keeper takes its name, time and mode."""
+
+    method = Method.CLONE
+    words = "clones"
+
+    def try_out(self, files: int) -> None:
+        probe, other = PROBES
+        descriptor = os.open(probe, FILE, dir_fd=files)
+        try:
+            clone_file(descriptor, descriptor, files, other)
+        finally:
+            os.close(descriptor)
+
+    def make(self, bench: Bench, ready: Ready, name: bytes) -> Ready:
+        witness = ready.verified.witness
+        if witness is None:
+            raise NotSafe(KEEPER_CHANGED)
+        spare = os.open(ready.name, FILE, dir_fd=ready.folder)
+        try:
+            keeper = open_path(witness.path, FILE)
+            try:
+                clone_file(keeper, spare, bench.vault.files, name)
+            finally:
+                os.close(keeper)
+        finally:
+            os.close(spare)
+        if not bench.witness_stands(ready.verified):
+            unlink_if((bench.vault.files, name), facts_of(bench.vault.files, name))
+            raise NotSafe(KEEPER_CHANGED)
+        return ready
+
+    def is_ours(self, bench: Bench, file: RunFile, spot: Spot, original: Spot | None) -> bool:
+        facts = facts_of(*spot)
+        return is_regular(facts) and original is not None and same_content(*spot, *original)

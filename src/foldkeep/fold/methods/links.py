@@ -1,0 +1,147 @@
+"""Links in the places of spares: hard ones, which are the keeper itself, and symbolic ones, which lead to it."""
+
+import os
+import stat
+from dataclasses import replace
+
+from foldkeep.model import Method, RunFile, lies_below
+from foldkeep.storage.local import FILE, FOLDER, NotSafe, facts_of, open_path, same_content, unlink_twin
+
+from ..bench import Bench, Ready, Spot
+from ..recovery.scene import Scene
+from ..vault import PROBES
+from .method import KEEPER_CHANGED, unlink_if
+from .standing import StandIn, check_keeper
+
+
+class HardLink(StandIn):
+    """A spare goes into the fold, and a hard link to its keeper takes its name."""
+
+    method = Method.HARD_LINK
+    words = "hard links"
+
+    def try_out(self, files: int) -> None:
+        probe, other = PROBES
+        os.link(probe, other, src_dir_fd=files, dst_dir_fd=files)
+
+    def make(self, bench: Bench, ready: Ready, name: bytes) -> Ready:
+        witness = ready.verified.witness
+        if witness is None:
+            raise NotSafe(KEEPER_CHANGED)
+        try:
+            keeper = open_path(witness.path, FILE)
+        except OSError:
+            raise NotSafe(KEEPER_CHANGED) from None
+        try:
+            before = os.fstat(keeper)
+            check_keeper(bench, ready, before)
+            _link(witness.path, bench.vault.files, name)
+            made = facts_of(bench.vault.files, name)
+            if made is None or not os.path.samestat(made, before):
+                unlink_if((bench.vault.files, name), made)
+                raise NotSafe(KEEPER_CHANGED)
+            # The link changed the keeper's stamp; others in this run may have that keeper.
+            bench.stamps.note(made)
+        finally:
+            os.close(keeper)
+        return ready
+
+    def drop(self, bench: Bench, ready: Ready) -> None:
+        # Taking the link away changes the keeper's stamp again.
+        witness = ready.verified.witness
+        stood = witness is not None and bench.stamps.stands(witness.path, witness.stamp)
+        super().drop(bench, ready)
+        if stood and witness is not None and ready.stand_in is not None:
+            bench.note_if_same(witness.path, ready.stand_in)
+
+    def is_ours(self, bench: Bench, file: RunFile, spot: Spot, original: Spot | None) -> bool:
+        facts = facts_of(*spot)
+        if facts is None or not stat.S_ISREG(facts.st_mode):
+            return False
+        if _is_file_at(file.keeper, facts):
+            return True
+        return original is not None and same_content(*spot, *original)
+
+    def _take_away(self, bench: Bench, file: RunFile, out: Spot, original: Spot) -> None:
+        if not _unlinked_second_name(file, out):
+            super()._take_away(bench, file, out, original)
+
+    def _is_second_name(self, scene: Scene, out: Spot) -> bool:
+        return _unlinked_second_name(scene.file, out)
+
+
+class SymbolicLink(StandIn):
+    """A spare goes into the fold, and a symbolic link to its keeper takes its name."""
+
+    method = Method.SYMLINK
+    words = "symbolic links"
+
+    def try_out(self, files: int) -> None:
+        probe, other = PROBES
+        os.symlink(probe, other, dir_fd=files)
+
+    def make(self, bench: Bench, ready: Ready, name: bytes) -> Ready:
+        text = link_text(ready.file)
+        os.symlink(text, name, dir_fd=bench.vault.files)
+        return replace(ready, file=replace(ready.file, link=text))
+
+    def is_ours(self, bench: Bench, file: RunFile, spot: Spot, original: Spot | None) -> bool:
+        facts = facts_of(*spot)
+        if facts is None or not stat.S_ISLNK(facts.st_mode) or original is None:
+            return False
+        return is_our_link(file, os.readlink(spot[1], dir_fd=spot[0]))
+
+
+def link_text(file: RunFile) -> bytes:
+    """Return what a symbolic link says: a relative path within a place, so that it outlives a move of that."""
+    if file.link:
+        return file.link
+    if lies_below(file.keeper, file.place):
+        return os.path.relpath(file.keeper, os.path.dirname(file.path))
+    return file.keeper
+
+
+def is_our_link(file: RunFile, text: bytes) -> bool:
+    """Tell whether a symbolic link in the place of a file says what ours does, wherever the drive is mounted now."""
+    if text == link_text(file):
+        return True
+    if file.link or text.startswith(b"/"):
+        return False
+    # A journal of an earlier Fold Keep has the keeper's path as it was, perhaps below another folder.
+    led_to = os.path.normpath(os.path.join(os.path.dirname(file.path), text))
+    below = led_to[len(file.place.rstrip(b"/")) :]
+    return lies_below(led_to, file.place) and file.keeper.endswith(below)
+
+
+def _unlinked_second_name(file: RunFile, out: Spot) -> bool:
+    """Unlink a name if it is one more of the keeper, and the keeper is at its path, now; tell whether it was."""
+    try:
+        folder = open_path(os.path.dirname(file.keeper), FOLDER)
+    except OSError:
+        return False
+    try:
+        unlink_twin(out, (folder, os.path.basename(file.keeper)))
+    except OSError:
+        return False
+    finally:
+        os.close(folder)
+    return True
+
+
+def _link(path: bytes, target: int, name: bytes) -> None:
+    folder = open_path(os.path.dirname(path), FOLDER)
+    try:
+        os.link(os.path.basename(path), name, src_dir_fd=folder, dst_dir_fd=target, follow_symlinks=False)
+    finally:
+        os.close(folder)
+
+
+def _is_file_at(path: bytes, facts: os.stat_result) -> bool:
+    try:
+        keeper = open_path(path, FILE)
+    except OSError:
+        return False
+    try:
+        return os.path.samestat(os.fstat(keeper), facts)
+    finally:
+        os.close(keeper)

@@ -1,0 +1,148 @@
+"""What a method is: how a file goes, how it comes back, and what the disk tells of it in between."""
+
+import os
+from dataclasses import replace
+
+from foldkeep.model import Method, RunFile, RunFileState
+from foldkeep.storage.local import (
+    Identity,
+    NotSafe,
+    check_unchanged,
+    facts_of,
+    has_digest,
+    move,
+)
+
+from ..bench import Bench, Ready, Spot
+from ..recovery.scene import Scene
+
+NOT_BEGUN = "the run ended before it was folded"
+GONE_FROM_FOLD = "gone from the fold; somebody took it away"
+KEEPER_CHANGED = "its keeper changed or went away"
+NAME_TAKEN = "a new file took its name, so nothing was put in its place"
+
+
+class FoldMethod:
+    """One method. This is how plain folding does it; the others change what they do otherwise.
+
+    Attributes
+    ----------
+    method
+        The word for it in the ledger.
+    words
+        What a volume has to be able to make for it, for people; empty if nothing.
+    went
+        The state of a file that it was done to.
+    """
+
+    method = Method.FOLD
+    words = ""
+    went = RunFileState.WAITING
+
+    def try_out(self, files: int) -> None:
+        """Try out in an open folder of the vault what a volume has to be able to do; OSError if it cannot."""
+
+    def prepare(self, bench: Bench, ready: Ready) -> Ready:
+        """Make what is needed, under a name of our own, before anything is announced; NotSafe if it cannot be."""
+        return ready
+
+    def act(self, bench: Bench, ready: Ready) -> RunFile:
+        """Do what was announced, if the file and its witness are still those that were looked at.
+
+        Raises
+        ------
+        NotSafe, OSError
+            If it is not done; then it lies where it was, or, if that fails, in its slot.
+        """
+        take(bench, ready)
+        return ready.file
+
+    def drop(self, bench: Bench, ready: Ready) -> None:
+        """Take away what was prepared for a file that is left."""
+
+    def undo(self, bench: Bench, file: RunFile, path: bytes) -> None:
+        """Bring a file back to a path.
+
+        Raises
+        ------
+        OSError
+            FileExistsError if that is taken; another one is tried then.
+        NotSafe
+            If it cannot come back.
+        """
+        slot = bench.slot(file)
+        if facts_of(*slot) is None:
+            raise NotSafe(GONE_FROM_FOLD)
+        move(*slot, *bench.folders.of(path, make=True))
+
+    def finish(self, scene: Scene) -> None:
+        """Tidy what a killed process left half done of a file."""
+
+    def state(self, scene: Scene) -> RunFile:
+        """Return the file of a scene with the state that the disk shows."""
+        return folded_state(scene)
+
+
+def folded_state(scene: Scene) -> RunFile:
+    """Return the state of a file that waits in the fold, or came out of it, or never went."""
+    file = scene.file
+    if scene.slot():
+        return replace(file, state=RunFileState.WAITING, reason=file.reason if scene.began else "")
+    if scene.is_unknown:
+        return file
+    home = scene.is_home()
+    if scene.began and scene.is_releasing:
+        return replace(file, state=RunFileState.RELEASED)
+    if not scene.began and (home or scene.first is None):
+        return replace(file, state=RunFileState.LEFT, reason=file.reason or NOT_BEGUN)
+    if home:
+        return replace(file, state=RunFileState.RESTORED)
+    if not scene.began:
+        return replace(file, state=RunFileState.LEFT, reason=file.reason or NOT_BEGUN)
+    return replace(file, state=RunFileState.LOST, reason=GONE_FROM_FOLD)
+
+
+def take(bench: Bench, ready: Ready) -> None:
+    """Move a file from where it lies into its slot; put it back if it, or its witness, is not what was looked at.
+
+    Raises
+    ------
+    NotSafe
+        If it is not. Whether it lies in its slot nonetheless, since it could not be put back, is seen there.
+    OSError
+        What the system says; nothing was moved.
+    """
+    slot = bench.slot(ready.file)
+    check_unchanged(*ready.home, ready.verified.spare, bench.stamps)
+    move(*ready.home, *slot)
+    if not is_what_went(slot, ready):
+        raise NotSafe("changed while it was folded" + bench.back_home(slot, *ready.home))
+    # It is the same file under a new name; names of the same inode that go later are told by this.
+    facts = facts_of(*slot)
+    if facts is not None:
+        bench.stamps.note(facts)
+    if not bench.witness_stands(ready.verified):
+        raise NotSafe(KEEPER_CHANGED + bench.back_home(slot, *ready.home))
+
+
+def is_what_went(spot: Spot, ready: Ready) -> bool:
+    """Tell whether a name that a file was moved to stands for the file that was looked at.
+
+    Where a file system gives a file another number as it is moved (overlays do), its content decides.
+    """
+    facts = facts_of(*spot)
+    if facts is None:
+        return False
+    expected = ready.verified.spare.identity
+    now = Identity.of(facts)
+    if now == expected:
+        return True
+    same_looks = (now.size, now.modified_ns) == (expected.size, expected.modified_ns)
+    return same_looks and bool(ready.verified.digest) and has_digest(*spot, ready.verified.digest)
+
+
+def unlink_if(spot: Spot, stands_for: os.stat_result | None) -> None:
+    """Unlink a name that stands for a file we made, and only then."""
+    facts = facts_of(*spot)
+    if facts is not None and stands_for is not None and os.path.samestat(facts, stands_for):
+        os.unlink(spot[1], dir_fd=spot[0])

@@ -1,0 +1,132 @@
+"""Stand-ins: what takes the name of a folded spare, so that programs still find something there."""
+
+import os
+from abc import ABC, abstractmethod
+from dataclasses import replace
+
+from foldkeep.model import RunFile
+from foldkeep.storage.local import NotSafe, facts_of, is_regular, move
+
+from ..bench import Bench, Ready, Spot
+from ..recovery.scene import Scene
+from ..removing import remove
+from ..vault import coming_in, coming_out
+from .method import KEEPER_CHANGED, NAME_TAKEN, FoldMethod, take, unlink_if
+
+
+class StandIn(FoldMethod, ABC):
+    """A method that folds a spare and puts something of its keeper's in its place."""
+
+    @abstractmethod
+    def make(self, bench: Bench, ready: Ready, name: bytes) -> Ready:
+        """Make the stand-in under a name in the vault; return the file with what is written down of it."""
+
+    @abstractmethod
+    def is_ours(self, bench: Bench, file: RunFile, spot: Spot, original: Spot | None) -> bool:
+        """Tell whether what a name stands for is the stand-in that was made for a file, or as good as it.
+
+        `original` is where the file itself lies, if it does, so what has its bytes may go.
+        """
+
+    def prepare(self, bench: Bench, ready: Ready) -> Ready:
+        name = coming_in(ready.file)
+        ready = self.make(bench, ready, name)
+        return replace(ready, stand_in=facts_of(bench.vault.files, name))
+
+    def act(self, bench: Bench, ready: Ready) -> RunFile:
+        take(bench, ready)
+        in_ = (bench.vault.files, coming_in(ready.file))
+        try:
+            move(*in_, *ready.home)
+        except FileExistsError:
+            self.drop(bench, ready)
+            return replace(ready.file, reason=NAME_TAKEN)
+        except OSError:
+            bench.back_home(bench.slot(ready.file), *ready.home)
+            raise
+        facts = facts_of(*ready.home)
+        if facts is not None and is_regular(facts):
+            bench.stamps.note(facts)
+        return ready.file
+
+    def drop(self, bench: Bench, ready: Ready) -> None:
+        unlink_if((bench.vault.files, coming_in(ready.file)), ready.stand_in)
+
+    def undo(self, bench: Bench, file: RunFile, path: bytes) -> None:
+        if path == file.path and facts_of(*bench.slot(file)) is not None:
+            self._clear_name(bench, file)
+        super().undo(bench, file, path)
+        out = (bench.vault.files, coming_out(file))
+        if facts_of(*out) is not None:
+            self._take_away(bench, file, out, bench.folders.of(path))
+
+    def _clear_name(self, bench: Bench, file: RunFile) -> None:
+        """Set the stand-in of a file aside; what somebody else put under its name stays there."""
+        try:
+            home = bench.folders.of(file.path)
+        except FileNotFoundError:
+            return
+        if facts_of(*home) is None or not self.is_ours(bench, file, home, bench.slot(file)):
+            return
+        out = (bench.vault.files, coming_out(file))
+        move(*home, *out)
+        if not self.is_ours(bench, file, out, bench.slot(file)):
+            bench.give_back(file, out, home)
+
+    def _take_away(self, bench: Bench, file: RunFile, out: Spot, original: Spot) -> None:
+        """Delete what was set aside, if it is proved to be ours, or whole in the file that came back."""
+        facts = facts_of(*out)
+        if facts is None:
+            return
+        if not is_regular(facts):
+            if self.is_ours(bench, file, out, original):
+                os.unlink(out[1], dir_fd=out[0])
+            else:
+                bench.give_back(file, out, bench.folders.of(file.path))
+            return
+        seen = bench.stamps.note(facts)
+        stays = facts_of(*original)
+        if stays is None or not self.is_ours(bench, file, out, original):
+            bench.give_back(file, out, bench.folders.of(file.path))
+            return
+        witness = bench.stamps.note(stays)
+        remove(*out, seen, bench.stamps, lambda: bench.is_still(original, witness))
+
+    def finish(self, scene: Scene) -> None:
+        slot, home = scene.slot(), scene.home()
+        in_, out = scene.in_(), scene.out()
+        if in_:
+            if slot and not home and scene.move_home(in_):
+                home = scene.home()
+            elif self._is_our_own(scene, in_, slot or home):
+                os.unlink(in_[1], dir_fd=in_[0])
+            else:
+                scene.move_home(in_, anywhere=True)
+        if out and not (slot and not home and scene.move_home(out)):
+            self._finish_out(scene, out, slot or home)
+
+    def _is_our_own(self, scene: Scene, in_: Spot, original: Spot | None) -> bool:
+        """Tell whether a stand-in that never got out is proved to be one: not announced, or as it should be."""
+        return scene.first is None or self.is_ours(scene.bench, scene.file, in_, original)
+
+    def _finish_out(self, scene: Scene, out: Spot, original: Spot | None) -> None:
+        """Do away with a stand-in whose name the file has again; what is not ours gets a name beside it."""
+        if original is not None and self.is_ours(scene.bench, scene.file, out, original):
+            facts = facts_of(*out)
+            if facts is not None and not is_regular(facts):
+                os.unlink(out[1], dir_fd=out[0])
+                return
+            if scene.remove_twin(out, original) or self._is_second_name(scene, out):
+                return
+        scene.move_home(out, anywhere=True)
+
+    def _is_second_name(self, scene: Scene, out: Spot) -> bool:
+        """Unlink what was set aside where that is only one more name of a file that stands elsewhere."""
+        return False
+
+
+def check_keeper(bench: Bench, ready: Ready, facts: os.stat_result) -> None:
+    """Raise NotSafe if an open keeper is no longer the file that was compared."""
+    witness = ready.verified.witness
+    if witness is None or not bench.stamps.is_same(witness.stamp, facts):
+        raise NotSafe(KEEPER_CHANGED)

@@ -1,0 +1,50 @@
+"""Which places are held while something is changed, so that two Fold Keeps never change the same files."""
+
+import os
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
+
+from foldkeep.model import FOLD_NAME, folders_above, lies_below
+from foldkeep.stock import Stock
+from foldkeep.storage.local import hold_places
+
+PathBytes = bytes
+
+
+def innermost(paths: Iterable[PathBytes], path: PathBytes) -> PathBytes | None:
+    """Return the innermost of several folders that a path lies in, or None."""
+    return max((each for each in paths if lies_below(path, each)), key=len, default=None)
+
+
+@contextmanager
+def hold_around(
+    stock: Stock | None,
+    places: Iterable[PathBytes],
+    work: str,
+    *,
+    witnesses: Iterable[PathBytes] = (),
+    break_lock: bool = False,
+) -> Iterator[None]:
+    """Hold places, those around and within them, and those that witnesses and targets lie in.
+
+    Parameters
+    ----------
+    stock
+        Tells which places there are; None where only folds on the disk tell.
+    witnesses
+        Paths of files that vouch for others, or are to be made.
+
+    Raises
+    ------
+    PlaceBusy
+        If somebody else holds one of them.
+    """
+    wanted = set(places)
+    known = {place.path for place in stock.places.all()} if stock else set()
+    folders = {os.path.dirname(path) for path in witnesses}
+    wanted |= {found for folder in folders if (found := innermost(known, os.path.join(folder, b"x")))}
+    for place in list(wanted):
+        wanted |= {other for other in known if lies_below(other, place) or lies_below(place, other)}
+        wanted |= {above for above in folders_above(place) if os.path.isdir(os.path.join(above, FOLD_NAME))}
+    with hold_places((place for place in wanted if os.path.isdir(place)), work, break_lock=break_lock):
+        yield

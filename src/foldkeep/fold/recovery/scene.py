@@ -1,0 +1,213 @@
+"""What the disk shows of one file of a run, wherever a process was killed.
+
+A file is in one of four spots: at home (its path), in its slot in the vault, at its target, or gone. While
+something is done to it, it can be in two of them, whole in at least one, and beside them may lie what was
+prepared: stand-ins in the vault, a copy under our own name beside the target or the home. Nothing is taken
+away here unless it is proved, then and there, to be ours or to lie whole in another spot.
+"""
+
+import errno
+import os
+from collections.abc import Callable
+from contextlib import suppress
+
+from foldkeep.model import RunFile, RunFileState
+from foldkeep.storage.local import (
+    NotSafe,
+    Stamp,
+    digest_in,
+    facts_of,
+    is_regular,
+    modified_ns,
+    move,
+    unlink_twin,
+)
+
+from ..bench import Bench, Spot, free_names, volume_key
+from ..journal import History, Releasing, Returning
+from ..removing import remove, seen_now
+from ..vault import coming_in, coming_out, copy_name
+
+_NOT_THERE = (errno.ENOENT, errno.ENOTDIR, errno.ELOOP)
+
+
+class Scene:
+    """The spots of one file.
+
+    Parameters
+    ----------
+    file
+        As the ledger has it.
+    history
+        What its journal tells.
+
+    Attributes
+    ----------
+    began
+        Whether the ledger knows that something was done to it.
+    is_unknown
+        Whether a spot that it may lie in cannot be looked at now: a drive is away, a folder cannot be entered.
+    """
+
+    def __init__(self, bench: Bench, file: RunFile, history: History) -> None:
+        self.bench = bench
+        self.first = history.first
+        self.last = history.last
+        self.pending = history.pending
+        self.began = file.state is not RunFileState.PLANNED
+        self.file = history.first.applied_to(file) if history.first else file
+        self._home_path = history.last.path if isinstance(history.last, Returning) else self.file.path
+        self.is_unknown = False
+        if self._is_away():
+            self.is_unknown = True
+
+    @property
+    def is_releasing(self) -> bool:
+        """Whether it was last about to be deleted for good."""
+        return isinstance(self.last, Releasing)
+
+    @property
+    def is_returning(self) -> bool:
+        """Whether it was last about to be brought back."""
+        return isinstance(self.last, Returning)
+
+    def _is_away(self) -> bool:
+        """Tell whether the volume of its target cannot be looked at now."""
+        if not self.file.target:
+            return False
+        try:
+            folder, name = self.bench.targets.of(self.file.target)
+            if facts_of(folder, name) is not None:
+                return False
+            return self._is_on_another_volume(self.bench.volume_key(folder, os.path.dirname(self.file.target)))
+        except OSError as error:
+            if error.errno not in _NOT_THERE:
+                return True
+        above = os.path.dirname(self.file.target)
+        while not os.path.isdir(above):
+            above = os.path.dirname(above)
+        try:
+            return self._is_on_another_volume(volume_key(above, os.stat(above).st_dev))
+        except OSError:
+            return True
+
+    def _is_on_another_volume(self, key: str) -> bool:
+        if self.file.target_volume:
+            return key != self.file.target_volume
+        # An earlier Fold Keep did not write down which volume it was.
+        return self.first is not None and self.first.across
+
+    def _at(self, spot: Spot) -> Spot | None:
+        return spot if facts_of(*spot) is not None else None
+
+    def home(self) -> Spot | None:
+        """Return where the file lies outside the fold, or what else has its name there."""
+        try:
+            return self._at(self.bench.folders.of(self._home_path))
+        except OSError as error:
+            self.is_unknown |= error.errno not in _NOT_THERE
+            return None
+
+    def slot(self) -> Spot | None:
+        """Return where it waits in the vault."""
+        return self._at(self.bench.slot(self.file))
+
+    def in_(self) -> Spot | None:
+        """Return what was made to take its name outside."""
+        return self._at((self.bench.vault.files, coming_in(self.file)))
+
+    def out(self) -> Spot | None:
+        """Return what had its name outside."""
+        return self._at((self.bench.vault.files, coming_out(self.file)))
+
+    def target(self) -> Spot | None:
+        """Return what lies where it was moved to."""
+        if not self.file.target:
+            return None
+        try:
+            return self._at(self.bench.targets.of(self.file.target))
+        except OSError:
+            return None
+
+    def copy_at_target(self) -> Spot | None:
+        """Return what lies under our own name beside its target."""
+        if not self.file.target:
+            return None
+        with suppress(OSError):
+            path = os.path.join(os.path.dirname(self.file.target), copy_name(self.bench.key, self.file))
+            return self._at(self.bench.targets.of(path))
+        return None
+
+    def copy_at_home(self) -> Spot | None:
+        """Return what lies under our own name beside its home."""
+        with suppress(OSError):
+            path = os.path.join(os.path.dirname(self._home_path), copy_name(self.bench.key, self.file))
+            return self._at(self.bench.folders.of(path))
+        return None
+
+    def is_home(self) -> bool:
+        """Tell whether what lies at home is, by size and time, the file."""
+        spot = self.home()
+        facts = facts_of(*spot) if spot else None
+        return facts is not None and (facts.st_size, modified_ns(facts)) == (self.file.size, self.file.modified_ns)
+
+    def finish_moves_by_link(self) -> None:
+        """Where one file has two of our names, a move by hard link was cut in two: the newer name goes."""
+        home, target = self.home(), self.target()
+        pairs = (
+            (home, self.slot()), (home, target), (home, self.in_()), (home, self.out()), (home, self.copy_at_home()),
+            (target, self.copy_at_target()),
+        )  # fmt: skip
+        for one, other in pairs:
+            facts, other_facts = (facts_of(*spot) if spot else None for spot in (one, other))
+            if one and other and facts and other_facts and os.path.samestat(facts, other_facts):
+                with suppress(OSError):
+                    unlink_twin(other, one)
+
+    def move_home(self, spot: Spot, *, anywhere: bool = False) -> bool:
+        """Put something under the file's name, or, `anywhere`, beside it; tell whether that went well."""
+        with suppress(OSError):
+            folder, name = self.bench.folders.of(self.file.path, make=True)
+            for free in free_names(folder, name):
+                if free != name and not anywhere:
+                    return False
+                move(*spot, folder, free)
+                return True
+        return False
+
+    def move_to_target(self, spot: Spot) -> None:
+        """Put something under the name of the target, or beside it."""
+        name = os.path.basename(self.file.target)
+        for free in free_names(spot[0], name):
+            with suppress(FileExistsError):
+                move(*spot, spot[0], free)
+                return
+
+    def remove_twin(self, spot: Spot, kept: Spot) -> bool:
+        """Delete a file whose content lies whole in another spot, read now; tell whether that was so."""
+        seen, kept_seen = seen_now(*spot), seen_now(*kept)
+        if seen is None or kept_seen is None or seen.identity.size != kept_seen.identity.size:
+            return False
+        digest = digest_in(*spot)
+        if digest is None or digest_in(*kept) != digest:
+            return False
+        return self._removed(spot, seen, lambda: _is(kept, kept_seen))
+
+    def remove_known(self, spot: Spot, digest: bytes) -> bool:
+        """Delete a file that has a content of our own making, read now; tell whether that was so."""
+        seen = seen_now(*spot)
+        if seen is None or digest_in(*spot) != digest:
+            return False
+        return self._removed(spot, seen, lambda: True)
+
+    def _removed(self, spot: Spot, seen: Stamp, stands: Callable[[], bool]) -> bool:
+        try:
+            remove(*spot, seen, self.bench.stamps, stands)
+        except (NotSafe, OSError):
+            return False
+        return True
+
+
+def _is(spot: Spot, stamp: Stamp) -> bool:
+    facts = facts_of(*spot)
+    return facts is not None and is_regular(facts) and Stamp.of(facts) == stamp

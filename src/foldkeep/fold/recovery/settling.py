@@ -1,0 +1,204 @@
+"""Finding out on the disk what became of the files of a run, whatever ended it.
+
+This is the one place that turns what lies on the disk into what the ledger says. It runs after every change,
+and before the next one where a process was killed in between.
+"""
+
+import os
+from collections import defaultdict
+from collections.abc import Iterable
+from dataclasses import replace
+
+from foldkeep.model import Method, PlaceBusy, Run, RunFile, RunFileState, kind_of
+from foldkeep.scan import Presence, presences
+from foldkeep.stock import Sighting, Stock
+from foldkeep.storage.local import FILE, Folders, digest_of, facts_at, facts_of, hold_places, modified_ns, open_path
+
+from ..bench import Bench
+from ..journal import Going, History, Record, histories
+from ..methods import METHODS, NOT_BEGUN
+from ..vault import Vault, tidy
+from .scene import Scene
+
+_OPEN = (
+    RunFileState.WAITING, RunFileState.LOST, RunFileState.PLANNED, RunFileState.MOVED, RunFileState.MADE,
+)  # fmt: skip
+"""States of files that are looked up; what is lost may be found again, say on a drive that came back."""
+
+GONE = (RunFileState.WAITING, RunFileState.MOVED, RunFileState.BINNED, RunFileState.RELEASED)
+"""States of files that went as they were meant to go."""
+
+_NO_FOLD = "its place or its fold is not there now; what became of it is found out when it is back"
+_AWAY = "its drive is away; what became of it is found out when it is back"
+
+
+def settle_all(stock: Stock) -> None:
+    """Settle every run that a killed process left under way, but not in places where somebody is at work."""
+    for run in stock.ledger.unsettled():
+        settle(stock, run, work="settle")
+
+
+def settle(stock: Stock, run: Run, *, trusts_ledger: bool = False, work: str = "settle") -> None:
+    """Bring the ledger's files of a run in line with the disk, and take away a fold that became empty.
+
+    A run whose place is not there stays unsettled, as does one that somebody else works on; nothing is concluded from
+    a drive that is away.
+
+    Parameters
+    ----------
+    trusts_ledger
+        What the ledger says of files that are not merely planned was written just now, by this process.
+    """
+    certain = True
+    states = (RunFileState.PLANNED,) if trusts_ledger else _OPEN
+    uncertain = files_by_place(stock.ledger.files(run.id, states))
+    for place in stock.ledger.places(run.id):
+        try:
+            with hold_places([place] if os.path.isdir(place) else [], work, wait_seconds=0):
+                certain &= _settle_in(stock, run, place, uncertain.get(place, []))
+        except PlaceBusy:
+            certain = False
+    if certain:
+        with stock.transaction():
+            stock.ledger.set_underway(run.id, False)
+
+
+def _settle_in(stock: Stock, run: Run, place: bytes, files: list[RunFile]) -> bool:
+    """Settle the files of a run in one place; tell whether of all of them it is known what became of them."""
+    unknown: set[int] = set()
+    try:
+        with Vault(place, run.key) as vault:
+            settled = settled_files(run.key, vault, files, unknown)
+    except OSError as error:
+        is_here = _is_here(stock, place)
+        is_gone = isinstance(error, (FileNotFoundError, NotADirectoryError)) and is_here
+        settled = [_without_fold(file, is_gone) for file in files]
+        unknown |= set() if is_gone else {file.number for file in files}
+    write_down(stock, [now for now, before in zip(settled, files, strict=True) if now != before])
+    everything = [file for file in stock.ledger.files(run.id) if file.place == place]
+    # A drive alone can take back what was moved off it only by its journal.
+    is_needed = run.method is Method.MOVE and any(file.state is RunFileState.MOVED for file in everything)
+    is_needed |= any(file.state is RunFileState.PLANNED for file in everything)
+    if not unknown and not is_needed:
+        tidy(place, run.key, {file.number for file in everything})
+    return not any(file.state is RunFileState.PLANNED or file.number in unknown for file in settled)
+
+
+def settled_files(key: str, vault: Vault, files: Iterable[RunFile], unknown: set[int]) -> list[RunFile]:
+    """Return files of a run as the disk shows them, after tidying what was left half done.
+
+    Parameters
+    ----------
+    unknown
+        Numbers of files of which it cannot be told now what became of them; added to. They are as they were.
+    """
+    files = list(files)
+    known = histories(vault.records()) if files else {}
+    with Folders(vault.place) as folders, Folders(b"/") as targets:
+        bench = Bench(key, vault, folders, targets)
+        return [_settled(Scene(bench, file, known.get(file.number, History())), unknown) for file in files]
+
+
+def _settled(scene: Scene, unknown: set[int]) -> RunFile:
+    method = METHODS[scene.file.method]
+    if scene.pending:
+        scene.finish_moves_by_link()
+    method.finish(scene)
+    found = method.state(scene)
+    if scene.is_unknown and found.state not in (RunFileState.WAITING, RunFileState.RESTORED):
+        unknown.add(found.number)
+        return replace(found, reason=_AWAY) if found.state is RunFileState.PLANNED else found
+    return found
+
+
+def announced_files(records: list[Record]) -> list[RunFile]:
+    """Return the files that a journal tells of, as it announced them last."""
+    return [
+        history.first.file
+        for history in histories(records).values()
+        if isinstance(history.first, Going)
+    ]  # fmt: skip
+
+
+def files_by_place(files: Iterable[RunFile]) -> dict[bytes, list[RunFile]]:
+    """Return files by the place in whose fold they are or were."""
+    found: dict[bytes, list[RunFile]] = defaultdict(list)
+    for file in files:
+        found[file.place].append(file)
+    return found
+
+
+def write_down(stock: Stock, files: list[RunFile]) -> None:
+    """Write files of a run into the ledger, and what follows from their states into the stock."""
+    if not files:
+        return
+    with stock.transaction():
+        stock.ledger.update(files)
+        stock.files.forget([file.path for file in files if file.state in GONE])
+        stock.files.forget([file.target for file in files if file.target and file.state is RunFileState.RESTORED])
+        for file in files:
+            if file.method.writes:
+                _learn(stock, file.path)
+                continue
+            links = file.state is RunFileState.WAITING and file.method in (Method.HARD_LINK, Method.CLONE)
+            if file.state is RunFileState.MOVED:
+                _remember(stock, file, file.target)
+            elif file.state is RunFileState.RESTORED or links:
+                _remember(stock, file, file.path)
+
+
+def _learn(stock: Stock, path: bytes) -> None:
+    """Put a sidecar into the stock as it is now."""
+    stock.files.forget([path])
+    try:
+        descriptor = open_path(path, FILE)
+        try:
+            facts = os.fstat(descriptor)
+            digest, size = digest_of(descriptor, facts.st_size)
+        finally:
+            os.close(descriptor)
+    except OSError:
+        return
+    if size == facts.st_size:
+        stock.files.remember(path, _sighting(path, facts), digest)
+
+
+def _remember(stock: Stock, file: RunFile, path: bytes) -> None:
+    """Put a file that is not what the stock knows any more back into it, if its content is what it was."""
+    try:
+        facts = facts_at(path)
+    except OSError:
+        return
+    times = (file.modified_ns, file.target_modified_ns)
+    same_time = modified_ns(facts) in times or file.method is Method.HARD_LINK
+    if facts.st_size == file.size and same_time and file.digest:
+        stock.files.remember(path, _sighting(path, facts), file.digest)
+
+
+def _sighting(path: bytes, facts: os.stat_result) -> Sighting:
+    name = os.path.basename(path)
+    return Sighting(
+        name, kind_of(name), facts.st_size, modified_ns(facts), facts.st_ino, facts.st_nlink, facts.st_uid,
+        blocks=facts.st_blocks,
+    )  # fmt: skip
+
+
+def _is_here(stock: Stock, path: bytes) -> bool:
+    now = presences(stock)
+    return any(place.path == path and now[place.id] is Presence.HERE for place in stock.places.all())
+
+
+def _without_fold(file: RunFile, is_gone: bool) -> RunFile:
+    """Return what can be said of a file whose fold is gone, or cannot be looked into."""
+    if file.state is not RunFileState.PLANNED:
+        return file
+    if file.method is Method.WRITE and is_gone:
+        return replace(file, state=RunFileState.LEFT, reason=file.reason or NOT_BEGUN)
+    try:
+        with Folders(file.place) as folders:
+            there = facts_of(*folders.of(file.path))
+    except OSError:
+        there = None
+    if there is not None and (there.st_size, modified_ns(there)) == (file.size, file.modified_ns):
+        return replace(file, state=RunFileState.LEFT, reason=file.reason or NOT_BEGUN)
+    return replace(file, reason=_NO_FOLD)

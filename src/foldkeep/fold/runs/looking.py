@@ -1,0 +1,146 @@
+"""Looking at one file then and there: whether it may go, and what vouches for it."""
+
+import os
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+
+from foldkeep.model import Method, RunFile, RunFileState, SourceFacts, visible
+from foldkeep.scan import open_files
+from foldkeep.storage.local import NotSafe, facts_of
+
+from ..bench import Bench, Ready
+from ..journal import Going
+from ..methods import METHODS, is_our_link
+from ..sidecars.merging import check_said
+from ..source import check_source
+from ..verify import Verified, look_at, verify
+from .plan import Item
+
+NOT_EMPTIED = "its folder did not become empty"
+
+PathBytes = bytes
+
+
+@dataclass
+class Looker:
+    """Looks at the files of one place and run, and has their methods prepare what they need.
+
+    Attributes
+    ----------
+    earlier
+        Tells in which run a file of this path waits already, or None.
+    links_to
+        Tells which files of earlier runs have a symbolic link in their place that leads to a path.
+    litter
+        Paths of files that go if nothing else is left in their folder.
+    left
+        Paths of files of this place that stay where they are; what goes along with them stays too.
+    """
+
+    bench: Bench
+    earlier: Callable[[PathBytes], int | None]
+    links_to: Callable[[PathBytes], list[RunFile]]
+    litter: frozenset[PathBytes]
+    left: set[PathBytes]
+    _open: dict[PathBytes, str] | None = field(default=None)
+
+    def make_ready(self, item: Item, file: RunFile) -> Ready:
+        """Look at a file, read it where that is due, and prepare what its method needs.
+
+        Raises
+        ------
+        NotSafe
+            If it must stay where it is.
+        OSError
+            If it cannot be read, or what it needs cannot be prepared.
+        """
+        if item.master in self.left:
+            raise NotSafe(f"stays with {visible(os.path.basename(item.master))}")
+        if item.refusal:
+            raise NotSafe(item.refusal)
+        try:
+            folder, name = self.bench.folders.of(file.path)
+        except FileNotFoundError:
+            raise self._gone(file) from None
+        except NotADirectoryError:
+            raise NotSafe("a folder on the way to it is now a link or a file") from None
+        ready = Ready(item, replace(file, state=METHODS[file.method].went), folder, name)
+        if not item.merge:
+            ready = self._looked_at(ready)
+        return METHODS[file.method].prepare(self.bench, ready)
+
+    def _looked_at(self, ready: Ready) -> Ready:
+        item, folder, name = ready.item, ready.folder, ready.name
+        if item.litter:
+            self._check_only_litter(ready.file, folder)
+        self._check_no_link_leads_to(ready.file.path)
+        try:
+            verified = (
+                verify(item.row, folder, name, item.keepers, self.bench.comparison)
+                if item.is_read
+                else look_at(item.row, folder, name)
+            )
+        except NotSafe:
+            if facts_of(folder, name) is None:
+                raise self._gone(ready.file) from None
+            raise
+        if os.fstat(folder).st_dev != self.bench.vault.device:
+            raise NotSafe("on another volume than the fold of its place; make that volume a place of its own")
+        return self._vouched(ready, verified)
+
+    def _vouched(self, ready: Ready, verified: Verified) -> Ready:
+        """Return the file with what vouches for it, found and looked at now."""
+        item, file = ready.item, ready.file
+        keeper = verified.witness.path if verified.witness else b""
+        file = replace(file, keeper=keeper, digest=verified.digest)
+        if item.source:
+            self._check_not_open(file.path)
+            witness = check_source(item.source, verified.spare, item.source_facts)
+            verified = replace(verified, witness=witness)
+            identity = witness.stamp.identity
+            known = item.source_facts.digest if item.source_facts else b""
+            file = replace(file, keeper=item.source, source=SourceFacts(identity.size, identity.modified_ns, known))
+        if item.package:
+            file = replace(file, keeper=item.package)
+        if item.words_in:
+            words, witness = check_said(item.words_in, ready.folder, ready.name)
+            verified = replace(verified, witness=witness)
+            file = replace(file, keeper=item.words_in, words=words)
+        return replace(ready, file=file, verified=verified)
+
+    def _gone(self, file: RunFile) -> NotSafe:
+        run = self.earlier(file.path)
+        return NotSafe(f"already in the fold, since run {run}" if run else "not there any more")
+
+    def _check_not_open(self, path: PathBytes) -> None:
+        if self._open is None:
+            self._open = open_files()
+        if path in self._open:
+            raise NotSafe(f"{self._open[path]} has it open")
+
+    def _check_only_litter(self, file: RunFile, folder: int) -> None:
+        above = os.path.dirname(file.path)
+        if any(os.path.join(above, os.fsencode(name)) not in self.litter for name in os.listdir(folder)):
+            raise NotSafe(NOT_EMPTIED)
+
+    def _check_no_link_leads_to(self, path: PathBytes) -> None:
+        for linked in self.links_to(path):
+            try:
+                text = os.readlink(linked.path)
+            except OSError:
+                continue  # somebody took the link away
+            if is_our_link(linked, text):
+                raise NotSafe(
+                    f"the symbolic link {visible(linked.path)} of run {linked.run} leads to it; unfold that run first"
+                )
+
+
+def intention(ready: Ready) -> Going:
+    """Return what is written into the journal before a file is touched."""
+    return Going(ready.file, across=ready.copy is not None)
+
+
+def state_if_left(bench: Bench, file: RunFile, reason: str) -> RunFile:
+    """Return a file that its method did not go on with: left, or in its slot if it could not be put back."""
+    waits = file.method is not Method.WRITE and facts_of(*bench.slot(file)) is not None
+    return replace(file, state=RunFileState.WAITING if waits else RunFileState.LEFT, reason=reason)

@@ -1,0 +1,218 @@
+"""Deleting folded files for good."""
+
+import os
+import stat
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+
+from foldkeep.model import (
+    Method,
+    Problem,
+    Progress,
+    Run,
+    RunFile,
+    RunFileState,
+    Step,
+    no_progress,
+    reason_of,
+    visible,
+)
+from foldkeep.stock import Stock
+from foldkeep.storage.local import FILE, NotSafe, Stamp, facts_of, modified_ns
+
+from ..journal import Released, Releasing
+from ..methods import GONE_FROM_FOLD, is_our_link
+from ..places import hold_around
+from ..recovery.settling import files_by_place, settle, settle_all, write_down
+from ..removing import CHANGED, GONE, remove
+from ..space import Space, free_space
+from ..vault import Vault
+from .midway import midway
+from .vouching import NO_COPY, Stands, Vouchers
+
+_BATCH_FILES = 64
+_CHANGED = "changed in the fold; unfold it to look at it"
+
+
+@dataclass
+class ReleaseReport:
+    """What was deleted for good.
+
+    Attributes
+    ----------
+    released
+        Files deleted.
+    bytes
+        Space that came free: the sizes of those that had no other hard link.
+    left
+        Files that stay in the fold, each with the reason.
+    space
+        Free space before and after, by volume.
+    """
+
+    released: int = 0
+    bytes: int = 0
+    left: list[Problem] = field(default_factory=list)
+    space: list[Space] = field(default_factory=list)
+
+
+def release(
+    stock: Stock,
+    runs: list[Run],
+    *,
+    allow_last_copy: bool = False,
+    progress: Progress = no_progress,
+    break_lock: bool = False,
+) -> ReleaseReport:
+    """Delete the files of runs that wait in the fold, for good.
+
+    Weeks may lie between folding and releasing, so each file is read again, and so is a copy outside every fold,
+    which is looked at once more right before and after: a file whose content is nowhere else now is left.
+
+    Parameters
+    ----------
+    stock
+        A stock that is held.
+    allow_last_copy
+        Delete also what is nowhere else.
+    break_lock
+        Take locks of other computers on places for dead.
+
+    Raises
+    ------
+    PlaceBusy
+        If somebody else is at work in one of the places; nothing was changed then.
+    StoppedMidway
+        If the stock cannot be written any more after something was changed.
+    """
+    settle_all(stock)
+    report = ReleaseReport()
+    work = [(run, _waiting(stock, run)) for run in runs]
+    total = sum(len(files) for _, files in work)
+    places = {file.place for _, files in work for file in files}
+    witnesses = {file.keeper for _, files in work for file in files if file.keeper}
+    before = free_space(places)
+    vouchers = Vouchers(stock)
+
+    def told() -> None:
+        progress(Step("Releasing", report.released, total, "files"))
+
+    with hold_around(stock, places, "release", witnesses=witnesses, break_lock=break_lock):
+        for run, files in work:
+            with midway(run, f"release {run.id}"):
+                _release_run(stock, run, files, vouchers, report, allow_last_copy, told)
+    still_waiting = {file.path for run in runs for file in _waiting(stock, run)}
+    report.left = [problem for problem in report.left if problem.path in still_waiting]
+    report.space = [space.now() for space in before]
+    return report
+
+
+def _waiting(stock: Stock, run: Run) -> list[RunFile]:
+    return [file for file in stock.ledger.files(run.id) if file.state is RunFileState.WAITING]
+
+
+def _release_run(
+    stock: Stock,
+    run: Run,
+    files: list[RunFile],
+    vouchers: Vouchers,
+    report: ReleaseReport,
+    allow_last_copy: bool,
+    told: Callable[[], None],
+) -> None:
+    with stock.transaction():
+        stock.ledger.set_underway(run.id, True)
+    try:
+        for place, here in files_by_place(files).items():
+            try:
+                with Vault(place, run.key) as vault:
+                    for at in range(0, len(here), _BATCH_FILES):
+                        batch = here[at : at + _BATCH_FILES]
+                        release_batch(stock, vault, batch, vouchers, report, allow_last_copy=allow_last_copy)
+                        told()
+            except OSError as error:
+                why = f"its fold cannot be worked in: {reason_of(error)}"
+                report.left += [Problem(file.path, why) for file in here]
+    finally:
+        settle(stock, run)
+
+
+@dataclass(frozen=True, slots=True)
+class _Going:
+    """A file that was read and is vouched for; `freed` is the space that comes free with it."""
+
+    file: RunFile
+    seen: Stamp
+    stands: Stands
+    freed: int
+
+
+def release_batch(
+    stock: Stock,
+    vault: Vault,
+    files: list[RunFile],
+    vouchers: Vouchers,
+    report: ReleaseReport,
+    *,
+    allow_last_copy: bool,
+) -> None:
+    """Delete files that wait in an open vault, each after it was read and vouched for now."""
+    going: list[_Going] = []
+    for file in files:
+        try:
+            going.append(_vouched(vault, file, vouchers, allow_last_copy))
+        except (NotSafe, OSError) as error:
+            report.left.append(Problem(file.path, reason_of(error)))
+    if not going:
+        return
+    vault.journal.write(Releasing(each.file.number) for each in going)
+    gone: list[_Going] = []
+    try:
+        for each in going:
+            try:
+                remove(vault.files, os.fsencode(each.file.slot), each.seen, vouchers.stamps, each.stands)
+                gone.append(each)
+            except NotSafe as error:
+                why = {CHANGED: _CHANGED, GONE: NO_COPY}.get(str(error), str(error))
+                report.left.append(Problem(each.file.path, why))
+            except OSError as error:
+                report.left.append(Problem(each.file.path, reason_of(error)))
+        os.fsync(vault.files)
+        vault.journal.write(Released(each.file.number) for each in gone)
+    finally:
+        report.released += len(gone)
+        report.bytes += sum(each.freed for each in gone)
+    write_down(stock, [replace(each.file, state=RunFileState.RELEASED) for each in gone])
+
+
+def _vouched(vault: Vault, file: RunFile, vouchers: Vouchers, allow_last_copy: bool) -> _Going:
+    """Read a file and what vouches for it; NotSafe if it must stay."""
+    slot = os.fsencode(file.slot)
+    try:
+        descriptor = os.open(slot, FILE, dir_fd=vault.files)
+    except FileNotFoundError:
+        raise NotSafe(GONE_FROM_FOLD) from None
+    try:
+        facts = os.fstat(descriptor)
+        if not stat.S_ISREG(facts.st_mode) or (facts.st_size, modified_ns(facts)) != (file.size, file.modified_ns):
+            raise NotSafe(_CHANGED)
+        _check_link_leads_somewhere(file)
+        stands = vouchers.vouch(file, descriptor, vault.files, allow_last_copy=allow_last_copy)
+        now = facts_of(vault.files, slot)
+        if now is None or Stamp.of(now) != Stamp.of(facts):
+            raise NotSafe(_CHANGED)
+        return _Going(file, Stamp.of(facts), stands, file.size if facts.st_nlink == 1 else 0)
+    finally:
+        os.close(descriptor)
+
+
+def _check_link_leads_somewhere(file: RunFile) -> None:
+    """Raise NotSafe if the symbolic link in a file's place leads to nothing: the file is what should be there."""
+    if file.method is not Method.SYMLINK:
+        return
+    try:
+        text = os.readlink(file.path)
+    except OSError:
+        return  # somebody put something else there, or took the link away
+    if is_our_link(file, text) and not os.path.exists(file.path):
+        raise NotSafe(f"the link in its place leads to nothing now: {visible(file.keeper)}; unfold it to have it back")

@@ -1,0 +1,329 @@
+"""Bringing files back to where they were: out of the fold, or from where they were moved to."""
+
+import os
+from collections.abc import Callable
+from contextlib import suppress
+from dataclasses import dataclass, field, replace
+from itertools import count
+
+from foldkeep.model import (
+    Method,
+    Problem,
+    Progress,
+    Run,
+    RunFile,
+    RunFileState,
+    Step,
+    UnusableInput,
+    beside,
+    no_progress,
+    reason_of,
+    visible,
+)
+from foldkeep.stock import Stock
+from foldkeep.storage.local import Folders, FolderTimes, NotSafe, facts_at
+
+from ..bench import Bench, may_have
+from ..journal import FolderLeft, FolderMade, Returned, Returning, folder_tales
+from ..methods import METHODS
+from ..places import hold_around
+from ..recovery.settling import announced_files, files_by_place, settle, settle_all, settled_files, write_down
+from ..vault import Vault, runs_in, tidy
+from .emptying import Homes, bring_back, set_times_again
+from .midway import midway
+
+_BATCH_FILES = 512
+_BATCH_FOLDERS = 64
+_MOST_TRIES = 10_000
+COMES_BACK = (RunFileState.WAITING, RunFileState.MOVED, RunFileState.LOST, RunFileState.MADE)
+"""States of files that `unfold` tries to bring back."""
+
+PathBytes = bytes
+
+
+@dataclass
+class UnfoldReport:
+    """What came back.
+
+    Attributes
+    ----------
+    run
+        The run's number; None where no stock knows it.
+    restored
+        Files that are where they were, or beside that, again.
+    renamed
+        Those of them whose name was taken, with the name that they have now.
+    left
+        Files that did not come back, each with the reason.
+    notes
+        What else has another name now: what somebody saved in the place of a link.
+    """
+
+    run: int | None
+    restored: int = 0
+    renamed: list[tuple[PathBytes, PathBytes]] = field(default_factory=list)
+    left: list[Problem] = field(default_factory=list)
+    notes: list[Problem] = field(default_factory=list)
+
+
+def unfold(
+    stock: Stock,
+    run: Run,
+    wanted: Callable[[RunFile], bool] | None = None,
+    progress: Progress = no_progress,
+    *,
+    break_lock: bool = False,
+) -> UnfoldReport:
+    """Bring the files of a run back to where they were, with the bytes, times and modes they had.
+
+    A folder that is gone is made again; one that the run emptied comes back as it was. A link or clone that
+    took a file's name goes. A name that was taken by somebody is left alone; the file gets a free name
+    beside it. A sidecar that the run wrote goes too, unless some of the run was released: then it may be the
+    last to say what it says.
+
+    Parameters
+    ----------
+    stock
+        A stock that is held.
+    wanted
+        Tells which files; all of the run when None.
+    break_lock
+        Take locks of other computers on places for dead.
+
+    Raises
+    ------
+    PlaceBusy
+        If somebody else is at work in one of the places; nothing was changed then.
+    StoppedMidway
+        If the stock cannot be written any more after something was changed.
+    """
+    settle_all(stock)
+    report = UnfoldReport(run.id)
+    files = stock.ledger.files(run.id)
+    chosen = [file for file in files if file.state in COMES_BACK and (wanted is None or wanted(file))]
+    # What a sidecar says may have been said nowhere else by then.
+    keeps_words = any(file.state is RunFileState.RELEASED for file in files)
+    targets = {file.target for file in chosen if file.target}
+    places = stock.ledger.places(run.id)
+    with (
+        hold_around(stock, places, "unfold", witnesses=targets, break_lock=break_lock),
+        midway(run, f"unfold {run.id}"),
+    ):
+        with stock.transaction():
+            stock.ledger.set_underway(run.id, True)
+        try:
+            for place, files in files_by_place(chosen).items():
+                _unfold_in(run.key, place, files, lambda done: write_down(stock, done), report, progress, keeps_words)
+        finally:
+            settle(stock, run)
+    still = {file.path for file in stock.ledger.files(run.id) if file.state in COMES_BACK}
+    report.left = [problem for problem in report.left if problem.path in still]
+    report.restored = sum(file.path not in still for file in chosen if file.method is not Method.WRITE)
+    return report
+
+
+def unfold_from(
+    folder: PathBytes, progress: Progress = no_progress, stock: Stock | None = None, *, break_lock: bool = False
+) -> UnfoldReport:
+    """Bring back all that waits in the fold of a folder, told by the journals there alone.
+
+    This needs no stock, so it works for a drive that comes from another machine.
+
+    Parameters
+    ----------
+    stock
+        A stock that is held. Runs that it knows in this folder are brought back as `unfold` does.
+
+    Raises
+    ------
+    UnusableInput
+        If the folder has no fold.
+    PlaceBusy
+        If somebody else is at work there; nothing was changed then.
+    """
+    top = os.path.realpath(folder)
+    try:
+        runs_in(top)
+    except OSError as error:
+        raise UnusableInput(
+            f"{visible(top)} has no fold: {reason_of(error)}", "name the folder that holds .foldkeep"
+        ) from error
+    report = UnfoldReport(None)
+    with hold_around(stock, [top], "unfold", break_lock=break_lock):
+        with suppress(FileNotFoundError):  # whoever held it before took the last of it away
+            for key in runs_in(top):
+                _unfold_key(top, key, report, progress, stock, break_lock)
+        tidy(top, "")  # a fold that never had a run
+    return report
+
+
+def _unfold_key(
+    top: PathBytes, key: str, report: UnfoldReport, progress: Progress, stock: Stock | None, break_lock: bool
+) -> None:
+    run = stock.ledger.run_called(key) if stock else None
+    if stock and run and any(file.place == top for file in stock.ledger.files(run.id)):
+        part = unfold(stock, run, lambda file: file.place == top, progress, break_lock=break_lock)
+        report.restored += part.restored
+        report.renamed += part.renamed
+        report.left += part.left
+        report.notes += part.notes
+        return
+    unknown: set[int] = set()
+    try:
+        # Of a run that was killed as it began, or as it was tidied, not all folders are there.
+        with Vault(top, key, create=True) as vault:
+            files = settled_files(key, vault, announced_files(vault.records()), unknown)
+    except OSError as error:
+        report.left.append(Problem(top, f"run {key} cannot be read: {reason_of(error)}"))
+        return
+    here = [file for file in files if file.state in COMES_BACK and file.state is not RunFileState.LOST]
+    # A file whose drive is away is told of as well, when it cannot be brought back.
+    here += [file for file in files if file.number in unknown and file not in here]
+    keeps_words = any(file.state is RunFileState.RELEASED for file in files)
+    left = len(report.left)
+    _unfold_in(key, top, here, _nobody_notes, report, progress, keeps_words)
+    stays = {problem.path for problem in report.left[left:]}
+    if not any(file.path in stays for file in here):
+        tidy(top, key, {file.number for file in files})
+
+
+def _nobody_notes(files: list[RunFile]) -> None:
+    """Write nothing down: there is no stock."""
+
+
+def _unfold_in(
+    key: str,
+    place: PathBytes,
+    files: list[RunFile],
+    note: Callable[[list[RunFile]], None],
+    report: UnfoldReport,
+    progress: Progress,
+    keeps_words: bool,
+) -> None:
+    try:
+        # What was moved away, or made, has nothing in the fold.
+        create = any(file.state in (RunFileState.MOVED, RunFileState.MADE) for file in files)
+        with (
+            Vault(place, key, create=create) as vault,
+            Folders(place, 2 * _BATCH_FOLDERS) as folders,
+            Folders(b"/") as targets,
+        ):
+            times = _untouched(vault)
+            homes = Homes(folders)
+            bring_back(vault, folders, homes, [file.path for file in files])
+            bench = Bench(key, vault, folders, targets, keeps_words=keeps_words)
+            hand = _Hand(bench, homes)
+            for at in range(0, len(files), _BATCH_FILES):
+                note(hand.bring(files[at : at + _BATCH_FILES], report))
+                progress(Step("Unfolding", report.restored, len(files), "files"))
+            report.notes += bench.notes
+            set_times_again(vault, folders, homes)
+            _take_away_made_folders(vault, targets)
+            _give_times_back(vault, times)
+    except OSError as error:
+        why = f"its fold cannot be worked in: {reason_of(error)}"
+        told = {problem.path for problem in report.left}
+        report.left += [Problem(file.path, why) for file in files if file.path not in told]
+
+
+def _untouched(vault: Vault) -> dict[PathBytes, FolderTimes]:
+    """Return the former times of the folders that nobody changed since the run did."""
+    found = {}
+    for path, tale in folder_tales(vault.records()).items():
+        with suppress(OSError):
+            if facts_at(path).st_mtime_ns in tale.left_ns:
+                found[path] = tale.times
+    return found
+
+
+def _give_times_back(vault: Vault, times: dict[PathBytes, FolderTimes]) -> None:
+    """Give folders the times that they had before the run."""
+    back = []
+    for path, before in times.items():
+        with suppress(OSError):
+            os.utime(path, ns=tuple(before), follow_symlinks=False)
+            back.append(FolderLeft(path, facts_at(path).st_mtime_ns))
+    vault.journal.write(back)
+
+
+class _Hand:
+    """Brings files of one place and run back."""
+
+    def __init__(self, bench: Bench, homes: Homes) -> None:
+        self._bench = bench
+        self._homes = homes
+        self._ours: set[PathBytes] = set()
+
+    def bring(self, files: list[RunFile], report: UnfoldReport) -> list[RunFile]:
+        """Bring files back and return them as they are then.
+
+        Those that find their name taken try the next one, all written down before.
+        """
+        bench = self._bench
+        waiting = files
+        done: list[tuple[RunFile, PathBytes]] = []
+        for number in count(1):
+            tries = [(file, _named(self._homes.of(file.path), number)) for file in waiting]
+            if not tries or number > _MOST_TRIES:
+                break
+            bench.vault.journal.write(Returning(file.number, path) for file, path in tries)
+            waiting = []
+            for file, path in tries:
+                try:
+                    if number > 1 and not self._may_have(path):
+                        raise FileExistsError
+                    METHODS[file.method].undo(bench, file, path)
+                    self._ours.add(path)
+                    done.append((file, path))
+                except FileExistsError:
+                    waiting.append(file)
+                except NotADirectoryError as error:
+                    self._divert(file, waiting, report, error)
+                except NotSafe as error:
+                    report.left.append(Problem(file.path, str(error)))
+                except OSError as error:
+                    report.left.append(Problem(file.path, reason_of(error)))
+        report.left += [Problem(file.path, "no name is free for it where it was") for file in waiting]
+        bench.flush()
+        bench.vault.journal.write(Returned(file.number) for file, _ in done)
+        report.restored += sum(file.method is not Method.WRITE for file, _ in done)
+        report.renamed += [(file.path, path) for file, path in done if file.path != path]
+        return [_restored(file, path) for file, path in done]
+
+    def _divert(
+        self, file: RunFile, waiting: list[RunFile], report: UnfoldReport, error: OSError
+    ) -> None:  # fmt: skip
+        """Have a file come back beside where it was, since a folder on the way is now a file or a link."""
+        with suppress(OSError):
+            if self._homes.divert(file.path):
+                waiting.append(file)
+                return
+        report.left.append(Problem(file.path, reason_of(error)))
+
+    def _may_have(self, path: PathBytes) -> bool:
+        """Tell whether a file may have a name beside its own without becoming a companion of somebody else's."""
+        try:
+            folder, name = self._bench.folders.of(path)
+        except OSError:
+            return True
+        return may_have(folder, name, {os.path.basename(each) for each in self._ours})
+
+
+def _take_away_made_folders(vault: Vault, targets: Folders) -> None:
+    """Take away the folders that were made for files to be moved into, if nothing is in them now."""
+    made = [record.path for record in vault.records() if isinstance(record, FolderMade)]
+    for path in sorted(made, key=len, reverse=True):
+        with suppress(OSError):
+            folder, name = targets.of(path)
+            targets.close(path)
+            os.rmdir(name, dir_fd=folder)
+
+
+def _named(path: PathBytes, number: int) -> PathBytes:
+    folder, name = os.path.split(path)
+    return os.path.join(folder, beside(name, number))
+
+
+def _restored(file: RunFile, path: PathBytes) -> RunFile:
+    reason = "" if path == file.path else f"its name was taken; it is {visible(path)} now"
+    return replace(file, state=RunFileState.RESTORED, reason=reason)

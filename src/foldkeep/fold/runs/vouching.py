@@ -1,0 +1,199 @@
+"""What vouches for a folded file before it is deleted for good: found and read now, and looked at once more after."""
+
+import os
+import time
+from collections.abc import Callable, Iterator
+from contextlib import suppress
+from dataclasses import dataclass, field
+
+from foldkeep.formats import bagit, open_package, parse_listing
+from foldkeep.model import FOLD_NAME, Method, RunFile, lies_below, visible
+from foldkeep.scan import check_package
+from foldkeep.stock import Archived, Stock
+from foldkeep.storage.local import NotSafe, Stamp, Stamps, digest_of, facts_at
+
+from ..sidecars.merging import check_said
+from ..source import check_source
+from ..verify import Comparison, Witness, compared
+
+PathBytes = bytes
+Stands = Callable[[], bool]
+"""Looks whether a witness is, at this moment, what it was when it was read."""
+
+NO_COPY = "no copy of it outside the fold can be read now; unfold it to keep it"
+NOT_WHAT_WAS_FOLDED = "its content is not what was folded; unfold it to look at it"
+
+_FRESH_SECONDS = 20.0
+"""How long what was read of a witness counts, while looks show that it has not changed."""
+
+_PACKAGE_SECONDS = 1.0
+
+
+@dataclass
+class Vouchers:
+    """Finds witnesses outside the folds and reads them.
+
+    Attributes
+    ----------
+    stamps
+        What became of files by the hands of this process.
+    """
+
+    stock: Stock
+    stamps: Stamps = field(default_factory=Stamps)
+    _comparison: Comparison = field(default_factory=Comparison)
+    _read: dict[PathBytes, tuple[Stamp, bytes, float]] = field(default_factory=dict)
+    _packages: dict[str, "_Package"] = field(default_factory=dict)
+
+    def vouch(self, file: RunFile, descriptor: int, folder: int, *, allow_last_copy: bool) -> Stands:
+        """Read a file that is to be deleted, and what vouches for it; return what looks at that once more.
+
+        Parameters
+        ----------
+        descriptor
+            Of the file, open.
+        folder
+            The open folder that it waits in.
+        allow_last_copy
+            Nothing has to vouch for it.
+
+        Raises
+        ------
+        NotSafe
+            If it is not what was folded, or nothing vouches for it.
+        OSError
+            If it cannot be read.
+        """
+        if file.is_regenerable:
+            return _always if allow_last_copy else self._source(file, descriptor)
+        if not file.digest:
+            return _always  # what kept a folder from becoming empty, and nobody read
+        needs_none = allow_last_copy or (file.method is Method.DELETE and not file.keeper)
+        if needs_none:
+            self._check_digest(file, descriptor)
+            return _always
+        witness = self._copy(file, descriptor)
+        if witness is not None:
+            return self._looks_at(witness)
+        self._check_digest(file, descriptor)
+        for archive, _ in self.stock.archives.holding(file.digest):
+            package = self._package(archive)
+            if package.is_whole and package.holds(file.digest):
+                return lambda: package.stands(file.digest)
+        is_said = file.words or self.stock.ledger.was_rewritten(file.keeper)
+        if is_said and FOLD_NAME not in file.keeper.split(b"/"):
+            with suppress(NotSafe):
+                return self._looks_at(check_said(file.keeper, folder, os.fsencode(file.slot))[1])
+        raise NotSafe(NO_COPY)
+
+    def _looks_at(self, witness: Witness) -> Stands:
+        return lambda: self.stamps.stands(witness.path, witness.stamp)
+
+    def _check_digest(self, file: RunFile, descriptor: int) -> None:
+        os.lseek(descriptor, 0, os.SEEK_SET)
+        if digest_of(descriptor, file.size) != (file.digest, file.size):
+            raise NotSafe(NOT_WHAT_WAS_FOLDED)
+
+    def _copy(self, file: RunFile, descriptor: int) -> Witness | None:
+        """Return a copy outside every fold that was compared with the file now, or a moment ago with its like."""
+        facts = os.fstat(descriptor)
+        for path in self._candidates(file):
+            known = self._read.get(path)
+            if known and time.monotonic() - known[2] < _FRESH_SECONDS and self.stamps.stands(path, known[0]):
+                if known[1] != file.digest:
+                    continue
+                self._check_digest(file, descriptor)
+                return Witness(path, known[0])
+            try:
+                witness, digest = compared(descriptor, facts, path, self._comparison)
+            except NotSafe:
+                continue
+            if digest != file.digest:
+                raise NotSafe(NOT_WHAT_WAS_FOLDED)
+            self._read[path] = (witness.stamp, digest, time.monotonic())
+            return witness
+        return None
+
+    def _candidates(self, file: RunFile) -> Iterator[PathBytes]:
+        """Yield paths that may have a copy, the keeper first; the stock is asked only when that is not enough."""
+        seen: set[PathBytes] = set()
+        for paths in ((file.keeper,), self.stock.sets.paths_of(file.digest)):
+            for path in paths:
+                if path and path not in seen and FOLD_NAME not in path.split(b"/"):
+                    seen.add(path)
+                    yield path
+
+    def _source(self, file: RunFile, descriptor: int) -> Stands:
+        """Look at what a file can be made again from, outside every fold."""
+        packages = [each for each in self.stock.archives.all() if each.made_at == file.keeper]
+        gone = NotSafe(f"what it is made from is gone: {visible(file.keeper)}; unfold it to keep it")
+        if packages:  # it was left out of one; another that was made there since may lack what it is made from
+            found = [self._package(each) for each in packages]
+            if not all(package.is_whole and lies_below(file.path, package.archive.project) for package in found):
+                raise gone
+            return lambda: all(package.stands() for package in found)
+        if FOLD_NAME in file.keeper.split(b"/"):
+            raise gone
+        try:
+            return self._looks_at(check_source(file.keeper, Stamp.of(os.fstat(descriptor)), file.source))
+        except NotSafe as error:
+            raise NotSafe(f"{error}; unfold it to keep it") from None
+
+    def _package(self, archive: Archived) -> "_Package":
+        """Return a package as it was when all of it was read; it is read once for all that is released."""
+        if archive.key not in self._packages:
+            self._packages[archive.key] = _Package(archive)
+        return self._packages[archive.key]
+
+
+def _always() -> bool:
+    """Look at nothing: nothing has to vouch for the file."""
+    return True
+
+
+class _Package:
+    """A package that was read and compared with its manifests, with the stamps of its files before that."""
+
+    def __init__(self, archive: Archived) -> None:
+        self.archive = archive
+        self._stamps = _stamps_below(archive.package)
+        checked = check_package(archive.package)
+        self.is_whole = checked.is_whole and checked.info.get(bagit.KEY_TAG) == archive.key
+        self._payloads: dict[bytes, PathBytes] = {}
+        self._looked = 0.0
+        if self.is_whole:
+            with open_package(archive.package) as package:
+                _, entries = parse_listing(package.tag(bagit.LISTING))
+            for entry in entries:
+                if entry.digest:
+                    self._payloads[entry.digest] = os.path.join(archive.package, os.fsencode(entry.payload))
+            self.is_whole = self.stands()
+
+    def holds(self, digest: bytes) -> bool:
+        """Tell whether a content is in it."""
+        return digest in self._payloads
+
+    def stands(self, digest: bytes = b"") -> bool:
+        """Look whether the file with a content, or, without one, every file of it is as it was when it was read."""
+        try:
+            if digest and (path := self._payloads[digest]) in self._stamps:
+                return Stamp.of(facts_at(path)) == self._stamps[path]
+            if time.monotonic() - self._looked > _PACKAGE_SECONDS:
+                if _stamps_below(self.archive.package) != self._stamps:
+                    return False
+                self._looked = time.monotonic()
+        except OSError:
+            return False
+        return True
+
+
+def _stamps_below(package: PathBytes) -> dict[PathBytes, Stamp]:
+    """Return the stamps of a package's files, or of the one file that it is; of what is not there, none."""
+    paths = [os.path.join(folder, name) for folder, _, names in os.walk(package) for name in names] or [package]
+    found = {}
+    for path in paths:
+        try:
+            found[path] = Stamp.of(facts_at(path))
+        except OSError:
+            continue
+    return found

@@ -1,0 +1,50 @@
+"""The computer's own file systems: opening, reading and copying without following links; names, locks, volumes."""
+
+from .copying import Copied, clone_file, copy_file, copy_open_file, has_digest, same_content, write_like
+from .folders import Folders, FolderTimes
+from .identity import Identity, NotSafe, Stamp, Stamps, check_unchanged, is_regular, may_be_one, modified_ns
+from .locks import LOCK_NAME, hold_places
+from .names import MOST_NAMES, facts_of, is_empty_folder, move, move_to_free, unlink_twin
+from .opening import FILE, FOLDER, facts_at, forget_pages, open_below, open_path
+from .reading import READ_BUFFER, digest_in, digest_of
+from .volumes import VolumeFacts, is_local, volume_of
+
+__all__ = [
+    "FILE",
+    "FOLDER",
+    "open_path",
+    "open_below",
+    "facts_at",
+    "forget_pages",
+    "digest_of",
+    "digest_in",
+    "READ_BUFFER",
+    "Identity",
+    "Stamp",
+    "Stamps",
+    "NotSafe",
+    "check_unchanged",
+    "may_be_one",
+    "is_regular",
+    "modified_ns",
+    "facts_of",
+    "move",
+    "move_to_free",
+    "unlink_twin",
+    "is_empty_folder",
+    "MOST_NAMES",
+    "Folders",
+    "FolderTimes",
+    "Copied",
+    "copy_file",
+    "copy_open_file",
+    "clone_file",
+    "write_like",
+    "same_content",
+    "has_digest",
+    "VolumeFacts",
+    "volume_of",
+    "is_local",
+    "LOCK_NAME",
+    "hold_places",
+]

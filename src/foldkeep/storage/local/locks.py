@@ -1,0 +1,248 @@
+"""One Fold Keep at a time changes a place, whatever stock it came with; the second one says who is at work.
+
+The lock is a file in the place's fold, held by the system's own `flock`, which goes with the process. Where a
+file system has none, or may keep it from other computers (shares, programs behind a mount), the file itself is
+the lock: it is made with O_EXCL and names computer, boot, process and start, so that a dead one can be told.
+What is done never rests on it alone: every change looks at its witness again.
+"""
+
+import errno
+import fcntl
+import json
+import os
+import secrets
+import socket
+import time
+from collections.abc import Iterable, Iterator
+from contextlib import ExitStack, contextmanager, suppress
+
+from foldkeep.model import FOLD_NAME, PlaceBusy, format_span, visible
+
+from .names import facts_of
+from .opening import FOLDER
+from .volumes import is_local
+
+WAIT_SECONDS = 5.0
+LOCK_NAME = b"lock"
+_LOCK_FILE = os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW | os.O_CLOEXEC
+_BOOT_FILE = "/proc/sys/kernel/random/boot_id"
+_NO_LOCKS = (errno.ENOSYS, errno.EOPNOTSUPP, errno.EINVAL, errno.ENOLCK, errno.EBADF)
+
+_held: dict[bytes, int] = {}
+"""Places that this process holds, with how many times it does."""
+
+
+@contextmanager
+def hold_places(
+    places: Iterable[bytes], work: str, wait_seconds: float = WAIT_SECONDS, *, break_lock: bool = False
+) -> Iterator[None]:
+    """Keep every other Fold Keep from changing these places until the block ends.
+
+    Places are taken in order of their paths, so that two never wait for each other. A place that this process holds
+    already is held on. One that cannot be written has nothing that could be changed, and is not held.
+
+    Parameters
+    ----------
+    work
+        The command's name, told to those who wait.
+    break_lock
+        Take locks from other computers, or from before this one was started anew, for dead.
+
+    Raises
+    ------
+    PlaceBusy
+        If somebody else holds one of them after `wait_seconds`.
+    """
+    with ExitStack() as held:
+        for place in sorted(set(places)):
+            held.enter_context(_hold(place, work, wait_seconds, break_lock))
+        yield
+
+
+@contextmanager
+def _hold(place: bytes, work: str, wait_seconds: float, break_lock: bool) -> Iterator[None]:
+    lock = None if place in _held else _taken(place, work, wait_seconds, break_lock)
+    if lock is None and place not in _held:
+        yield
+        return
+    _held[place] = _held.get(place, 0) + 1
+    try:
+        yield
+    finally:
+        _held[place] -= 1
+        if not _held[place]:
+            del _held[place]
+        if lock is not None:
+            lock.give_back()
+
+
+def _taken(place: bytes, work: str, wait_seconds: float, break_lock: bool) -> "_Lock | None":
+    """Take the lock of a place; None if nothing can be written there."""
+    until = time.monotonic() + wait_seconds
+    while True:
+        try:
+            lock = _Lock(place)
+        except FileNotFoundError:  # the fold was taken away just now, or the place itself is not there
+            if os.path.isdir(place) and time.monotonic() < until:
+                continue
+            return None
+        except OSError:
+            return None
+        holder = lock.taken_by(break_lock)
+        if holder is None:
+            lock.sign(work)
+            return lock
+        lock.close()
+        if time.monotonic() >= until:
+            raise PlaceBusy(*holder)
+        time.sleep(0.05)
+
+
+class _Lock:
+    """The lock file of a place, open."""
+
+    def __init__(self, place: bytes) -> None:
+        self._place = place
+        self._opened = ExitStack()
+        self._is_flocked = False
+        with ExitStack() as opened:
+            top = os.open(place, FOLDER & ~os.O_NOFOLLOW)
+            opened.callback(os.close, top)
+            with suppress(FileExistsError):
+                os.mkdir(FOLD_NAME, 0o700, dir_fd=top)
+            self._fold = os.open(FOLD_NAME, FOLDER, dir_fd=top)
+            opened.callback(os.close, self._fold)
+            self._top = top
+            try:
+                self._file = os.open(LOCK_NAME, _LOCK_FILE | os.O_EXCL, 0o600, dir_fd=self._fold)
+                self._is_new = True
+            except FileExistsError:
+                self._file = os.open(LOCK_NAME, _LOCK_FILE, 0o600, dir_fd=self._fold)
+                self._is_new = False
+            except OSError:
+                with suppress(OSError):
+                    os.rmdir(FOLD_NAME, dir_fd=top)
+                raise
+            opened.callback(os.close, self._file)
+            self._opened = opened.pop_all()
+
+    def close(self) -> None:
+        """Let go of what is open; the system's lock goes with it."""
+        self._opened.close()
+
+    def taken_by(self, break_lock: bool) -> tuple[str, str] | None:
+        """Take the lock; if somebody else has it, return who, and what to do."""
+        try:
+            fcntl.flock(self._file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            self._is_flocked = True
+        except BlockingIOError:
+            return self._words(_told(self._file)), "wait until that is done, or stop it"
+        except OSError as error:
+            if error.errno not in _NO_LOCKS:
+                raise
+        if not self._is_still_there():
+            return "", ""  # somebody gave it back and took it away; another try makes a new one
+        told = _told(self._file)
+        if self._is_new or not told:
+            # A file that is there and says nothing was made a moment ago, or on a full disk, or before a power cut.
+            return None if self._is_new or self._is_flocked else self._without_words()
+        if self._is_flocked and is_local(self._place, os.fstat(self._fold).st_dev):
+            return None
+        here = (told.get("host"), told.get("boot")) == (socket.gethostname(), _boot())
+        if break_lock or (here and not _is_alive(told)):
+            return None if self._is_flocked else self._replaced()
+        if here:
+            return self._words(told), "wait until that is done, or stop it"
+        return self._words(told), "if nothing works there any more, say --break-lock"
+
+    def _without_words(self) -> tuple[str, str] | None:
+        # Whoever made it writes into it at once; after a while it is litter of a full disk or a power cut.
+        if time.time() - os.fstat(self._file).st_mtime > WAIT_SECONDS / 2:
+            return self._replaced()
+        return self._words({}), "wait until that is done, or stop it"
+
+    def _replaced(self) -> tuple[str, str] | None:
+        """Take the file of a dead holder away, so that exactly one of those who want it makes the new one."""
+        dead = LOCK_NAME + b"-" + secrets.token_hex(8).encode()
+        with suppress(OSError):
+            if self._is_still_there():
+                os.rename(LOCK_NAME, dead, src_dir_fd=self._fold, dst_dir_fd=self._fold)
+                os.unlink(dead, dir_fd=self._fold)
+        return "", ""
+
+    def _is_still_there(self) -> bool:
+        facts = facts_of(self._fold, LOCK_NAME)
+        fold = facts_of(self._top, FOLD_NAME)
+        return (
+            facts is not None
+            and fold is not None
+            and os.path.samestat(facts, os.fstat(self._file))
+            and os.path.samestat(fold, os.fstat(self._fold))
+        )
+
+    def _words(self, told: dict[str, object]) -> str:
+        who = f"foldkeep {told.get('work', '')}".rstrip()
+        if told.get("host") and told.get("host") != socket.gethostname():
+            who += f" on {told['host']}"
+        since = told.get("since")
+        age = f", since {format_span(time.time() - since)} ago" if isinstance(since, (int, float)) else ""
+        return f"{visible(self._place)} is held by {who}, process {told.get('process', 'unknown')}{age}"
+
+    def sign(self, work: str) -> None:
+        """Write down who holds it."""
+        told = {
+            "work": work,
+            "process": os.getpid(),
+            "start": _start_of(os.getpid()),
+            "host": socket.gethostname(),
+            "boot": _boot(),
+            "since": time.time(),
+        }
+        with suppress(OSError):  # on a full disk it is held all the same
+            os.ftruncate(self._file, 0)
+            os.pwrite(self._file, json.dumps(told).encode(), 0)
+
+    def give_back(self) -> None:
+        """Let go of the lock; the file goes, and the fold with it if nothing else is in that."""
+        with suppress(OSError):
+            if self._is_still_there():
+                os.ftruncate(self._file, 0)
+                if set(os.listdir(self._fold)) <= {os.fsdecode(LOCK_NAME)}:
+                    os.unlink(LOCK_NAME, dir_fd=self._fold)
+                    os.rmdir(FOLD_NAME, dir_fd=self._top)
+                elif not self._is_flocked:
+                    os.unlink(LOCK_NAME, dir_fd=self._fold)
+        self.close()
+
+
+def _told(descriptor: int) -> dict[str, object]:
+    """Return what a lock file says of its holder; nothing where it is empty or not ours."""
+    with suppress(OSError, ValueError):
+        told = json.loads(os.pread(descriptor, 4096, 0))
+        if isinstance(told, dict):
+            return told
+    return {}
+
+
+def _is_alive(told: dict[str, object]) -> bool:
+    process = told.get("process")
+    return isinstance(process, int) and (start := _start_of(process)) != "" and start == told.get("start")
+
+
+def _start_of(process: int) -> str:
+    """Return what tells a process from a later one of its number; empty if there is none."""
+    try:
+        import psutil
+
+        return f"{psutil.Process(process).create_time():.2f}"
+    except (ImportError, psutil.Error):
+        return ""
+
+
+def _boot() -> str:
+    """Return what tells this start of the computer from others; empty where the system does not say."""
+    try:
+        with open(_BOOT_FILE, encoding="ascii") as file:
+            return file.read().strip()
+    except OSError:
+        return ""

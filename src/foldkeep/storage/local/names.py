@@ -1,0 +1,135 @@
+"""Changing names in open folders so that nothing can be overwritten, and nothing is unlinked but what was meant.
+
+Every change that Fold Keep makes to a name goes through descriptors of folders that were opened without
+following a link, so that nobody can put another folder in the way between a look and a change.
+"""
+
+import ctypes
+import errno
+import os
+import stat
+import sys
+from collections.abc import Callable
+from contextlib import suppress
+from functools import cache
+from typing import cast
+
+from foldkeep.model import beside
+
+from .opening import FOLDER
+
+MOST_NAMES = 10_000
+_RENAME_NOREPLACE = 1  # linux/fs.h
+_RENAME_EXCL = 4  # sys/stdio.h of macOS
+_NOT_SUPPORTED = (errno.EINVAL, errno.ENOSYS, errno.EOPNOTSUPP)
+_SAME_FILE = "it is not the file that it was a moment ago"
+
+
+def facts_of(folder: int, name: bytes) -> os.stat_result | None:
+    """Return what a name in an open folder stands for, not following a link; None if there is none."""
+    try:
+        return os.stat(name, dir_fd=folder, follow_symlinks=False)
+    except FileNotFoundError:
+        return None
+
+
+def move(source: int, name: bytes, target: int, new_name: bytes) -> None:
+    """Rename a file or folder from one open folder into another of the same volume, never onto an existing name.
+
+    Where the system has no such rename, a file gets its new name as a hard link and then loses the old one, and a
+    folder takes the place of an empty one made for it.
+
+    Raises
+    ------
+    OSError
+        FileExistsError if the new name is taken; otherwise what the system says.
+    """
+    try:
+        _rename_without_replacing(source, name, target, new_name)
+    except OSError as error:
+        if error.errno not in _NOT_SUPPORTED:
+            raise
+        facts = os.stat(name, dir_fd=source, follow_symlinks=False)
+        if stat.S_ISDIR(facts.st_mode):
+            _move_folder(source, name, target, new_name)
+            return
+        os.link(name, new_name, src_dir_fd=source, dst_dir_fd=target, follow_symlinks=False)
+        unlink_twin((source, name), (target, new_name))
+
+
+def move_to_free(source: int, name: bytes, target: int, wanted: bytes) -> bytes:
+    """Move as `move` does, to the wanted name or the first one beside it that is free, and return that."""
+    for number in range(1, MOST_NAMES):
+        with suppress(FileExistsError):
+            move(source, name, target, beside(wanted, number))
+            return beside(wanted, number)
+    raise FileExistsError(errno.EEXIST, "no name is free for it there")
+
+
+def unlink_twin(spot: tuple[int, bytes], other: tuple[int, bytes]) -> None:
+    """Unlink a name in an open folder that is a second name of the file at `other`, and only then.
+
+    Raises
+    ------
+    OSError
+        If it stands for something else; nothing is lost then.
+    """
+    folder, name = spot
+    kept = facts_of(*other)
+    facts = facts_of(folder, name)
+    if facts is None or kept is None or not os.path.samestat(facts, kept):
+        raise OSError(errno.EBUSY, _SAME_FILE)
+    os.unlink(name, dir_fd=folder)
+
+
+def _move_folder(source: int, name: bytes, target: int, new_name: bytes) -> None:
+    """Move a folder onto an empty one of our own, which a rename may replace and nothing else may."""
+    os.mkdir(new_name, 0o700, dir_fd=target)
+    claimed = os.stat(new_name, dir_fd=target, follow_symlinks=False)
+    try:
+        now = os.stat(new_name, dir_fd=target, follow_symlinks=False)
+        if not os.path.samestat(now, claimed):
+            raise FileExistsError(errno.EEXIST, os.strerror(errno.EEXIST))
+        # What is not empty by now is refused by the system.
+        os.rename(name, new_name, src_dir_fd=source, dst_dir_fd=target)
+    except OSError as error:
+        now_there = facts_of(target, new_name)
+        if now_there and os.path.samestat(now_there, claimed):
+            with suppress(OSError):
+                os.rmdir(new_name, dir_fd=target)
+        if error.errno == errno.ENOTEMPTY:
+            raise FileExistsError(errno.EEXIST, os.strerror(errno.EEXIST)) from error
+        raise
+
+
+def is_empty_folder(folder: int, name: bytes, meant: os.stat_result) -> bool:
+    """Tell whether a name in an open folder is the folder that is meant, and nothing is in it."""
+    try:
+        descriptor = os.open(name, FOLDER, dir_fd=folder)
+    except OSError:
+        return False
+    try:
+        return os.path.samestat(os.fstat(descriptor), meant) and not os.listdir(descriptor)
+    finally:
+        os.close(descriptor)
+
+
+def _rename_without_replacing(source: int, name: bytes, target: int, new_name: bytes) -> None:
+    found = _libc_rename()
+    if found is None:
+        raise OSError(errno.ENOSYS, os.strerror(errno.ENOSYS))
+    function, flag = found
+    if function(source, name, target, new_name, flag) != 0:
+        code = ctypes.get_errno()
+        raise OSError(code, os.strerror(code))
+
+
+@cache
+def _libc_rename() -> tuple[Callable[..., int], int] | None:
+    """Return the system's rename that refuses to replace, with its flag; None where there is none."""
+    word, flag = ("renameatx_np", _RENAME_EXCL) if sys.platform == "darwin" else ("renameat2", _RENAME_NOREPLACE)
+    function = getattr(ctypes.CDLL(None, use_errno=True), word, None)
+    if function is None:
+        return None
+    function.argtypes = (ctypes.c_int, ctypes.c_char_p, ctypes.c_int, ctypes.c_char_p, ctypes.c_uint)
+    return cast(Callable[..., int], function), flag

@@ -1,0 +1,46 @@
+"""Reading contents into BLAKE3 digests."""
+
+import os
+from collections.abc import Callable
+
+from blake3 import blake3
+
+from .opening import FILE
+
+READ_BUFFER = 512 * 1024
+"""Bytes read at a time: as much as stays in a processor's own cache until it is hashed."""
+
+
+def digest_of(descriptor: int, size: int, told: Callable[[int], None] | None = None) -> tuple[bytes, int]:
+    """Return the BLAKE3 digest of an open file from where it stands, and how many bytes that were.
+
+    Reading stops after `size` bytes and one more, so that a file that grows without end does end here.
+
+    Parameters
+    ----------
+    told
+        Is told of each part how many bytes it had.
+    """
+    hasher = blake3()
+    buffer = memoryview(bytearray(min(READ_BUFFER, size + 1)))
+    count = 0
+    while count <= size and (got := os.readv(descriptor, [buffer])):
+        hasher.update(buffer[:got])
+        count += got
+        if told is not None:
+            told(got)
+    return hasher.digest(), count
+
+
+def digest_in(folder: int, name: bytes) -> bytes | None:
+    """Return the digest of a regular file in an open folder; None if it cannot be read."""
+    try:
+        descriptor = os.open(name, FILE, dir_fd=folder)
+    except OSError:
+        return None
+    try:
+        return digest_of(descriptor, os.fstat(descriptor).st_size)[0]
+    except OSError:
+        return None
+    finally:
+        os.close(descriptor)
