@@ -1,6 +1,6 @@
 """The file of a journal: only added to, flushed before what it announces, with room kept for its own end.
 
-Behind its last line a journal has blank lines: room on the disk for what will be written of the same files when
+Behind its last line a journal has blanks: room on the disk for what will be written of the same files when
 they come back or are released. So a volume without a free byte does not keep them from it. A line counts if it is
 whole: a run that is killed, or a power cut, leaves part of a line, and what that was to announce was not done.
 """
@@ -17,7 +17,7 @@ NAMES = {1: b"journal.jsonl", 2: b"journal-2.jsonl"}
 
 _KINDRED = (b"journal",)
 _encode = json.JSONEncoder(separators=(",", ":")).encode
-_BLANK = b"\n\0"
+_BLANK = b" \n\0"
 _ROOM_EACH = 160
 
 
@@ -47,6 +47,7 @@ class Journal:
         self._version = version
         self._at = len(_content(descriptor).rstrip(_BLANK))
         self._room = 0
+        self._known: list[Record] | None = None
 
     def write(self, records: Iterable[Record], *, makes_room: bool = False) -> None:
         """Add records and flush them to the disk; they last when this returns.
@@ -56,11 +57,8 @@ class Journal:
         makes_room
             Have the volume keep room for what will be written of the same files later.
         """
-        lines = [
-            _encode(line).encode("ascii")
-            for record in records
-            if (line := encoded(record, self._place, self._version)) is not None
-        ]
+        added = [(record, encoded(record, self._place, self._version)) for record in records]
+        lines = [_encode(line).encode("ascii") for _, line in added if line is not None]
         if not lines:
             return
         text = b"\n" * bool(self._at) + b"\n".join(lines)
@@ -68,7 +66,7 @@ class Journal:
         if makes_room:
             self._room += sum(len(line) + _ROOM_EACH for line in lines)
             missing = self._at + len(text) + self._room - os.fstat(self._descriptor).st_size
-            room = b"\n" * max(1, missing)
+            room += b" " * max(0, missing)
         at = self._at
         rest = text + room
         while rest:
@@ -76,6 +74,8 @@ class Journal:
             rest, at = rest[written:], at + written
         os.fsync(self._descriptor)
         self._at += len(text)
+        if self._known is not None:
+            self._known += [record for record, line in added if line is not None]
 
     def read(self) -> list[Record]:
         """Return the whole records in the order in which they were written.
@@ -85,8 +85,15 @@ class Journal:
         UnknownJournal
             If a newer Fold Keep wrote any of it.
         """
+        if self._known is None:
+            self._known = self._read()
+        return self._known
+
+    def _read(self) -> list[Record]:
         records = []
         for text in _content(self._descriptor).split(b"\n"):
+            if not text.strip(_BLANK):
+                continue
             try:
                 line = json.loads(text)
                 if isinstance(line, dict):

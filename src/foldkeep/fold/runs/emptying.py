@@ -161,7 +161,9 @@ def set_times_again(vault: Vault, folders: Folders, homes: Homes) -> None:
         with suppress(OSError):
             parent, name = folders.of(homes.folder(each.path))
             if facts_of(vault.folders(), os.fsencode(each.slot)) is None and facts_of(parent, name) is not None:
-                os.utime(name, ns=tuple(each.times), dir_fd=parent, follow_symlinks=False)
+                os.utime(
+                    name, ns=(each.times.accessed_ns, each.times.modified_ns), dir_fd=parent, follow_symlinks=False
+                )
     vault.journal.write(FolderReturned(each.slot) for each in back)
 
 

@@ -241,7 +241,7 @@ def _give_times_back(vault: Vault, times: dict[PathBytes, FolderTimes]) -> None:
     back = []
     for path, before in times.items():
         with suppress(OSError):
-            os.utime(path, ns=tuple(before), follow_symlinks=False)
+            os.utime(path, ns=(before.accessed_ns, before.modified_ns), follow_symlinks=False)
             back.append(FolderLeft(path, facts_at(path).st_mtime_ns))
     vault.journal.write(back)
 
