@@ -11,7 +11,7 @@ test: .venv/dev-installed
 	$(BIN)/python -m pytest
 
 test-long: .venv/dev-installed
-	$(BIN)/python -m pytest -m "long or not long"
+	FOLDKEEP_EXPLORE=1 $(BIN)/python -m pytest -m "long or not long"
 
 check: .venv/dev-installed
 	$(BIN)/ruff check .

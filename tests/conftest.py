@@ -27,9 +27,11 @@ if not MEMORY.is_dir():
     MEMORY = None
 
 
-# How long one example takes says more of the machine than of the code.
-settings.register_profile("steady", deadline=None)
-settings.load_profile("steady")
+# How long one example takes says more of the machine than of the code. The tests are the same each time; the long
+# ones explore, and what they find becomes a case with a name.
+settings.register_profile("steady", deadline=None, derandomize=True, database=None)
+settings.register_profile("explore", deadline=None)
+settings.load_profile("explore" if "FOLDKEEP_EXPLORE" in os.environ else "steady")
 
 # Where the desktop's bin lies is asked once in a process.
 TRASH = Path(tempfile.mkdtemp(prefix="bin-"))
@@ -94,6 +96,16 @@ class Desk:
 @pytest.fixture
 def desk(tmp_path: Path) -> Desk:
     return Desk(tmp_path)
+
+
+@pytest.fixture
+def far():
+    """A folder on another volume than the tests' own."""
+    if MEMORY is None:
+        pytest.skip("there is no second volume")
+    folder = Path(tempfile.mkdtemp(dir=MEMORY))
+    yield folder
+    shutil.rmtree(folder)
 
 
 @pytest.fixture(scope="session")

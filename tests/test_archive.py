@@ -394,7 +394,8 @@ def test_any_names_come_back_and_every_reader_of_bags_understands_them(tmp_path_
         desk.write(b"edit/" + folder + b"/" + name + b".txt", b"%d beside" % number)
     desk.ask("scan", desk.place)
     before = everything(desk.place / "edit")
-    (made,) = desk.ask("archive", desk.place / "edit", "--to", desk.top, "--format", form)["packages"]
+    (made,) = desk.ask("archive", desk.place / "edit", "--to", desk.top, "--format", form,
+                        "--with-generated")["packages"]  # fmt: skip
     assert bagit.Bag(str(unpack(Path(made["path"]), desk.top / "unpacked"))).validate()
     (desk.top / "back").mkdir()
     assert desk.run("restore", made["path"], "--to", desk.top / "back").status == 0

@@ -1,85 +1,18 @@
 """Killed with SIGKILL before and after every change to the file system and the stock: nothing is ever lost."""
 
-import fcntl
 import os
 import shutil
 import signal
-import tempfile
-from contextlib import contextmanager
+import subprocess
 from pathlib import Path
 
 import pytest
 
-import foldkeep.storage.local.names
-from conftest import MEMORY, Desk, attached_drive, contents, listing
+from conftest import Desk, attached_drive, contents, listing
 from foldkeep.formats import Xmp, with_words
-from foldkeep.stock import Stock
-
-CHANGES = (
-    "mkdir",
-    "rmdir",
-    "unlink",
-    "link",
-    "symlink",
-    "rename",
-    "fsync",
-    "write",
-    "pwrite",
-    "utime",
-    "fchmod",
-    "fchown",
-    "remove",
-)
-
+from points import Points
 
 FOR_GOOD = ("bin", "delete", "words-delete", "again-delete")
-
-
-class Killer:
-    """Kills this process with SIGKILL at the n-th change to the file system or the stock."""
-
-    def __init__(self, at: int) -> None:
-        self.at, self.count = at, 0
-
-    def point(self) -> None:
-        self.count += 1
-        if self.count == self.at:
-            os.kill(os.getpid(), signal.SIGKILL)
-
-    def wrap(self, function):
-        def wrapped(*args, **named):
-            self.point()
-            result = function(*args, **named)
-            self.point()
-            return result
-
-        return wrapped
-
-    def arm(self, without_rename: bool) -> None:
-        for name in CHANGES:
-            setattr(os, name, self.wrap(getattr(os, name)))
-        fcntl.ioctl = self.wrap(fcntl.ioctl)
-        real_open = os.open
-
-        def opened(path, flags, *args, **named):
-            return (self.wrap(real_open) if flags & os.O_CREAT else real_open)(path, flags, *args, **named)
-
-        os.open = opened
-        names = foldkeep.storage.local.names
-        if without_rename:
-            names._libc_rename = lambda: None
-        else:
-            names._rename_without_replacing = self.wrap(names._rename_without_replacing)
-        real = Stock.transaction
-
-        @contextmanager
-        def transaction(stock):
-            with real(stock) as renew:
-                yield renew
-                self.point()
-            self.point()
-
-        Stock.transaction = transaction
 
 
 class Scenes:
@@ -97,7 +30,8 @@ class Scenes:
         if method.endswith("delete"):
             self.words.append("--for-good")
         # Of a picture, what it says of itself would be asked too, by a helper process, at every point again.
-        suffix = "pdf" if method.startswith("words-") else "jpg"
+        self.method = method
+        self.suffix = suffix = "pdf" if method.startswith("words-") else "jpg"
         for name in "ab":
             self.desk.write(f"{name}.{suffix}", name.encode() * 40)
             self.desk.write(f"in/deep/{name} copy.{suffix}", name.encode() * 40)
@@ -132,20 +66,30 @@ class Scenes:
         if command != "fold":
             answer = self.desk.run(*self.prepared(), "--json")
             assert answer.json["left"] == [], answer
-        shutil.copytree(self.desk.place, self.saved / "place", symlinks=True)
-        shutil.copytree(top / "stock", self.saved / "stock")
-        if self.far.exists():
-            shutil.copytree(self.far, self.saved / "far", symlinks=True)
+        self.save(self.desk.place, top / "stock", self.far)
 
     def prepared(self) -> list[str]:
         self.far.mkdir(exist_ok=True)
         return self.words
 
+    def save(self, *folders: Path) -> None:
+        """Keep folders as they are now, hard links included, for every `reset`."""
+        self.saved.mkdir(exist_ok=True)
+        for path in folders:
+            if path.exists():
+                subprocess.run(["cp", "-a", path, self.saved / path.name], check=True)
+
     def reset(self) -> None:
-        for path in (self.desk.place, self.desk.stock.parent, self.far):
+        for path in (
+            self.desk.place,
+            self.desk.stock.parent,
+            self.far,
+            self.desk.top / "other",
+            self.desk.top / "home",
+        ):
             shutil.rmtree(path, ignore_errors=True)
             if (self.saved / path.name).exists():
-                shutil.copytree(self.saved / path.name, path, symlinks=True)
+                subprocess.run(["cp", "-a", self.saved / path.name, path], check=True)
         self.far.mkdir(exist_ok=True)
 
     def line(self) -> list[str]:
@@ -162,8 +106,10 @@ class Scenes:
         child = os.fork()
         if child == 0:
             os.environ["XDG_DATA_HOME"] = str(self.desk.top / "home")
-            Killer(number).arm(without_rename)
-            self.desk.run(*self.line())
+            with Points(lambda at, *_: os.kill(os.getpid(), signal.SIGKILL) if at == number else None).armed(
+                without_rename=without_rename
+            ):
+                self.desk.run(*self.line())
             os._exit(0)
         return os.waitpid(child, 0)[1] == 0
 
@@ -221,16 +167,6 @@ QUICK = {
     ("symlink", "fold"),
     ("move-far", "fold"),
 }
-
-
-@pytest.fixture
-def far():
-    """A folder on another volume than the tests' own."""
-    if MEMORY is None:
-        pytest.skip("there is no second volume")
-    folder = Path(tempfile.mkdtemp(dir=MEMORY))
-    yield folder
-    shutil.rmtree(folder)
 
 
 @pytest.fixture

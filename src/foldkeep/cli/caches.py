@@ -75,7 +75,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         wanted(args), frozenset(args.what), frozenset(args.version), args.project,
         args.all_but_newest_version, args.unused, cap, caps,
     )  # fmt: skip
-    user_cache = os.path.realpath(os.path.dirname(env.thumbnails()))
+    user_cache = env.user_cache()
     with Stock.open(env.stock_path(args)) as stock:
         projects = projects_of(args, env, stock)
         if args.explain:

@@ -76,6 +76,10 @@ class Environment:
         folder = self.variables.get("XDG_CACHE_HOME") or os.path.expanduser("~/.cache")
         return os.fsencode(os.path.join(folder, "thumbnails"))
 
+    def user_cache(self) -> bytes:
+        """Return the folder where the user's programs keep what they can make again (XDG base directories)."""
+        return os.path.realpath(os.path.dirname(self.thumbnails()))
+
     def page(self, args: "Namespace", stream: TextIO | None = None) -> "Page":
         """Return the page that answers are written on: standard output, or another stream."""
         from foldkeep.show import Page

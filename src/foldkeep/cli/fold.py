@@ -28,6 +28,7 @@ from typing import TYPE_CHECKING
 from .catalogs import add_reading, remembered_and_named
 from .environment import Environment, ExitStatus
 from .parser import add_break_lock
+from .projects_of import add_projects, projects_of, recipes_of
 
 if TYPE_CHECKING:
     from foldkeep.fold import FoldReport, Merged
@@ -56,7 +57,7 @@ def arrange(parser: argparse.ArgumentParser) -> None:
         "--catalog", metavar="NAME|SOURCE", action="append", default=[], help="one more catalogue that describes files"
     )
     parser.add_argument("--leave-sidecars", action="store_true", help="write nothing into sidecars of keepers")
-    parser.add_argument("--config", metavar="FILE", help="the settings file to use (see `foldkeep settings`)")
+    add_projects(parser)
     add_reading(parser)
     add_break_lock(parser)
 
@@ -65,7 +66,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Check, show, ask, fold."""
     from foldkeep.find import descriptions
     from foldkeep.fold import FoldReport, check_plan, fold, make_plan
-    from foldkeep.keep import read_docket
+    from foldkeep.keep import derived_again, read_docket
     from foldkeep.model import Method, UnusableInput
     from foldkeep.show import show_folded, show_plan
     from foldkeep.stock import Stock
@@ -77,7 +78,11 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     if args.leave_sidecars and args.catalog:
         raise UnusableInput("--catalog tells what to write into sidecars", "leave it or --leave-sidecars out")
     with Stock.open(env.stock_path(args)) as stock, stock.hold("fold"):
-        plan = make_plan(args.docket, rows, stock.places.all(), method, into, allow_last_copy=args.allow_last_copy)
+        derived = derived_again(stock, rows, recipes_of(args, env), projects_of(args, env, stock), env.user_cache())
+        plan = make_plan(
+            args.docket, rows, stock.places.all(), method, into,
+            allow_last_copy=args.allow_last_copy, derived=derived,
+        )  # fmt: skip
         described = None
         if not args.leave_sidecars:
             described = descriptions(stock, remembered_and_named(args, stock)) if plan.items else {}

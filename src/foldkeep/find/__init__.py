@@ -1,6 +1,6 @@
 """Questions put to the stock, one module a question."""
 
-from .caches import Batch, Caches, Regenerable, explain_cache
+from .caches import Batch, Caches, Regenerable, all_caches, explain_cache
 from .catalogs import Known, RootMap, descriptions, folders_of, known_files, uses
 from .clearing import Wish, caches
 from .compare import Change, Comparison, Side, Verdict, compare, open_side
@@ -29,6 +29,7 @@ __all__ = [
     "FolderFacts",
     "Relation",
     "caches",
+    "all_caches",
     "Caches",
     "Wish",
     "Batch",

@@ -19,7 +19,7 @@ from types import TracebackType
 from typing import Self
 
 from foldkeep.model import FOLD_NAME, Method, RunFile, suffix_of
-from foldkeep.storage.local import FILE, FOLDER, LOCK_NAME, facts_of
+from foldkeep.storage.local import FILE, FOLDER, LOCK_NAME, facts_of, keeping_times
 
 from .journal import NAMES, Begun, Journal, Record, UnknownJournal, histories, journal_in
 
@@ -94,7 +94,8 @@ class Vault:
                 return hold(os.open(name, FOLDER, dir_fd=above))
 
             top = hold(os.open(place, FOLDER & ~os.O_NOFOLLOW))
-            fold = enter(top, FOLD_NAME)
+            with keeping_times(top):
+                fold = enter(top, FOLD_NAME)
             if create:
                 _write_readme(fold)
             self._run = run = enter(fold, os.fsencode(key))
@@ -165,7 +166,8 @@ def tidy(place: bytes, key: str, accounted: Container[int] = ()) -> None:
                 if _is_our_readme(fold):
                     os.unlink(_README, dir_fd=fold)
                 if not os.listdir(fold):  # else whoever holds the lock takes both away
-                    os.rmdir(FOLD_NAME, dir_fd=top)
+                    with keeping_times(top):
+                        os.rmdir(FOLD_NAME, dir_fd=top)
         except OSError:
             return  # something waits here, or the drive is away
 

@@ -1,12 +1,14 @@
 """Dockets of what can be made again."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
-from foldkeep.find import Caches, Regenerable
-from foldkeep.model import Action, DocketRow, visible
+from foldkeep.find import Caches, ProjectFolders, Regenerable, all_caches
+from foldkeep.model import Action, DocketRow, Filter, Recipe, visible
 from foldkeep.stock import Stock
 
 from .listed import name_of
+
+_FEW_FOLDERS = 50
 
 
 def cache_rows(found: Caches, stock: Stock) -> Iterator[DocketRow]:
@@ -35,6 +37,26 @@ def cache_rows(found: Caches, stock: Stock) -> Iterator[DocketRow]:
         yield _row(each, Action.LEAVE, f"its source is gone: perhaps the last there is of it; {each.batch.evidence}")
     for each, sign in found.in_use:
         yield _row(each, Action.LEAVE, sign)
+
+
+def derived_again(
+    stock: Stock,
+    rows: Sequence[DocketRow],
+    recipes: Sequence[Recipe],
+    projects: ProjectFolders,
+    user_cache: bytes = b"",
+) -> dict[bytes, bytes]:
+    """Find out again which files of a docket are derived ones, whatever its rows say; return their sources by path.
+
+    Nothing is looked for where no row that is to go claims to be one.
+    """
+    claimed = {row.path for row in rows if row.is_regenerable and row.action is Action.FOLD}
+    if not claimed:
+        return {}
+    folders = tuple({path.rpartition(b"/")[0] for path in claimed})
+    where = Filter(under=folders) if len(folders) <= _FEW_FOLDERS else Filter()
+    found = all_caches(stock, recipes, projects, where, user_cache).found
+    return {each.path: each.source for each in found if each.source is not None and each.path in claimed}
 
 
 def _reason(each: Regenerable) -> str:

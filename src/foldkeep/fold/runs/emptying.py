@@ -131,22 +131,27 @@ def bring_back(vault: Vault, folders: Folders, homes: Homes, paths: Iterable[Pat
     emptied = sorted(
         (each for each in _emptied_folders(vault.records()) if each.path in above), key=lambda each: len(each.path)
     )
+    # One that was under way when its process was killed may have an empty folder of ours where it is to be.
+    begun = {record.slot for record in vault.records() if isinstance(record, FolderReturning)}
     present = [each for each in emptied if facts_of(vault.folders(), os.fsencode(each.slot)) is not None]
     vault.journal.write(FolderReturning(each.slot) for each in present)
     for each in present:
         with suppress(OSError):  # its files say why, when their turn comes
-            _bring_back(vault, folders, homes, each)
+            _bring_back(vault, folders, homes, each, begun)
     if present:
         folders.flush()
         os.fsync(vault.folders())
 
 
-def _bring_back(vault: Vault, folders: Folders, homes: Homes, each: FolderEmptied) -> None:
+def _bring_back(vault: Vault, folders: Folders, homes: Homes, each: FolderEmptied, begun: Collection[str]) -> None:
     slot = os.fsencode(each.slot)
     homes.divert(os.path.join(each.path, b"x"))
     parent, name = folders.of(homes.folder(each.path), make=True)
     if facts_of(parent, name) is None:
         move(vault.folders(), slot, parent, name)
+    elif each.slot in begun and not os.listdir(folders.of(os.path.join(homes.folder(each.path), b"x"))[0]):
+        folders.close(homes.folder(each.path))
+        os.rename(slot, name, src_dir_fd=vault.folders(), dst_dir_fd=parent)  # only an empty folder gives way to it
     else:
         os.rmdir(slot, dir_fd=vault.folders())
 

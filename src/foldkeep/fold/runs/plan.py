@@ -2,8 +2,8 @@
 
 import os
 from collections import defaultdict
-from collections.abc import Iterator
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field, replace
 from enum import IntEnum
 
 from foldkeep.formats import Difference, Xmp
@@ -19,6 +19,7 @@ from foldkeep.model import (
     visible,
 )
 
+_UNPROVED = "nothing shows now that it can be made again from what its set keeps; scan, and look with foldkeep caches"
 _AGAIN = "make the docket again with: foldkeep keep -o docket.csv"
 
 
@@ -194,6 +195,7 @@ def make_plan(
     into: bytes = b"",
     *,
     allow_last_copy: bool = False,
+    derived: Mapping[bytes, bytes] | None = None,
 ) -> Plan:
     """Check a docket's rows against each other and against the places.
 
@@ -205,6 +207,8 @@ def make_plan(
         Absolute path of the folder that `Method.MOVE` moves to.
     allow_last_copy
         Let sets go of which no copy stays.
+    derived
+        What of the docket's files are derived ones, found out now, each with its source: no row is believed that.
 
     Raises
     ------
@@ -220,6 +224,7 @@ def make_plan(
     several = len({place_of[path].id for path in going}) > 1
     seen: set[bytes] = set()
     made = {row.path for row in rows if row.is_regenerable}
+    row_at = {row.path: row for row in rows}
     for row in rows:
         if row.action is not Action.FOLD or row.path in seen:
             continue
@@ -240,7 +245,12 @@ def make_plan(
         place = place_of[row.path]
         target = _target(into, place, row.path, several) if method is Method.MOVE else b""
         if row.is_regenerable and stays:
-            item = Item(row, place, [], method, target, source=stays[0])
+            source = (derived or {}).get(row.path)
+            item = Item(row, place, [], method, target, source=stays[0], refusal=_UNPROVED)
+            if source in stays:
+                kept = row_at[source]
+                facts = SourceFacts(kept.size, kept.modified_ns, kept.digest or b"")
+                item = replace(item, source=source, source_facts=facts, refusal="")
         else:
             item = Item(row, place, stays, method, target)
         plan.by_place.setdefault(place.path, []).append(item)

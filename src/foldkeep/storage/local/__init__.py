@@ -1,7 +1,7 @@
 """The computer's own file systems: opening, reading and copying without following links; names, locks, volumes."""
 
 from .copying import Copied, clone_file, copy_file, copy_open_file, has_digest, same_content, write_like
-from .folders import Folders, FolderTimes
+from .folders import Folders, FolderTimes, keeping_times
 from .identity import Identity, NotSafe, Stamp, Stamps, check_unchanged, is_regular, may_be_one, modified_ns
 from .locks import LOCK_NAME, hold_places
 from .names import MOST_NAMES, facts_of, is_empty_folder, move, move_to_free, unlink_twin
@@ -35,6 +35,7 @@ __all__ = [
     "MOST_NAMES",
     "Folders",
     "FolderTimes",
+    "keeping_times",
     "Copied",
     "copy_file",
     "copy_open_file",

@@ -2,7 +2,8 @@
 
 import os
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
 from types import TracebackType
 from typing import NamedTuple, Self
 
@@ -15,6 +16,16 @@ class FolderTimes(NamedTuple):
 
     accessed_ns: int
     modified_ns: int
+
+
+@contextmanager
+def keeping_times(folder: int) -> Iterator[None]:
+    """Let an open folder keep its times while a name of our own is made or taken away in it."""
+    before = os.fstat(folder)
+    yield
+    if os.fstat(folder).st_mtime_ns != before.st_mtime_ns:
+        with suppress(OSError):  # of folders that belong to somebody else
+            os.utime(folder, ns=(before.st_atime_ns, before.st_mtime_ns))
 
 
 class Folders:

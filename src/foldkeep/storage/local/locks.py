@@ -18,6 +18,7 @@ from contextlib import ExitStack, contextmanager, suppress
 
 from foldkeep.model import FOLD_NAME, PlaceBusy, format_span, visible
 
+from .folders import keeping_times
 from .names import facts_of
 from .opening import FOLDER
 from .volumes import is_local
@@ -34,7 +35,7 @@ _held: dict[bytes, int] = {}
 
 @contextmanager
 def hold_places(
-    places: Iterable[bytes], work: str, wait_seconds: float = WAIT_SECONDS, *, break_lock: bool = False
+    places: Iterable[bytes], work: str, wait_seconds: float | None = None, *, break_lock: bool = False
 ) -> Iterator[None]:
     """Keep every other Fold Keep from changing these places until the block ends.
 
@@ -51,11 +52,11 @@ def hold_places(
     Raises
     ------
     PlaceBusy
-        If somebody else holds one of them after `wait_seconds`.
+        If somebody else holds one of them after `wait_seconds`, or some seconds.
     """
     with ExitStack() as held:
         for place in sorted(set(places)):
-            held.enter_context(_hold(place, work, wait_seconds, break_lock))
+            held.enter_context(_hold(place, work, WAIT_SECONDS if wait_seconds is None else wait_seconds, break_lock))
         yield
 
 
@@ -108,7 +109,7 @@ class _Lock:
         with ExitStack() as opened:
             top = os.open(place, FOLDER & ~os.O_NOFOLLOW)
             opened.callback(os.close, top)
-            with suppress(FileExistsError):
+            with keeping_times(top), suppress(FileExistsError):
                 os.mkdir(FOLD_NAME, 0o700, dir_fd=top)
             self._fold = os.open(FOLD_NAME, FOLDER, dir_fd=top)
             opened.callback(os.close, self._fold)
@@ -120,7 +121,7 @@ class _Lock:
                 self._file = os.open(LOCK_NAME, _LOCK_FILE, 0o600, dir_fd=self._fold)
                 self._is_new = False
             except OSError:
-                with suppress(OSError):
+                with suppress(OSError), keeping_times(top):
                     os.rmdir(FOLD_NAME, dir_fd=top)
                 raise
             opened.callback(os.close, self._file)
@@ -209,7 +210,8 @@ class _Lock:
                 os.ftruncate(self._file, 0)
                 if set(os.listdir(self._fold)) <= {os.fsdecode(LOCK_NAME)}:
                     os.unlink(LOCK_NAME, dir_fd=self._fold)
-                    os.rmdir(FOLD_NAME, dir_fd=self._top)
+                    with keeping_times(self._top):
+                        os.rmdir(FOLD_NAME, dir_fd=self._top)
                 elif not self._is_flocked:
                     os.unlink(LOCK_NAME, dir_fd=self._fold)
         self.close()

@@ -1,0 +1,166 @@
+"""Every point at which Fold Keep looks at the disk or changes it, so that something can be done there.
+
+A point is a call of ours on the file system, or a commit of the stock; it is visited before and after the call. Tests
+kill the process there, make the call fail, or let another program act.
+"""
+
+import errno
+import fcntl
+import os
+import sys
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import foldkeep.storage.local.names as names
+from conftest import Desk, read_everything
+from foldkeep.stock import Stock
+
+CHANGES = (
+    "mkdir rmdir unlink link symlink rename fsync write pwrite utime fchmod fchown chmod remove setxattr ftruncate"
+).split()
+LOOKS = "stat lstat fstat listdir readlink open read pread readv preadv".split()
+_OURS = f"{os.sep}foldkeep{os.sep}"
+_QUIET = (f"foldkeep{os.sep}stock{os.sep}", f"foldkeep{os.sep}cli{os.sep}", f"foldkeep{os.sep}show{os.sep}")
+
+
+@dataclass
+class Points:
+    """Calls `visit` at every point, with the point's number from 1.
+
+    Attributes
+    ----------
+    visit
+        Is told the number, the call's name, and "before" or "after"; what it raises, the call raises.
+    looks
+        Whether looks at the disk are points as well.
+    site
+        Where in our code the point is, for each number.
+    """
+
+    visit: Callable[[int, str, str], None]
+    looks: bool = False
+    count: int = 0
+    site: list[tuple[str, int, str, str]] = field(default_factory=list)
+    _busy: bool = False
+
+    def _point(self, name: str, when: str) -> None:
+        if self._busy:
+            return
+        place = _place_in_our_code()
+        if place is None:
+            return
+        self.count += 1
+        self.site.append((*place, name, when))
+        self._busy = True
+        try:
+            self.visit(self.count, name, when)
+        finally:
+            self._busy = False
+
+    def _wrap(self, function, name: str):
+        def wrapped(*args, **named):
+            self._point(name, "before")
+            result = function(*args, **named)
+            try:
+                self._point(name, "after")
+            except OSError:
+                if name == "open":  # a call that fails leaves nothing open
+                    os.close(result)
+                raise
+            return result
+
+        return wrapped
+
+    @contextmanager
+    def armed(self, *, without_rename: bool = False) -> Iterator[None]:
+        """Have every point visited while the block lasts."""
+        real = {name: getattr(os, name) for name in (*CHANGES, *(LOOKS if self.looks else ()), "open")}
+        real_ioctl, real_rename, real_libc = fcntl.ioctl, names._rename_without_replacing, names._libc_rename
+        real_transaction = Stock.transaction
+
+        def opened(path, flags, *args, **named):
+            wrapped = self._wrap(real["open"], "open") if self.looks or flags & os.O_CREAT else real["open"]
+            return wrapped(path, flags, *args, **named)
+
+        @contextmanager
+        def transaction(stock, **named):
+            with real_transaction(stock, **named) as renew:
+                yield renew
+                self._point("commit", "before")
+            self._point("commit", "after")
+
+        try:
+            for name, function in real.items():
+                setattr(os, name, self._wrap(function, name))
+            os.open = opened
+            fcntl.ioctl = self._wrap(real_ioctl, "ioctl")
+            if without_rename:
+                names._libc_rename = lambda: None
+            else:
+                names._rename_without_replacing = self._wrap(real_rename, "rename")
+            Stock.transaction = transaction
+            yield
+        finally:
+            for name, function in real.items():
+                setattr(os, name, function)
+            fcntl.ioctl, names._rename_without_replacing, names._libc_rename = real_ioctl, real_rename, real_libc
+            Stock.transaction = real_transaction
+
+
+def _place_in_our_code() -> tuple[str, int] | None:
+    """Return the line of our code that made a call; None if it was somebody else's, or has nothing to do with files."""
+    frame = sys._getframe(2)
+    while frame is not None and (frame.f_code.co_filename == __file__ or "contextlib" in frame.f_code.co_filename):
+        frame = frame.f_back
+    if frame is None:
+        return None
+    path = frame.f_code.co_filename
+    if _OURS not in path or any(quiet in path for quiet in _QUIET):
+        return None
+    return path.rpartition(_OURS)[2], frame.f_lineno
+
+
+class Unvisited:
+    """Tells which points are at places in the code that no case has visited so far, for a sample that covers all."""
+
+    def __init__(self) -> None:
+        self._seen: set[tuple] = set()
+
+    def of(self, sites: list[tuple]) -> list[int]:
+        """Return the numbers of the points at new places, each place once."""
+        found = []
+        for number, site in enumerate(sites, start=1):
+            if site not in self._seen:
+                self._seen.add(site)
+                found.append(number)
+        return found
+
+
+def every_content(*tops: Path) -> set[str]:
+    """Return the SHA-256 of every content below folders, but for what Fold Keep writes for itself into folds."""
+    return {
+        digest
+        for top in tops
+        for path, digest, _ in read_everything(os.fsencode(top))
+        if os.path.basename(path) not in (b"journal-2.jsonl", b"README.txt", b"lock")
+    }
+
+
+FAULTS = {name: getattr(errno, name) for name in ("EIO", "ENOSPC", "EACCES", "EROFS", "ESTALE")}
+
+
+def settled_well(desk: Desk, where: str) -> None:
+    """The ledger agrees with the disk: what waits is in the fold, what is moved is there, nothing is open."""
+    with suppress(KeyError, ValueError):
+        runs = desk.ask("ledger")["runs"]
+        for run in runs:
+            assert not run["underway"], where
+            assert not run["files"]["planned"], where
+        waiting = sum(run["files"]["waiting"] for run in runs)
+        assert waiting == len([p for p in desk.place.glob("**/.foldkeep/*/files/*") if p.name[0].isdigit()]), where
+        details = [each for run in runs for each in desk.ask("ledger", str(run["run"]))["runs"][0]["details"]]
+        for each in details:
+            if each["state"] == "moved":
+                assert Path(each["target"]["path"]).exists(), where

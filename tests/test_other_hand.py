@@ -1,0 +1,259 @@
+"""Another program acts at any point between a look and an act of ours: it loses nothing but what it destroys itself."""
+
+import contextlib
+import os
+import shutil
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from conftest import Desk
+from conftest import edit as change
+from points import Points, Unvisited, every_content, settled_well
+from test_killed import CASES, Scenes
+
+
+class Hand:
+    """Another program, working in the same place.
+
+    Attributes
+    ----------
+    destroyed
+        Contents of which it took the last copy away.
+    """
+
+    def __init__(self, scenes: Scenes) -> None:
+        self.scenes = scenes
+        self.place = scenes.desk.place
+        self.destroyed: set[str] = set()
+        self.made: set[str] = set()
+        self._count = 0
+
+    def tops(self) -> list[Path]:
+        return [self.place, self.scenes.far, self.scenes.desk.top / "home", self.scenes.desk.top / "elsewhere"]
+
+    def act(self, what: "Callable[[Hand], None]") -> None:
+        before = every_content(*self.tops())
+        with contextlib.suppress(OSError):
+            what(self)
+        after = every_content(*self.tops())
+        if not what.__name__.startswith("second_fold_keep"):  # that may lose nothing, as little as this one
+            self.destroyed |= before - after
+            self.made |= after - before
+
+    def new(self) -> bytes:
+        self._count += 1
+        return b"somebody's own %d" % self._count
+
+    def spares(self) -> list[Path]:
+        suffix = self.scenes.suffix
+        return [self.place / f"in/deep/{name} copy.{suffix}" for name in "ab"]
+
+    def keepers(self) -> list[Path]:
+        return [self.place / f"{name}.{self.scenes.suffix}" for name in "ab"]
+
+
+def makes_the_names(hand: Hand) -> None:
+    for path in (*hand.spares(), hand.place / "in/deep/a copy.xmp", hand.place / "b.xmp"):
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with contextlib.suppress(FileExistsError), path.open("xb") as file:
+            file.write(hand.new())
+
+
+def saves_over(hand: Hand) -> None:
+    """As programs save: a new file beside, renamed onto the name; of the same size and time as what it replaces."""
+    for path in (*hand.spares(), hand.place / "a.xmp"):
+        if os.path.lexists(path):
+            facts = path.lstat()
+            aside = path.with_name("saving")
+            aside.write_bytes(hand.new()[:40].ljust(facts.st_size, b"."))
+            os.utime(aside, ns=(facts.st_atime_ns, facts.st_mtime_ns))
+            aside.replace(path)
+
+
+def edit(path: Path, hand: Hand) -> None:
+    if path.exists():
+        facts = path.stat()
+        with path.open("r+b") as file:
+            file.write(hand.new()[: facts.st_size])
+        os.utime(path, ns=(facts.st_atime_ns, facts.st_mtime_ns))
+
+
+def edits_spares(hand: Hand) -> None:
+    for path in hand.spares():
+        if not path.is_symlink():
+            edit(path, hand)
+
+
+def edits_keepers(hand: Hand) -> None:
+    for path in hand.keepers():
+        edit(path, hand)
+
+
+def deletes_keepers(hand: Hand) -> None:
+    for path in hand.keepers():
+        path.unlink(missing_ok=True)
+
+
+def replaces_keepers(hand: Hand) -> None:
+    for path in hand.keepers():
+        aside = path.with_name("saving")
+        aside.write_bytes(hand.new().ljust(40, b"."))
+        aside.replace(path)
+
+
+def swaps_the_folder(hand: Hand) -> None:
+    folder, elsewhere = hand.place / "in/deep", hand.scenes.desk.top / "elsewhere"
+    if folder.is_dir() and not folder.is_symlink() and not elsewhere.exists():
+        folder.rename(elsewhere)
+        folder.symlink_to(elsewhere)
+
+
+def edits_targets(hand: Hand) -> None:
+    for path in hand.scenes.far.glob("**/*.*"):
+        if path.is_file() and not path.name.startswith("."):
+            edit(path, hand)
+
+
+def deletes_targets(hand: Hand) -> None:
+    for path in hand.scenes.far.glob("**/*.*"):
+        if path.is_file() and not path.name.startswith("."):
+            path.unlink()
+
+
+def second_fold_keep(*words: str, unheld: bool = False) -> Callable[[Hand], None]:
+    """Run another Fold Keep, with a stock of its own, in a process of its own.
+
+    Parameters
+    ----------
+    unheld
+        It cannot lock anything, as on file systems without locks that two computers share.
+    """
+
+    def runs(hand: Hand) -> None:
+        child = os.fork()
+        if child == 0:
+            try:
+                import foldkeep.storage.local.locks as locks
+
+                locks._held.clear()
+                locks.WAIT_SECONDS = 0.0
+                if unheld:
+                    locks._taken = lambda *_: None
+                other = hand.scenes.other
+                other.run(*(word.format(place=other.place, docket=other.docket) for word in words))
+            finally:
+                os._exit(0)
+        os.waitpid(child, 0)
+
+    runs.__name__ = "second_fold_keep_" + words[0] + ("_unheld" if unheld else "")
+    return runs
+
+
+ACTS = [
+    makes_the_names,
+    saves_over,
+    edits_spares,
+    edits_keepers,
+    deletes_keepers,
+    replaces_keepers,
+    swaps_the_folder,
+    edits_targets,
+    deletes_targets,
+    second_fold_keep("fold", "{docket}", "--yes", "--method", "delete", "--for-good", unheld=True),
+    second_fold_keep("fold", "{docket}", "--yes", "--method", "delete", "--for-good"),
+    second_fold_keep("unfold", "--from", "{place}"),
+]
+
+
+class HandedScenes(Scenes):
+    """Scenes with the opposite docket of another stock, and a command line that takes a drive without its stock."""
+
+    def opposed(self) -> None:
+        self.other = Desk(self.desk.top)
+        self.other.stock = self.desk.top / "other/stock.sqlite3"
+        self.other.docket = self.desk.top / "opposite.csv"
+        self.other.docket.write_bytes(self.desk.docket.read_bytes())
+        swapped = {"keep": "fold", "fold": "keep"}
+        change(self.other.docket, lambda row: {**row, "action": swapped.get(row["action"], row["action"])})
+        self.other.ask("scan", self.other.place)
+        self.save(self.other.stock.parent)
+
+    def line(self) -> list[str]:
+        if self.command == "unfold-from":
+            return ["unfold", "--from", str(self.desk.place)]
+        return super().line()
+
+
+def check_after(scenes: Scenes, hand: Hand, before: set[str], where: str) -> None:
+    """Nothing is gone, the ledger is right, and what can be given back is given back."""
+    desk = scenes.desk
+    gone = (before | hand.made) - hand.destroyed - every_content(*hand.tops())
+    assert not gone, f"lost {where}"
+    if scenes.command == "unfold-from":
+        return
+    runs = desk.ask("ledger")["runs"]
+    if runs:
+        answer = desk.run("unfold", "1", "--json")
+        assert answer.status in (0, 1), (where, answer)
+    gone = (before | hand.made) - hand.destroyed - every_content(*hand.tops())
+    assert not gone, f"lost when it was taken back {where}"
+    settled_well(desk, where)
+
+
+def visit(scenes: Scenes, number: int, act, before: set[str]) -> None:
+    """Run the command, with the other hand acting at a point, and look at what came of it."""
+    scenes.reset()
+    shutil.rmtree(scenes.desk.top / "elsewhere", ignore_errors=True)
+    hand = Hand(scenes)
+    points = Points(lambda at, *_: hand.act(act) if at == number else None, looks=True)
+    os.environ["XDG_DATA_HOME"] = str(scenes.desk.top / "home")
+    with points.armed():
+        answer = scenes.desk.run(*scenes.line())
+    site = points.site[number - 1] if number <= len(points.site) else None
+    where = f"{scenes.command} {scenes.method}: {act.__name__} at {number}, {site}: {answer}"
+    assert answer.status in (0, 1, 2, 3), where
+    assert "Traceback" not in answer.err, where
+    check_after(scenes, hand, before, where)
+
+
+def sites_of(scenes: Scenes) -> list[tuple]:
+    """Return where the points of a command are, by running it once with nothing done at any."""
+    scenes.reset()
+    points = Points(lambda *_: None, looks=True)
+    with points.armed():
+        scenes.desk.run(*scenes.line())
+    return points.site
+
+
+HANDED = [
+    *CASES,
+    *((method, "unfold-from") for method in ("fold", "move-far", "hard-link", "symlink", "words-fold")),
+]
+_unvisited = Unvisited()
+_turn = 0
+
+
+@pytest.mark.parametrize(
+    ("method", "command", "every"),
+    [
+        *(pytest.param(*case, False) for case in HANDED if case[0] != "clone"),
+        *(pytest.param(*case, True, marks=pytest.mark.long) for case in HANDED if case[0] != "clone"),
+    ],
+)
+def test_another_program_loses_nothing_at_any_point(tmp_path, far, method, command, every):
+    global _turn
+    scenes = HandedScenes(tmp_path, far, method, "unfold" if command == "unfold-from" else command)
+    scenes.command = command
+    scenes.opposed()
+    before = scenes.kept
+    sites = sites_of(scenes)
+    visited = 0
+    for number in range(1, len(sites) + 1) if every else _unvisited.of(sites):
+        _turn += 1
+        acts = ACTS if every else (ACTS[_turn % len(ACTS)],)
+        for act in acts:
+            visit(scenes, number, act, before)
+            visited += 1
+    print(f"\n{command}, {method}: {len(sites)} points, {visited} visits by another hand")
