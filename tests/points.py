@@ -4,9 +4,11 @@ A point is a call of ours on the file system, or a commit of the stock; it is vi
 kill the process there, make the call fail, or let another program act.
 """
 
+import contextlib
 import errno
 import fcntl
 import os
+import sqlite3
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
@@ -22,6 +24,7 @@ CHANGES = (
 ).split()
 LOOKS = "stat lstat fstat listdir readlink open read pread readv preadv".split()
 _OURS = f"{os.sep}foldkeep{os.sep}"
+_STORAGE = f"{_OURS}storage{os.sep}"
 _QUIET = (f"foldkeep{os.sep}stock{os.sep}", f"foldkeep{os.sep}cli{os.sep}", f"foldkeep{os.sep}show{os.sep}")
 
 
@@ -109,17 +112,25 @@ class Points:
             Stock.transaction = real_transaction
 
 
-def _place_in_our_code() -> tuple[str, int] | None:
-    """Return the line of our code that made a call; None if it was somebody else's, or has nothing to do with files."""
+def _place_in_our_code() -> tuple[str, int, str, int] | None:
+    """Return the line of our code that made a call, and the first one above that is not of the storage.
+
+    None if somebody else's code made it, or code that has nothing to do with users' files.
+    """
     frame = sys._getframe(2)
     while frame is not None and (frame.f_code.co_filename == __file__ or "contextlib" in frame.f_code.co_filename):
         frame = frame.f_back
     if frame is None:
         return None
-    path = frame.f_code.co_filename
+    path, line = frame.f_code.co_filename, frame.f_lineno
     if _OURS not in path or any(quiet in path for quiet in _QUIET):
         return None
-    return path.rpartition(_OURS)[2], frame.f_lineno
+    while frame is not None and (
+        f"{os.sep}storage{os.sep}" in frame.f_code.co_filename or _OURS not in frame.f_code.co_filename
+    ):
+        frame = frame.f_back
+    above = (frame.f_code.co_filename.rpartition(_OURS)[2], frame.f_lineno) if frame else ("", 0)
+    return path.rpartition(_OURS)[2], line, *above
 
 
 class Unvisited:
@@ -159,7 +170,10 @@ def settled_well(desk: Desk, where: str) -> None:
             assert not run["underway"], where
             assert not run["files"]["planned"], where
         waiting = sum(run["files"]["waiting"] for run in runs)
-        assert waiting == len([p for p in desk.place.glob("**/.foldkeep/*/files/*") if p.name[0].isdigit()]), where
+        with contextlib.closing(sqlite3.connect(desk.stock)) as stock:
+            keys = [key for (key,) in stock.execute("SELECT key FROM runs")]
+        slots = [path for key in keys for path in desk.place.glob(f"**/.foldkeep/{key}/files/[0-9]*")]
+        assert waiting == len(slots), where
         details = [each for run in runs for each in desk.ask("ledger", str(run["run"]))["runs"][0]["details"]]
         for each in details:
             if each["state"] == "moved":

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import Desk
+from conftest import TRASH, Desk
 from conftest import edit as change
 from points import Points, Unvisited, every_content, settled_well
 from test_killed import CASES, Scenes
@@ -31,7 +31,8 @@ class Hand:
         self._count = 0
 
     def tops(self) -> list[Path]:
-        return [self.place, self.scenes.far, self.scenes.desk.top / "home", self.scenes.desk.top / "elsewhere"]
+        top = self.scenes.desk.top
+        return [self.place, self.scenes.far, TRASH, top / "home", top / "elsewhere"]
 
     def act(self, what: "Callable[[Hand], None]") -> None:
         before = every_content(*self.tops())
@@ -206,9 +207,9 @@ def visit(scenes: Scenes, number: int, act, before: set[str]) -> None:
     """Run the command, with the other hand acting at a point, and look at what came of it."""
     scenes.reset()
     shutil.rmtree(scenes.desk.top / "elsewhere", ignore_errors=True)
+    shutil.rmtree(TRASH, ignore_errors=True)
     hand = Hand(scenes)
     points = Points(lambda at, *_: hand.act(act) if at == number else None, looks=True)
-    os.environ["XDG_DATA_HOME"] = str(scenes.desk.top / "home")
     with points.armed():
         answer = scenes.desk.run(*scenes.line())
     site = points.site[number - 1] if number <= len(points.site) else None

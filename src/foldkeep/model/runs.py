@@ -88,6 +88,8 @@ class RunFile:
         What tells the volume of `target` from others, where that is not its place's; else empty.
     target_modified_ns
         The time that the volume of `target` gave it, which may be rounded; 0 where that is not known.
+    mode
+        Its permissions, where it moved to a volume that may not keep them; 0 where that is not known.
     link
         What the symbolic link in its place says, as a journal tells it; empty where the paths tell.
     """
@@ -109,6 +111,7 @@ class RunFile:
     source: SourceFacts | None = None
     target_volume: str = ""
     target_modified_ns: int = 0
+    mode: int = 0
     link: bytes = b""
 
     @property

@@ -9,9 +9,9 @@ from foldkeep.model import Method, Run, RunFile, RunFileState, RunSummary, Sourc
 
 _RUN_COLUMNS = "id, key, method, docket, started_ns, underway"
 _PLAIN = "run, number, place, path, slot, size, modified_ns, digest, keeper, state, reason, target, method, words"
-_FILE_COLUMNS = f"{_PLAIN}, target_volume, target_modified_ns, source"
+_FILE_COLUMNS = f"{_PLAIN}, target_volume, target_modified_ns, mode, source"
 _FILE_VALUES = attrgetter(*_FILE_COLUMNS.split(", ")[:-1])
-_NEWS = "state, reason, digest, keeper, target, words, target_volume, target_modified_ns"
+_NEWS = "state, reason, digest, keeper, target, words, target_volume, target_modified_ns, mode"
 _FILE_NEWS = attrgetter(*_NEWS.split(", "))
 
 
@@ -33,14 +33,14 @@ class Ledger:
     def put(self, files: Iterable[RunFile]) -> None:
         """Write down files of a run that is about to begin."""
         self._db.executemany(
-            f"INSERT INTO run_files ({_FILE_COLUMNS}) VALUES ({','.join('?' * 17)})",
+            f"INSERT INTO run_files ({_FILE_COLUMNS}) VALUES ({','.join('?' * 18)})",
             ((*_FILE_VALUES(file), _told(file.source)) for file in files),
         )
 
     def update(self, files: Iterable[RunFile]) -> None:
         """Bring what was found out about files of a run up to date; where they come from stays."""
         self._db.executemany(
-            f"UPDATE run_files SET ({_NEWS}, source) = ({','.join('?' * 9)}) WHERE run = ? AND number = ?",
+            f"UPDATE run_files SET ({_NEWS}, source) = ({','.join('?' * 10)}) WHERE run = ? AND number = ?",
             ((*_FILE_NEWS(file), _told(file.source), file.run, file.number) for file in files),
         )
 
@@ -131,10 +131,10 @@ def _run(row: tuple[int, str, str, bytes, int, int]) -> Run:
 
 def _run_file(row: tuple[Any, ...]) -> RunFile:
     source = None
-    if row[16]:
-        size, modified_ns, digest = row[16].split()
+    if row[17]:
+        size, modified_ns, digest = row[17].split()
         source = SourceFacts(int(size), int(modified_ns), b"" if digest == "-" else bytes.fromhex(digest))
-    values = [*row[:9], RunFileState(row[9]), *row[10:12], Method(row[12]), row[13], source, *row[14:16]]
+    values = [*row[:9], RunFileState(row[9]), *row[10:12], Method(row[12]), row[13], source, *row[14:17]]
     return RunFile(*values)
 
 

@@ -142,6 +142,7 @@ _MIGRATIONS = (
     ALTER TABLE run_files ADD COLUMN source TEXT NOT NULL DEFAULT '';  -- size, time, digest of a derived file's source
     ALTER TABLE run_files ADD COLUMN target_volume TEXT NOT NULL DEFAULT '';
     ALTER TABLE run_files ADD COLUMN target_modified_ns INTEGER NOT NULL DEFAULT 0;
+    ALTER TABLE run_files ADD COLUMN mode INTEGER NOT NULL DEFAULT 0;  -- of one that moved to another volume
     CREATE INDEX run_files_linking ON run_files (keeper) WHERE method = 'symlink';
     """,
 )

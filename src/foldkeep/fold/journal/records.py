@@ -59,7 +59,7 @@ class Going:
             file, keeper=told.keeper, digest=told.digest, method=told.method, target=told.target, words=told.words,
             source=told.source or file.source, link=told.link,
             target_volume=told.target_volume or file.target_volume,
-            target_modified_ns=told.target_modified_ns or file.target_modified_ns,
+            target_modified_ns=told.target_modified_ns or file.target_modified_ns, mode=told.mode or file.mode,
         )  # fmt: skip
 
 
@@ -224,6 +224,8 @@ def _encoded_going(record: Going, place: PathBytes) -> Json:
         line["volume"] = file.target_volume
     if file.target_modified_ns:
         line["to_modified_ns"] = file.target_modified_ns
+    if file.mode:
+        line["mode"] = f"{file.mode:o}"
     return line
 
 
@@ -285,6 +287,7 @@ def _decoded_going(line: Json, place: PathBytes) -> Going:
         source=source,
         target_volume=str(line.get("volume", "")),
         target_modified_ns=int(line.get("to_modified_ns", 0)),
+        mode=int(str(line.get("mode", "0")), 8),
     )
     return Going(file, bool(line.get("across")), line["do"] == "copy")
 

@@ -87,7 +87,7 @@ def folded_state(scene: Scene) -> RunFile:
     """Return the state of a file that waits in the fold, or came out of it, or never went."""
     file = scene.file
     if scene.slot():
-        return replace(file, state=RunFileState.WAITING, reason=file.reason if scene.began else "")
+        return replace(file, state=RunFileState.WAITING)
     if scene.is_unknown:
         return file
     home = scene.is_home()

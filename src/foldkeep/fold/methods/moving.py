@@ -1,6 +1,8 @@
 """Moving into a folder that the user names: a rename on one volume, a copy that is read back on another."""
 
 import os
+import stat
+from contextlib import suppress
 from dataclasses import replace
 
 from foldkeep.model import Method, Problem, RunFile, RunFileState, visible
@@ -38,7 +40,8 @@ class Move(FoldMethod):
         if os.fstat(folder).st_dev == bench.vault.device:
             return ready
         above = os.path.dirname(ready.file.target)
-        file = replace(ready.file, target_volume=bench.volume_key(folder, above))
+        mode = stat.S_IMODE(os.stat(ready.name, dir_fd=ready.folder, follow_symlinks=False).st_mode)
+        file = replace(ready.file, target_volume=bench.volume_key(folder, above), mode=mode)
         bench.vault.journal.write([*bench.touched(), Going(file, across=True, is_copied=True)], makes_room=True)
         copied = copy_file(*ready.home, folder, copy_name(bench.key, file))
         ready = replace(ready, file=file, copy=copied.facts)
@@ -103,13 +106,10 @@ class Move(FoldMethod):
 
     def _take_back(self, bench: Bench, target: Spot, seen: Stamp, home: Spot, digest: bytes) -> None:
         """Delete the copy at the target again, if it is ours and the original is whole at home."""
-        stays = seen_now(*home)
-        if stays is None or digest_in(*home) != digest or digest_in(*target) != digest:
-            return
-        try:
-            remove(*target, seen, bench.stamps, lambda: bench.is_still(home, stays))
-        except (NotSafe, OSError):
-            return
+        with suppress(NotSafe, OSError):
+            stays = seen_now(*home)
+            if stays is not None and digest_in(*home) == digest_in(*target) == digest:
+                remove(*target, seen, bench.stamps, lambda: bench.is_still(home, stays))
 
     def drop(self, bench: Bench, ready: Ready) -> None:
         if ready.copy is not None:
@@ -139,6 +139,8 @@ class Move(FoldMethod):
         try:
             if file.digest and copied.digest != file.digest:
                 raise NotSafe(_changed_at(file))
+            if file.mode:
+                os.chmod(copy[1], file.mode, dir_fd=copy[0])
             os.utime(copy[1], ns=(copied.facts.st_atime_ns, file.modified_ns), dir_fd=copy[0], follow_symlinks=False)
             move(*copy, *home)
         except (NotSafe, OSError):
@@ -196,7 +198,7 @@ class Move(FoldMethod):
         is_known = scene.began or scene.first is not None
         if is_known and not scene.slot() and not scene.is_unknown and not scene.is_releasing:
             if scene.target() and (scene.began or not scene.is_home()):
-                return replace(scene.file, state=RunFileState.MOVED)
+                return replace(scene.file, state=RunFileState.MOVED, reason="")
             if not scene.is_home() and scene.began:
                 return replace(scene.file, state=RunFileState.LOST, reason=_gone_from(scene.file))
         return folded_state(scene)

@@ -101,10 +101,13 @@ def settled_files(key: str, vault: Vault, files: Iterable[RunFile], unknown: set
 
 def _settled(scene: Scene, unknown: set[int]) -> RunFile:
     method = METHODS[scene.file.method]
-    if scene.pending:
-        scene.finish_moves_by_link()
-    method.finish(scene)
-    found = method.state(scene)
+    try:
+        if scene.pending:
+            scene.finish_moves_by_link()
+        method.finish(scene)
+        found = method.state(scene)
+    except OSError:  # what cannot be read now may be read another time
+        found, scene.is_unknown = scene.file, True
     if scene.is_unknown and found.state not in (RunFileState.WAITING, RunFileState.RESTORED):
         unknown.add(found.number)
         return replace(found, reason=_AWAY) if found.state is RunFileState.PLANNED else found

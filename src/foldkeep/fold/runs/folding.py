@@ -394,6 +394,7 @@ def _do_batch(stock: Stock, looker: Looker, batch: Work, meter: _Meter) -> list[
     bench = looker.bench
     journal = bench.vault.journal
     settled: list[RunFile] = []
+    uncertain: list[RunFile] = []
 
     def leave(file: RunFile, error: NotSafe | OSError) -> None:
         looker.left.add(file.path)
@@ -411,12 +412,16 @@ def _do_batch(stock: Stock, looker: Looker, batch: Work, meter: _Meter) -> list[
         method = METHODS[each.file.method]
         try:
             settled.append(method.act(bench, each))
-        except (NotSafe, OSError) as error:
+        except NotSafe as error:
             method.drop(bench, each)
             leave(each.file, error)
+        except OSError as error:
+            # How far it got is not guessed: it is looked up on the disk when the run is settled.
+            looker.left.add(each.file.path)
+            uncertain.append(replace(each.file, state=RunFileState.PLANNED, reason=reason_of(error)))
     bench.flush()
     journal.write(Went(file.number, str(file.state)) for file in settled)
-    write_down(stock, settled)
+    write_down(stock, [*settled, *uncertain])
     gone = [file for file in settled if file.state is not RunFileState.LEFT]
     for_good = [file for file in gone if file.method is Method.DELETE]
     if for_good:

@@ -182,7 +182,7 @@ def _is_zero(part: memoryview) -> bool:
 
 
 def same_content(folder: int, name: bytes, other_folder: int, other_name: bytes) -> bool:
-    """Tell whether two names in open folders are regular files with the same bytes."""
+    """Tell whether two names in open folders are regular files with the same bytes; OSError if one cannot be read."""
     facts, other_facts = facts_of(folder, name), facts_of(other_folder, other_name)
     if facts is None or other_facts is None or facts.st_size != other_facts.st_size:
         return False
@@ -191,5 +191,5 @@ def same_content(folder: int, name: bytes, other_folder: int, other_name: bytes)
 
 
 def has_digest(folder: int, name: bytes, digest: bytes) -> bool:
-    """Tell whether a name in an open folder is a file with this content."""
+    """Tell whether a name in an open folder is a file with this content; OSError if it cannot be read."""
     return digest_in(folder, name) == digest

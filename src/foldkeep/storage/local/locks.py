@@ -89,7 +89,11 @@ def _taken(place: bytes, work: str, wait_seconds: float, break_lock: bool) -> "_
             return None
         except OSError:
             return None
-        holder = lock.taken_by(break_lock)
+        try:
+            holder = lock.taken_by(break_lock)
+        except OSError:
+            lock.close()
+            return None
         if holder is None:
             lock.sign(work)
             return lock

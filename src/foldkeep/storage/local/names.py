@@ -44,17 +44,23 @@ def move(source: int, name: bytes, target: int, new_name: bytes) -> None:
     OSError
         FileExistsError if the new name is taken; otherwise what the system says.
     """
+    before = os.stat(name, dir_fd=source, follow_symlinks=False)
     try:
-        _rename_without_replacing(source, name, target, new_name)
-    except OSError as error:
-        if error.errno not in _NOT_SUPPORTED:
+        try:
+            _rename_without_replacing(source, name, target, new_name)
+        except OSError as error:
+            if error.errno not in _NOT_SUPPORTED:
+                raise
+            if stat.S_ISDIR(before.st_mode):
+                _move_folder(source, name, target, new_name)
+            else:
+                os.link(name, new_name, src_dir_fd=source, dst_dir_fd=target, follow_symlinks=False)
+                unlink_twin((source, name), (target, new_name))
+    except OSError:
+        # A server may have done it and lost the answer, so that what is asked again fails.
+        there = facts_of(target, new_name)
+        if there is None or not os.path.samestat(there, before) or facts_of(source, name) is not None:
             raise
-        facts = os.stat(name, dir_fd=source, follow_symlinks=False)
-        if stat.S_ISDIR(facts.st_mode):
-            _move_folder(source, name, target, new_name)
-            return
-        os.link(name, new_name, src_dir_fd=source, dst_dir_fd=target, follow_symlinks=False)
-        unlink_twin((source, name), (target, new_name))
 
 
 def move_to_free(source: int, name: bytes, target: int, wanted: bytes) -> bytes:

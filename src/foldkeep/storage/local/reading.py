@@ -1,6 +1,8 @@
 """Reading contents into BLAKE3 digests."""
 
+import errno
 import os
+import stat
 from collections.abc import Callable
 
 from blake3 import blake3
@@ -33,14 +35,18 @@ def digest_of(descriptor: int, size: int, told: Callable[[int], None] | None = N
 
 
 def digest_in(folder: int, name: bytes) -> bytes | None:
-    """Return the digest of a regular file in an open folder; None if it cannot be read."""
+    """Return the digest of a regular file in an open folder; None if there is none of that name.
+
+    Raises OSError if it cannot be read: then nothing is known of its content.
+    """
     try:
         descriptor = os.open(name, FILE, dir_fd=folder)
-    except OSError:
-        return None
+    except OSError as error:
+        if error.errno in (errno.ENOENT, errno.ELOOP, errno.ENXIO):
+            return None
+        raise
     try:
-        return digest_of(descriptor, os.fstat(descriptor).st_size)[0]
-    except OSError:
-        return None
+        facts = os.fstat(descriptor)
+        return digest_of(descriptor, facts.st_size)[0] if stat.S_ISREG(facts.st_mode) else None
     finally:
         os.close(descriptor)

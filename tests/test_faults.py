@@ -1,0 +1,71 @@
+"""Every call fails: once, or from there on. Nothing is lost, the answer is a line each, and all of it comes back."""
+
+import os
+
+import pytest
+
+from conftest import TRASH
+from points import FAULTS, Points, Unvisited, every_content, settled_well
+from test_killed import CASES, FOR_GOOD, Scenes
+
+_unvisited = Unvisited()
+_turn = 0
+
+
+class Faults:
+    """Makes the calls at and, if it `lasts`, after a point fail."""
+
+    def __init__(self, number: int, code: int, *, lasts: bool) -> None:
+        self._number, self._code, self._lasts = number, code, lasts
+
+    def visit(self, at: int, name: str, when: str) -> None:
+        if name != "commit" and (at == self._number or (self._lasts and at > self._number and when == "before")):
+            raise OSError(self._code, os.strerror(self._code))
+
+
+def check_fault(scenes: Scenes, number: int, word: str, lasts: bool) -> None:
+    scenes.reset()
+    points = Points(Faults(number, FAULTS[word], lasts=lasts).visit, looks=True)
+    with points.armed():
+        answer = scenes.desk.run(*scenes.line())
+    site = points.site[number - 1] if number <= len(points.site) else None
+    where = f"{scenes.command} {scenes.method}: {word} {'from' if lasts else 'at'} {number}, {site}: {answer}"
+    assert answer.status in (0, 1, 2, 3), where
+    assert "Traceback" not in answer.err, where
+    assert all(line.strip() for line in answer.err.splitlines()), where
+    everywhere = (scenes.desk.place, scenes.far, TRASH)
+    assert scenes.kept <= every_content(*everywhere), f"lost: {where}"
+    if answer.status == 2 and scenes.command == "fold":
+        assert scenes.state() == scenes.before, f"changed although unusable: {where}"
+    runs = scenes.desk.ask("ledger")["runs"]
+    if runs:
+        back = scenes.desk.run("unfold", "1", "--json")
+        assert back.status in (0, 1), (where, back)
+    assert scenes.kept <= every_content(*everywhere), f"lost when taken back: {where}"
+    settled_well(scenes.desk, where)
+    if scenes.method not in FOR_GOOD and scenes.command != "release":
+        assert scenes.state() == scenes.before, where
+
+
+@pytest.mark.parametrize(
+    ("method", "command", "every"),
+    [
+        *(pytest.param(*case, False) for case in CASES if case[0] != "clone"),
+        *(pytest.param(*case, True, marks=pytest.mark.long) for case in CASES if case[0] != "clone"),
+    ],
+)
+def test_whatever_call_fails_nothing_is_lost(tmp_path, far, method, command, every):
+    global _turn
+    scenes = Scenes(tmp_path, far, method, command)
+    scenes.reset()
+    points = Points(lambda *_: None, looks=True)
+    with points.armed():
+        scenes.desk.run(*scenes.line())
+    kinds = [(word, lasts) for word in FAULTS for lasts in (False, True)]
+    visited = 0
+    for number in range(1, points.count + 1) if every else _unvisited.of(points.site):
+        _turn += 1
+        for word, lasts in kinds if every else (kinds[_turn % len(kinds)],):
+            check_fault(scenes, number, word, lasts)
+            visited += 1
+    print(f"\n{command}, {method}: {points.count} points, {visited} faults")
