@@ -8,6 +8,8 @@ import contextlib
 import errno
 import fcntl
 import os
+import shutil
+import signal
 import sqlite3
 import sys
 from collections.abc import Callable, Iterator
@@ -24,6 +26,7 @@ CHANGES = (
 ).split()
 LOOKS = "stat lstat fstat listdir readlink open read pread readv preadv".split()
 _OURS = f"{os.sep}foldkeep{os.sep}"
+_PASSED_THROUGH = (__file__, contextlib.__file__, os.__file__, shutil.__file__)
 _STORAGE = f"{_OURS}storage{os.sep}"
 _QUIET = (f"foldkeep{os.sep}stock{os.sep}", f"foldkeep{os.sep}cli{os.sep}", f"foldkeep{os.sep}show{os.sep}")
 
@@ -51,7 +54,7 @@ class Points:
     def _point(self, name: str, when: str) -> None:
         if self._busy:
             return
-        place = _place_in_our_code()
+        place = (name, 0, "", 0) if name == "piece" else _place_in_our_code()
         if place is None:
             return
         self.count += 1
@@ -62,7 +65,7 @@ class Points:
         finally:
             self._busy = False
 
-    def _wrap(self, function, name: str):
+    def wrap(self, function, name: str):
         def wrapped(*args, **named):
             self._point(name, "before")
             result = function(*args, **named)
@@ -84,7 +87,7 @@ class Points:
         real_transaction = Stock.transaction
 
         def opened(path, flags, *args, **named):
-            wrapped = self._wrap(real["open"], "open") if self.looks or flags & os.O_CREAT else real["open"]
+            wrapped = self.wrap(real["open"], "open") if self.looks or flags & os.O_CREAT else real["open"]
             return wrapped(path, flags, *args, **named)
 
         @contextmanager
@@ -96,13 +99,13 @@ class Points:
 
         try:
             for name, function in real.items():
-                setattr(os, name, self._wrap(function, name))
+                setattr(os, name, self.wrap(function, name))
             os.open = opened
-            fcntl.ioctl = self._wrap(real_ioctl, "ioctl")
+            fcntl.ioctl = self.wrap(real_ioctl, "ioctl")
             if without_rename:
                 names._libc_rename = lambda: None
             else:
-                names._rename_without_replacing = self._wrap(real_rename, "rename")
+                names._rename_without_replacing = self.wrap(real_rename, "rename")
             Stock.transaction = transaction
             yield
         finally:
@@ -118,7 +121,7 @@ def _place_in_our_code() -> tuple[str, int, str, int] | None:
     None if somebody else's code made it, or code that has nothing to do with users' files.
     """
     frame = sys._getframe(2)
-    while frame is not None and (frame.f_code.co_filename == __file__ or "contextlib" in frame.f_code.co_filename):
+    while frame is not None and frame.f_code.co_filename in _PASSED_THROUGH:
         frame = frame.f_back
     if frame is None:
         return None
@@ -131,6 +134,30 @@ def _place_in_our_code() -> tuple[str, int, str, int] | None:
         frame = frame.f_back
     above = (frame.f_code.co_filename.rpartition(_OURS)[2], frame.f_lineno) if frame else ("", 0)
     return path.rpartition(_OURS)[2], line, *above
+
+
+STRIDE = int(os.environ.get("FOLDKEEP_STRIDE", "1"))
+"""In the long tests, of all that can happen at a point only every so-manyth is tried, another one at each point."""
+
+
+def befores(sites: list[tuple]) -> list[int]:
+    """Return the numbers of the points before calls; what is after one is before the next."""
+    return [number for number, site in enumerate(sites, start=1) if site[-1] == "before"]
+
+
+def kill_at(number: int) -> Callable[[int, str, str], None]:
+    """Return what kills the process with SIGKILL at a point."""
+    return lambda at, *_: os.kill(os.getpid(), signal.SIGKILL) if at == number else None
+
+
+def fail_from(number: int) -> Callable[[int, str, str], None]:
+    """Return what makes every call fail from a point on, as a drive does that is pulled."""
+
+    def fails(at: int, *_: str) -> None:
+        if at >= number:
+            raise OSError(errno.EIO, os.strerror(errno.EIO))
+
+    return fails
 
 
 class Unvisited:

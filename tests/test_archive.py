@@ -21,7 +21,7 @@ from conftest import Desk, contents, left, mounted
 from foldkeep.fold import FORMATS
 from foldkeep.fold.writers import _Told
 from foldkeep.scan import check_package
-from test_killed import Killer
+from points import Points, fail_from, kill_at
 
 EDL = "TITLE: cut\n001  AX  V  C  0 1 0 1\n* SOURCE FILE: {}\n"
 
@@ -134,23 +134,14 @@ def unpack(package: Path, into: Path) -> Path:
     return top
 
 
-class Faults(Killer):
-    """Fails the n-th change, as a drive does that is pulled, instead of killing the process."""
-
-    def point(self) -> None:
-        self.count += 1
-        if self.count >= self.at:
-            raise OSError(5, "Input/output error")
-
-
-QUICK = {("folder", Killer), ("folder", Faults), ("tar", Killer)}
+QUICK = {("folder", kill_at), ("folder", fail_from), ("tar", kill_at)}
 
 
 @pytest.mark.parametrize(("form", "fault"), [
     pytest.param(form, fault, marks=() if (form, fault) in QUICK else pytest.mark.long)
-    for form in FORMATS for fault in (Killer, Faults)
+    for form in FORMATS for fault in (kill_at, fail_from)
 ])  # fmt: skip
-def test_interrupted_anywhere_the_project_stays_and_no_half_package_looks_whole(desk: Desk, form: str, fault: type):
+def test_interrupted_anywhere_the_project_stays_and_no_half_package_looks_whole(desk: Desk, form: str, fault):
     desk.write("edit/cut.edl", EDL.format("a.mp4").encode())
     desk.write("edit/a.mp4", b"a" * 3000)
     desk.write("edit/b.mp4", b"b" * 2000)
@@ -170,12 +161,11 @@ def test_interrupted_anywhere_the_project_stays_and_no_half_package_looks_whole(
         shelf.mkdir()
         child = os.fork()
         if child == 0:
-            killer = fault(number)
-            killer.arm(without_rename=False)
+            points = Points(fault(number))
             # Into one file, libraries write; every piece that is read for them is a point as well.
-            _Told.read = killer.wrap(_Told.read)
-            status = desk.run("archive", desk.place / "edit", "--to", shelf, "--format", form).status
-            os._exit(status)
+            _Told.read = points.wrap(_Told.read, "piece")
+            with points.armed():
+                os._exit(desk.run("archive", desk.place / "edit", "--to", shelf, "--format", form).status)
         ended = os.waitpid(child, 0)[1]
         finished = ended == 0
         assert everything(desk.place) == before, number
@@ -216,9 +206,9 @@ def test_killed_anywhere_the_original_that_is_folded_comes_back(desk: Desk, form
         shelf.mkdir()
         child = os.fork()
         if child == 0:
-            Killer(number).arm(without_rename=False)
             words = ["archive", desk.place / "edit", "--to", shelf, "--format", form, "--fold-original", "--yes"]
-            os._exit(desk.run(*words).status)
+            with Points(kill_at(number)).armed():
+                os._exit(desk.run(*words).status)
         finished = os.waitpid(child, 0)[1] == 0
         if desk.ask("ledger")["runs"]:
             desk.run("unfold", "1")

@@ -2,7 +2,6 @@
 
 import os
 import shutil
-import signal
 import subprocess
 from pathlib import Path
 
@@ -10,7 +9,7 @@ import pytest
 
 from conftest import Desk, attached_drive, contents, listing
 from foldkeep.formats import Xmp, with_words
-from points import Points
+from points import Points, kill_at
 
 FOR_GOOD = ("bin", "delete", "words-delete", "again-delete")
 
@@ -106,9 +105,7 @@ class Scenes:
         child = os.fork()
         if child == 0:
             os.environ["XDG_DATA_HOME"] = str(self.desk.top / "home")
-            with Points(lambda at, *_: os.kill(os.getpid(), signal.SIGKILL) if at == number else None).armed(
-                without_rename=without_rename
-            ):
+            with Points(kill_at(number)).armed(without_rename=without_rename):
                 self.desk.run(*self.line())
             os._exit(0)
         return os.waitpid(child, 0)[1] == 0

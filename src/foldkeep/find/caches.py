@@ -22,7 +22,7 @@ from foldkeep.model import (
     visible,
 )
 from foldkeep.stock import Stock
-from foldkeep.storage.local import FILE, facts_at, open_path
+from foldkeep.storage.local import FILE, clamped_ns, facts_at, open_path
 
 from .project_folders import ProjectFolders
 from .sources import BY_NAME, Made, Name, Sources, missing_source
@@ -92,7 +92,7 @@ class LastUse:
         if used_ns is None:
             try:
                 facts = facts_at(each.path)
-                used_ns = max(facts.st_atime_ns, facts.st_mtime_ns)
+                used_ns = clamped_ns(max(facts.st_atime_ns, facts.st_mtime_ns))
             except OSError:  # on a drive that is away; or gone, which is seen when it is to be folded
                 used_ns = each.modified_ns
             self._known[each.path] = used_ns

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from foldkeep.model import Facts, Role, StockFile, UnusableInput, are_a_pair, kind_of, visible
 from foldkeep.scan import MediaReader, Medium
 from foldkeep.stock import Stock
-from foldkeep.storage.local import FILE, digest_of, facts_at, open_path
+from foldkeep.storage.local import FILE, digest_of, facts_at, modified_ns, open_path
 
 from .looking import Look, look
 
@@ -133,7 +133,12 @@ def _of_stranger(reader: MediaReader, word: str, path: bytes) -> Details:
     kind = kind_of(os.path.basename(path))
     copy = KnownCopy(path, None, look([path])[0], pairs=_pairs(path))
     return Details(
-        "", kind, facts.st_size, None, reader.facts(Medium(path, kind, facts.st_size, facts.st_mtime_ns, None)), (copy,)
+        "",
+        kind,
+        facts.st_size,
+        None,
+        reader.facts(Medium(path, kind, facts.st_size, modified_ns(facts), None)),
+        (copy,),
     )
 
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from foldkeep.formats import Xmp
 from foldkeep.scan import sidecars_of
-from foldkeep.storage.local import facts_at
+from foldkeep.storage.local import facts_at, modified_ns
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,6 +49,6 @@ def look(paths: Sequence[bytes]) -> list[Look]:
         same = tuple(number for number, other in enumerate(files, start=1) if other == file)
         files.append(file)
         found.append(
-            Look(True, facts.st_mtime_ns, facts.st_blocks * 512, facts.st_nlink, same, tuple(sidecars_of(path)))
+            Look(True, modified_ns(facts), facts.st_blocks * 512, facts.st_nlink, same, tuple(sidecars_of(path)))
         )
     return found

@@ -8,6 +8,7 @@ from urllib.parse import unquote_to_bytes
 
 from foldkeep.formats import read_thumbnail
 from foldkeep.model import lies_below
+from foldkeep.storage.local import modified_ns
 
 _SHARED = b".sh_thumbnails"  # in a folder, for the files beside it; the thumbnails of a user lie in the cache folder
 _URI = "file://"
@@ -61,7 +62,7 @@ def stale_thumbnails(cache: bytes, folders: Iterable[bytes], inside: Iterable[by
             continue
         if modified is None or (said.modified is not None and modified != said.modified):
             facts = os.lstat(path)
-            yield StaleThumbnail(path, facts.st_size, facts.st_mtime_ns, master, modified is None)
+            yield StaleThumbnail(path, facts.st_size, modified_ns(facts), master, modified is None)
 
 
 def _below(folder: bytes) -> Iterator[bytes]:

@@ -23,7 +23,7 @@ from foldkeep.model import (
     visible,
 )
 from foldkeep.stock import Archived, ArchivedFile, Stock
-from foldkeep.storage.local import NotSafe
+from foldkeep.storage.local import NotSafe, clamped_ns
 
 from .packing import Packing, payload_folders
 from .site import Digests, Site, open_site
@@ -148,7 +148,7 @@ def _write_down(stock: Stock, packing: Packing, report: ArchiveReport, digests: 
     )
     files = (
         ArchivedFile(
-            entry.source, entry.listed.size, entry.listed.modified_ns,
+            entry.source, entry.listed.size, clamped_ns(entry.listed.modified_ns),
             bytes.fromhex(digests[entry.listed.payload][BLAKE3]),
         )
         for entry in packing.files

@@ -5,6 +5,7 @@ import os
 from foldkeep.formats import Form, Listed
 from foldkeep.model import Action, DocketRow, Place, Progress, UnusableInput, kind_of, lies_below, no_progress, visible
 from foldkeep.stock import Stock
+from foldkeep.storage.local import modified_ns
 
 from .archiving import ArchiveReport
 from .packing import Packed, Packing
@@ -47,10 +48,10 @@ def _items(packing: Packing, report: ArchiveReport, place: Place, digests: dict[
     for entry in packing.entries:
         if entry.listed.form in (Form.FILE, Form.SAME) and not entry.listed.is_outside:
             digest = digests[_content(packing, entry.listed, entry)]
-            files.append((entry.source, entry.facts.st_size, entry.facts.st_mtime_ns, digest))
+            files.append((entry.source, entry.facts.st_size, modified_ns(entry.facts), digest))
     for path in packing.left_out:
         facts = os.lstat(path)
-        files.append((path, facts.st_size, facts.st_mtime_ns, None))
+        files.append((path, facts.st_size, modified_ns(facts), None))
     return [
         Item(
             DocketRow("archived", Action.FOLD, path, size, kind_of(os.path.basename(path)), modified_ns, digest,

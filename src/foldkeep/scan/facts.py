@@ -12,7 +12,7 @@ from typing import NamedTuple, Self
 from foldkeep.formats import Xmp, parse_xmp
 from foldkeep.model import Facts, StockBusy, belongs_to, suffix_of
 from foldkeep.stock import Pictures, Stock
-from foldkeep.storage.local import FILE, facts_at, open_path
+from foldkeep.storage.local import FILE, facts_at, modified_ns, open_path
 
 from .apart import Apart
 from .media import read_facts
@@ -95,7 +95,7 @@ class MediaReader:
             facts = facts_at(file.path)
         except OSError:
             return found
-        if (facts.st_size, facts.st_mtime_ns) != (file.size, file.modified_ns):
+        if (facts.st_size, modified_ns(facts)) != (file.size, file.modified_ns):
             return replace(found, problem=found.problem or "it changed since the scan")
         # What failed may go well another day: a drive that hung, a file that nobody may read.
         if file.digest and not found.problem:

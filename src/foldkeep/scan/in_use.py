@@ -5,7 +5,7 @@ import time
 from collections.abc import Iterable
 from fnmatch import fnmatch
 
-from foldkeep.storage.local import facts_at
+from foldkeep.storage.local import facts_at, modified_ns
 
 _HOURS = 6
 _LOCKS = ("*.lock", "*.lck", ".~lock.*", "~$*", ".#*")
@@ -47,7 +47,7 @@ def sign_of_work(documents: Iterable[bytes], now_ns: int | None = None) -> str:
                 return f"a lock file lies beside its project: {os.fsdecode(os.path.join(folder, name))}"
     for document in documents:
         try:
-            modified = facts_at(document).st_mtime_ns
+            modified = modified_ns(facts_at(document))
         except OSError:
             continue
         if now - modified < _HOURS * 3600 * 1_000_000_000:

@@ -8,7 +8,7 @@ from blake3 import blake3
 
 from foldkeep.model import contradiction, reason_of
 from foldkeep.stock import Reading
-from foldkeep.storage.local import FILE, digest_of, open_path
+from foldkeep.storage.local import FILE, digest_of, modified_ns, open_path
 
 from .clones import shared_extent
 
@@ -95,7 +95,7 @@ def read_whole(reading: Reading, meter: Meter) -> Outcome:
 
 def _check_same(descriptor: int, reading: Reading) -> os.stat_result:
     facts = os.fstat(descriptor)
-    now = (facts.st_ino, facts.st_size, facts.st_mtime_ns)
+    now = (facts.st_ino, facts.st_size, modified_ns(facts))
     if not stat.S_ISREG(facts.st_mode) or now != (reading.inode, reading.size, reading.modified_ns):
         raise Changed
     return facts

@@ -1,5 +1,6 @@
 """Scanning: what lies in the places, and the digest of everything that can have a copy."""
 
+import os
 import time
 from collections.abc import Iterable, Sequence
 from concurrent.futures import Executor
@@ -7,7 +8,7 @@ from dataclasses import replace
 
 from foldkeep.model import Place, Problem, Progress, Settings, Step, lies_below, no_progress
 from foldkeep.stock import Stock
-from foldkeep.storage.local import volume_of
+from foldkeep.storage.local import facts_at, may_be_one, volume_of
 
 from .clones import extent_of
 from .looking import Looking
@@ -80,6 +81,7 @@ def scan(
                 named = {place.id for place in places}
                 pool.finish(read_whole, stock.files.to_read_rest([number for number in here if number in named]))
             _look_for_clones(stock)
+            _look_for_second_mounts(stock)
         except BaseException:
             pool.close()
             renew()
@@ -96,6 +98,24 @@ def _look_for_clones(stock: Stock) -> None:
         except OSError:
             continue  # it is not there now, and was listed as a problem where that is one
         stock.files.set_read([(None, None, None, extent, number)])
+
+
+def _look_for_second_mounts(stock: Stock) -> None:
+    """Find files that are one, seen through two mounts, and have them count as names of one file."""
+    if len(stock.places.volumes()) < 2:
+        return
+    for alike in stock.files.seen_on_two_volumes():
+        found: list[tuple[int, os.stat_result]] = []
+        for number, volume, path in alike:
+            try:
+                facts = facts_at(path)
+            except OSError:
+                continue  # a volume that is away: whether it is the same file is asked again before anything is done
+            first = next((at for at, other in found if at != volume and may_be_one(facts, other)), None)
+            if first is None:
+                found.append((volume, facts))
+            else:
+                stock.files.set_volume(number, first)
 
 
 def _outermost(places: Iterable[Place]) -> list[Place]:

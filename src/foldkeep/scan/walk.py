@@ -12,7 +12,7 @@ from blake3 import blake3
 
 from foldkeep.model import Problem, reason_of
 from foldkeep.stock import Sighting
-from foldkeep.storage.local import FOLDER, open_path
+from foldkeep.storage.local import FOLDER, has_one_device, modified_ns, open_path
 
 from .looking import Looking
 
@@ -84,10 +84,10 @@ class Listing:
     def sightings(self, looking: Looking) -> Iterator[Sighting]:
         """Yield the files as the stock takes them."""
         kind_of = looking.settings.kind_of
-        for name, size, modified_ns, inode, links, owner, blocks in self.files:
+        for name, size, when_ns, inode, links, owner, blocks in self.files:
             raw = os.fsencode(name)
-            fresh = int(self._is_fresh(modified_ns))
-            yield Sighting(raw, kind_of(raw), size, modified_ns, inode, links, owner, fresh, blocks)
+            fresh = int(self._is_fresh(when_ns))
+            yield Sighting(raw, kind_of(raw), size, when_ns, inode, links, owner, fresh, blocks)
 
 
 def walk(top: bytes, looking: Looking) -> Iterator[Listing]:
@@ -98,17 +98,27 @@ def walk(top: bytes, looking: Looking) -> Iterator[Listing]:
     Memory grows with the number of folders, not of files.
     """
     device = os.stat(top).st_dev
+    # A single file can be a mount point too; but some file systems give files other devices than their folders.
+    tells_files = has_one_device(top, device)
     entered: set[tuple[int, int]] = set()
     waiting = [top]
     while waiting:
-        listing = list_folder(waiting.pop(), device, looking, entered)
+        listing = list_folder(waiting.pop(), device, looking, entered, tells_files)
         if listing is not None:
             yield listing
             waiting.extend(sorted(listing.folders, reverse=True))
 
 
-def list_folder(path: bytes, device: int, looking: Looking, entered: set[tuple[int, int]]) -> Listing | None:
-    """List one folder; None if it lies on another device than `device` or was entered already."""
+def list_folder(
+    path: bytes, device: int, looking: Looking, entered: set[tuple[int, int]], tells_files: bool = True
+) -> Listing | None:
+    """List one folder; None if it lies on another device than `device` or was entered already.
+
+    Parameters
+    ----------
+    tells_files
+        Whether a file of another device than its folder is one of another volume.
+    """
     listing = Listing(path)
     try:
         descriptor = open_path(path, FOLDER)
@@ -122,7 +132,7 @@ def list_folder(path: bytes, device: int, looking: Looking, entered: set[tuple[i
         listing.device, listing.inode = facts.st_dev, facts.st_ino
         listing.listed_ns = time.time_ns()
         with os.scandir(descriptor) as entries:
-            _note(listing, entries, looking)
+            _note(listing, entries, looking, tells_files)
     except OSError as error:
         return _cut_short(listing, error)
     finally:
@@ -130,7 +140,7 @@ def list_folder(path: bytes, device: int, looking: Looking, entered: set[tuple[i
     return listing
 
 
-def _note(listing: Listing, entries: "Iterator[os.DirEntry[str]]", looking: Looking) -> None:
+def _note(listing: Listing, entries: "Iterator[os.DirEntry[str]]", looking: Looking, tells_files: bool) -> None:
     stem = listing.path.rstrip(b"/") + b"/"
     add = listing.files.append
     passes_file, any_size, device = looking.passes_file, looking.any_size, listing.device
@@ -142,11 +152,11 @@ def _note(listing: Listing, entries: "Iterator[os.DirEntry[str]]", looking: Look
                     listing.passed[reason] += 1
                     continue
                 facts = entry.stat(follow_symlinks=False)
-                if facts.st_dev != device:  # a single file can be a mount point too
+                if facts.st_dev != device and tells_files:
                     listing.passed["volumes"] += 1
                 elif any_size or not looking.passes_size(facts.st_size):
                     add(
-                        (name, facts.st_size, facts.st_mtime_ns, facts.st_ino, facts.st_nlink, facts.st_uid,
+                        (name, facts.st_size, modified_ns(facts), facts.st_ino, facts.st_nlink, facts.st_uid,
                          facts.st_blocks)
                     )  # fmt: skip
                 else:

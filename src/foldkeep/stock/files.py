@@ -269,6 +269,27 @@ class Files:
             rows,
         )
 
+    def seen_on_two_volumes(self) -> Iterator[list[tuple[int, int, bytes]]]:
+        """Yield groups of files that may be one, seen through two mounts: number, volume and path of each.
+
+        They have one content, inode number, size and time on several volumes.
+        """
+        alike = self._db.execute(
+            "SELECT digest, inode, size, modified_ns FROM files WHERE digest IS NOT NULL"
+            " GROUP BY digest, inode, size, modified_ns HAVING min(volume) <> max(volume)"
+        ).fetchall()
+        for digest, inode, size, modified_ns in alike:
+            rows = self._db.execute(
+                "SELECT f.id, f.volume, d.path, f.name FROM files f JOIN folders d ON d.id = f.folder"
+                " WHERE f.digest = ? AND f.inode = ? AND f.size = ? AND f.modified_ns = ? ORDER BY f.volume, f.id",
+                (digest, inode, size, modified_ns),
+            )
+            yield [(number, volume, join(folder, name)) for number, volume, folder, name in rows]
+
+    def set_volume(self, number: int, volume: int) -> None:
+        """Note that a file is one of another volume, seen through a second mount: it is one with that."""
+        self._db.execute("UPDATE files SET volume = ? WHERE id = ?", (volume, number))
+
     def perhaps_cloned(self) -> list[tuple[int, bytes]]:
         """Return numbers and paths of files that a clone may have been made of since they were read.
 

@@ -21,7 +21,7 @@ from foldkeep.model import (
     suffix_of,
     visible,
 )
-from foldkeep.storage.local import FILE, NotSafe, Stamp, open_path
+from foldkeep.storage.local import FILE, NotSafe, Stamp, modified_ns, open_path
 
 from ..look import Look
 from ..runs.plan import Item, Merge, Merged, Plan, Source, beside_spare
@@ -241,8 +241,8 @@ class Merger:
 
     def _item(self, path: bytes, group: _Group, merge: Merge) -> Item:
         facts = self._look.facts(path) if group.former else None
-        size, modified_ns = (facts.st_size, facts.st_mtime_ns) if facts else (0, 0)
-        row = DocketRow(group.row.set, Action.FOLD, path, size, "sidecar", modified_ns, None, "to say what spares' do")
+        size, when_ns = (facts.st_size, modified_ns(facts)) if facts else (0, 0)
+        row = DocketRow(group.row.set, Action.FOLD, path, size, "sidecar", when_ns, None, "to say what spares' do")
         return Item(row, group.place, [], Method.REWRITE if group.former else Method.WRITE, merge=merge)
 
     def _along(self, beside: list[Item], path: bytes, document: bytes | None) -> dict[bytes, Item]:

@@ -2,12 +2,12 @@
 
 from .copying import Copied, clone_file, copy_file, copy_open_file, has_digest, same_content, write_like
 from .folders import Folders, FolderTimes, keeping_times
-from .identity import Identity, NotSafe, Stamp, Stamps, check_unchanged, is_regular, may_be_one, modified_ns
+from .identity import Identity, NotSafe, Stamp, Stamps, check_unchanged, clamped_ns, is_regular, may_be_one, modified_ns
 from .locks import LOCK_NAME, hold_places
 from .names import MOST_NAMES, facts_of, is_empty_folder, move, move_to_free, unlink_twin
 from .opening import FILE, FOLDER, facts_at, forget_pages, open_below, open_path
 from .reading import READ_BUFFER, digest_in, digest_of
-from .volumes import VolumeFacts, is_local, volume_of
+from .volumes import VolumeFacts, has_one_device, is_local, volume_of
 
 __all__ = [
     "FILE",
@@ -27,6 +27,7 @@ __all__ = [
     "may_be_one",
     "is_regular",
     "modified_ns",
+    "clamped_ns",
     "facts_of",
     "move",
     "move_to_free",
@@ -46,6 +47,7 @@ __all__ = [
     "VolumeFacts",
     "volume_of",
     "is_local",
+    "has_one_device",
     "LOCK_NAME",
     "hold_places",
 ]

@@ -20,7 +20,12 @@ def modified_ns(facts: os.stat_result) -> int:
 
     That is in April 2262; some file systems know later dates.
     """
-    return min(max(facts.st_mtime_ns, _EARLIEST_NS), _LATEST_NS)
+    return clamped_ns(facts.st_mtime_ns)
+
+
+def clamped_ns(nanoseconds: int) -> int:
+    """Return a time as it can be stored: itself, or the first or last that 64 bits hold."""
+    return min(max(nanoseconds, _EARLIEST_NS), _LATEST_NS)
 
 
 class Identity(NamedTuple):

@@ -49,6 +49,11 @@ def is_local(folder: bytes, device: int) -> bool:
     return kind not in _NAMED and not kind.startswith("fuse")
 
 
+def has_one_device(folder: bytes, device: int) -> bool:
+    """Tell whether the volume of a folder gives its files the device of their folders; an overlay may not."""
+    return _mount_of(folder, device)[2] != "overlay"
+
+
 def _mount_of(folder: bytes, device: int) -> tuple[str, str, str]:
     """Return where the volume of a folder is mounted, from what, and the type of its file system."""
     import psutil
