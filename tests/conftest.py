@@ -182,13 +182,14 @@ def mounted(*line: str) -> bool:
 
 
 @contextlib.contextmanager
-def attached_drive(folder: Path, kind: str):
+def attached_drive(folder: Path, kind: str, *options: str):
     """Attach a drive with a file system of its own; yield its device and where it is mounted, or skip the test."""
     image, point = folder / "image", folder / "drive"
     point.mkdir()
     subprocess.run(["truncate", "-s", "400M", image], check=True)
     make = f"mkfs.{kind}"
-    made = shutil.which(make) and subprocess.run([make, "-q", image], check=False).returncode == 0
+    line = [make, *options, *([] if kind == "vfat" else ["-q"]), image]
+    made = shutil.which(make) and subprocess.run(line, capture_output=True, check=False).returncode == 0
     found = subprocess.run(
         "losetup -f --show image", shell=True, cwd=folder, capture_output=True, text=True, check=False
     )

@@ -19,9 +19,9 @@ from types import TracebackType
 from typing import Self
 
 from foldkeep.model import FOLD_NAME, Method, RunFile, suffix_of
-from foldkeep.storage.local import FILE, FOLDER, LOCK_NAME, facts_of, keeping_times
+from foldkeep.storage.local import FILE, FOLDER, LOCK_NAME, facts_of, keeping_times, may_be_one
 
-from .journal import NAMES, Begun, Journal, Record, UnknownJournal, histories, journal_in
+from .journal import NAMES, VERSION, Begun, Journal, Record, UnknownJournal, histories, journal_in
 
 _FILES = b"files"
 _FOLDERS = b"folders"
@@ -82,6 +82,7 @@ class Vault:
             Fold Keep wrote it.
         """
         self.place = place
+        self.key = key
         with ExitStack() as opened:
 
             def hold(descriptor: int) -> int:
@@ -103,8 +104,9 @@ class Vault:
             self.device = os.fstat(self.files).st_dev
             # Made anew if it was taken away: the ledger knows as much, and a change must be written down.
             descriptor, version = journal_in(run, create=True)
-            self.journal = Journal(hold(descriptor), place, version)
-            if create and not self.journal.read():
+            self._journal = hold(descriptor)
+            self.journal = Journal(descriptor, place, version)
+            if not self.journal.read() and create:
                 self.journal.write([Begun(key, method)])
                 os.fsync(run)
                 os.fsync(fold)
@@ -118,6 +120,21 @@ class Vault:
             self._folders = os.open(_FOLDERS, FOLDER, dir_fd=self._run)
             self._opened.callback(os.close, self._folders)
         return self._folders
+
+    def is_seen_from(self, folder: bytes, places: Container[bytes]) -> bool:
+        """Tell whether a folder, not of this place, shows the fold of this place and this run in it.
+
+        Parameters
+        ----------
+        places
+            Those that have a folder of this run as well; of them it is told by the journal whether it is this one.
+        """
+        path = os.path.join(folder, FOLD_NAME, os.fsencode(self.key), NAMES[VERSION])
+        try:
+            seen = os.stat(path, follow_symlinks=False)
+        except OSError:
+            return False
+        return folder not in places or may_be_one(seen, os.fstat(self._journal))
 
     def records(self) -> list[Record]:
         """Return what the journal tells."""

@@ -2,6 +2,7 @@
 
 from .file import NAMES, Journal, UnknownJournal, journal_in
 from .records import (
+    VERSION,
     Begun,
     FolderEmptied,
     FolderLeft,
@@ -28,6 +29,7 @@ __all__ = [
     "UnknownJournal",
     "journal_in",
     "NAMES",
+    "VERSION",
     "Record",
     "Begun",
     "Going",

@@ -25,7 +25,7 @@ class UnknownJournal(OSError):
     """A journal that a newer Fold Keep wrote: it is left as it is."""
 
     def __init__(self) -> None:
-        super().__init__(errno.EPROTO, "a newer Fold Keep wrote its journal; use that one")
+        super().__init__(errno.EPROTO, "its journal is of a later version; use the release that wrote it")
 
 
 class Journal:

@@ -56,7 +56,8 @@ class Going:
         """Return a file of the ledger with what was written down before it was touched."""
         told = self.file
         return replace(
-            file, keeper=told.keeper, digest=told.digest, method=told.method, target=told.target, words=told.words,
+            file, keeper=told.keeper, digest=told.digest, method=told.method, words=told.words,
+            target=told.target if file.state is not RunFileState.LOST or not file.target else file.target,
             source=told.source or file.source, link=told.link,
             target_volume=told.target_volume or file.target_volume,
             target_modified_ns=told.target_modified_ns or file.target_modified_ns, mode=told.mode or file.mode,

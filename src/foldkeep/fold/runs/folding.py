@@ -155,7 +155,8 @@ def _carry_out(
 ) -> FoldReport:
     meter = _Meter(progress, plan.bytes)
     went: set[bytes] = set()
-    sites = [_Site(stock, run, place, pairs, went, meter) for place, pairs in work.items()]
+    places = frozenset(work)
+    sites = [_Site(stock, run, place, pairs, went, meter, places) for place, pairs in work.items()]
     emptied = 0
     try:
         for stage in Stage:
@@ -297,9 +298,14 @@ class _Site:
     ----------
     went
         Paths of the files that have gone, from all places; added to.
+    places
+        All places of the run.
     """
 
-    def __init__(self, stock: Stock, run: Run, place: bytes, work: Work, went: set[bytes], meter: _Meter) -> None:
+    def __init__(
+        self, stock: Stock, run: Run, place: bytes, work: Work, went: set[bytes], meter: _Meter,
+        places: frozenset[bytes],
+    ) -> None:  # fmt: skip
         self._stock = stock
         self._run = run
         self._place = place
@@ -308,6 +314,7 @@ class _Site:
         self._left: set[bytes] = set()
         self._went = went
         self._meter = meter
+        self._places = places
         self._touched: set[bytes] = set()
         self._times: dict[bytes, FolderTimes] = {}
         self._promised: set[bytes] = set()
@@ -326,7 +333,9 @@ class _Site:
                     self._run.key, vault, folders, targets, Comparison(self._meter.within), went=self._went,
                     promised=self._promised,
                 )  # fmt: skip
-                looker = Looker(bench, self._earlier, self._stock.ledger.symlinks_to, self._litter, self._left)
+                looker = Looker(
+                    bench, self._earlier, self._stock.ledger.symlinks_to, self._litter, self._left, self._places
+                )
                 for at in batches([item for item, _ in work], _BATCH_FILES, _BATCH_BYTES, _BATCH_FOLDERS):
                     gone = _do_batch(self._stock, looker, [work[number] for number in at], self._meter)
                     self._went |= {file.path for file in gone}

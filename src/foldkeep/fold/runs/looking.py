@@ -4,7 +4,7 @@ import os
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
-from foldkeep.model import Method, RunFile, RunFileState, SourceFacts, visible
+from foldkeep.model import Method, RunFile, RunFileState, SourceFacts, folders_above, lies_below, visible
 from foldkeep.scan import open_files
 from foldkeep.storage.local import NotSafe, facts_of
 
@@ -35,6 +35,8 @@ class Looker:
         Paths of files that go if nothing else is left in their folder.
     left
         Paths of files of this place that stay where they are; what goes along with them stays too.
+    places
+        The places that have a folder of this run in their folds.
     """
 
     bench: Bench
@@ -42,7 +44,9 @@ class Looker:
     links_to: Callable[[PathBytes], list[RunFile]]
     litter: frozenset[PathBytes]
     left: set[PathBytes]
-    _open: dict[PathBytes, str] | None = field(default=None)
+    places: frozenset[PathBytes] = frozenset()
+    _open: dict[PathBytes, str] | None = None
+    _views: dict[PathBytes, bool] = field(default_factory=dict)
 
     def make_ready(self, item: Item, file: RunFile) -> Ready:
         """Look at a file, read it where that is due, and prepare what its method needs.
@@ -92,6 +96,8 @@ class Looker:
         """Return the file with what vouches for it, found and looked at now."""
         item, file = ready.item, ready.file
         keeper = verified.witness.path if verified.witness else b""
+        if keeper and not lies_below(keeper, self.bench.vault.place):
+            self._check_not_another_view(keeper)
         file = replace(file, keeper=keeper, digest=verified.digest)
         if item.source:
             self._check_not_open(file.path)
@@ -107,6 +113,14 @@ class Looker:
             verified = replace(verified, witness=witness)
             file = replace(file, keeper=item.words_in, words=words)
         return replace(ready, file=file, verified=verified)
+
+    def _check_not_another_view(self, keeper: PathBytes) -> None:
+        """Raise NotSafe if the folder of this run is seen from the keeper's side: then both may be one file."""
+        for above in folders_above(keeper):
+            if above not in self._views:
+                self._views[above] = self.bench.vault.is_seen_from(above, self.places)
+            if self._views[above]:
+                raise NotSafe(f"the same file as its keeper, seen through another mount: {visible(keeper)}")
 
     def _gone(self, file: RunFile) -> NotSafe:
         run = self.earlier(file.path)

@@ -16,6 +16,7 @@ from foldkeep.model import (
     Step,
     UnusableInput,
     beside,
+    lies_below,
     no_progress,
     reason_of,
     visible,
@@ -172,7 +173,8 @@ def _unfold_key(
     try:
         # Of a run that was killed as it began, or as it was tidied, not all folders are there.
         with Vault(top, key, create=True) as vault:
-            files = settled_files(key, vault, announced_files(vault.records()), unknown)
+            announced = [_carried(top, file) for file in announced_files(vault.records())]
+            files = settled_files(key, vault, announced, unknown)
     except OSError as error:
         report.left.append(Problem(top, f"run {key} cannot be read: {reason_of(error)}"))
         return
@@ -185,6 +187,22 @@ def _unfold_key(
     stays = {problem.path for problem in report.left[left:]}
     if not any(file.path in stays for file in here):
         tidy(top, key, {file.number for file in files})
+
+
+def _carried(top: PathBytes, file: RunFile) -> RunFile:
+    """Return a file with its target as it is on a drive that is mounted elsewhere now.
+
+    An earlier Fold Keep wrote down where a file was moved to as it was then, also below the place itself.
+    """
+    if not file.target or lies_below(file.target, top) or os.path.lexists(file.target):
+        return file
+    steps = file.target.strip(b"/").split(b"/")
+    for at in range(len(steps)):
+        path = os.path.join(top, *steps[at:])
+        with suppress(OSError):
+            if facts_at(path).st_size == file.size:
+                return replace(file, target=path)
+    return file
 
 
 def _nobody_notes(files: list[RunFile]) -> None:

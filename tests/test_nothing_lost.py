@@ -1,0 +1,647 @@
+"""What hostile eyes found once: contents lost, and runs that could not be taken back. Each is a case here."""
+
+import contextlib
+import os
+import shutil
+import subprocess
+import tarfile
+from pathlib import Path
+from types import SimpleNamespace
+
+import pytest
+
+from conftest import MEMORY, PROGRAM, Desk, attached_drive, contents, edit, left, listing, mounted
+from foldkeep.fold.runs import folding, releasing
+from foldkeep.stock import Stock
+from points import Points
+from test_methods import state
+
+KITE = b"k" * 40
+
+
+def pair(desk: Desk, keeper: str = "kite.jpg", spare: str = "old/kite.jpg", body: bytes = KITE) -> tuple[Path, Path]:
+    return desk.write(keeper, body), desk.write(spare, body)
+
+
+def edit_quietly(path: Path, body: bytes) -> None:
+    """Write into a file and put its times back, as programs for tags do."""
+    facts = path.stat()
+    with path.open("r+b") as file:
+        file.write(body)
+    os.utime(path, ns=(facts.st_atime_ns, facts.st_mtime_ns))
+
+
+@contextlib.contextmanager
+def pluggable(folder: Path, point: Path):
+    """Mount a folder as a drive of its own; yield what unplugs it and what plugs it in again."""
+    point.mkdir(exist_ok=True)
+    folder.mkdir(exist_ok=True)
+    if not mounted("-t", "tmpfs", "tmpfs", str(folder)) or not mounted("--bind", str(folder), str(point)):
+        pytest.skip("mounting is refused here")
+
+    def unplug() -> None:
+        subprocess.run(["umount", "-l", point], check=True)
+
+    def plug() -> None:
+        assert mounted("--bind", str(folder), str(point))
+
+    try:
+        yield unplug, plug
+    finally:
+        for each in (point, folder):
+            subprocess.run(["umount", "-l", each], capture_output=True, check=False)
+
+
+@pytest.mark.parametrize("method", ["hard-link", "symlink", "clone"])
+def test_unfold_deletes_nothing_that_another_program_saved(tmp_path, method):
+    with contextlib.ExitStack() as stack:
+        point = stack.enter_context(attached_drive(tmp_path, "xfs"))[1] if method == "clone" else tmp_path
+        desk = Desk(point)
+        _, spare = pair(desk)
+        desk.proposed()
+        desk.ask("fold", desk.docket, "--yes", "--method", method)
+        aside = desk.write("old/saving.jpg", b"S" * 40)
+        aside.replace(spare)
+        shutil.copytree(desk.place, point / "saved", symlinks=True)
+        points = Points(lambda *_: None, looks=True)
+        number = 0
+        while number <= points.count:
+            number += 1
+            shutil.rmtree(desk.place)
+            shutil.copytree(point / "saved", desk.place, symlinks=True)
+
+            def makes_the_name(at, name, when, wanted=number):
+                if at == wanted and not os.path.lexists(spare):
+                    spare.write_bytes(b"made meanwhile")
+
+            points = Points(makes_the_name, looks=True)
+            with points.armed():
+                desk.run("unfold", "--from", desk.place)
+            found = [path.read_bytes() for path in desk.place.glob("**/*.jpg")]
+            assert b"S" * 40 in found, points.site[number - 1 : number]
+            assert found.count(KITE) >= 2
+        assert number > 50
+
+
+@pytest.mark.parametrize("view", ["overlay", "bindfs", "bind"])
+def test_one_file_seen_through_two_mounts_is_one_file(desk: Desk, view):
+    seen = desk.top / "seen"
+    seen.mkdir()
+    pair(desk)
+    if view == "overlay":
+        for name in ("upper", "work"):
+            (desk.top / name).mkdir()
+        options = f"lowerdir={desk.place},upperdir={desk.top}/upper,workdir={desk.top}/work"
+        there = mounted("-t", "overlay", "overlay", "-o", options, str(seen))
+    elif view == "bind":
+        there = mounted("--bind", str(desk.place), str(seen))
+    else:
+        there = (
+            bool(shutil.which("bindfs")) and not subprocess.run(["bindfs", desk.place, seen], check=False).returncode
+        )
+    if not there:
+        pytest.skip("mounting is refused here")
+    try:
+        (desk.place / "old/kite.jpg").unlink()
+        desk.run("scan", desk.place)
+        desk.run("scan", seen)
+        if view == "overlay":
+            assert desk.ask("duplicates")["sets"] == []
+        (row,) = [f for f in desk.ask("list")["files"] if f["path"] == f"{desk.place}/kite.jpg"]
+        header = "set,action,path,size,kind,modified,digest,reason,uri\n"
+        rows = [
+            f"1,{action},{top}/kite.jpg,40,photo,{row['modified']},,,file://{top}/kite.jpg\n"
+            for action, top in (("keep", seen), ("fold", desk.place))
+        ]
+        desk.docket.write_text(header + "".join(rows))
+        for words in (["--method", "fold"], ["--method", "delete", "--for-good"]):
+            answer = desk.run("fold", desk.docket, "--yes", *words, "--json")
+            assert answer.status in (1, 2), answer
+            if answer.status == 1:
+                ((_, why),) = left(answer.json)
+                assert "the same file as its keeper" in why or "changed or went away" in why
+            assert (desk.place / "kite.jpg").read_bytes() == KITE
+    finally:
+        subprocess.run(["umount", "-l", seen], check=False)
+
+
+def test_two_stocks_with_opposite_dockets_at_once_lose_nothing(desk: Desk):
+    for number in range(60):
+        pair(desk, f"{number}.jpg", f"old/{number}.jpg", b"%d" % number * 99)
+    before = contents(desk.place)
+    desk.proposed()
+    other = Desk(desk.top)
+    other.stock, other.docket = desk.top / "other/stock.sqlite3", desk.top / "other.csv"
+    other.ask("scan", desk.place)
+    shutil.copy(desk.docket, other.docket)
+    swapped = {"keep": "fold", "fold": "keep"}
+    edit(other.docket, lambda row: {**row, "action": swapped.get(row["action"], row["action"])})
+    both = [
+        subprocess.Popen([*PROGRAM, "fold", each.docket, "--yes", "--method", "delete", "--for-good", "--stock",
+                          each.stock, "--quiet"], stderr=subprocess.PIPE, text=True)
+        for each in (desk, other)
+    ]  # fmt: skip
+    told = [process.communicate(timeout=60)[1] for process in both]
+    assert contents(desk.place) == before, told
+    assert not (desk.place / ".foldkeep").exists()
+
+
+def test_a_place_is_held_whatever_stock_somebody_comes_with(desk: Desk, monkeypatch):
+    import foldkeep.storage.local.locks as locks
+
+    pair(desk)
+    desk.proposed()
+    monkeypatch.setattr(locks, "WAIT_SECONDS", 0.1)
+    lock = desk.place / ".foldkeep/lock"
+    lock.parent.mkdir()
+    holder = subprocess.Popen(["flock", lock, "sleep", "60"])
+    try:
+        while subprocess.run(["flock", "-n", lock, "true"], check=False).returncode == 0:
+            pass
+        answer = desk.run("fold", desk.docket, "--yes")
+        assert (answer.status, answer.err.count("\n")) == (2, 1)
+        assert f"{desk.place} is held by foldkeep" in answer.err
+        assert desk.ask("ledger")["runs"] == []
+    finally:
+        holder.kill()
+        holder.wait()
+
+    # Where nothing can be locked, the file is the lock: one of another computer is told, and broken only on demand.
+    def no_locks(*_):
+        raise OSError(95, "not supported")
+
+    monkeypatch.setattr(locks, "fcntl", SimpleNamespace(flock=no_locks, LOCK_EX=2, LOCK_NB=4))
+    lock.parent.mkdir(exist_ok=True)
+    lock.write_text('{"work": "fold", "process": 7, "start": "1", "host": "desk-2", "boot": "b", "since": 1750000000}')
+    answer = desk.run("fold", desk.docket, "--yes")
+    assert (answer.status, "on desk-2, process 7, since" in answer.err, "--break-lock" in answer.err) == (2, True, True)
+    told = locks.json.dumps(
+        {"work": "fold", "process": 2**22 + 1, "start": "1", "host": locks.socket.gethostname(), "boot": locks._boot()}
+    )
+    lock.write_text(told)
+    assert desk.ask("fold", desk.docket, "--yes")["folded"] == 1, "a dead one of this computer is told to be dead"
+    lock.write_text('{"work": "fold", "process": 7, "start": "1", "host": "desk-2", "boot": "b", "since": 1750000000}')
+    assert desk.run("unfold", "1").status == 2
+    assert desk.ask("unfold", "1", "--break-lock")["restored"] == 1
+    assert not (desk.place / ".foldkeep").exists()
+
+
+def test_an_edit_whose_times_were_put_back_is_noticed(desk: Desk, monkeypatch):
+    _, spare = pair(desk)
+    desk.proposed()
+    real = folding.intention
+
+    def edited(ready):
+        edit_quietly(spare, b"edited")
+        return real(ready)
+
+    monkeypatch.setattr(folding, "intention", edited)
+    assert left(desk.ask("fold", desk.docket, "--yes")) == [("kite.jpg", "changed while it was folded")]
+    monkeypatch.undo()
+    spare.write_bytes(KITE)
+    desk.proposed()
+    desk.ask("fold", desk.docket, "--yes")
+    (slot,) = desk.place.glob(".foldkeep/*/files/*")
+    edit_quietly(slot, b"edited in the fold")
+    assert [p["reason"] for p in desk.ask("ledger", "--verify")["problems"]] == ["its content is not what was folded"]
+    for words in ([], ["--allow-last-copy"]):
+        answer = desk.ask("release", "--all", "--yes", *words)
+        assert left(answer) == [("kite.jpg", "its content is not what was folded; unfold it to look at it")]
+    assert desk.ask("unfold", "--last")["restored"] == 1
+    assert spare.read_bytes().startswith(b"edited in the fold")
+
+
+@pytest.mark.parametrize("moment", ["before", "after"])
+def test_a_keeper_that_goes_while_others_are_released_keeps_its_copy(desk: Desk, monkeypatch, moment):
+    keeper, _ = pair(desk)
+    pair(desk, "b.jpg", "old/b.jpg", b"b" * 40)
+    desk.proposed()
+    desk.ask("fold", desk.docket, "--yes")
+    real, real_unlink = releasing.remove, os.unlink
+    if moment == "before":
+
+        def removes(*args):
+            keeper.unlink(missing_ok=True)
+            real(*args)
+
+        monkeypatch.setattr(releasing, "remove", removes)
+    else:  # in the moment in which the copy in the fold is gone already
+
+        def unlinks(name, **where):
+            real_unlink(name, **where)
+            if name == b"000002.jpg" and keeper.exists():
+                real_unlink(keeper)
+
+        monkeypatch.setattr(os, "unlink", unlinks)
+    answer = desk.ask("release", "1", "--yes")
+    monkeypatch.undo()
+    assert answer["released"] == 1
+    assert left(answer) == [("kite.jpg", "no copy of it outside the fold can be read now; unfold it to keep it")]
+    assert desk.ask("unfold", "1")["restored"] == 1
+    assert (desk.place / "old/kite.jpg").read_bytes() == KITE
+
+
+def test_a_source_that_is_another_file_now_vouches_for_nothing(desk: Desk):
+    source = desk.write("edit/STG_0001.mp4", b"the original")
+    desk.write("edit/proxies/STG_0001.mov", b"small")
+    desk.write("edit/cut.edl", b"TITLE: cut\n", 1_600_000_000)
+    desk.ask("scan", desk.place)
+    desk.ask("caches", "-o", desk.docket)
+    source.write_bytes(b"something else of this name")
+    assert left(desk.ask("fold", desk.docket, "--yes")) == [
+        ("STG_0001.mov", f"what it is made from is another file now: {source}")
+    ]
+    desk.docket.unlink()
+    desk.ask("scan")
+    desk.ask("caches", "-o", desk.docket)
+    assert desk.ask("fold", desk.docket, "--yes")["folded"] == 1
+    source.write_bytes(b"SOMETHING ELSE OF THIS NAME")
+    os.utime(source, (1_700_000_000, 1_700_000_000))
+    answer = desk.ask("release", "--all", "--yes")
+    assert left(answer) == [
+        ("STG_0001.mov", f"what it is made from is another file now: {source}; unfold it to keep it")
+    ]
+
+
+@pytest.mark.parametrize("killed", [False, True])
+def test_what_is_on_a_drive_that_is_away_is_neither_lost_nor_left(desk: Desk, killed):
+    far = desk.top / "far"
+    with pluggable(desk.top / "drive", far) as (unplug, plug):
+        for number in range(4):
+            pair(desk, f"{number}.jpg", f"old/{number}.jpg", b"%d" % number * 99)
+        before = listing(desk.place)
+        desk.proposed()
+        words = ["fold", desk.docket, "--yes", "--method", "move", "--into", far]
+        if killed:
+            child = os.fork()
+            if child == 0:
+                with Points(lambda at, name, when: os._exit(9) if at == 120 else None).armed():
+                    desk.run(*words)
+                os._exit(0)
+            assert os.waitpid(child, 0)[1] != 0
+        else:
+            desk.ask(*words)
+        unplug()
+        for _ in range(2):
+            answer = desk.run("unfold", "1", "--json")
+            (run,) = desk.ask("ledger")["runs"]
+            assert run["files"]["lost"] == 0
+            if not killed:
+                assert (answer.status, run["files"]["moved"]) == (1, 4)
+            assert (desk.place / ".foldkeep").exists(), "the journal stays"
+        plug()
+        assert desk.run("unfold", "1").status == 0
+        assert {path: facts[:3] for path, facts in listing(desk.place).items()} == {
+            path: facts[:3] for path, facts in before.items()
+        }
+        assert [path for path in far.glob("**/*") if path.is_file()] == []
+        assert not desk.ask("ledger")["runs"][0]["underway"]
+
+
+@pytest.mark.parametrize("kind", ["ext4 -I 128", "vfat"])
+def test_a_move_to_a_volume_that_rounds_times_comes_back(tmp_path, kind):
+    make, *options = kind.split()
+    with attached_drive(tmp_path, make, *options) as (_, far):
+        desk = Desk(tmp_path)
+        _, spare = pair(desk)
+        os.utime(spare, ns=(1, 1_750_000_001_123_456_789))
+        spare.chmod(0o640)
+        before = listing(desk.place)
+        desk.proposed()
+        assert desk.ask("fold", desk.docket, "--yes", "--method", "move", "--into", far)["folded"] == 1
+        assert (far / "old/kite.jpg").stat().st_mtime_ns % 1_000_000_000 == 0
+        assert desk.ask("ledger", "--verify")["problems"] == []
+        assert desk.ask("unfold", "1")["restored"] == 1
+        assert {path: facts[:3] for path, facts in listing(desk.place).items()} == {
+            path: facts[:3] for path, facts in before.items()
+        }
+
+
+@pytest.mark.parametrize("taken_by", ["file", "link"])
+def test_a_folder_whose_name_is_taken_comes_back_beside(desk: Desk, taken_by):
+    for name in ("a", "b"):
+        pair(desk, f"{name}.jpg", f"{name}/deep/{name}.jpg", name.encode() * 9)
+        (desk.place / f"{name}/deep").chmod(0o700)
+    desk.proposed()
+    assert desk.ask("fold", desk.docket, "--yes")["emptied_folders"] == 4
+    taken = desk.place / "a"
+    taken.write_bytes(b"somebody's") if taken_by == "file" else taken.symlink_to(desk.top)
+    answer = desk.ask("unfold", "1")
+    assert (answer["restored"], answer["left"]) == (2, [])
+    assert [each["to"]["path"] for each in answer["renamed"]] == [f"{desk.place}/a-2/deep/a.jpg"]
+    assert (desk.place / "b/deep").stat().st_mode & 0o777 == (desk.place / "a-2/deep").stat().st_mode & 0o777 == 0o700
+    assert taken.is_symlink() == (taken_by == "link")
+    assert not (desk.place / ".foldkeep").exists()
+
+
+@pytest.mark.parametrize("method", ["symlink", "hard-link"])
+def test_links_on_a_drive_that_is_mounted_elsewhere_are_known_again(desk: Desk, method):
+    pair(desk)
+    before = {os.path.relpath(path, os.fsencode(desk.place)): facts[:3] for path, facts in listing(desk.place).items()}
+    desk.proposed()
+    desk.ask("fold", desk.docket, "--yes", "--method", method)
+    elsewhere = desk.top / "elsewhere"
+    desk.place.rename(elsewhere)
+    shutil.rmtree(desk.stock.parent)
+    answer = desk.ask("unfold", "--from", elsewhere)
+    assert (answer["restored"], answer["renamed"], answer["left"]) == (1, [], [])
+    now = listing(elsewhere)
+    assert {os.path.relpath(path, os.fsencode(elsewhere)): facts[:3] for path, facts in now.items()} == before
+    assert not (elsewhere / "old/kite.jpg").is_symlink()
+
+
+@pytest.mark.parametrize("command", ["unfold", "release"])
+def test_a_volume_without_a_free_byte_lets_the_fold_go(desk: Desk, command):
+    if not mounted("-t", "tmpfs", "-o", "size=3000k", "tmpfs", str(desk.place)):
+        pytest.skip("mounting is refused here")
+    try:
+        for number in range(20):
+            pair(desk, f"{number}.jpg", f"old/{number}.jpg", b"%d" % number * 9999)
+        before = state(desk.place)
+        desk.proposed()
+        desk.ask("fold", desk.docket, "--yes")
+        with (desk.place / "everything else").open("wb", buffering=0) as file, contextlib.suppress(OSError):
+            while file.write(b"x" * 512):
+                pass
+        answer = desk.ask(command, "1", *(["--yes"] if command == "release" else []))
+        assert (answer["left"], answer["restored" if command == "unfold" else "released"]) == ([], 20)
+        (desk.place / "everything else").unlink()
+        if command == "unfold":
+            top = str(desk.place)
+            assert {k: v for k, v in state(desk.place).items() if k != top} == {
+                k: v for k, v in before.items() if k != top
+            }
+    finally:
+        subprocess.run(["umount", "-l", desk.place], check=False)
+
+
+def test_a_move_keeps_the_attributes_that_can_be_kept_and_holes(desk: Desk, monkeypatch):
+    far = desk.top / "far"
+    far.mkdir()
+    if not mounted("-t", "tmpfs", "-o", "size=20m", "tmpfs", str(far)):
+        pytest.skip("mounting is refused here")
+    try:
+        _, spare = pair(desk)
+        for name in (b"user.first", b"user.second", b"user.third"):
+            os.setxattr(spare, name, b"told")
+        for path in ("hole.mov", "old/hole.mov"):
+            os.truncate(desk.write(path, b""), 30_000_000)
+        desk.proposed()
+        real = os.setxattr
+
+        def refuses(path, name, value, *rest, **named):
+            if os.fsencode(name) == b"user.second":
+                raise OSError(95, "not supported")
+            return real(path, name, value, *rest, **named)
+
+        monkeypatch.setattr(os, "setxattr", refuses)
+        answer = desk.run("fold", desk.docket, "--yes", "--method", "move", "--into", far, "--json")
+        assert (answer.status, answer.json["left"], answer.json["folded"]) == (1, [], 2)
+        assert [each["reason"] for each in answer.json["notes"]] == [
+            "could not be given to its copy on the other volume: user.second"
+        ]
+        assert {*os.listxattr(far / "old/kite.jpg")} >= {"user.first", "user.third"}
+        assert (far / "old/hole.mov").stat().st_blocks == 0
+        monkeypatch.undo()
+        assert desk.ask("unfold", "1")["restored"] == 2
+        assert {*os.listxattr(spare)} >= {"user.first", "user.third"}
+    finally:
+        subprocess.run(["umount", "-l", far], check=False)
+
+
+@pytest.mark.parametrize("command", ["fold", "unfold", "release"])
+def test_a_stock_that_fails_midway_is_told_with_the_run_s_number(desk: Desk, monkeypatch, command):
+    import sqlite3
+
+    for number in range(3):
+        pair(desk, f"{number}.jpg", f"old/{number}.jpg", b"%d" % number * 99)
+    before = contents(desk.place)
+    desk.proposed()
+    words = {"fold": [desk.docket, "--yes"], "unfold": ["1"], "release": ["1", "--yes"]}[command]
+    if command != "fold":
+        desk.ask("fold", desk.docket, "--yes")
+    real = Stock.transaction
+    began = []
+
+    def fills_up(stock, **named):
+        began.append(1)
+        if len(began) > 1:
+            raise sqlite3.OperationalError("database or disk is full")
+        return real(stock, **named)
+
+    monkeypatch.setattr(Stock, "transaction", fills_up)
+    answer = desk.run(command, *words, "--json")
+    assert (answer.status, answer.err.count("\n"), answer.json["run"]) == (3, 1, 1), answer
+    assert "run 1 stopped midway" in answer.err
+    assert "foldkeep unfold 1" in answer.err
+    monkeypatch.undo()
+    assert contents(desk.place) >= before
+    assert desk.run("unfold", "1").status == 0
+    assert not desk.ask("ledger")["runs"][0]["underway"]
+
+
+def test_a_file_of_this_computer_is_not_taken_for_one_that_a_carried_drive_was_moved_to(desk: Desk):
+    if MEMORY is None:
+        pytest.skip("there is no second volume")
+    far = Path(os.path.realpath(MEMORY)) / f"foldkeep-{os.getpid()}"
+    far.mkdir()
+    try:
+        pair(desk)
+        desk.proposed()
+        desk.ask("fold", desk.docket, "--yes", "--method", "move", "--into", far)
+        moved = far / "old/kite.jpg"
+        facts = moved.stat()
+        moved.write_bytes(b"o" * 40)
+        os.utime(moved, ns=(facts.st_atime_ns, facts.st_mtime_ns))
+        shutil.rmtree(desk.stock.parent)
+        answer = desk.ask("unfold", "--from", desk.place)
+        assert answer["restored"] == 0
+        assert "changed since it was moved" in left(answer)[0][1]
+        assert moved.read_bytes() == b"o" * 40
+        assert (desk.place / ".foldkeep").exists(), "the journal stays while a file of it is not accounted for"
+    finally:
+        shutil.rmtree(far)
+
+
+def test_a_symbolic_link_never_comes_to_lead_nowhere_without_a_word(desk: Desk):
+    keeper, _ = pair(desk)
+    desk.proposed()
+    desk.ask("fold", desk.docket, "--yes", "--method", "symlink")
+    third = desk.write("third.jpg", KITE)
+    desk.proposed()
+    edit(desk.docket, lambda row: {**row, "action": "fold" if row["path"] == str(keeper) else "keep"})
+    why = f"the symbolic link {desk.place}/old/kite.jpg of run 1 leads to it; unfold that run first"
+    assert left(desk.ask("fold", desk.docket, "--yes")) == [("kite.jpg", why)]
+    keeper.unlink()
+    answer = desk.ask("release", "1", "--yes")
+    assert left(answer)[0][1].startswith("the link in its place leads to nothing now")
+    assert desk.ask("unfold", "1")["restored"] == 1
+    assert third.exists()
+
+
+def test_a_sidecar_that_was_edited_while_its_name_is_taken_ends_in_no_loop(desk: Desk):
+    pair(desk, "kite.pdf", "in/kite.pdf")
+    catalog = desk.top / "list.csv"
+    catalog.write_text(f"path,keywords\n{desk.place}/in/kite.pdf,hill\n")
+    desk.proposed()
+    edit(desk.docket, lambda row: {**row, "action": "fold" if "/in/" in row["path"] else "keep"})
+    desk.ask("fold", desk.docket, "--yes", "--catalog", catalog)
+    made = desk.place / "kite.xmp"
+    points = Points(lambda *_: None)
+
+    def takes_the_name(at: int, name: str, when: str) -> None:
+        if name == "rename" and when == "after" and not made.exists():
+            made.write_bytes(b"somebody's new one")
+
+    points = Points(takes_the_name)
+    edit_quietly(made, b"<!-- edited -->")
+    with points.armed():
+        desk.run("unfold", "1")
+    assert any(b"edited" in path.read_bytes() for path in desk.place.glob("kite*.xmp"))
+    assert not list(desk.place.glob(".foldkeep/*/files/out-*"))
+
+
+def test_a_subtitle_kept_beside_becomes_no_other_film_s(desk: Desk):
+    pair(desk, "kite.mp4", "in/kite.mp4")
+    desk.write("in/kite.srt", b"of the spare")
+    desk.write("kite.srt", b"of the keeper")
+    desk.write("kite-2.mp4", b"another film")
+    desk.proposed()
+    edit(desk.docket, lambda row: {**row, "action": "fold" if "/in/" in row["path"] else "keep"})
+    (beside,) = desk.ask("fold", desk.docket, "--yes")["beside"]
+    assert beside["to"]["path"] == f"{desk.place}/kite-3.srt"
+
+
+def test_no_cell_of_a_docket_lowers_a_check(desk: Desk):
+    _, spare = pair(desk, "kite.mp4", "old/kite.mp4")
+    desk.proposed()
+    spare.write_bytes(b"K" * 40)
+    os.utime(spare, (1_750_000_000, 1_750_000_000))
+    edit(desk.docket, lambda row: {**row, "digest": "", "kind": "proxy" if row["action"] == "fold" else "video"})
+    ((_, why),) = left(desk.ask("fold", desk.docket, "--yes"))
+    assert why.startswith("nothing shows now that it can be made again")
+    assert spare.exists()
+
+
+def test_a_file_of_the_far_future_goes_the_whole_way(desk: Desk):
+    _, spare = pair(desk)
+    for path in desk.place.glob("**/*.jpg"):
+        os.utime(path, ns=(1, 12_000_000_000 * 10**9))
+    if spare.stat().st_mtime_ns < 2**63:
+        pytest.skip("the file system here knows no such dates")
+    before = listing(desk.place)
+    assert len(desk.proposed()) == 3
+    assert desk.ask("scan")["problems"] == []
+    assert desk.ask("fold", desk.docket, "--yes")["folded"] == 1
+    assert desk.ask("unfold", "1")["restored"] == 1
+    assert listing(desk.place) == before
+
+
+def test_an_overlay_of_several_devices_is_scanned_and_folded(desk: Desk):
+    lower = desk.top / "lower"
+    lower.mkdir()
+    if not mounted("-t", "tmpfs", "tmpfs", str(lower)):
+        pytest.skip("mounting is refused here")
+    for name in ("upper", "work"):
+        (desk.top / name).mkdir()
+    try:
+        (lower / "old").mkdir()
+        for name in ("kite.jpg", "old/kite.jpg"):
+            (lower / name).write_bytes(KITE)
+        options = f"lowerdir={lower},upperdir={desk.top}/upper,workdir={desk.top}/work"
+        if not mounted("-t", "overlay", "overlay", "-o", options, str(desk.place)):
+            pytest.skip("mounting is refused here")
+        desk.proposed()
+        assert len(desk.ask("duplicates")["sets"]) == 1
+        answer = desk.ask("fold", desk.docket, "--yes")
+        assert (answer["folded"], answer["left"]) == (1, [])
+        assert desk.ask("unfold", "1")["restored"] == 1
+        assert (desk.place / "old/kite.jpg").read_bytes() == KITE
+    finally:
+        for each in (desk.place, lower):
+            subprocess.run(["umount", "-l", each], capture_output=True, check=False)
+
+
+@pytest.mark.parametrize("method", ["fold", "move", "hard-link", "symlink"])
+def test_folders_have_their_times_again_where_nobody_changed_them(desk: Desk, method):
+    for name in ("a", "b", "c"):
+        pair(desk, f"{name}.jpg", f"{name}/deep/{name}.jpg", name.encode() * 9)
+        desk.write(f"{name}/deep/stays.txt", b"stays in " + name.encode())
+    pair(desk, "d.jpg", "d/d.jpg", b"d" * 9)
+    for folder in (*desk.place.glob("**/*/"), desk.place):
+        os.utime(folder, (1_700_000_000, 1_700_000_000))
+    before = state(desk.place.parent / "place")
+    top = os.stat(desk.place)
+    desk.proposed()
+    words = ["--into", str(desk.top / "far")] if method == "move" else []
+    (desk.top / "far").mkdir()
+    desk.ask("fold", desk.docket, "--yes", "--method", method, *words)
+    (desk.place / "c/deep/new.txt").write_bytes(b"somebody's")
+    changed = (desk.place / "c/deep").stat().st_mtime_ns
+    desk.ask("unfold", "1")
+    assert (desk.place / "c/deep").stat().st_mtime_ns > changed
+    (desk.place / "c/deep/new.txt").unlink()
+    os.utime(desk.place / "c/deep", (1_700_000_000, 1_700_000_000))
+    assert state(desk.place) == before
+    assert os.stat(desk.place).st_mtime_ns == top.st_mtime_ns
+
+
+@pytest.mark.parametrize("form", ["folder", "tar"])
+def test_archive_and_restore_without_a_rename_that_refuses(desk: Desk, monkeypatch, form):
+    import foldkeep.storage.local.names as names
+
+    monkeypatch.setattr(names, "_libc_rename", lambda: None)
+    desk.write("edit/cut.edl", b"TITLE: cut\n001  AX  V  C  0 1 0 1\n* SOURCE FILE: a.mp4\n")
+    desk.write("edit/a.mp4", KITE)
+    desk.ask("scan", desk.place)
+    (desk.top / "shelf").mkdir()
+    line = ["archive", desk.place / "edit", "--to", desk.top / "shelf", "--format", form]
+    (made,) = desk.ask(*line)["packages"]
+    (again,) = desk.ask(*line)["packages"]
+    assert again["path"] != made["path"]
+    (desk.top / "back").mkdir()
+    for name in ("edit", "edit-2"):
+        answer = desk.ask("restore", made["path"], "--to", desk.top / "back")
+        assert Path(answer["folder"]["path"]).name == name
+        assert (Path(answer["folder"]["path"]) / "a.mp4").read_bytes() == KITE
+
+
+@pytest.mark.parametrize("alone", [False, True])
+def test_folds_of_the_version_before_come_back(desk: Desk, alone):
+    with tarfile.open(Path(__file__).parent / "samples/folded-by-0.1.tar.gz") as packed:
+        packed.extractall(desk.top, filter="fully_trusted")  # noqa: S202 - made by ourselves
+    runs = desk.ask("ledger")["runs"]
+    assert [run["method"] for run in runs] == ["fold", "hard-link", "symlink", "move"]
+    if alone:
+        shutil.rmtree(desk.stock.parent)
+    answer = desk.ask("unfold", "--from", desk.place)
+    assert (answer["restored"], answer["renamed"], answer["left"]) == (5, [], [])
+    for method in ("fold", "hard-link", "symlink", "move"):
+        spare = desk.place / method / "spares/kite copy.jpg"
+        assert spare.read_bytes() == b"kite of " + method.encode()
+        assert not spare.is_symlink()
+        assert spare.stat().st_nlink == 1
+    assert (desk.place / "fold/spares/kite copy.xmp").read_bytes() == b"only the spare says so"
+    assert not (desk.place / ".foldkeep").exists()
+
+
+@pytest.mark.parametrize("strange", ["journal-3.jsonl", "a step"])
+def test_a_journal_of_a_later_version_is_refused_and_left_whole(desk: Desk, strange):
+    pair(desk)
+    desk.proposed()
+    desk.ask("fold", desk.docket, "--yes")
+    (run,) = [path for path in desk.place.glob(".foldkeep/*") if path.is_dir()]
+    if strange == "a step":
+        with (run / "journal-2.jsonl").open("r+b") as journal:
+            end = len(journal.read().rstrip())
+            journal.seek(end)
+            journal.write(b'\n{"do":"fly","n":1}\n')
+    else:
+        (run / "journal-2.jsonl").rename(run / strange)
+    before = listing(desk.place), sorted(path.name for path in run.glob("**/*"))
+    assert (run / "files/000001.jpg").exists()
+    for words in (["unfold", "1"], ["unfold", "--from", str(desk.place)], ["release", "1", "--yes"]):
+        answer = desk.run(*words, "--json")
+        assert answer.status == 1
+        assert "its journal is of a later version" in answer.out
+        assert (listing(desk.place), sorted(path.name for path in run.glob("**/*"))) == before
