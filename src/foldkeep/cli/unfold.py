@@ -77,12 +77,12 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 def _unfold(args: argparse.Namespace, stock: "Stock", progress: "ProgressLine") -> "UnfoldReport":
     from foldkeep.fold import find_run, last_waiting_run, settle_all, unfold, unfold_from
 
-    settle_all(stock)
     if args.origin:
         import os
 
         # What this stock knows of is brought back the usual way, so that its ledger is right afterwards.
         return unfold_from(os.fsencode(args.origin), progress, stock, break_lock=args.break_lock)
+    settle_all(stock)
     chosen = last_waiting_run(stock) if args.last else find_run(stock, args.run)
     wanted = _wanted(args.path, chosen, stock.ledger.files(chosen.id)) if args.path else None
     return unfold(stock, chosen, wanted, progress, break_lock=args.break_lock)

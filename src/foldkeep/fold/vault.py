@@ -108,8 +108,8 @@ class Vault:
             self.journal = Journal(descriptor, place, version)
             if not self.journal.read() and create:
                 self.journal.write([Begun(key, method)])
-                os.fsync(run)
-                os.fsync(fold)
+                for folder in (run, fold, top):
+                    os.fsync(folder)
             self._opened = opened.pop_all()
             self._folders: int | None = None
 

@@ -44,7 +44,7 @@ class Journal:
     def __init__(self, descriptor: int, place: bytes, version: int = VERSION) -> None:
         self._descriptor = descriptor
         self._place = place
-        self._version = version
+        self.version = version
         self._at = len(_content(descriptor).rstrip(_BLANK))
         self._room = 0
         self._known: list[Record] | None = None
@@ -57,7 +57,7 @@ class Journal:
         makes_room
             Have the volume keep room for what will be written of the same files later.
         """
-        added = [(record, encoded(record, self._place, self._version)) for record in records]
+        added = [(record, encoded(record, self._place, self.version)) for record in records]
         lines = [_encode(line).encode("ascii") for _, line in added if line is not None]
         if not lines:
             return
@@ -99,7 +99,7 @@ class Journal:
                 if isinstance(line, dict):
                     records.append(decoded(line, self._place))
             except UnknownStep as error:
-                if self._version > 1:
+                if self.version > 1:
                     raise UnknownJournal from error
             except (ValueError, KeyError, TypeError, RecursionError):
                 continue  # torn, or not a line that we wrote

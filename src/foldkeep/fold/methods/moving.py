@@ -14,6 +14,7 @@ from foldkeep.storage.local import (
     copy_file,
     digest_in,
     facts_of,
+    may_have_one,
     modified_ns,
     move,
 )
@@ -108,7 +109,8 @@ class Move(FoldMethod):
         """Delete the copy at the target again, if it is ours and the original is whole at home."""
         with suppress(NotSafe, OSError):
             stays = seen_now(*home)
-            if stays is not None and digest_in(*home) == digest_in(*target) == digest:
+            is_another = stays is not None and not may_have_one(stays, seen)
+            if stays is not None and is_another and digest_in(*home) == digest_in(*target) == digest:
                 remove(*target, seen, bench.stamps, lambda: bench.is_still(home, stays))
 
     def drop(self, bench: Bench, ready: Ready) -> None:
@@ -119,6 +121,10 @@ class Move(FoldMethod):
     def undo(self, bench: Bench, file: RunFile, path: bytes) -> None:
         if facts_of(*bench.slot(file)) is not None:
             super().undo(bench, file, path)
+            if file.target_volume:
+                # Its copy is looked up and taken away where it can be, before this; now its drive is away.
+                note = "may be a copy of a file that came back; its drive is away, so look there when it is back"
+                bench.notes.append(Problem(file.target, note))
             return
         target = _target_of(bench, file)
         home = bench.folders.of(path, make=True)
@@ -213,7 +219,7 @@ def remove_compared(bench: Bench, spot: Spot, witness: Spot, digest: bytes, stan
         If one of them is not what it should be; nothing is deleted then.
     """
     seen = seen_now(*spot)
-    if seen is None or digest_in(*spot) != digest:
+    if seen is None or may_have_one(seen, stands) or digest_in(*spot) != digest:
         raise NotSafe(CHANGED)
     if not bench.is_still(witness, stands) or digest_in(*witness) != digest:
         raise NotSafe(GONE)

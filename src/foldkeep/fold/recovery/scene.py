@@ -18,6 +18,7 @@ from foldkeep.storage.local import (
     digest_in,
     facts_of,
     is_regular,
+    may_have_one,
     modified_ns,
     move,
     unlink_twin,
@@ -187,6 +188,8 @@ class Scene:
         """Delete a file whose content lies whole in another spot, read now; tell whether that was so."""
         seen, kept_seen = seen_now(*spot), seen_now(*kept)
         if seen is None or kept_seen is None or seen.identity.size != kept_seen.identity.size:
+            return False
+        if may_have_one(seen, kept_seen):
             return False
         digest = digest_in(*spot)
         if digest is None or digest_in(*kept) != digest:

@@ -149,6 +149,8 @@ def unfold_from(
         raise UnusableInput(
             f"{visible(top)} has no fold: {reason_of(error)}", "name the folder that holds .foldkeep"
         ) from error
+    if stock:
+        settle_all(stock)
     report = UnfoldReport(None)
     with hold_around(stock, [top], "unfold", break_lock=break_lock):
         with suppress(FileNotFoundError):  # whoever held it before took the last of it away
@@ -173,7 +175,9 @@ def _unfold_key(
     try:
         # Of a run that was killed as it began, or as it was tidied, not all folders are there.
         with Vault(top, key, create=True) as vault:
-            announced = [_carried(top, file) for file in announced_files(vault.records())]
+            announced = announced_files(vault.records())
+            if vault.journal.version == 1:
+                announced = [_carried(top, file) for file in announced]
             files = settled_files(key, vault, announced, unknown)
     except OSError as error:
         report.left.append(Problem(top, f"run {key} cannot be read: {reason_of(error)}"))
@@ -200,7 +204,7 @@ def _carried(top: PathBytes, file: RunFile) -> RunFile:
     for at in range(len(steps)):
         path = os.path.join(top, *steps[at:])
         with suppress(OSError):
-            if facts_at(path).st_size == file.size:
+            if path != file.path and facts_at(path).st_size == file.size:
                 return replace(file, target=path)
     return file
 

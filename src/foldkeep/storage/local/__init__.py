@@ -2,7 +2,18 @@
 
 from .copying import Copied, clone_file, copy_file, copy_open_file, has_digest, same_content, write_like
 from .folders import Folders, FolderTimes, keeping_times
-from .identity import Identity, NotSafe, Stamp, Stamps, check_unchanged, clamped_ns, is_regular, may_be_one, modified_ns
+from .identity import (
+    Identity,
+    NotSafe,
+    Stamp,
+    Stamps,
+    check_unchanged,
+    clamped_ns,
+    is_regular,
+    may_be_one,
+    may_have_one,
+    modified_ns,
+)
 from .locks import LOCK_NAME, hold_places
 from .names import MOST_NAMES, facts_of, is_empty_folder, move, move_to_free, unlink_twin
 from .opening import FILE, FOLDER, facts_at, forget_pages, open_below, open_path
@@ -25,6 +36,7 @@ __all__ = [
     "NotSafe",
     "check_unchanged",
     "may_be_one",
+    "may_have_one",
     "is_regular",
     "modified_ns",
     "clamped_ns",

@@ -102,11 +102,15 @@ def may_be_one(facts: os.stat_result, other: os.stat_result) -> bool:
     One file seen through two mounts has two devices, but one inode number, size, and times: also the time of last
     change, which no program can set.
     """
-    if os.path.samestat(facts, other):
-        return True
-    return facts.st_dev != other.st_dev and Stamp.of(facts)[0][1:] == Stamp.of(other)[0][1:] and (
-        facts.st_ctime_ns == other.st_ctime_ns
-    )  # fmt: skip
+    return may_have_one(Stamp.of(facts), Stamp.of(other))
+
+
+def may_have_one(stamp: Stamp, other: Stamp) -> bool:
+    """Tell whether two stamps are, or may be, of one file, as `may_be_one` does."""
+    one, two = stamp.identity, other.identity
+    if one.device == two.device:
+        return one.inode == two.inode
+    return one[1:] == two[1:] and stamp.changed_ns == other.changed_ns
 
 
 def is_regular(facts: os.stat_result | None) -> bool:
