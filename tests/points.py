@@ -176,13 +176,14 @@ class Unvisited:
         return found
 
 
-def every_content(*tops: Path) -> set[str]:
+def every_content(*tops: Path, but_for: bytes = b"\0") -> set[str]:
     """Return the SHA-256 of every content below folders, but for what Fold Keep writes for itself into folds."""
     return {
         digest
         for top in tops
         for path, digest, _ in read_everything(os.fsencode(top))
         if os.path.basename(path) not in (b"journal-2.jsonl", b"README.txt", b"lock")
+        and not os.path.basename(path).startswith(but_for)
     }
 
 

@@ -12,11 +12,21 @@ from dataclasses import replace
 from foldkeep.model import Method, PlaceBusy, Run, RunFile, RunFileState, kind_of
 from foldkeep.scan import Presence, presences
 from foldkeep.stock import Sighting, Stock
-from foldkeep.storage.local import FILE, Folders, digest_of, facts_at, facts_of, hold_places, modified_ns, open_path
+from foldkeep.storage.local import (
+    FILE,
+    Folders,
+    digest_of,
+    facts_at,
+    facts_of,
+    has_digest,
+    hold_places,
+    modified_ns,
+    open_path,
+)
 
 from ..bench import Bench
 from ..journal import Going, History, Record, histories
-from ..methods import METHODS, NOT_BEGUN
+from ..methods import GONE_FROM_FOLD, METHODS, NOT_BEGUN
 from ..vault import Vault, tidy
 from .scene import Scene
 
@@ -193,15 +203,31 @@ def _is_here(stock: Stock, path: bytes) -> bool:
 
 def _without_fold(file: RunFile, is_gone: bool) -> RunFile:
     """Return what can be said of a file whose fold is gone, or cannot be looked into."""
-    if file.state is not RunFileState.PLANNED:
+    waited = file.state is RunFileState.WAITING
+    if file.state is not RunFileState.PLANNED and not (waited and is_gone):
         return file
     if file.method is Method.WRITE and is_gone:
         return replace(file, state=RunFileState.LEFT, reason=file.reason or NOT_BEGUN)
     try:
-        with Folders(file.place) as folders:
-            there = facts_of(*folders.of(file.path))
+        is_home = _is_at_home(file)
     except OSError:
-        there = None
-    if there is not None and (there.st_size, modified_ns(there)) == (file.size, file.modified_ns):
+        return file
+    if waited:  # another Fold Keep, with another stock, may have brought it back
+        state, reason = (RunFileState.RESTORED, "") if is_home else (RunFileState.LOST, GONE_FROM_FOLD)
+        return replace(file, state=state, reason=reason)
+    if is_home:
         return replace(file, state=RunFileState.LEFT, reason=file.reason or NOT_BEGUN)
     return replace(file, reason=_NO_FOLD)
+
+
+def _is_at_home(file: RunFile) -> bool:
+    """Tell whether a file lies where it was; where its content is known, that decides."""
+    with Folders(file.place) as folders:
+        try:
+            home = folders.of(file.path)
+        except (FileNotFoundError, NotADirectoryError):
+            return False
+        facts = facts_of(*home)
+        if facts is None or facts.st_size != file.size:
+            return False
+        return has_digest(*home, file.digest) if file.digest else modified_ns(facts) == file.modified_ns
