@@ -17,6 +17,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 import foldkeep.storage.local.names as names
+from foldkeep.fold.runs import vouching
 from foldkeep.stock import Stock
 
 
@@ -100,6 +101,14 @@ class Recorder:
 
     @contextmanager
     def armed(self) -> Iterator[None]:
+        real_flush = vouching.flush_volume
+
+        def flushed(path):
+            real_flush(path)
+            for node in self.nodes:  # a flush of the volume is one of every file on it
+                self.add("flush", node)
+
+        vouching.flush_volume = flushed
         watched = (
             "open mkdir rmdir unlink link symlink rename write pwrite ftruncate utime chmod fchmod fsync"
         ).split()
@@ -123,6 +132,7 @@ class Recorder:
             for name, function in real.items():
                 setattr(os, name, function)
             names._rename_without_replacing, Stock.transaction = real_rename, real_transaction
+            vouching.flush_volume = real_flush
 
     def _open(self, real):
         def opened(path, flags, mode=0o777, *, dir_fd=None):

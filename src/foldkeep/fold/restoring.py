@@ -37,9 +37,9 @@ from foldkeep.model import (
     visible,
 )
 from foldkeep.scan import MEDIA, manifests_of
-from foldkeep.storage.local import Folders, copy_file, facts_of, has_digest, move_to_free
+from foldkeep.storage.local import Folders, copy_file, facts_of, flush_volume, has_digest, move_to_free
 
-from .writers import flush_volume, write_all
+from .writers import write_all
 
 _CHUNK = 1024 * 1024
 _NEW = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC

@@ -21,7 +21,7 @@ from typing import Self
 from foldkeep.model import FOLD_NAME, Method, RunFile, suffix_of
 from foldkeep.storage.local import FILE, FOLDER, LOCK_NAME, facts_of, keeping_times, may_be_one
 
-from .journal import NAMES, VERSION, Begun, Journal, Record, UnknownJournal, histories, journal_in
+from .journal import NAMES, VERSION, Begun, Journal, Record, UnknownJournal, journal_in
 
 _FILES = b"files"
 _FOLDERS = b"folders"
@@ -106,7 +106,9 @@ class Vault:
             descriptor, version = journal_in(run, create=True)
             self._journal = hold(descriptor)
             self.journal = Journal(descriptor, place, version)
-            if not self.journal.read() and create:
+            if not create:
+                self.journal.check_known()
+            elif self.journal.is_empty():
                 self.journal.write([Begun(key, method)])
                 for folder in (run, fold, top):
                     os.fsync(folder)
@@ -139,6 +141,10 @@ class Vault:
     def records(self) -> list[Record]:
         """Return what the journal tells."""
         return self.journal.read()
+
+    def folder_records(self) -> list[Record]:
+        """Return what the journal tells of folders."""
+        return self.journal.read_folders()
 
     def __enter__(self) -> Self:
         return self
@@ -174,6 +180,8 @@ def tidy(place: bytes, key: str, accounted: Container[int] = ()) -> None:
             if key:
                 with suppress(FileNotFoundError):
                     run = enter(fold, os.fsencode(key))
+                    if _waits_something(run):
+                        return
                     known = _known_numbers(run, place)
                     if any(number not in accounted for number in known):
                         return
@@ -189,6 +197,19 @@ def tidy(place: bytes, key: str, accounted: Container[int] = ()) -> None:
             return  # something waits here, or the drive is away
 
 
+def _waits_something(run: int) -> bool:
+    """Tell whether a folded file waits in a run's folder."""
+    try:
+        files = os.open(_FILES, FOLDER, dir_fd=run)
+    except FileNotFoundError:
+        return False
+    try:
+        with os.scandir(files) as entries:
+            return any(entry.name[:1].isdigit() for entry in entries)
+    finally:
+        os.close(files)
+
+
 def _known_numbers(run: int, place: bytes) -> set[int]:
     """Return the numbers of the files that the journal of a run tells of; UnknownJournal if it cannot be read."""
     try:
@@ -198,7 +219,9 @@ def _known_numbers(run: int, place: bytes) -> set[int]:
     except FileNotFoundError:
         return set()
     try:
-        return set(histories(Journal(descriptor, place, version).read()))
+        journal = Journal(descriptor, place, version)
+        journal.check_known()
+        return journal.numbers()
     finally:
         os.close(descriptor)
 

@@ -1,6 +1,5 @@
 """Writing the files of a package, as a folder or into one file; each file is read once for all its digests."""
 
-import errno
 import hashlib
 import os
 import stat
@@ -17,7 +16,7 @@ from blake3 import blake3
 
 from foldkeep.model import kind_of
 from foldkeep.scan import MEDIA
-from foldkeep.storage.local import FILE, Identity, NotSafe, open_path
+from foldkeep.storage.local import FILE, Identity, NotSafe, flush_volume, open_path
 
 from .packing import Packed
 
@@ -311,19 +310,3 @@ def write_all(descriptor: int, data: bytes) -> None:
     rest = memoryview(data)
     while rest:
         rest = rest[os.write(descriptor, rest) :]
-
-
-def flush_volume(path: bytes) -> None:
-    """Bring all that was written on the volume of a folder to the disk; one such wait serves every file."""
-    import ctypes
-
-    libc = ctypes.CDLL(None, use_errno=True)
-    folder = os.open(path, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
-    try:
-        if not hasattr(libc, "syncfs"):
-            os.sync()
-        elif libc.syncfs(folder) != 0:
-            code = ctypes.get_errno() or errno.EIO
-            raise OSError(code, os.strerror(code))
-    finally:
-        os.close(folder)

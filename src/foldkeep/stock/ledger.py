@@ -105,6 +105,13 @@ class Ledger:
         ).fetchone()
         return _run(row) if row else None
 
+    def symlink_keepers(self) -> set[bytes]:
+        """Return the paths that symbolic links lead to which runs put into places of files."""
+        rows = self._db.execute(
+            "SELECT DISTINCT keeper FROM run_files WHERE method = 'symlink' AND state IN ('waiting', 'released')"
+        )
+        return {keeper for (keeper,) in rows}
+
     def symlinks_to(self, keeper: bytes) -> list[RunFile]:
         """Return the files in whose places runs put symbolic links that lead to a file."""
         rows = self._db.execute(

@@ -8,9 +8,10 @@ whole: a run that is killed, or a power cut, leaves part of a line, and what tha
 import errno
 import json
 import os
-from collections.abc import Iterable
+import re
+from collections.abc import Callable, Iterable, Iterator
 
-from .records import VERSION, Record, UnknownStep, decoded, encoded
+from .records import KNOWN_STEPS, VERSION, FolderTouched, Record, UnknownStep, decoded, encoded
 
 NAMES = {1: b"journal.jsonl", 2: b"journal-2.jsonl"}
 """Names of journals by their versions; an earlier Fold Keep does not take a later one's for its own."""
@@ -19,6 +20,10 @@ _KINDRED = (b"journal",)
 _encode = json.JSONEncoder(separators=(",", ":")).encode
 _BLANK = b" \n\0"
 _ROOM_EACH = 160
+# The first two members of a line are always written first.
+_STEP = re.compile(rb'\{"(\w+)":"?([\w-]*)')
+_NUMBER = re.compile(rb'^\{"do":"(?:fold|move|copy|bin|write)","n":(\d+)', re.MULTILINE)
+_OF_FOLDER = re.compile(rb'\{"(?:do|done)":"(?:make|empty|refill|touch)"')
 
 
 class UnknownJournal(OSError):
@@ -48,6 +53,8 @@ class Journal:
         self._at = len(_content(descriptor).rstrip(_BLANK))
         self._room = 0
         self._known: list[Record] | None = None
+        self.touched: set[bytes] = set()
+        """Folders of which it was written down by this object that names in them are about to be changed."""
 
     def write(self, records: Iterable[Record], *, makes_room: bool = False) -> None:
         """Add records and flush them to the disk; they last when this returns.
@@ -76,6 +83,24 @@ class Journal:
         self._at += len(text)
         if self._known is not None:
             self._known += [record for record, line in added if line is not None]
+        self.touched |= {record.path for record, _ in added if isinstance(record, FolderTouched)}
+
+    def is_empty(self) -> bool:
+        """Tell whether nothing was written yet."""
+        return self._at == 0
+
+    def check_known(self) -> None:
+        """Look whether this version knows every step, without taking each apart; UnknownJournal if it does not."""
+        for text in _content(self._descriptor).split(b"\n"):
+            line = text.strip(_BLANK)
+            if line.endswith(b"}") and (found := _STEP.match(line)):
+                is_step = found[1] in (b"do", b"done") and found[2].decode() in KNOWN_STEPS
+                if not (is_step or (found[1] == b"journal" and int(found[2] or b"0") <= VERSION)) and self.version > 1:
+                    raise UnknownJournal
+
+    def numbers(self) -> set[int]:
+        """Return the numbers of the files that it tells of."""
+        return {int(number) for number in _NUMBER.findall(_content(self._descriptor))}
 
     def read(self) -> list[Record]:
         """Return the whole records in the order in which they were written.
@@ -86,26 +111,33 @@ class Journal:
             If a newer Fold Keep wrote any of it.
         """
         if self._known is None:
-            self._known = self._read()
+            self._known = list(self._decoded(lambda _: True))
         return self._known
 
-    def _read(self) -> list[Record]:
-        records = []
+    def read_folders(self) -> list[Record]:
+        """Return the records of folders only, which are few; as `read` does."""
+        if self._known is not None:
+            return self._known
+        return list(self._decoded(lambda line: _OF_FOLDER.match(line) is not None))
+
+    def _decoded(self, wanted: Callable[[bytes], bool]) -> Iterator[Record]:
         for text in _content(self._descriptor).split(b"\n"):
-            if not text.strip(_BLANK):
+            if not text.strip(_BLANK) or not wanted(text):
                 continue
             try:
                 line = json.loads(text)
-                if isinstance(line, dict):
-                    records.append(decoded(line, self._place))
+                if not isinstance(line, dict):
+                    continue
+                record = decoded(line, self._place)
             except UnknownStep as error:
                 if self.version > 1:
                     raise UnknownJournal from error
+                continue
             except (ValueError, KeyError, TypeError, RecursionError):
                 continue  # torn, or not a line that we wrote
-        if any(getattr(record, "version", 0) > VERSION for record in records):
-            raise UnknownJournal
-        return records
+            if getattr(record, "version", 0) > VERSION:
+                raise UnknownJournal
+            yield record
 
 
 def _content(descriptor: int) -> bytes:

@@ -314,6 +314,12 @@ _READERS: dict[tuple[str | None, str | None], Callable[[Json, PathBytes], Record
 }
 
 
+KNOWN_STEPS = frozenset(
+    (*_ANY_GOING, *(word for step in _READERS for word in step if word), *(str(state) for state in RunFileState))
+)
+"""Words of all steps, as they stand in journals."""
+
+
 def _slot_of(line: Json) -> str:
     slot = str(line["f"])
     if not slot.isdecimal():

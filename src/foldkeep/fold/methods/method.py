@@ -113,26 +113,22 @@ def take(bench: Bench, ready: Ready) -> None:
         What the system says; nothing was moved.
     """
     slot = bench.slot(ready.file)
-    check_unchanged(*ready.home, ready.verified.spare, bench.stamps)
-    move(*ready.home, *slot)
-    if not is_what_went(slot, ready):
-        raise NotSafe("changed while it was folded" + bench.back_home(slot, *ready.home))
-    # It is the same file under a new name; names of the same inode that go later are told by this.
+    before = check_unchanged(*ready.home, ready.verified.spare, bench.stamps)
+    move(*ready.home, *slot, before)
     facts = facts_of(*slot)
-    if facts is not None:
+    if facts is None or not is_what_went(slot, facts, ready):
+        raise NotSafe("changed while it was folded" + bench.back_home(slot, *ready.home))
+    if facts.st_nlink > 1:  # names of the same inode that go later are told by this
         bench.stamps.note(facts)
     if not bench.witness_stands(ready.verified):
         raise NotSafe(KEEPER_CHANGED + bench.back_home(slot, *ready.home))
 
 
-def is_what_went(spot: Spot, ready: Ready) -> bool:
+def is_what_went(spot: Spot, facts: os.stat_result, ready: Ready) -> bool:
     """Tell whether a name that a file was moved to stands for the file that was looked at.
 
     Where a file system gives a file another number as it is moved (overlays do), its content decides.
     """
-    facts = facts_of(*spot)
-    if facts is None:
-        return False
     expected = ready.verified.spare.identity
     now = Identity.of(facts)
     if now == expected:

@@ -74,11 +74,10 @@ class Move(FoldMethod):
                 bench.vault.journal.write([Going(ready.file, across=ready.copy is not None)])
         if ready.copy is not None:
             return self._act_across(bench, ready, target)
-        if not is_what_went(target, ready):
-            raise NotSafe("changed while it was folded" + bench.back_home(target, *ready.home))
         facts = facts_of(*target)
-        if facts is not None:
-            bench.stamps.note(facts)
+        if facts is None or not is_what_went(target, facts, ready):
+            raise NotSafe("changed while it was folded" + bench.back_home(target, *ready.home))
+        bench.stamps.note(facts)
         if not bench.witness_stands(ready.verified):
             raise NotSafe(KEEPER_CHANGED + bench.back_home(target, *ready.home))
         return ready.file

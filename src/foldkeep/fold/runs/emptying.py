@@ -129,10 +129,11 @@ def bring_back(vault: Vault, folders: Folders, homes: Homes, paths: Iterable[Pat
     """
     above = {folder for path in paths for folder in folders_above(path)}
     emptied = sorted(
-        (each for each in _emptied_folders(vault.records()) if each.path in above), key=lambda each: len(each.path)
+        (each for each in _emptied_folders(vault.folder_records()) if each.path in above),
+        key=lambda each: len(each.path),
     )
     # One that was under way when its process was killed may have an empty folder of ours where it is to be.
-    begun = {record.slot for record in vault.records() if isinstance(record, FolderReturning)}
+    begun = {record.slot for record in vault.folder_records() if isinstance(record, FolderReturning)}
     present = [each for each in emptied if facts_of(vault.folders(), os.fsencode(each.slot)) is not None]
     vault.journal.write(FolderReturning(each.slot) for each in present)
     for each in present:
@@ -158,7 +159,7 @@ def _bring_back(vault: Vault, folders: Folders, homes: Homes, each: FolderEmptie
 
 def set_times_again(vault: Vault, folders: Folders, homes: Homes) -> None:
     """Give folders that were brought back the times that they had; also those of a run that was killed before."""
-    records = vault.records()
+    records = vault.folder_records()
     due = {record.slot for record in records if isinstance(record, FolderReturning)}
     due -= {record.slot for record in records if isinstance(record, FolderReturned)}
     back = [each for each in _emptied_folders(records) if each.slot in due]

@@ -3,7 +3,7 @@
 import os
 import secrets
 import time
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import ExitStack, suppress
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
@@ -27,7 +27,7 @@ from foldkeep.stock import Stock
 from foldkeep.storage.local import Folders, FolderTimes, NotSafe, facts_at, facts_of
 
 from ..bench import Bench, Ready
-from ..journal import FolderLeft, FolderMade, FolderTouched, Went
+from ..journal import FolderLeft, FolderMade, Went
 from ..methods import METHODS, NOTHING_NEW, FoldMethod
 from ..places import hold_around
 from ..recovery.settling import GONE, settle, settle_all, write_down
@@ -318,6 +318,8 @@ class _Site:
         self._touched: set[bytes] = set()
         self._times: dict[bytes, FolderTimes] = {}
         self._promised: set[bytes] = set()
+        self._noted: set[bytes] = set()
+        self._linked: set[bytes] | None = None
         self._broken = False
         self.merged: list[Merged] = []
         self.notes: list[Problem] = []
@@ -333,15 +335,14 @@ class _Site:
                     self._run.key, vault, folders, targets, Comparison(self._meter.within), went=self._went,
                     promised=self._promised,
                 )  # fmt: skip
-                looker = Looker(
-                    bench, self._earlier, self._stock.ledger.symlinks_to, self._litter, self._left, self._places
-                )
+                looker = Looker(bench, self._earlier, self._links_to, self._litter, self._left, self._places)
                 for at in batches([item for item, _ in work], _BATCH_FILES, _BATCH_BYTES, _BATCH_FOLDERS):
                     gone = _do_batch(self._stock, looker, [work[number] for number in at], self._meter)
                     self._went |= {file.path for file in gone}
                     self._touched |= {os.path.dirname(file.path) for file in gone}
                 self.merged += bench.merged
                 self.notes += bench.notes
+                self._noted |= vault.journal.touched
         except OSError as error:
             self._give_up(error)
 
@@ -351,7 +352,9 @@ class _Site:
             return 0
         try:
             with self._vault() as vault, self._folders() as folders:
-                return len(put_away(vault, folders, self._touched, stay))
+                done = put_away(vault, folders, self._touched, stay)
+                self._noted |= vault.journal.touched
+                return len(done)
         except OSError as error:
             self._give_up(error)
             return 0
@@ -361,7 +364,7 @@ class _Site:
         if not self._touched or self._broken:
             return
         with suppress(OSError), self._vault() as vault:
-            vault.journal.write(folders_left(vault))
+            vault.journal.write(_folders_left(self._noted))
 
     def _give_up(self, error: OSError) -> None:
         """Do nothing more here: the fold cannot be made, or its journal not be written."""
@@ -380,6 +383,11 @@ class _Site:
     def _targets(self, vault: Vault) -> Folders:
         return Folders(b"/", _MOST_OPEN, partial(_note_folder, vault))
 
+    def _links_to(self, path: bytes) -> list[RunFile]:
+        if self._linked is None:
+            self._linked = self._stock.ledger.symlink_keepers()
+        return self._stock.ledger.symlinks_to(path) if path in self._linked else []
+
     def _earlier(self, path: bytes) -> int | None:
         run = self._stock.ledger.waiting_from(path)
         return run.id if run else None
@@ -389,10 +397,10 @@ def _note_folder(vault: Vault, path: bytes) -> None:
     vault.journal.write([FolderMade(path)], makes_room=True)
 
 
-def folders_left(vault: Vault) -> list[FolderLeft]:
+def _folders_left(touched: Iterable[bytes]) -> list[FolderLeft]:
     """Return what times the folders have now whose names a run changed."""
     found = []
-    for path in dict.fromkeys(record.path for record in vault.records() if isinstance(record, FolderTouched)):
+    for path in sorted(touched):
         with suppress(OSError):
             found.append(FolderLeft(path, facts_at(path).st_mtime_ns))
     return found

@@ -3,17 +3,18 @@
 import os
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 from foldkeep.model import Method, RunFile, RunFileState, SourceFacts, folders_above, lies_below, visible
 from foldkeep.scan import open_files
 from foldkeep.storage.local import NotSafe, facts_of
 
-from ..bench import Bench, Ready
+from ..bench import Bench, Ready, Spot
 from ..journal import Going
 from ..methods import METHODS, is_our_link
 from ..sidecars.merging import check_said
 from ..source import check_source
-from ..verify import Verified, look_at, verify
+from ..verify import NOTHING, Verified, look_at, verify
 from .plan import Item
 
 NOT_EMPTIED = "its folder did not become empty"
@@ -68,16 +69,15 @@ class Looker:
             raise self._gone(file) from None
         except NotADirectoryError:
             raise NotSafe("a folder on the way to it is now a link or a file") from None
-        ready = Ready(item, replace(file, state=METHODS[file.method].went), folder, name)
-        if not item.merge:
-            ready = self._looked_at(ready)
-        return METHODS[file.method].prepare(self.bench, ready)
+        verified, news = (NOTHING, {}) if item.merge else self._looked_at(item, file, folder, name)
+        file = replace(file, state=METHODS[file.method].went, **news)
+        return METHODS[file.method].prepare(self.bench, Ready(item, file, folder, name, verified))
 
-    def _looked_at(self, ready: Ready) -> Ready:
-        item, folder, name = ready.item, ready.folder, ready.name
+    def _looked_at(self, item: Item, file: RunFile, folder: int, name: bytes) -> tuple[Verified, dict[str, Any]]:
+        """Look at a file; return what was seen, and what is to be written down of it."""
         if item.litter:
-            self._check_only_litter(ready.file, folder)
-        self._check_no_link_leads_to(ready.file.path)
+            self._check_only_litter(file, folder)
+        self._check_no_link_leads_to(file.path)
         try:
             verified = (
                 verify(item.row, folder, name, item.keepers, self.bench.comparison)
@@ -86,33 +86,34 @@ class Looker:
             )
         except NotSafe:
             if facts_of(folder, name) is None:
-                raise self._gone(ready.file) from None
+                raise self._gone(file) from None
             raise
         if os.fstat(folder).st_dev != self.bench.vault.device:
             raise NotSafe("on another volume than the fold of its place; make that volume a place of its own")
-        return self._vouched(ready, verified)
+        return self._vouched(item, file, verified, (folder, name))
 
-    def _vouched(self, ready: Ready, verified: Verified) -> Ready:
-        """Return the file with what vouches for it, found and looked at now."""
-        item, file = ready.item, ready.file
+    def _vouched(
+        self, item: Item, file: RunFile, verified: Verified, home: Spot
+    ) -> tuple[Verified, dict[str, Any]]:  # fmt: skip
+        """Return a file with what vouches for it, found and looked at now."""
         keeper = verified.witness.path if verified.witness else b""
         if keeper and not lies_below(keeper, self.bench.vault.place):
             self._check_not_another_view(keeper)
-        file = replace(file, keeper=keeper, digest=verified.digest)
+        news: dict[str, Any] = {"keeper": keeper, "digest": verified.digest}
         if item.source:
             self._check_not_open(file.path)
             witness = check_source(item.source, verified.spare, item.source_facts)
             verified = replace(verified, witness=witness)
             identity = witness.stamp.identity
             known = item.source_facts.digest if item.source_facts else b""
-            file = replace(file, keeper=item.source, source=SourceFacts(identity.size, identity.modified_ns, known))
+            news |= {"keeper": item.source, "source": SourceFacts(identity.size, identity.modified_ns, known)}
         if item.package:
-            file = replace(file, keeper=item.package)
+            news["keeper"] = item.package
         if item.words_in:
-            words, witness = check_said(item.words_in, ready.folder, ready.name)
+            words, witness = check_said(item.words_in, *home)
             verified = replace(verified, witness=witness)
-            file = replace(file, keeper=item.words_in, words=words)
-        return replace(ready, file=file, verified=verified)
+            news |= {"keeper": item.words_in, "words": words}
+        return verified, news
 
     def _check_not_another_view(self, keeper: PathBytes) -> None:
         """Raise NotSafe if the folder of this run is seen from the keeper's side: then both may be one file."""

@@ -2,7 +2,7 @@
 
 import os
 import stat
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 
 from foldkeep.model import (
@@ -30,7 +30,9 @@ from ..vault import Vault
 from .midway import midway
 from .vouching import NO_COPY, Stands, Vouchers
 
-_BATCH_FILES = 64
+# Little time, and little to read, between reading a file and deleting it; but one flush for many of them.
+_BATCH_FILES = 512
+_BATCH_BYTES = 256 * 1024 * 1024
 _CHANGED = "changed in the fold; unfold it to look at it"
 
 
@@ -126,8 +128,7 @@ def _release_run(
         for place, here in files_by_place(files).items():
             try:
                 with Vault(place, run.key) as vault:
-                    for at in range(0, len(here), _BATCH_FILES):
-                        batch = here[at : at + _BATCH_FILES]
+                    for batch in _batches(here):
                         release_batch(stock, vault, batch, vouchers, report, allow_last_copy=allow_last_copy)
                         told()
             except OSError as error:
@@ -135,6 +136,20 @@ def _release_run(
                 report.left += [Problem(file.path, why) for file in here]
     finally:
         settle(stock, run)
+
+
+def _batches(files: list[RunFile]) -> Iterator[list[RunFile]]:
+    """Yield files by batches, none with too many of them or too many bytes."""
+    batch: list[RunFile] = []
+    size = 0
+    for file in files:
+        batch.append(file)
+        size += file.size
+        if len(batch) >= _BATCH_FILES or size >= _BATCH_BYTES:
+            yield batch
+            batch, size = [], 0
+    if batch:
+        yield batch
 
 
 @dataclass(frozen=True, slots=True)
@@ -165,6 +180,7 @@ def release_batch(
             report.left.append(Problem(file.path, reason_of(error)))
     if not going:
         return
+    vouchers.make_witnesses_last()
     vault.journal.write(Releasing(each.file.number) for each in going)
     gone: list[_Going] = []
     try:

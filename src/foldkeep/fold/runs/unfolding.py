@@ -251,7 +251,7 @@ def _unfold_in(
 def _untouched(vault: Vault) -> dict[PathBytes, FolderTimes]:
     """Return the former times of the folders that nobody changed since the run did."""
     found = {}
-    for path, tale in folder_tales(vault.records()).items():
+    for path, tale in folder_tales(vault.folder_records()).items():
         with suppress(OSError):
             if facts_at(path).st_mtime_ns in tale.left_ns:
                 found[path] = tale.times
@@ -333,7 +333,7 @@ class _Hand:
 
 def _take_away_made_folders(vault: Vault, targets: Folders) -> None:
     """Take away the folders that were made for files to be moved into, if nothing is in them now."""
-    made = [record.path for record in vault.records() if isinstance(record, FolderMade)]
+    made = [record.path for record in vault.folder_records() if isinstance(record, FolderMade)]
     for path in sorted(made, key=len, reverse=True):
         with suppress(OSError):
             folder, name = targets.of(path)

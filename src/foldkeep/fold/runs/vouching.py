@@ -10,7 +10,7 @@ from foldkeep.formats import bagit, open_package, parse_listing
 from foldkeep.model import FOLD_NAME, Method, RunFile, lies_below, visible
 from foldkeep.scan import check_package
 from foldkeep.stock import Archived, Stock
-from foldkeep.storage.local import FILE, FOLDER, NotSafe, Stamp, Stamps, digest_of, facts_at, open_path
+from foldkeep.storage.local import NotSafe, Stamp, Stamps, digest_of, facts_at, flush_volume
 
 from ..sidecars.merging import check_said
 from ..source import check_source
@@ -44,6 +44,14 @@ class Vouchers:
     _comparison: Comparison = field(default_factory=Comparison)
     _read: dict[PathBytes, tuple[Stamp, bytes, float]] = field(default_factory=dict)
     _packages: dict[str, "_Package"] = field(default_factory=dict)
+    _unflushed: dict[int, PathBytes] = field(default_factory=dict)
+
+    def make_witnesses_last(self) -> None:
+        """Have what was read on the disk, since its copies will be gone from there: it may just have been written."""
+        for folder in self._unflushed.values():
+            with suppress(OSError):  # where nothing can be written, everything has been
+                flush_volume(folder)
+        self._unflushed.clear()
 
     def vouch(self, file: RunFile, descriptor: int, folder: int, *, allow_last_copy: bool) -> Stands:
         """Read a file that is to be deleted, and what vouches for it; return what looks at that once more.
@@ -110,7 +118,7 @@ class Vouchers:
                 continue
             if digest != file.digest:
                 raise NotSafe(NOT_WHAT_WAS_FOLDED)
-            _make_last(path)
+            self._unflushed[witness.stamp.identity.device] = os.path.dirname(path)
             self._read[path] = (witness.stamp, digest, time.monotonic())
             return witness
         return None
@@ -145,17 +153,6 @@ class Vouchers:
         if archive.key not in self._packages:
             self._packages[archive.key] = _Package(archive)
         return self._packages[archive.key]
-
-
-def _make_last(path: PathBytes) -> None:
-    """Have a witness on the disk, since its copy will be gone from there: it may have been written a moment ago."""
-    for each, flags in ((path, FILE), (os.path.dirname(path), FOLDER)):
-        with suppress(OSError):  # where nothing can be written, everything has been
-            descriptor = open_path(each, flags)
-            try:
-                os.fsync(descriptor)
-            finally:
-                os.close(descriptor)
 
 
 def _always() -> bool:

@@ -1,6 +1,7 @@
 """The computer's own file systems: opening, reading and copying without following links; names, locks, volumes."""
 
 from .copying import Copied, clone_file, copy_file, copy_open_file, has_digest, same_content, write_like
+from .flushing import flush_volume
 from .folders import Folders, FolderTimes, keeping_times
 from .identity import (
     Identity,
@@ -49,6 +50,7 @@ __all__ = [
     "Folders",
     "FolderTimes",
     "keeping_times",
+    "flush_volume",
     "Copied",
     "copy_file",
     "copy_open_file",

@@ -55,7 +55,8 @@ class Stamp(NamedTuple):
     @classmethod
     def of(cls, facts: os.stat_result) -> Self:
         """Return the stamp in what the system says of a file."""
-        return cls(Identity.of(facts), facts.st_ctime_ns)
+        identity = Identity(facts.st_dev, facts.st_ino, facts.st_size, facts.st_mtime_ns)
+        return cls(identity, facts.st_ctime_ns)
 
 
 class Stamps:
@@ -76,8 +77,18 @@ class Stamps:
 
     def is_same(self, stamp: Stamp, facts: os.stat_result) -> bool:
         """Tell whether a file has this stamp, or the one that we gave it since."""
-        now = Stamp.of(facts)
-        return now in (stamp, self._ours.get(stamp.identity))
+        identity = stamp.identity
+        if (
+            facts.st_mtime_ns != identity.modified_ns
+            or facts.st_size != identity.size
+            or facts.st_ino != identity.inode
+            or facts.st_dev != identity.device
+        ):
+            return False
+        if facts.st_ctime_ns == stamp.changed_ns:
+            return True
+        ours = self._ours.get(identity)
+        return ours is not None and facts.st_ctime_ns == ours.changed_ns
 
     def stands(self, path: bytes, stamp: Stamp) -> bool:
         """Tell whether the file at an absolute path is there, can be opened, and is as it was.

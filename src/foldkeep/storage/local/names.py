@@ -33,18 +33,23 @@ def facts_of(folder: int, name: bytes) -> os.stat_result | None:
         return None
 
 
-def move(source: int, name: bytes, target: int, new_name: bytes) -> None:
+def move(source: int, name: bytes, target: int, new_name: bytes, before: os.stat_result | None = None) -> None:
     """Rename a file or folder from one open folder into another of the same volume, never onto an existing name.
 
     Where the system has no such rename, a file gets its new name as a hard link and then loses the old one, and a
     folder takes the place of an empty one made for it.
+
+    Parameters
+    ----------
+    before
+        What the name stands for, where the caller has just looked.
 
     Raises
     ------
     OSError
         FileExistsError if the new name is taken; otherwise what the system says.
     """
-    before = os.stat(name, dir_fd=source, follow_symlinks=False)
+    before = before or os.stat(name, dir_fd=source, follow_symlinks=False)
     try:
         try:
             _rename_without_replacing(source, name, target, new_name)
