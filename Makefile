@@ -8,10 +8,10 @@ demo: .venv/runtime-installed
 	$(BIN)/foldkeep demo
 
 test: .venv/dev-installed
-	$(BIN)/python -m pytest
+	$(BIN)/python -m pytest -n auto --dist loadfile
 
 test-long: .venv/dev-installed
-	FOLDKEEP_EXPLORE=1 $(BIN)/python -m pytest -m "long or not long"
+	FOLDKEEP_EXPLORE=1 $(BIN)/python -m pytest -n auto -m "long or not long"
 
 check: .venv/dev-installed
 	$(BIN)/ruff check .

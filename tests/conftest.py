@@ -11,6 +11,7 @@ import shutil
 import subprocess
 import sys
 import tempfile
+from collections import Counter
 from dataclasses import dataclass
 from hashlib import sha256
 from pathlib import Path
@@ -195,7 +196,7 @@ def attached_drive(folder: Path, kind: str, *options: str):
     )
     device = found.stdout.strip()
     if not made or not device or not mounted(device, str(point)):
-        pytest.skip("mounting is refused here")
+        pytest.skip(f"mounting {kind} is refused here, or mkfs.{kind} is not to be had")
     try:
         yield device, point
     finally:
@@ -216,3 +217,11 @@ def edit(docket: Path, change) -> None:
         writer = csv.DictWriter(stream, rows[0])
         writer.writeheader()
         writer.writerows(changed)
+
+
+def pytest_terminal_summary(terminalreporter) -> None:
+    """Say in the closing lines what was not run, and why."""
+    skipped = terminalreporter.stats.get("skipped", [])
+    why = Counter(str(report.longrepr[2]).removeprefix("Skipped: ") for report in skipped)
+    for reason, number in why.most_common():
+        terminalreporter.write_line(f"NOT RUN: {number} test{'s' * (number > 1)}: {reason}", yellow=True)

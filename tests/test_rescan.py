@@ -199,7 +199,7 @@ def test_a_scan_killed_at_any_moment_goes_on_where_it_was(desk: Desk):
     whole = time.monotonic() - began
     choose = random.Random(1)
     early = 0
-    for _ in range(50):
+    for _ in range(16):
         process = subprocess.Popen(line)
         time.sleep(choose.uniform(0.1, 1.1) * whole)
         process.send_signal(signal.SIGKILL)
@@ -213,7 +213,7 @@ def test_a_scan_killed_at_any_moment_goes_on_where_it_was(desk: Desk):
         assert desk.ask("duplicates")["totals"]["sets"] == 40
         for path in desk.stock.parent.glob("stock.sqlite3*"):
             path.unlink()
-    assert early > 20
+    assert early > 5
 
 
 @pytest.mark.long

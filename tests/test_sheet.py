@@ -32,7 +32,7 @@ def downloads(tmp_path_factory):
 @pytest.fixture(scope="module")
 def browser(downloads: Path):
     if not CHROMIUM or not DRIVER:
-        pytest.skip("needs Debian's chromium and chromium-driver")
+        pytest.skip("the sheet in a browser; install Debian's chromium and chromium-driver")
     from selenium import webdriver
     from selenium.webdriver.chrome.service import Service
 

@@ -80,11 +80,12 @@ def _settle_in(stock: Stock, run: Run, place: bytes, files: list[RunFile]) -> bo
         with Vault(place, run.key) as vault:
             settled = settled_files(run.key, vault, files, unknown)
     except OSError as error:
-        is_here = _is_here(stock, place)
-        is_gone = isinstance(error, (FileNotFoundError, NotADirectoryError)) and is_here
-        settled = [_without_fold(file, is_gone) for file in files]
-        unknown |= set() if is_gone else {file.number for file in files}
-    write_down(stock, [now for now, before in zip(settled, files, strict=True) if now != before])
+        is_missing = isinstance(error, (FileNotFoundError, NotADirectoryError))
+        settled = [_without_fold(file, is_missing and _is_here(stock, place)) for file in files]
+        if not is_missing:
+            _write_down_changes(stock, settled, files)
+            return not files
+    _write_down_changes(stock, settled, files)
     everything = [file for file in stock.ledger.files(run.id) if file.place == place]
     # A drive alone can take back what was moved off it only by its journal.
     is_needed = run.method is Method.MOVE and any(file.state is RunFileState.MOVED for file in everything)
@@ -92,6 +93,10 @@ def _settle_in(stock: Stock, run: Run, place: bytes, files: list[RunFile]) -> bo
     if not unknown and not is_needed:
         tidy(place, run.key, {file.number for file in everything})
     return not any(file.state is RunFileState.PLANNED or file.number in unknown for file in settled)
+
+
+def _write_down_changes(stock: Stock, settled: list[RunFile], files: list[RunFile]) -> None:
+    write_down(stock, [now for now, before in zip(settled, files, strict=True) if now != before])
 
 
 def settled_files(key: str, vault: Vault, files: Iterable[RunFile], unknown: set[int]) -> list[RunFile]:
@@ -197,8 +202,15 @@ def _sighting(path: bytes, facts: os.stat_result) -> Sighting:
 
 
 def _is_here(stock: Stock, path: bytes) -> bool:
+    """Tell whether a place is here: the very folder that the stock knows, not one where its drive goes."""
     now = presences(stock)
-    return any(place.path == path and now[place.id] is Presence.HERE for place in stock.places.all())
+    for place in stock.places.all():
+        if place.path == path and now[place.id] is Presence.HERE:
+            try:
+                return os.stat(path).st_ino == place.inode
+            except OSError:
+                return False
+    return False
 
 
 def _without_fold(file: RunFile, is_gone: bool) -> RunFile:

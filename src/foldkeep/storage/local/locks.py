@@ -95,6 +95,9 @@ def _taken(place: bytes, work: str, wait_seconds: float, break_lock: bool) -> "_
             lock.close()
             return None
         if holder is None:
+            if lock.is_mine_already:
+                lock.close()
+                return None
             lock.sign(work)
             return lock
         lock.close()
@@ -110,6 +113,8 @@ class _Lock:
         self._place = place
         self._opened = ExitStack()
         self._is_flocked = False
+        self.is_mine_already = False
+        """Whether this process has it by another path: one folder may be seen through two mounts."""
         with ExitStack() as opened:
             top = os.open(place, FOLDER & ~os.O_NOFOLLOW)
             opened.callback(os.close, top)
@@ -141,13 +146,20 @@ class _Lock:
             fcntl.flock(self._file, fcntl.LOCK_EX | fcntl.LOCK_NB)
             self._is_flocked = True
         except BlockingIOError:
-            return self._words(_told(self._file)), "wait until that is done, or stop it"
+            told = _told(self._file)
+            if _is_mine(told):
+                self.is_mine_already = True
+                return None
+            return self._words(told), "wait until that is done, or stop it"
         except OSError as error:
             if error.errno not in _NO_LOCKS:
                 raise
         if not self._is_still_there():
             return "", ""  # somebody gave it back and took it away; another try makes a new one
         told = _told(self._file)
+        if _is_mine(told):
+            self.is_mine_already = True
+            return None
         if self._is_new or not told:
             # A file that is there and says nothing was made a moment ago, or on a full disk, or before a power cut.
             return None if self._is_new or self._is_flocked else self._without_words()
@@ -228,6 +240,11 @@ def _told(descriptor: int) -> dict[str, object]:
         if isinstance(told, dict):
             return told
     return {}
+
+
+def _is_mine(told: dict[str, object]) -> bool:
+    here = (told.get("host"), told.get("boot"), told.get("process"))
+    return here == (socket.gethostname(), _boot(), os.getpid()) and _is_alive(told)
 
 
 def _is_alive(told: dict[str, object]) -> bool:
