@@ -161,7 +161,7 @@ def test_a_place_is_held_whatever_stock_somebody_comes_with(desk: Desk, monkeypa
             pass
         answer = desk.run("fold", desk.docket, "--yes")
         assert (answer.status, answer.err.count("\n")) == (2, 1)
-        assert f"{desk.place} is held by foldkeep" in answer.err
+        assert f"{desk.place} is held by another program; wait until that is done" in answer.err
         assert desk.ask("ledger")["runs"] == []
     finally:
         holder.kill()

@@ -116,7 +116,7 @@ def _into(args: argparse.Namespace, method: "Method") -> bytes:
     """Return the folder to move to, after checking that what belongs to a method is given with it."""
     import os
 
-    from foldkeep.model import FOLD_NAME, Method, UnusableInput, visible
+    from foldkeep.model import Method, UnusableInput, lies_in_a_fold, visible
 
     if method is Method.DELETE and not (args.for_good and args.yes):
         raise UnusableInput(
@@ -129,7 +129,7 @@ def _into(args: argparse.Namespace, method: "Method") -> bytes:
     if not args.into:
         return b""
     folder = os.path.realpath(os.fsencode(args.into))
-    if not os.path.isdir(folder) or FOLD_NAME in folder.split(b"/"):
+    if not os.path.isdir(folder) or lies_in_a_fold(folder):
         raise UnusableInput(
             f"cannot move anything into {visible(args.into)}",
             "name a folder that is there (on a drive that is connected), outside every fold",

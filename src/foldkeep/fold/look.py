@@ -3,7 +3,7 @@
 import os
 from collections import defaultdict
 
-from foldkeep.model import lies_below
+from foldkeep.model import innermost
 from foldkeep.storage.local import Folders, facts_of, same_content
 
 from .bench import may_have
@@ -13,16 +13,14 @@ class Look:
     """Looks at files below places, never following a link."""
 
     def __init__(self, folders: dict[bytes, Folders]) -> None:
-        self._innermost_first = sorted(folders.items(), key=lambda each: -len(each[0]))
+        self._folders = folders
         self._names: dict[bytes, list[bytes]] = {}
         self._by_stem: dict[bytes, dict[bytes, list[bytes]]] = {}
 
     def folder_of(self, path: bytes) -> tuple[int, bytes] | None:
         """Return the open folder of a path and its last step; None if it lies in no place that is here."""
-        for place, folders in self._innermost_first:
-            if lies_below(path, place):
-                return folders.of(path)
-        return None
+        place = innermost(self._folders, path)
+        return None if place is None else self._folders[place].of(path)
 
     def facts(self, path: bytes) -> os.stat_result | None:
         """Return what lies at a path; None if nothing does. OSError where a step is a link or cannot be entered."""

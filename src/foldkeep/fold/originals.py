@@ -3,7 +3,7 @@
 import os
 
 from foldkeep.formats import Form, Listed
-from foldkeep.model import Action, DocketRow, Place, Progress, UnusableInput, kind_of, lies_below, no_progress, visible
+from foldkeep.model import Action, DocketRow, Place, Progress, UnusableInput, innermost, kind_of, no_progress, visible
 from foldkeep.stock import Stock
 from foldkeep.storage.local import modified_ns
 
@@ -31,12 +31,13 @@ def fold_original(
             f"{visible(packing.project)} stays where it is, since not all of it could be archived",
             "mend that and archive it again",
         )
-    places = sorted(stock.places.all(), key=lambda place: -len(place.path))
-    place = next((each for each in places if lies_below(packing.project, each.path)), None)
-    if place is None:
+    places = {place.path: place for place in stock.places.all()}
+    top = innermost(places, packing.project)
+    if top is None:
         raise UnusableInput(
             f"{visible(packing.project)} lies in no place, or is one itself, so it cannot be folded", "move it yourself"
         )
+    place = places[top]
     digests = {file.path: file.digest for file in stock.archives.files_of(report.key)}
     plan = Plan(os.fsdecode(report.package))
     plan.by_place[place.path] = sorted(_items(packing, report, place, digests), key=lambda item: item.row.path)

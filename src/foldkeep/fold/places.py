@@ -4,16 +4,11 @@ import os
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 
-from foldkeep.model import FOLD_NAME, folders_above, lies_below
+from foldkeep.model import FOLD_NAME, folders_above, innermost, lies_below
 from foldkeep.stock import Stock
 from foldkeep.storage.local import hold_places
 
 PathBytes = bytes
-
-
-def innermost(paths: Iterable[PathBytes], path: PathBytes) -> PathBytes | None:
-    """Return the innermost of several folders that a path lies in, or None."""
-    return max((each for each in paths if lies_below(path, each)), key=len, default=None)
 
 
 @contextmanager

@@ -9,7 +9,18 @@ from .files import CopySet, Place, Role, StockFile, Volume, format_digest, freed
 from .filters import Filter
 from .kinds import KINDS, OTHER, kind_of, suffix_of
 from .media import Facts
-from .names import beside, file_uri, folders_above, lies_below, path_from_uri, steps_alike, visible
+from .names import (
+    FOLD_NAME,
+    beside,
+    file_uri,
+    folders_above,
+    innermost,
+    lies_below,
+    lies_in_a_fold,
+    path_from_uri,
+    steps_alike,
+    visible,
+)
 from .previews import preview_of
 from .recipes import CACHE, IN_PROJECT, SOURCES, WHATS, Cookbook, Recipe, Shelf
 from .runs import Method, Run, RunFile, RunFileState, RunSummary, SourceFacts
@@ -17,9 +28,6 @@ from .settings import ASKABLE, BUNDLE_SUFFIXES, Settings
 from .signatures import contradiction, format_of
 from .units import format_moment, format_size, format_span, parse_age, parse_moment, parse_size
 from .work import Problem, Progress, Step, no_progress, reason_of
-
-FOLD_NAME = b".foldkeep"
-"""Name of the folder at the top of a place in which folded files wait."""
 
 __all__ = [
     "FOLD_NAME",
@@ -73,6 +81,8 @@ __all__ = [
     "SourceFacts",
     "beside",
     "lies_below",
+    "lies_in_a_fold",
+    "innermost",
     "folders_above",
     "steps_alike",
     "file_uri",

@@ -5,10 +5,13 @@ carries names as bytes and turns them into text in two ways only: a URI, which g
 and a visible form, which is for eyes.
 """
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from itertools import takewhile
 from typing import AnyStr
 from urllib.parse import quote_from_bytes, unquote_to_bytes, urlsplit
+
+FOLD_NAME = b".foldkeep"
+"""Name of the folder at the top of a place in which folded files wait."""
 
 
 def file_uri(path: bytes) -> str:
@@ -58,6 +61,16 @@ def visible(name: bytes | str) -> str:
 def lies_below(path: bytes, folder: bytes) -> bool:
     """Tell whether an absolute path lies below a folder, at any depth; a folder does not lie below itself."""
     return path.startswith(folder.rstrip(b"/") + b"/")
+
+
+def lies_in_a_fold(path: bytes) -> bool:
+    """Tell whether a path lies in a fold, or is one: nothing there vouches for anything."""
+    return FOLD_NAME in path.split(b"/")
+
+
+def innermost(folders: Iterable[bytes], path: bytes) -> bytes | None:
+    """Return the innermost of several folders that a path lies in, or None."""
+    return max((folder for folder in folders if lies_below(path, folder)), key=len, default=None)
 
 
 def folders_above(path: bytes) -> Iterator[bytes]:

@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from foldkeep.model import ASKABLE, FOLD_NAME, Place, Role, UnusableInput, lies_below, reason_of, visible
+from foldkeep.model import ASKABLE, Place, Role, UnusableInput, lies_below, lies_in_a_fold, reason_of, visible
 from foldkeep.stock import Stock
 from foldkeep.storage.local import VolumeFacts, volume_of
 
@@ -110,7 +110,7 @@ def add_place(stock: Stock, path: bytes, role: Role | None = None, asked: Mappin
         raise UnusableInput(
             f"cannot scan {visible(path)}: {reason_of(error)}", "name a folder that is there and readable"
         ) from error
-    if FOLD_NAME in resolved.split(b"/"):
+    if lies_in_a_fold(resolved):
         raise UnusableInput(f"cannot scan {visible(path)}: it lies in a fold", "name the place above it")
     known = _known(stock, resolved, found)
     if known and presence(stock, known) is Presence.AWAY:

@@ -236,7 +236,7 @@ def show_unfolded(page: Page, report: UnfoldReport) -> None:
         page.line((f"{visible(was)} was taken: now beside it as ", CARE), visible(now), indent=2)
     for note in report.notes:
         page.line((f"{visible(note.path)} {note.reason}", CARE), indent=2)
-    show_left(page, report.left, "still in the fold")
+    show_left(page, report.left, "not back where they were" if len(report.left) > 1 else "not back where it was")
 
 
 def show_release_question(page: Page, summaries: Sequence[RunSummary]) -> None:

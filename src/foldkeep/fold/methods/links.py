@@ -5,7 +5,7 @@ import stat
 from dataclasses import replace
 
 from foldkeep.model import Method, RunFile, lies_below
-from foldkeep.storage.local import FILE, FOLDER, NotSafe, facts_of, open_path, same_content, unlink_twin
+from foldkeep.storage.local import FILE, FOLDER, NotSafe, facts_of, open_path, opened, same_content, unlink_twin
 
 from ..bench import Bench, Ready, Spot
 from ..recovery.scene import Scene
@@ -116,32 +116,21 @@ def is_our_link(file: RunFile, text: bytes) -> bool:
 def _unlinked_second_name(file: RunFile, out: Spot) -> bool:
     """Unlink a name if it is one more of the keeper, and the keeper is at its path, now; tell whether it was."""
     try:
-        folder = open_path(os.path.dirname(file.keeper), FOLDER)
+        with opened(os.path.dirname(file.keeper), FOLDER) as folder:
+            unlink_twin(out, (folder, os.path.basename(file.keeper)))
     except OSError:
         return False
-    try:
-        unlink_twin(out, (folder, os.path.basename(file.keeper)))
-    except OSError:
-        return False
-    finally:
-        os.close(folder)
     return True
 
 
 def _link(path: bytes, target: int, name: bytes) -> None:
-    folder = open_path(os.path.dirname(path), FOLDER)
-    try:
+    with opened(os.path.dirname(path), FOLDER) as folder:
         os.link(os.path.basename(path), name, src_dir_fd=folder, dst_dir_fd=target, follow_symlinks=False)
-    finally:
-        os.close(folder)
 
 
 def _is_file_at(path: bytes, facts: os.stat_result) -> bool:
     try:
-        keeper = open_path(path, FILE)
+        with opened(path) as keeper:
+            return os.path.samestat(os.fstat(keeper), facts)
     except OSError:
         return False
-    try:
-        return os.path.samestat(os.fstat(keeper), facts)
-    finally:
-        os.close(keeper)

@@ -13,7 +13,6 @@ from foldkeep.model import Method, PlaceBusy, Run, RunFile, RunFileState, kind_o
 from foldkeep.scan import Presence, presences
 from foldkeep.stock import Sighting, Stock
 from foldkeep.storage.local import (
-    FILE,
     Folders,
     digest_of,
     facts_at,
@@ -21,7 +20,7 @@ from foldkeep.storage.local import (
     has_digest,
     hold_places,
     modified_ns,
-    open_path,
+    opened,
 )
 
 from ..bench import Bench
@@ -169,12 +168,9 @@ def _learn(stock: Stock, path: bytes) -> None:
     """Put a sidecar into the stock as it is now."""
     stock.files.forget([path])
     try:
-        descriptor = open_path(path, FILE)
-        try:
+        with opened(path) as descriptor:
             facts = os.fstat(descriptor)
             digest, size = digest_of(descriptor, facts.st_size)
-        finally:
-            os.close(descriptor)
     except OSError:
         return
     if size == facts.st_size:

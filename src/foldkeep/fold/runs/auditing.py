@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 
 from foldkeep.model import FOLD_NAME, Problem, Progress, Run, RunFile, RunFileState, Step, no_progress, reason_of
 from foldkeep.stock import Stock
-from foldkeep.storage.local import FILE, digest_of, modified_ns, open_path
+from foldkeep.storage.local import digest_of, modified_ns, opened
 
 
 @dataclass
@@ -50,12 +50,9 @@ def audit(stock: Stock, runs: list[Run], progress: Progress = no_progress) -> Au
 
 def _difference(file: RunFile, path: bytes) -> str:
     try:
-        descriptor = open_path(path, FILE)
-        try:
+        with opened(path) as descriptor:
             digest, size = digest_of(descriptor, file.size)
             changed = modified_ns(os.fstat(descriptor)) not in (file.modified_ns, file.target_modified_ns)
-        finally:
-            os.close(descriptor)
     except OSError as error:
         return f"cannot be read where it waits: {reason_of(error)}"
     if size != file.size:

@@ -15,7 +15,7 @@ from foldkeep.model import (
     Place,
     SourceFacts,
     UnusableInput,
-    lies_below,
+    innermost,
     visible,
 )
 
@@ -216,8 +216,8 @@ def make_plan(
         If a file is to go and to stay at once, a set would keep no copy, or a file lies in no place, in a
         fold, or its path leads up.
     """
-    innermost_first = sorted(places, key=lambda place: -len(place.path))
-    place_of = {row.path: _place_of(docket, row.path, innermost_first) for row in rows}
+    place_at = {place.path: place for place in places}
+    place_of = {row.path: _place_of(docket, row.path, place_at) for row in rows}
     going = {row.path for row in rows if row.action is Action.FOLD}
     staying = _staying(docket, rows, going)
     plan = Plan(docket, method, frozenset(path for paths in staying.values() for path in paths))
@@ -277,13 +277,13 @@ def _staying(docket: str, rows: list[DocketRow], going: set[bytes]) -> dict[str,
     return staying
 
 
-def _place_of(docket: str, path: bytes, innermost_first: list[Place]) -> Place:
+def _place_of(docket: str, path: bytes, place_at: Mapping[bytes, Place]) -> Place:
     if not {FOLD_NAME, b"", b".", b".."}.isdisjoint(path.split(b"/")[1:]):
         raise UnusableInput(f"{visible(docket)} names a path that cannot be meant: {visible(path)}", _AGAIN)
-    place = next((p for p in innermost_first if lies_below(path, p.path)), None)
-    if place is None:
+    top = innermost(place_at, path)
+    if top is None:
         raise UnusableInput(f"{visible(docket)} names a file that lies in no place: {visible(path)}", _AGAIN)
-    return place
+    return place_at[top]
 
 
 def beside_spare(item: Item, path: bytes) -> bytes:

@@ -7,7 +7,7 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 
 from foldkeep.formats import bagit, open_package, parse_listing
-from foldkeep.model import FOLD_NAME, Method, RunFile, lies_below, visible
+from foldkeep.model import Method, RunFile, lies_below, lies_in_a_fold, visible
 from foldkeep.scan import check_package
 from foldkeep.stock import Archived, Stock
 from foldkeep.storage.local import NotSafe, Stamp, Stamps, digest_of, facts_at, flush_volume
@@ -89,7 +89,7 @@ class Vouchers:
             if package.is_whole and package.holds(file.digest):
                 return lambda: package.stands(file.digest)
         is_said = file.words or self.stock.ledger.was_rewritten(file.keeper)
-        if is_said and FOLD_NAME not in file.keeper.split(b"/"):
+        if is_said and not lies_in_a_fold(file.keeper):
             with suppress(NotSafe):
                 return self._looks_at(check_said(file.keeper, folder, os.fsencode(file.slot))[1])
         raise NotSafe(NO_COPY)
@@ -128,7 +128,7 @@ class Vouchers:
         seen: set[PathBytes] = set()
         for paths in ((file.keeper,), self.stock.sets.paths_of(file.digest)):
             for path in paths:
-                if path and path not in seen and FOLD_NAME not in path.split(b"/"):
+                if path and path not in seen and not lies_in_a_fold(path):
                     seen.add(path)
                     yield path
 
@@ -141,7 +141,7 @@ class Vouchers:
             if not all(package.is_whole and lies_below(file.path, package.archive.project) for package in found):
                 raise gone
             return lambda: all(package.stands() for package in found)
-        if FOLD_NAME in file.keeper.split(b"/"):
+        if lies_in_a_fold(file.keeper):
             raise gone
         try:
             return self._looks_at(check_source(file.keeper, Stamp.of(os.fstat(descriptor)), file.source))

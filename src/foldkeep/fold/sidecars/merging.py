@@ -15,8 +15,8 @@ from foldkeep.model import (
     Method,
     Place,
     belongs_to,
+    innermost,
     is_sidecar,
-    lies_below,
     stem_of,
     suffix_of,
     visible,
@@ -137,7 +137,7 @@ class Merger:
         self, plan: Plan, places: Sequence[Place], look: Look, described: Mapping[bytes, Xmp], embedded: Embedded
     ) -> None:
         self._plan = plan
-        self._innermost_first = sorted(places, key=lambda place: -len(place.path))
+        self._places = {place.path: place for place in places}
         self._look = look
         self._described = described
         self._embedded = embedded
@@ -171,7 +171,7 @@ class Merger:
         if not path:
             return
         if path not in groups:
-            place = next(place for place in self._innermost_first if lies_below(keeper, place.path))
+            place = self._places[innermost(self._places, keeper) or b""]
             groups[path] = _Group(keeper, item.row, place, there[0] if there else None)
         group = groups[path]
         group.own, _ = united(group.own, [(keeper, self._united(keeper, there[1:]))])

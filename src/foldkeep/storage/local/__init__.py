@@ -17,7 +17,7 @@ from .identity import (
 )
 from .locks import LOCK_NAME, hold_places
 from .names import MOST_NAMES, facts_of, is_empty_folder, move, move_to_free, unlink_twin
-from .opening import FILE, FOLDER, facts_at, forget_pages, open_below, open_path
+from .opening import FILE, FOLDER, facts_at, forget_pages, open_below, open_path, opened
 from .reading import READ_BUFFER, digest_in, digest_of
 from .volumes import VolumeFacts, has_one_device, is_local, volume_of
 
@@ -25,6 +25,7 @@ __all__ = [
     "FILE",
     "FOLDER",
     "open_path",
+    "opened",
     "open_below",
     "facts_at",
     "forget_pages",

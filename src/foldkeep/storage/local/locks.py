@@ -198,6 +198,8 @@ class _Lock:
         )
 
     def _words(self, told: dict[str, object]) -> str:
+        if not told:
+            return f"{visible(self._place)} is held by another program"
         who = f"foldkeep {told.get('work', '')}".rstrip()
         if told.get("host") and told.get("host") != socket.gethostname():
             who += f" on {told['host']}"

@@ -1,7 +1,8 @@
 """Opening files and folders by paths of any length, without ever following a symbolic link."""
 
 import os
-from contextlib import suppress
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 
 # Linux and macOS refuse longer paths in one call (PATH_MAX is 4096 and 1024), but not in several.
 _LONGEST_PATH = 1000
@@ -60,6 +61,16 @@ def open_path(path: bytes, flags: int) -> int:
         with suppress(PermissionError):  # of files that belong to somebody else
             return _open_path(path, flags | _UNNOTICED)
     return _open_path(path, flags)
+
+
+@contextmanager
+def opened(path: bytes, flags: int = FILE) -> Iterator[int]:
+    """Open an absolute path as `open_path` does for the time of the block, which is given the descriptor."""
+    descriptor = open_path(path, flags)
+    try:
+        yield descriptor
+    finally:
+        os.close(descriptor)
 
 
 def _open_path(path: bytes, flags: int) -> int:
