@@ -648,3 +648,62 @@ def test_a_journal_of_a_later_version_is_refused_and_left_whole(desk: Desk, stra
         assert answer.status == 1
         assert "its journal is of a later version" in answer.out
         assert (listing(desk.place), sorted(path.name for path in run.glob("**/*"))) == before
+
+
+def test_another_program_at_any_point_of_a_restore_keeps_what_it_made(desk: Desk):
+    desk.write("edit/cut.edl", b"TITLE: cut\n001  AX  V  C  0 1 0 1\n* SOURCE FILE: a.mp4\n")
+    desk.write("edit/a.mp4", KITE)
+    desk.ask("scan", desk.place)
+    (desk.top / "shelf").mkdir()
+    (made,) = desk.ask("archive", desk.place / "edit", "--to", desk.top / "shelf")["packages"]
+    back = desk.top / "back"
+    points = Points(lambda *_: None)
+    number = 0
+    while number <= points.count:
+        number += 1
+        shutil.rmtree(back, ignore_errors=True)
+        back.mkdir()
+
+        def makes_the_names(at: int, *_: str, wanted: int = number) -> None:
+            if at == wanted:
+                for name in ("edit", "edit-2"):
+                    with contextlib.suppress(FileExistsError):
+                        (back / name).mkdir()
+                        (back / name / "own.txt").write_bytes(name.encode())
+
+        points = Points(makes_the_names)
+        with points.armed():
+            answer = desk.run("restore", made["path"], "--to", back, "--json")
+        assert answer.status == 0, answer
+        assert (Path(answer.json["folder"]["path"]) / "a.mp4").read_bytes() == KITE
+        assert all(path.read_bytes() == path.parent.name.encode() for path in back.glob("*/own.txt"))
+        assert sorted(path.name for path in back.iterdir())[-1].startswith("edit")
+    assert number > 20
+
+
+@pytest.mark.parametrize("every", [17, pytest.param(1, marks=pytest.mark.long)])
+@pytest.mark.parametrize("which", ["place", "target"])
+def test_a_drive_that_is_taken_away_at_any_point_loses_nothing(tmp_path, which, every):
+    desk = Desk(tmp_path)
+    drive = desk.place if which == "place" else tmp_path / "far"
+    with pluggable(tmp_path / "drive", drive) as (unplug, plug):
+        (tmp_path / "far").mkdir(exist_ok=True)
+        for number in range(2):
+            pair(desk, f"{number}.jpg", f"old/{number}.jpg", b"%d" % number * 99)
+        before = {path: facts[:3] for path, facts in listing(desk.place).items()}
+        desk.proposed()
+        words = ["--method", "move", "--into", tmp_path / "far"] if which == "target" else []
+        points, at = Points(lambda *_: None), 0
+        while at <= points.count:
+            at += every
+            points = Points(lambda number, *_, wanted=at: unplug() if number == wanted else None, looks=True)
+            with points.armed():
+                answer = desk.run("fold", desk.docket, "--yes", *words)
+            assert answer.status in (0, 1, 2), answer
+            if at <= points.count:
+                plug()
+            runs = desk.ask("ledger")["runs"]
+            if runs:
+                desk.run("unfold", str(runs[-1]["run"]))
+            assert {path: facts[:3] for path, facts in listing(desk.place).items()} == before, points.site[at - 1 : at]
+            assert not [path for path in (tmp_path / "far").glob("**/*") if path.is_file()], points.site[at - 1 : at]

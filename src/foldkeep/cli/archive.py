@@ -136,7 +136,7 @@ def _archive(
             stock, packing, target, args.format,
             sha256=args.sha256, start_over=args.start_over, progress=progress,
         )  # fmt: skip
-        return report, fold_original(stock, packing, report, progress) if fold else None
+        return report, fold_original(stock, packing, report, progress, break_lock=args.break_lock) if fold else None
 
 
 def _check(args: argparse.Namespace, env: Environment) -> ExitStatus:

@@ -43,7 +43,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     with env.progress(args) as progress:
         report = restore(
             os.path.abspath(os.fsencode(args.package)), target,
-            outside_back=args.outside_media_back, progress=progress,
+            outside_back=args.outside_media_back, break_lock=args.break_lock, progress=progress,
         )  # fmt: skip
     env.answer(args, {"command": "restore", **restore_document(report)}, lambda page: show_restored(page, report))
     return env.tell_problems(args, report.problems)

@@ -69,6 +69,8 @@ class Bench:
         The folders of the place, and those that files move to.
     went
         Paths of files that have gone in this run, in all places.
+    into
+        The folder that files are moved into, with the device that it had when that was asked for.
     promised
         Paths that files are to get, so that no two get one.
     merged
@@ -85,6 +87,7 @@ class Bench:
     stamps: Stamps = field(default_factory=Stamps)
     went: Container[PathBytes] = ()
     keeps_words: bool = False
+    into: tuple[PathBytes, int] | None = None
     promised: set[PathBytes] = field(default_factory=set)
     merged: list[Merged] = field(default_factory=list)
     expected: dict[int, Merged] = field(default_factory=dict)

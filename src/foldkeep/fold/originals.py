@@ -15,7 +15,12 @@ from .runs.plan import Item, Plan
 
 
 def fold_original(
-    stock: Stock, packing: Packing, report: ArchiveReport, progress: Progress = no_progress
+    stock: Stock,
+    packing: Packing,
+    report: ArchiveReport,
+    progress: Progress = no_progress,
+    *,
+    break_lock: bool = False,
 ) -> FoldReport:
     """Fold the files of a project whose package was just made and read back.
 
@@ -41,7 +46,7 @@ def fold_original(
     digests = {file.path: file.digest for file in stock.archives.files_of(report.key)}
     plan = Plan(os.fsdecode(report.package))
     plan.by_place[place.path] = sorted(_items(packing, report, place, digests), key=lambda item: item.row.path)
-    return fold(stock, check_plan(stock, plan), progress)
+    return fold(stock, check_plan(stock, plan), progress, break_lock=break_lock)
 
 
 def _items(packing: Packing, report: ArchiveReport, place: Place, digests: dict[bytes, bytes]) -> list[Item]:

@@ -39,6 +39,7 @@ from foldkeep.model import (
 from foldkeep.scan import MEDIA, manifests_of
 from foldkeep.storage.local import Folders, copy_file, facts_of, flush_volume, has_digest, move_to_free
 
+from .places import hold_around
 from .writers import write_all
 
 _CHUNK = 1024 * 1024
@@ -78,7 +79,12 @@ class RestoreReport:
 
 
 def restore(
-    path: bytes, target: bytes, *, outside_back: bool = False, progress: Progress = no_progress
+    path: bytes,
+    target: bytes,
+    *,
+    outside_back: bool = False,
+    progress: Progress = no_progress,
+    break_lock: bool = False,
 ) -> RestoreReport:
     """Bring what is in a package back into a folder.
 
@@ -90,14 +96,18 @@ def restore(
     outside_back
         Put media from outside the project back where it came from, where nothing else lies now; else it gets a
         folder beside the project's.
+    break_lock
+        Take locks of other computers on places for dead.
 
     Raises
     ------
     UnusableInput
         If the package is damaged or not safe, there is no room, or the target cannot be written.
+    PlaceBusy
+        If somebody else is at work in the target, or a place around it.
     """
     try:
-        with open_package(path) as package:
+        with hold_around(None, [target], "restore", break_lock=break_lock), open_package(path) as package:
             name, head, entries = _entries(package)
             _check_room(entries, target)
             with _site(target, name) as site:

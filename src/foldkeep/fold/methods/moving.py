@@ -36,7 +36,9 @@ class Move(FoldMethod):
     went = RunFileState.MOVED
 
     def prepare(self, bench: Bench, ready: Ready) -> Ready:
+        _check_drive_is_here(bench)
         folder, _ = bench.targets.of(ready.file.target, make=True)
+        _check_drive_is_here(bench)
         ready = replace(ready, file=_with_free_target(bench, ready.file, folder))
         if os.fstat(folder).st_dev == bench.vault.device:
             return ready
@@ -223,6 +225,19 @@ def remove_compared(bench: Bench, spot: Spot, witness: Spot, digest: bytes, stan
     if not bench.is_still(witness, stands) or digest_in(*witness) != digest:
         raise NotSafe(GONE)
     remove(*spot, seen, bench.stamps, lambda: bench.is_still(witness, stands))
+
+
+def _check_drive_is_here(bench: Bench) -> None:
+    """Raise NotSafe if the drive to move to went: its files must not lie in the folder under where it is mounted."""
+    if bench.into is None:
+        return
+    folder, device = bench.into
+    try:
+        is_here = os.stat(folder).st_dev == device
+    except OSError:
+        is_here = False
+    if not is_here:
+        raise NotSafe(f"the drive of {visible(folder)} went away; connect it")
 
 
 def _with_free_target(bench: Bench, file: RunFile, folder: int) -> RunFile:

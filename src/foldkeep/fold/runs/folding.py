@@ -156,7 +156,7 @@ def _carry_out(
     meter = _Meter(progress, plan.bytes)
     went: set[bytes] = set()
     places = frozenset(work)
-    sites = [_Site(stock, run, place, pairs, went, meter, places) for place, pairs in work.items()]
+    sites = [_Site(stock, run, place, pairs, went, meter, places, plan.into) for place, pairs in work.items()]
     emptied = 0
     try:
         for stage in Stage:
@@ -300,11 +300,13 @@ class _Site:
         Paths of the files that have gone, from all places; added to.
     places
         All places of the run.
+    into
+        The folder that files are moved into, with its device.
     """
 
     def __init__(
         self, stock: Stock, run: Run, place: bytes, work: Work, went: set[bytes], meter: _Meter,
-        places: frozenset[bytes],
+        places: frozenset[bytes], into: tuple[bytes, int] | None,
     ) -> None:  # fmt: skip
         self._stock = stock
         self._run = run
@@ -315,6 +317,7 @@ class _Site:
         self._went = went
         self._meter = meter
         self._places = places
+        self._into = into
         self._touched: set[bytes] = set()
         self._times: dict[bytes, FolderTimes] = {}
         self._promised: set[bytes] = set()
@@ -333,7 +336,7 @@ class _Site:
             with self._vault() as vault, self._folders() as folders, self._targets(vault) as targets:
                 bench = Bench(
                     self._run.key, vault, folders, targets, Comparison(self._meter.within), went=self._went,
-                    promised=self._promised,
+                    promised=self._promised, into=self._into,
                 )  # fmt: skip
                 looker = Looker(bench, self._earlier, self._links_to, self._litter, self._left, self._places)
                 for at in batches([item for item, _ in work], _BATCH_FILES, _BATCH_BYTES, _BATCH_FOLDERS):

@@ -157,7 +157,8 @@ class Merged:
 class Plan:
     """What a docket comes to: the files to work on by place, in order of their paths.
 
-    `staying` has the paths that the docket says are to stay; `merged` what sidecars are expected to say as well.
+    `staying` has the paths that the docket says are to stay; `merged` what sidecars are expected to say as well; `into`
+    the folder that files are moved into, with its device.
     """
 
     docket: str
@@ -165,6 +166,7 @@ class Plan:
     staying: frozenset[bytes] = frozenset()
     by_place: dict[bytes, list[Item]] = field(default_factory=dict)
     merged: list[Merged] = field(default_factory=list)
+    into: tuple[bytes, int] | None = None
 
     @property
     def items(self) -> list[Item]:
@@ -221,6 +223,8 @@ def make_plan(
     going = {row.path for row in rows if row.action is Action.FOLD}
     staying = _staying(docket, rows, going)
     plan = Plan(docket, method, frozenset(path for paths in staying.values() for path in paths))
+    if into:
+        plan.into = (into, os.stat(into).st_dev)
     several = len({place_of[path].id for path in going}) > 1
     seen: set[bytes] = set()
     made = {row.path for row in rows if row.is_regenerable}
