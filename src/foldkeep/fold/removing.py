@@ -49,13 +49,6 @@ def remove(folder: int, name: bytes, seen: Stamp, stamps: Stamps, stands: Callab
         os.close(descriptor)
 
 
-def remove_made(folder: int, name: bytes, made: os.stat_result) -> None:
-    """Unlink a file that this process made and nobody has seen yet, if it is still that one."""
-    facts = facts_of(folder, name)
-    if facts is not None and os.path.samestat(facts, made):
-        os.unlink(name, dir_fd=folder)
-
-
 def seen_now(folder: int, name: bytes) -> Stamp | None:
     """Return the stamp of a regular file in an open folder, None if it is none; take it before reading the file."""
     facts = facts_of(folder, name)
