@@ -3,6 +3,7 @@
 import atexit
 import contextlib
 import csv
+import fcntl
 import io
 import json
 import os
@@ -111,8 +112,17 @@ def far():
 
 @pytest.fixture(scope="session")
 def sample(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    top = tmp_path_factory.mktemp("sample")
-    make_library(str(top))
+    """The sample library, made once for all the processes that run tests side by side."""
+    together = tmp_path_factory.getbasetemp()
+    if "PYTEST_XDIST_WORKER" in os.environ:
+        together = together.parent
+    top = together / "sample"
+    with open(together / "sample.lock", "a+") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        lock.seek(0)
+        if not lock.read():
+            make_library(str(top))
+            lock.write("made")
     return top
 
 

@@ -126,12 +126,12 @@ def member(name: str, kind: bytes = tarfile.REGTYPE, link: str = "") -> tarfile.
 
 def zip_of(*members: tuple[str, bytes, int]) -> bytes:
     stream = io.BytesIO()
-    with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as packed:
+    with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as packed:
         for name, content, mode in members:
             info = zipfile.ZipInfo(name)
             info.external_attr = mode << 16
             info.compress_type = zipfile.ZIP_DEFLATED
-            packed.writestr(info, content)
+            packed.writestr(info, content, compresslevel=1)
     return stream.getvalue()
 
 

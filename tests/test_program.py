@@ -128,11 +128,12 @@ def test_what_is_looked_at_fits_80_columns_and_pipes(words: list[str], tour: Pat
     variables = {**os.environ, "FOLDKEEP_STOCK": "stock.sqlite3", "TERM": "xterm", "COLUMNS": ""}
     shown = re.sub(r"\x1b\[[\d;]*m", "", on_a_terminal(words, variables)).replace("\r", "").splitlines()
     assert 2 < max(map(len, shown)) <= 80
-    piped = program(*words, env=variables)
-    assert (piped.returncode, piped.stderr) == (0, "")
-    assert not set("\x1b─│█▌") & set(piped.stdout)
-    assert not re.search(r" \n", piped.stdout.replace("  \n", "\n", 1))
-    assert json.loads(program(*words, "--json", env=variables).stdout)["command"] == words[0]
+    desk = Desk(tour)
+    piped = desk.run(*words, FOLDKEEP_STOCK="stock.sqlite3")
+    assert (piped.status, piped.err) == (0, "")
+    assert not set("\x1b─│█▌") & set(piped.out)
+    assert not re.search(r" \n", piped.out.replace("  \n", "\n", 1))
+    assert desk.run(*words, "--json", FOLDKEEP_STOCK="stock.sqlite3").json["command"] == words[0]
 
 
 @pytest.fixture(scope="module")

@@ -6,18 +6,18 @@ import random
 import shutil
 import signal
 import subprocess
-import sys
 import time
 from pathlib import Path
 
 import pytest
 
 import foldkeep.scan.clones as clones
-from conftest import Desk, attached_drive, mounted, program
+from conftest import Desk, attached_drive, mounted
 from foldkeep.find import duplicates
 from foldkeep.model import Settings
 from foldkeep.scan import add_place, presence, scan
 from foldkeep.stock import Stock
+from points import Points, kill_at
 from test_scan import OneByOne
 from test_sets import content, found_sets, oracle
 
@@ -147,7 +147,7 @@ class Garden:
 
 
 @pytest.mark.parametrize(
-    "seeds", [range(40), pytest.param(range(40, 1040), marks=pytest.mark.long)], ids=["some", "many"]
+    "seeds", [range(20), pytest.param(range(20, 1020), marks=pytest.mark.long)], ids=["some", "many"]
 )
 def test_after_any_change_the_stock_answers_what_a_fresh_scan_would(tmp_path: Path, seeds: range):
     for seed in seeds:
@@ -190,30 +190,32 @@ def test_one_new_copy_reads_only_the_new_one_also_in_another_place(desk: Desk):
     assert desk.ask("duplicates")["totals"] == {"sets": 2, "spares": 3, "reclaimable": 2 * 5 * BLOCK + 25}
 
 
-def test_a_scan_killed_at_any_moment_goes_on_where_it_was(desk: Desk):
+def test_a_scan_killed_at_any_point_goes_on_where_it_was(desk: Desk, far: Path):
     for number in range(80):
         desk.write(f"{number:03}.mov", bytes([number // 2]) * (2_000_000 + number // 2))
-    line = [sys.executable, "-m", "foldkeep", "scan", desk.place, "--stock", desk.stock, "--quiet"]
-    began = time.monotonic()
-    program("scan", desk.place, "--stock", desk.top / "other")
-    whole = time.monotonic() - began
-    choose = random.Random(1)
-    early = 0
-    for _ in range(16):
-        process = subprocess.Popen(line)
-        time.sleep(choose.uniform(0.1, 1.1) * whole)
-        process.send_signal(signal.SIGKILL)
-        early += process.wait() == -signal.SIGKILL
+    points = Points(lambda *_: None, looks=True)
+    with points.armed():
+        desk.ask("scan", desk.place, "--stock", far / "other")
+    killed, midway = 0, 0
+    for at in range(1, points.count, points.count // 20):
+        child = os.fork()
+        if child == 0:
+            with Points(kill_at(at), looks=True).armed():
+                desk.run("scan", desk.place)
+            os._exit(0)
+        killed += os.waitpid(child, 0)[1] == signal.SIGKILL
         with Stock.open(str(desk.stock), create=True) as stock:
             done = sum(len(one.copies) for one in duplicates(stock).sets())
             read = stock.files.digested()
         answer = desk.ask("scan", desk.place)
         assert answer["hashed_files"] == 80 - read, "what was finished before is not read again"
         assert done <= read
+        midway += 0 < read < 80
         assert desk.ask("duplicates")["totals"]["sets"] == 40
         for path in desk.stock.parent.glob("stock.sqlite3*"):
             path.unlink()
-    assert early > 5
+    assert killed > 15
+    assert midway > 5
 
 
 @pytest.mark.long

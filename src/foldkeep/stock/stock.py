@@ -75,12 +75,12 @@ class Stock:
             raise _unusable(path, str(error)) from error
         return cls(path, connection)
 
-    def hold(self, work: str, wait_seconds: float = LOCK_WAIT_SECONDS) -> AbstractContextManager[None]:
+    def hold(self, work: str, wait_seconds: float | None = None) -> AbstractContextManager[None]:
         """Keep every other Fold Keep from changing this stock until the block ends.
 
         `work` is the command's name, told to those who wait. Raises `StockBusy` after a short wait.
         """
-        return lock.hold(self.path, work, wait_seconds)
+        return lock.hold(self.path, work, LOCK_WAIT_SECONDS if wait_seconds is None else wait_seconds)
 
     @contextmanager
     def transaction(self, *, flush: bool = True) -> Iterator[Callable[[], None]]:
