@@ -14,7 +14,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from conftest import Desk, edit, left, listing, on_a_terminal
+from conftest import TRUST, Desk, TrustingDesk, edit, left, listing, on_a_terminal
 from foldkeep.find.mentioned import Names
 from foldkeep.formats import general_recipes
 from foldkeep.model import Cookbook, Recipe
@@ -35,12 +35,20 @@ EXAMPLES = {
 }
 
 
+@pytest.fixture
+def desk(tmp_path: Path) -> Desk:
+    """What a recipe's word is worth is asked in test_evidence.py; here all of them are trusted."""
+    return TrustingDesk(tmp_path)
+
+
 @pytest.mark.parametrize("recipe", [recipe.name for recipe in general_recipes()])
 def test_without_its_source_nothing_is_proposed(desk: Desk, recipe: str):
     made, source = EXAMPLES[recipe]
     desk.write(made, b"made " * 10)
-    desk.write(source, b"the original")
-    desk.write("elsewhere/" + os.path.basename(source), b"another of that name, in no project")
+    is_timeline = source.endswith(".otio")
+    desk.write(source, b'{"OTIO_SCHEMA": "Timeline.1"}' if is_timeline else b"the original")
+    if not is_timeline:
+        desk.write("elsewhere/" + os.path.basename(source), b"another of that name, in no project")
     if recipe == "cached conversions":
         desk.write("edit/converted media/manifest.json", b'{"8f3a.mov": "../STG_0001.mp4", "0000.mov": "gone.mp4"}')
     desk.ask("scan", desk.place)
@@ -67,8 +75,8 @@ def test_tags_versions_projects_and_what_is_asked_for(desk: Desk):
     desk.write("player/store/deep/1.bin", b"1" * 7)
     desk.write("player/other/CACHEDIR.TAG", b"Signature: none")
     desk.write("player/other/2.bin", b"2" * 7)
-    desk.write("edit/highlights.otio", b"{}")
-    desk.write("edit/reel/teaser.otio", b"{}")
+    desk.write("edit/highlights.otio", b'{"OTIO_SCHEMA": "Timeline.1"}')
+    desk.write("edit/reel/teaser.otio", b'{"OTIO_SCHEMA": "Timeline.1"}')
     for version, size in (("v9", 30), ("v10.2", 20)):
         desk.write(f"edit/reel/renders/{version}/a.mov", b"r" * size)
     desk.write("edit/stage.mp4", b"s")
@@ -398,11 +406,13 @@ kinds = ["video"]
     )
 )
 def test_random_trees_have_the_sources_that_a_plain_search_finds(tmp_path_factory, files):
-    desk = Desk(tmp_path_factory.mktemp("trees"))
+    desk = TrustingDesk(tmp_path_factory.mktemp("trees"))
+    desk.trusted = ("small ones",)
     own = desk.top / "own.toml"
     own.write_text(OWN)
     for folder, stem, suffix in files:
-        desk.write(f"{folder}/{stem}{suffix}", f"{folder}{stem}{suffix}".encode(), 1_700_000_000)
+        said = f"* FROM CLIP NAME: {folder} {stem}, which is not there\n" if suffix == ".edl" else f"{folder}{stem}"
+        desk.write(f"{folder}/{stem}{suffix}", (said + suffix).encode(), 1_700_000_000)
     desk.ask("scan", desk.place)
     paths = [path.relative_to(desk.place) for path in desk.place.rglob("*") if path.is_file()]
     taken = {
@@ -497,7 +507,7 @@ def test_on_a_narrow_terminal_and_with_the_users_cache_folder_in_no_place(desk: 
     desk.ask("scan", desk.place)
     (desk.top / "cache").mkdir()
     variables = {**os.environ, "FOLDKEEP_STOCK": str(desk.stock), "XDG_CACHE_HOME": str(desk.top / "cache")}
-    shown = re.sub(r"\x1b\[[0-9;]*m", "", on_a_terminal(["caches"], variables))
+    shown = re.sub(r"\x1b\[[0-9;?]*[A-Za-z]", "", on_a_terminal(["caches", *TRUST], variables))
     assert max(len(line) for line in shown.splitlines()) <= 80
     assert "edit of the" in shown
     assert "your cache folder, which lies in no place" in " ".join(shown.split())

@@ -248,7 +248,8 @@ def test_a_stock_of_before_learns_blocks_without_reading(desk: Desk):
         "ALTER TABLE files DROP COLUMN blocks; ALTER TABLE run_files DROP COLUMN words;"
         " DROP INDEX run_files_linking; ALTER TABLE run_files DROP COLUMN source;"
         " ALTER TABLE run_files DROP COLUMN target_volume; ALTER TABLE run_files DROP COLUMN target_modified_ns;"
-        " ALTER TABLE run_files DROP COLUMN mode;"
+        " ALTER TABLE run_files DROP COLUMN mode; ALTER TABLE run_files DROP COLUMN grade;"
+        " ALTER TABLE run_files DROP COLUMN recipe; ALTER TABLE run_files DROP COLUMN made; DROP TABLE measures;"
         " DROP TABLE facts; DROP TABLE catalogs; DROP TABLE archived_files; DROP TABLE archives;"
         " PRAGMA user_version = 2; UPDATE folders SET seen = x'00';"
     )

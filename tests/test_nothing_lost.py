@@ -10,7 +10,7 @@ from types import SimpleNamespace
 
 import pytest
 
-from conftest import MEMORY, PROGRAM, Desk, attached_drive, contents, edit, left, listing, mounted
+from conftest import MEMORY, PROGRAM, Desk, TrustingDesk, attached_drive, contents, edit, left, listing, mounted
 from foldkeep.fold.runs import folding, releasing
 from foldkeep.stock import Stock
 from points import Points
@@ -242,10 +242,11 @@ def test_a_keeper_that_goes_while_others_are_released_keeps_its_copy(desk: Desk,
     assert (desk.place / "old/kite.jpg").read_bytes() == KITE
 
 
-def test_a_source_that_is_another_file_now_vouches_for_nothing(desk: Desk):
+def test_a_source_that_is_another_file_now_vouches_for_nothing(tmp_path: Path):
+    desk = TrustingDesk(tmp_path)
     source = desk.write("edit/STG_0001.mp4", b"the original")
     desk.write("edit/proxies/STG_0001.mov", b"small")
-    desk.write("edit/cut.edl", b"TITLE: cut\n", 1_600_000_000)
+    desk.write("edit/cut.edl", b"TITLE: cut\n* FROM CLIP NAME: another.mp4\n", 1_600_000_000)
     desk.ask("scan", desk.place)
     desk.ask("caches", "-o", desk.docket)
     source.write_bytes(b"something else of this name")

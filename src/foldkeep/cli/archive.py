@@ -19,7 +19,7 @@ from .parser import add_break_lock
 from .projects_of import add_projects, projects_of, recipes_of
 
 if TYPE_CHECKING:
-    from foldkeep.find import Project
+    from foldkeep.find import Lending, Project
     from foldkeep.fold import ArchiveReport, FoldReport, Packing
     from foldkeep.scan import Checked
     from foldkeep.stock import Stock
@@ -43,6 +43,9 @@ def arrange(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--with-generated", action="store_true", help="bring in what can be made again, too")
     parser.add_argument("--without-outside-media", action="store_true", help="leave media from elsewhere where it is")
     parser.add_argument("--fold-original", action="store_true", help="then fold the project, which `unfold` undoes")
+    parser.add_argument(
+        "--although-used", action="store_true", help="with --fold-original: fold also what others use of the project"
+    )
     parser.add_argument("--start-over", action="store_true", help="do not go on with an interrupted package")
     parser.add_argument("--docket", metavar="FILE", help="archive what a docket of `foldkeep projects -o` names")
     parser.add_argument("--check", action="store_true", help="read packages and compare every file")
@@ -70,14 +73,14 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         raise UnusableInput(f"there is no folder {visible(args.to)}", "name one that is there, or make it")
     with Stock.open(env.stock_path(args)) as stock, stock.hold("archive"):
         work = _work(args, env, stock, target)
-        folds = any(fold for *_, fold in work)
+        folds = any(lent is not None for *_, lent in work)
         question = f"Archive {len(work):,} {'project' if len(work) == 1 else 'projects'}" + (
             ", and fold the originals?" if folds else "?"
         )
         asks = work and (args.docket or folds)
         if asks and not env.confirm(args, question, lambda page: show_packings(page, work, target)):
             return ExitStatus.DONE
-        reports = [_archive(args, env, stock, target, packing, fold) for _, packing, fold in work]
+        reports = [_archive(args, env, stock, target, packing, lent) for _, packing, lent in work]
     env.answer(args, archive_document(reports), lambda page: show_archived_projects(page, reports))
     problems = [problem for project, _, _ in work for problem in project.problems]
     problems += [problem for report, _ in reports for problem in report.problems]
@@ -87,15 +90,22 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
 def _work(
     args: argparse.Namespace, env: Environment, stock: "Stock", target: bytes
-) -> "list[tuple[Project, Packing, bool]]":
-    """Return what is to be archived, and whether it is to be folded then."""
-    from foldkeep.find import projects
+) -> "list[tuple[Project, Packing, Lending | None]]":
+    """Return what is to be archived; if it is to be folded then, with what others use of it."""
+    from foldkeep.find import Lending, Measures, UsesOfAll, lending, projects
     from foldkeep.fold import plan_packing
     from foldkeep.model import UnusableInput, lies_below, visible
 
-    known = {each.path: each for each in projects(stock, recipes_of(args, env), projects_of(args, env, stock))}
+    folders = projects_of(args, env, stock)
+    with env.progress(args) as progress:
+        known = {
+            each.path: each
+            for each in projects(stock, recipes_of(args, env), folders, measures=Measures(stock, progress=progress))
+        }
+    named = _named(args)
+    used = UsesOfAll(stock, folders, (path for each, _ in named if each in known for path in known[each].generated))
     work = []
-    for path, fold in _named(args):
+    for path, fold in named:
         project = known.get(path)
         if project is None:
             raise UnusableInput(
@@ -104,8 +114,11 @@ def _work(
             )
         if target == path or lies_below(target, path):
             raise UnusableInput(f"{visible(target)} lies in the project itself", "name a folder elsewhere")
-        packing = plan_packing(project, outside_media=not args.without_outside_media, generated=args.with_generated)
-        work.append((project, packing, fold))
+        packing = plan_packing(
+            project, used, outside_media=not args.without_outside_media, generated=args.with_generated
+        )
+        lent = Lending() if args.although_used else lending(stock, project, known.values(), folders)
+        work.append((project, packing, lent if fold else None))
     return work
 
 
@@ -127,7 +140,12 @@ def _named(args: argparse.Namespace) -> list[tuple[bytes, bool]]:
 
 
 def _archive(
-    args: argparse.Namespace, env: Environment, stock: "Stock", target: bytes, packing: "Packing", fold: bool
+    args: argparse.Namespace,
+    env: Environment,
+    stock: "Stock",
+    target: bytes,
+    packing: "Packing",
+    lent: "Lending | None",
 ) -> "tuple[ArchiveReport, FoldReport | None]":
     from foldkeep.fold import archive, fold_original
 
@@ -136,7 +154,9 @@ def _archive(
             stock, packing, target, args.format,
             sha256=args.sha256, start_over=args.start_over, progress=progress,
         )  # fmt: skip
-        return report, fold_original(stock, packing, report, progress, break_lock=args.break_lock) if fold else None
+        if lent is None:
+            return report, None
+        return report, fold_original(stock, packing, report, lent, progress, break_lock=args.break_lock)
 
 
 def _check(args: argparse.Namespace, env: Environment) -> ExitStatus:

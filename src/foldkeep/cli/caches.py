@@ -58,7 +58,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Find and tell."""
     import os
 
-    from foldkeep.find import Wish, caches, explain_cache
+    from foldkeep.find import Measures, Wish, caches, explain_cache
     from foldkeep.keep import cache_rows, write_docket
     from foldkeep.model import CACHE, WHATS, UnusableInput, folders_above, visible
     from foldkeep.show import Page, caches_document, show_caches
@@ -82,7 +82,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             why = explain_cache(stock, recipes, projects, args.explain, user_cache)
             env.answer(args, {"command": "caches", "explain": why}, lambda page: page.line(why))
             return ExitStatus.DONE
-        found = caches(stock, recipes, wish, projects, user_cache)
+        with env.progress(args) as progress:
+            found = caches(stock, recipes, wish, projects, user_cache, Measures(stock, progress=progress))
         tops = [place.path for place in stock.places.all()]
         docket = write_docket(args.docket, cache_rows(found, stock)) if args.docket else None
     top = env.top(args, _TOP_ON_TERMINAL)

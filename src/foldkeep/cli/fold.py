@@ -78,7 +78,10 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     if args.leave_sidecars and args.catalog:
         raise UnusableInput("--catalog tells what to write into sidecars", "leave it or --leave-sidecars out")
     with Stock.open(env.stock_path(args)) as stock, stock.hold("fold"):
-        derived = derived_again(stock, rows, recipes_of(args, env), projects_of(args, env, stock), env.user_cache())
+        with env.progress(args) as progress:
+            derived = derived_again(
+                stock, rows, recipes_of(args, env), projects_of(args, env, stock), env.user_cache(), progress
+            )
         plan = make_plan(
             args.docket, rows, stock.places.all(), method, into,
             allow_last_copy=args.allow_last_copy, derived=derived,

@@ -52,7 +52,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     import os
     import time
 
-    from foldkeep.find import projects
+    from foldkeep.find import Measures, projects
     from foldkeep.keep import project_rows, write_docket
     from foldkeep.model import UnusableInput
     from foldkeep.show import Page, draw_projects, projects_document, show_projects
@@ -66,7 +66,11 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     with Stock.open(env.stock_path(args)) as stock:
         if args.archived:
             return _tell_archived(args, env, stock)
-        found = projects(stock, recipes_of(args, env), projects_of(args, env, stock), quiet_before_ns, under)
+        with env.progress(args) as progress:
+            found = projects(
+                stock, recipes_of(args, env), projects_of(args, env, stock), quiet_before_ns, under,
+                Measures(stock, progress=progress),
+            )  # fmt: skip
     drawn = draw_projects(args.plot, found) if args.plot else None
     docket = write_docket(args.docket, project_rows(found)) if args.docket else None
     top = env.top(args, _TOP_ON_TERMINAL)

@@ -1,7 +1,8 @@
 """Delete folded files for good, which frees their space.
 
 This cannot be taken back. Before a file is deleted, a copy of it outside the
-fold is read again; a file whose content is nowhere else now is left. Waiting
+fold is read again; a file whose content is nowhere else now is left. Of what can
+be made again that must be proved, or you must say so here. Waiting
 30 days between folding and releasing is a good habit: --older-than 30d.
 """
 
@@ -11,6 +12,7 @@ from foldkeep.model import parse_age
 
 from .environment import Environment, ExitStatus
 from .parser import add_break_lock, typed
+from .projects_of import add_recipes, recipes_of
 
 EXAMPLES = """\
 examples:
@@ -29,6 +31,8 @@ def arrange(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--yes", action="store_true", help="go ahead without asking")
     parser.add_argument("--allow-last-copy", action="store_true", help="delete also what exists nowhere else any more")
+    parser.add_argument("--likely", action="store_true", help="also derived files that are only likely made again")
+    add_recipes(parser)
     add_break_lock(parser)
 
 
@@ -36,13 +40,14 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Choose the runs, ask, delete."""
     import time
 
-    from foldkeep.fold import ReleaseReport, find_run, release, settle_all, surely_began
-    from foldkeep.model import RunFileState, UnusableInput
+    from foldkeep.fold import Consent, ReleaseReport, find_run, release, settle_all, surely_began
+    from foldkeep.model import Cookbook, RunFileState, UnusableInput
     from foldkeep.show import problem_documents, show_release_question, show_released, space_document
     from foldkeep.stock import Stock
 
     if not args.run and args.older_than is None and not args.all:
         raise UnusableInput("no run is named", "name one that `foldkeep ledger` lists, or say --older-than 30d")
+    consent = Consent(args.likely, Cookbook(recipes_of(args, env)))
     with Stock.open(env.stock_path(args)) as stock, stock.hold("release"):
         settle_all(stock)
         named = {find_run(stock, number).id for number in args.run}
@@ -66,6 +71,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
                     stock,
                     [summary.run for summary in chosen],
                     allow_last_copy=args.allow_last_copy,
+                    consent=consent,
                     progress=progress,
                     break_lock=args.break_lock,
                 )

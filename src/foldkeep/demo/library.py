@@ -7,6 +7,8 @@ from datetime import UTC, datetime, timedelta
 from random import Random
 from urllib.parse import quote
 
+from blake3 import blake3
+
 from . import pictures, sounds
 
 _FIRST_DAY = datetime(2025, 6, 13, 8, 0, tzinfo=UTC)
@@ -33,14 +35,20 @@ _XMP = """<?xpacket begin="" id="W5M0MpCehiHzreSzNTczkc9d"?>
 File = tuple[str, bytes, datetime]
 
 
-def make_library(top: str) -> None:
+def make_library(top: str, today: datetime | None = None) -> None:
     """Write the sample library below the folder `top`: about 40 MB, the same bytes and times every time.
 
     `top` gets two folders: ``library``, where the desk works, and ``shelf-drive``, a backup of the first day.
+
+    Parameters
+    ----------
+    today
+        The day from which the times of the one project are counted back that is always in work; this day if None.
     """
+    today = (today or datetime.now(UTC)).replace(hour=9, minute=0, second=0, microsecond=0)
     library = os.path.join(top, "library")
     made: dict[str, bytes] = {}
-    for path, content, moment in _everything():
+    for path, content, moment in _everything(today):
         made[path] = content
         _write(os.path.join(library, path), content, moment)
     for path, content in made.items():
@@ -54,18 +62,20 @@ def make_library(top: str) -> None:
         os.link(os.path.join(library, "stills/camera-a/day-1", name), os.path.join(best, name))
 
 
-def _everything() -> Iterator[File]:
+def _everything(today: datetime) -> Iterator[File]:
     stills = list(_stills())
     yield from stills
     yield from _cards(stills)
     yield from _import_that_ran_twice(stills)
     yield from _sidecars(stills)
+    yield from _previews(stills)
     yield from _desktop(stills)
     yield from _music()
     yield from _films()
     yield from _catalogue(stills)
     yield from _edit()
     yield from _edit_of_last_year()
+    yield from _edit_of_this_week(today)
 
 
 def _stills() -> Iterator[File]:
@@ -82,6 +92,14 @@ def _stills() -> Iterator[File]:
                     pictures.jpeg(seed, model, exif),
                     taken,
                 )
+
+
+def _previews(stills: list[File]) -> Iterator[File]:
+    """What a picture program made of one day to draw it quickly."""
+    for path, content, taken in stills:
+        if "camera-b/day-3" in path:
+            folder, name = os.path.split(path)
+            yield f"{folder}/previews/{name}", pictures.reduced(content), taken + timedelta(days=1)
 
 
 def _cards(stills: list[File]) -> Iterator[File]:
@@ -174,7 +192,9 @@ def _edit() -> Iterator[File]:
     """This year's edit: a pile of caches by version, a render that nobody uses, a proxy whose original is gone."""
     cut = _FIRST_DAY + timedelta(days=16)
     uses = ["media/DRN_0001.mp4", "../video/stage/STG_0001.mp4", "renders/titles v2.mp4"]
-    clips = [{"OTIO_SCHEMA": "Clip.2", "media_references": {"DEFAULT_MEDIA": {
+    times = [{"OTIO_SCHEMA": "RationalTime.1", "rate": 25.0, "value": value} for value in (0.0, 40.0)]
+    part = {"OTIO_SCHEMA": "TimeRange.1", "start_time": times[0], "duration": times[1]}
+    clips = [{"OTIO_SCHEMA": "Clip.2", "source_range": part, "media_references": {"DEFAULT_MEDIA": {
         "OTIO_SCHEMA": "ExternalReference.1", "target_url": quote(url)}}} for url in uses]  # fmt: skip
     track = {"OTIO_SCHEMA": "Track.1", "kind": "Video", "children": clips}
     stack = {"OTIO_SCHEMA": "Stack.1", "children": [track]}
@@ -189,7 +209,13 @@ def _edit() -> Iterator[File]:
             # Not two of them alike in size and time, as with real ones.
             size = 90_000 + 31 * frame - days
             content = Random(f"{version} {frame}").randbytes(size)  # noqa: S311 - the same each time is the aim
-            yield f"edit/cache/v{version}/frames {frame:03}.bin", content, cut - timedelta(days=days, minutes=frame)
+            name = blake3(content).hexdigest(6)
+            yield f"edit/cache/v{version}/{name}.bin", content, cut - timedelta(days=days, minutes=frame)
+    tag = b"Signature: 8a477f597d28d172789f06886806bc55\n# Waveforms of the editing program, which it makes again.\n"
+    yield "edit/waveforms of media/CACHEDIR.TAG", tag, cut
+    for number, name in enumerate(("DRN_0001", "DRN_0002")):
+        content = Random(f"wave {name}").randbytes(120_000 + 31 * number)  # noqa: S311 - as above
+        yield f"edit/waveforms of media/{name}.wave", content, cut
 
 
 def _edit_of_last_year() -> Iterator[File]:
@@ -207,6 +233,8 @@ def _edit_of_last_year() -> Iterator[File]:
         filmed = cut - timedelta(days=20, hours=number)
         yield f"{top}/media/HILL_000{number}.mp4", sounds.film(700 + number, 2.5), filmed
         yield f"{top}/proxies/HILL_000{number}.mp4", sounds.film(710 + number, 1.0), cut - timedelta(days=19)
+    # The film that all of it was for lies where its maker put it, whatever that folder is called.
+    yield f"{top}/renders/highlights 2024 final.mp4", sounds.film(720, 4.0), cut + timedelta(hours=2)
     yield f"{top}/cache/preview.bin", Random("preview").randbytes(400_000), cut  # noqa: S311
     later = cut + timedelta(days=150)
     titles = "last year/opening titles"
@@ -214,6 +242,14 @@ def _edit_of_last_year() -> Iterator[File]:
     yield f"{titles}/TTL_0001.mp4", sounds.film(730, 2.0), later - timedelta(days=2)
     yield f"{titles}/grain.bin", Random("grain").randbytes(300_000), later  # noqa: S311
     yield f"{titles}/renders/titles.mp4", sounds.film(731, 1.5), later
+
+
+def _edit_of_this_week(today: datetime) -> Iterator[File]:
+    """A project that somebody works on, whatever the day is."""
+    top = "teaser for next year"
+    events = "001  AX       V     C        00:00:00:00 00:00:01:00 01:00:00:00 01:00:01:00\n* SOURCE FILE: sky.mp4\n"
+    yield f"{top}/teaser.edl", f"TITLE: TEASER\nFCM: NON-DROP FRAME\n\n{events}".encode(), today - timedelta(days=2)
+    yield f"{top}/sky.mp4", sounds.film(740, 1.5), today - timedelta(days=5)
 
 
 def _write(path: str, content: bytes, moment: datetime) -> None:

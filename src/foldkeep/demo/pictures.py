@@ -97,6 +97,16 @@ def jpeg(seed: int, camera: str, taken: str) -> bytes:
     return stream.getvalue()
 
 
+def reduced(content: bytes) -> bytes:
+    """Return a JPEG picture at a third of its width and height, without what it says of itself."""
+    from PIL import Image
+
+    image = Image.open(io.BytesIO(content))
+    stream = io.BytesIO()
+    image.resize((image.width // 3, image.height // 3), Image.Resampling.LANCZOS).save(stream, "JPEG", quality=75)
+    return stream.getvalue()
+
+
 def poster() -> bytes:
     """Return the festival's poster as a PNG."""
     from PIL import ImageDraw, ImageFont

@@ -4,12 +4,14 @@ from .caches import Batch, Caches, Regenerable, all_caches, explain_cache
 from .catalogs import Known, RootMap, descriptions, folders_of, known_files, uses
 from .clearing import Wish, caches
 from .compare import Change, Comparison, Side, Verdict, compare, open_side
+from .derived import Measures
 from .details import Details, KnownCopy, details
 from .duplicates import Duplicates, Overview, Question, Totals, duplicates
 from .folders import FolderFacts, FolderMatch, Relation, compare_folders
 from .inventories import InventoryFacts, load_inventory, read_inventory, save_inventory
+from .lending import Lending, lending
 from .looking import Look, look
-from .mentioned import Uses
+from .mentioned import UsesOfAll
 from .orphans import LeftOver, Missing, Orphans, Standing, Twice, Unknown, orphans
 from .project_folders import ProjectFolders, package_folders
 from .projects import PARTS, Activity, Project, projects
@@ -37,7 +39,10 @@ __all__ = [
     "explain_cache",
     "ProjectFolders",
     "package_folders",
-    "Uses",
+    "UsesOfAll",
+    "Lending",
+    "lending",
+    "Measures",
     "projects",
     "Project",
     "Activity",

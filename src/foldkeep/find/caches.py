@@ -11,27 +11,47 @@ from typing import NamedTuple
 from foldkeep.formats import read_thumbnail
 from foldkeep.model import (
     CACHE,
+    OTHER,
     Cookbook,
     Filter,
+    Grade,
     Place,
     Problem,
     Recipe,
     UnusableInput,
     folders_above,
+    kind_of,
     lies_below,
+    stem_of,
     visible,
 )
+from foldkeep.scan import MEDIA
 from foldkeep.stock import Stock
 from foldkeep.storage.local import FILE, clamped_ns, facts_at, open_path
 
+from .derived import (
+    Candidate,
+    Measures,
+    Vouching,
+    are_machine_made,
+    finished_films,
+    grade_at_first,
+    is_machine_made,
+    may_be_finished,
+)
+from .mentioned import UsesOfAll
 from .project_folders import ProjectFolders
 from .sources import BY_NAME, Made, Name, Sources, missing_source
 from .thumbnails import shown_by
 
 TAG = b"CACHEDIR.TAG"
 _SIGNATURE = b"Signature: 8a477f597d28d172789f06886806bc55"  # Cache Directory Tagging Specification 0.6
+_BY_NAME_ALONE = "nothing but its name and its folder's says so; --trust RECIPE takes them for proof"
+_BY_WORD = "you trust the recipe"
+_LIKELY = "a machine's name in a cache's folder, and no document mentions it"
 _BY_HAND = frozenset(("sidecar", "project", "catalog"))  # what people say and make; no recipe takes it
 _Row = tuple[bytes, str, int, int, int]
+_Taken = tuple[bytes, str, int, int]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -67,6 +87,10 @@ class Regenerable(NamedTuple):
     source
         What it is made from, or what says so of its whole folder: a tag, or the user's cache folder. None if that is
         gone: then this may be the last there is of it.
+    grade
+        How far that is shown.
+    missing
+        What would have to be so for it to be proved; empty if it is.
     """
 
     path: bytes
@@ -75,6 +99,8 @@ class Regenerable(NamedTuple):
     place: Place
     batch: Batch
     source: bytes | None
+    grade: Grade = Grade.PROVED
+    missing: str = ""
 
 
 class LastUse:
@@ -110,7 +136,13 @@ class Caches:
     Attributes
     ----------
     found
-        Files that can be made again.
+        Files that can be made again: that is proved, or the user trusts the recipe.
+    likely
+        Opaque files of caches of which nothing else is known.
+    perhaps
+        Files that a name alone, or that of a folder, takes for such: they may be anything.
+    finished
+        Finished films and mixes that recipes would take.
     last
         Such whose source is gone.
     in_use
@@ -122,16 +154,31 @@ class Caches:
     """
 
     found: list[Regenerable] = field(default_factory=list)
+    likely: list[Regenerable] = field(default_factory=list)
+    perhaps: list[Regenerable] = field(default_factory=list)
+    finished: list[Regenerable] = field(default_factory=list)
     last: list[Regenerable] = field(default_factory=list)
     in_use: list[tuple[Regenerable, str]] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
     last_use: LastUse = field(default_factory=LastUse)
 
+    @property
+    def lists(self) -> tuple[list[Regenerable], ...]:
+        """All files by how far it is shown that they can be made again; those whose source is gone last."""
+        return self.found, self.likely, self.perhaps, self.last
+
 
 def all_caches(
-    stock: Stock, recipes: Sequence[Recipe], projects: ProjectFolders, wanted: Filter, user_cache: bytes = b""
+    stock: Stock,
+    recipes: Sequence[Recipe],
+    projects: ProjectFolders,
+    wanted: Filter,
+    user_cache: bytes = b"",
+    measures: Measures | None = None,
 ) -> Caches:
     """Find files that can be made again: by a tag, a recipe, or the user's cache folder.
+
+    Finished films and mixes are none of them, whatever takes them.
 
     Parameters
     ----------
@@ -139,8 +186,10 @@ def all_caches(
         Which of them are asked for; sources may be any file of the stock.
     user_cache
         The user's folder for caches (XDG_CACHE_HOME); empty not to count it as evidence.
+    measures
+        Measures files and their sources where that is needed; those that the stock remembers are believed if None.
     """
-    seen = _Seen(stock, recipes, projects, user_cache)
+    seen = _Seen(stock, recipes, projects, measures or Measures(stock), user_cache)
     seen.look(wanted)
     return seen.caches()
 
@@ -158,18 +207,22 @@ def explain_cache(
         raise UnusableInput(f"{visible(name)} is not in the stock", "scan the place that it lies in")
     folder, _, last = path.rpartition(b"/")
     found = all_caches(stock, recipes, projects, Filter(under=(folder,)), user_cache)
-    each = next((each for each in (*found.found, *found.last) if each.path == path), None)
+    each = next((each for files in found.lists for each in files if each.path == path), None)
     if each is None and file.kind in _BY_HAND:
         return f"{visible(path)}: no recipe takes a {file.kind}, since no program makes one again"
+    if any(each.path == path for each in found.finished):
+        return f"{visible(path)}: a finished film or mix by its name, its folder and its length, so it is no cache"
     if each is None:
         below = path[len(file.place.path.rstrip(b"/")) + 1 :]
         return f"{visible(path)}: no recipe takes {visible(below)}, and no folder above it has a tag"
     if each.source is not None and each.batch.recipe is None:
         return f"{visible(path)}: {each.batch.what}, since {each.batch.evidence}: {visible(each.source)}"
     if each.source is not None:
+        may = "can" if each.grade.may_go else "can perhaps"
+        missing = f"; {each.grade}: {each.missing}" if each.missing else ""
         return (
             f"{visible(path)}: {each.batch.what} by {each.batch.evidence}; "
-            f"it can be made again from {visible(each.source)}"
+            f"it {may} be made again from {visible(each.source)}{missing}"
         )
     why = "what it shows is not there"
     if each.batch.recipe:
@@ -178,21 +231,31 @@ def explain_cache(
 
 
 class _Folder(NamedTuple):
-    """What recipes take in a folder: names, sizes and times by recipe. `below` is its path below its place."""
+    """What recipes take in a folder: names, kinds, sizes and times by recipe.
+
+    `below` is its path below its place; `is_opaque` tells whether nearly all in it is called as machines call files.
+    """
 
     path: bytes
     place: Place
     below: str
-    taken: dict[str, tuple[Recipe, list[tuple[bytes, int, int]]]]
+    is_opaque: bool
+    taken: dict[str, tuple[Recipe, list[_Taken]]]
 
 
 class _Seen:
     """The stock, looked through once: what recipes and tags take, and what that may be made from."""
 
     def __init__(
-        self, stock: Stock, recipes: Sequence[Recipe], projects: ProjectFolders, user_cache: bytes = b""
+        self,
+        stock: Stock,
+        recipes: Sequence[Recipe],
+        projects: ProjectFolders,
+        measures: Measures,
+        user_cache: bytes = b"",
     ) -> None:
         self._stock = stock
+        self._measures = measures
         self._book = Cookbook(recipes)
         self._projects = projects
         self._user_cache = user_cache
@@ -200,6 +263,10 @@ class _Seen:
         self._rest: list[Name] = []
         self._folders: list[_Folder] = []
         self._manifests: dict[tuple[str, bytes], list[bytes]] = defaultdict(list)
+        self._graded: list[Regenerable] = []
+        self._to_measure: list[int] = []
+        self._opaque: list[int] = []
+        self._perhaps_finished: list[tuple[Regenerable, str]] = []
         self._result = Caches()
 
     def look(self, wanted: Filter) -> None:
@@ -215,7 +282,10 @@ class _Seen:
                 self._take_all(path, here, vouched, rows)
                 continue
             below = os.fsdecode(path[len(here.path.rstrip(b"/")) + 1 :])
-            folder = _Folder(path, here, f"{below}/" if below else "", {})
+            below = f"{below}/" if below else ""
+            of_all = self._book.of(below).of_all
+            is_opaque = of_all is not None and are_machine_made([name for name, *_ in rows])
+            folder = _Folder(path, here, below, is_opaque, {})
             self._take_some(folder, rows)
             if folder.taken:
                 self._folders.append(folder)
@@ -261,7 +331,7 @@ class _Seen:
             elif fits:
                 if recipe.name not in taken:
                     taken[recipe.name] = (recipe, [])
-                taken[recipe.name][1].append((name, size, modified_ns))
+                taken[recipe.name][1].append((name, kind, size, modified_ns))
 
     def caches(self) -> Caches:
         """Return what was found, with the source of each."""
@@ -270,31 +340,90 @@ class _Seen:
             for folder in self._folders
             for recipe, files in folder.taken.values()
             if recipe.source in BY_NAME
-            for name, _, _ in files
+            for name, *_ in files
         )
         sources = Sources(self._rest, made, self._projects, self._manifests)
         for folder in self._folders:
             for recipe, files in folder.taken.values():
                 self._note_some(folder, recipe, files, sources)
+        finished = self._apart_finished()
+        self._measure()
+        self._grade_opaque()
+        for each in self._graded:
+            if each.path in finished:
+                continue
+            into = self._result.found if each.grade.may_go else self._result.perhaps
+            (self._result.likely if each.grade is Grade.LIKELY else into).append(each)
         return self._result
 
-    def _note_some(
-        self, folder: _Folder, recipe: Recipe, files: Sequence[tuple[bytes, int, int]], sources: Sources
-    ) -> None:
+    def _note_some(self, folder: _Folder, recipe: Recipe, files: Sequence[_Taken], sources: Sources) -> None:
         path, place = folder.path, folder.place
         batches: dict[str, Batch] = {}
         project = self._projects.of(path)
         pattern = re.compile(recipe.version, re.IGNORECASE) if recipe.version else None
         of_all = _version(pattern, folder.below)
         source = sources.document(project) if recipe.source == "project" else None
-        for name, size, modified_ns in files:
+        for name, kind, size, modified_ns in files:
             version = of_all or (pattern and _version(pattern, folder.below + os.fsdecode(name))) or ""
             if version not in batches:
                 batches[version] = Batch(recipe.what, recipe.evidence, project, version, recipe)
             if recipe.source != "project":
                 source = sources.of(Made(path, name, place.path, recipe))
-            into = self._result.last if source is None else self._result.found
-            into.append(Regenerable(path + b"/" + name, size, modified_ns, place, batches[version], source))
+            each = Regenerable(path + b"/" + name, size, modified_ns, place, batches[version], source)
+            if may_be_finished(each.path, kind, project):
+                self._perhaps_finished.append((each, kind))
+            if source is None:
+                self._result.last.append(each)
+            else:
+                self._grade_at_first(each, recipe, kind, is_opaque=folder.is_opaque and kind == OTHER)
+
+    def _grade_at_first(self, each: Regenerable, recipe: Recipe, kind: str, *, is_opaque: bool) -> None:
+        grade = grade_at_first(recipe, kind, kind_of(os.path.basename(each.source or b"")))
+        if grade is None:
+            self._to_measure.append(len(self._graded))
+        elif grade is Grade.PERHAPS and is_opaque and is_machine_made(stem_of(os.path.basename(each.path))):
+            self._opaque.append(len(self._graded))
+        missing = _BY_NAME_ALONE if grade is Grade.PERHAPS else _BY_WORD if grade is Grade.TRUSTED else ""
+        self._graded.append(each._replace(grade=grade or Grade.PERHAPS, missing=missing))
+
+    def _apart_finished(self) -> set[bytes]:
+        """Return the paths of finished films and mixes, whatever takes them, and whatever they were made from."""
+        documents = self._projects.documents()
+        candidates = (
+            Candidate((each.path, each.size, each.modified_ns), kind, documents.get(each.batch.project or b"", ()))
+            for each, kind in self._perhaps_finished
+        )
+        finished = finished_films(candidates, self._measures)
+        self._result.finished = [each for each, _ in self._perhaps_finished if each.path in finished]
+        self._result.last = [each for each in self._result.last if each.path not in finished]
+        return finished
+
+    def _measure(self) -> None:
+        """Grade pictures by what the measures of them and their sources say."""
+        pairs = {}
+        for at in self._to_measure:
+            each = self._graded[at]
+            source = self._stock.listing.at(each.source) if each.source else None
+            if source is not None:
+                made = (each.path, each.size, each.modified_ns)
+                pairs[at] = (made, (source.path, source.size, source.modified_ns))
+        differences = self._measures.differences(pairs.values())
+        for at, pair in pairs.items():
+            why = differences[pair]
+            grade = Grade.PERHAPS if why else Grade.PROVED
+            self._graded[at] = self._graded[at]._replace(grade=grade, missing=why)
+
+    def _grade_opaque(self) -> None:
+        """Grade the opaque files of caches that no document mentions as likely."""
+        if not self._opaque:
+            return
+        media = [os.path.join(folder, name) for folder, name, kind in self._rest if kind in MEDIA]
+        vouching = Vouching(self._projects, [place.path for place in self._stock.places.all()], media)
+        vouched = [at for at in self._opaque if vouching.vouches(self._graded[at].batch.project)]
+        used = UsesOfAll(self._stock, self._projects, (self._graded[at].path for at in vouched)) if vouched else None
+        for at in vouched:
+            if used and not used.mention(self._graded[at].path):
+                self._graded[at] = self._graded[at]._replace(grade=Grade.LIKELY, missing=_LIKELY)
 
 
 def _version(pattern: re.Pattern[str] | None, path: str) -> str:

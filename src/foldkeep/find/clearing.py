@@ -5,12 +5,13 @@ from collections import defaultdict
 from collections.abc import Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from foldkeep.model import Filter, Problem, Recipe, UnusableInput, visible
+from foldkeep.model import Filter, Grade, Recipe, UnusableInput, visible
 from foldkeep.scan import open_files, sign_of_work
 from foldkeep.stock import Stock
 
 from .caches import Batch, Caches, LastUse, Regenerable, all_caches
-from .mentioned import Uses, unused
+from .derived import Measures
+from .mentioned import UsesOfAll, unused
 from .project_folders import ProjectFolders
 from .sources import BY_NAME
 
@@ -30,7 +31,7 @@ class Wish:
     but_newest_version
         Only what is of an older version than another of the same recipe and project.
     unused
-        Only what no document of its project mentions, nor what it is made from.
+        Only what no document of any project and no catalogue uses, nor what it is made from.
     cap
         How many bytes may be left over all; the least recently used go first.
     caps
@@ -53,8 +54,11 @@ def caches(
     wish: Wish | None = None,
     projects: ProjectFolders | None = None,
     user_cache: bytes = b"",
+    measures: Measures | None = None,
 ) -> Caches:
     """Find the files that can be made again and are asked for, but leave alone what is in use.
+
+    What the user alone vouches for is in use where any document mentions it.
 
     Raises UnusableInput if a recipe or a project is named that is not there.
     """
@@ -67,18 +71,23 @@ def caches(
             f"write one of {', '.join(recipe.name for recipe in recipes)}",
         )
     timeless = replace(wish.wanted, modified_before_ns=None, modified_after_ns=None)
-    result = all_caches(stock, recipes, projects, timeless, user_cache)
+    result = all_caches(stock, recipes, projects, timeless, user_cache, measures)
     documents = projects.documents()
     fits = _batches(result, wish, documents.keys())
     result.last = [each for each in result.last if each.batch in fits]
-    found = [each for each in result.found if each.batch in fits]
+    graded = [each for files in (result.found, result.likely, result.perhaps) for each in files if each.batch in fits]
     if wish.wanted != timeless:
-        found = [each for each in found if _in_time(result.last_use.of(each), wish.wanted)]
+        graded = [each for each in graded if _in_time(result.last_use.of(each), wish.wanted)]
     if wish.but_newest_version:
-        found = _older_versions(found)
+        graded = _older_versions(graded)
+    used = UsesOfAll(stock, projects, _asked(graded, wish))
+    result.problems = used.problems
     if wish.unused:
-        found, result.problems = _unused(found, documents)
-    result.found, result.in_use = _apart_in_use(found, documents)
+        graded = [each for each in graded if unused(used, each.path, _sources(each))]
+    free, result.in_use = _apart_in_use(graded, documents, used)
+    result.found = [each for each in free if each.grade.may_go]
+    result.likely = [each for each in free if each.grade is Grade.LIKELY]
+    result.perhaps = [each for each in free if each.grade is Grade.PERHAPS]
     if wish.cap is not None or wish.caps:
         result.found = _beyond_caps(result, wish)
     return result
@@ -92,7 +101,7 @@ def _batches(result: Caches, wish: Wish, projects: Iterable[bytes]) -> set[Batch
             raise UnusableInput(
                 f"no project is called {visible(wish.projects[0])}", "`foldkeep projects` lists those that there are"
             )
-    batches = {each.batch for each in (*result.found, *result.last)}
+    batches = {each.batch for files in result.lists for each in files}
     return {
         batch
         for batch in batches
@@ -127,22 +136,11 @@ def _numbers(version: str) -> list[int]:
     return [int(part) if part.isdecimal() else 0 for part in version.split(".")]
 
 
-def _unused(
-    found: list[Regenerable], documents: Mapping[bytes, Sequence[bytes]]
-) -> tuple[list[Regenerable], list[Problem]]:
-    """Return the files of projects that these do not mention, and the documents that could not be read."""
-    of_project: dict[bytes, list[Regenerable]] = defaultdict(list)
-    for each in found:
-        if (project := each.batch.project) and project in documents:
-            of_project[project].append(each)
-    rest: list[Regenerable] = []
-    problems: list[Problem] = []
-    for project, files in of_project.items():
-        asked = {path for each in files for path in (each.path, *_sources(each))}
-        uses = Uses(documents[project], asked)
-        problems += uses.problems
-        rest += [each for each in files if unused(uses, each.path, _sources(each))]
-    return rest, problems
+def _asked(files: Sequence[Regenerable], wish: Wish) -> set[bytes]:
+    """Return the paths of which it must be known whether anybody uses them."""
+    if wish.unused:
+        return {path for each in files for path in (each.path, *_sources(each))}
+    return {each.path for each in files if each.grade is Grade.TRUSTED}
 
 
 def _sources(each: Regenerable) -> list[bytes]:
@@ -152,8 +150,9 @@ def _sources(each: Regenerable) -> list[bytes]:
 
 
 def _apart_in_use(
-    found: list[Regenerable], documents: Mapping[bytes, Sequence[bytes]]
+    found: list[Regenerable], documents: Mapping[bytes, Sequence[bytes]], used: UsesOfAll
 ) -> tuple[list[Regenerable], list[tuple[Regenerable, str]]]:
+    """Return files that nobody works with, and the others with what shows that; of what may be anything, none."""
     if not found:
         return [], []
     opened = open_files()
@@ -164,7 +163,9 @@ def _apart_in_use(
     in_use: list[tuple[Regenerable, str]] = []
     for each in found:
         sign = f"{opened[each.path]} has it open" if each.path in opened else of_batch[each.batch]
-        if sign:
+        if not sign and each.grade is Grade.TRUSTED and used.mention(each.path, *_sources(each)):
+            sign = "a document or catalogue uses it"
+        if sign and each.grade is not Grade.PERHAPS:
             in_use.append((each, sign))
         else:
             free.append(each)

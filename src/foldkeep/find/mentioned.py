@@ -3,12 +3,14 @@
 import os
 import re
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 
 from foldkeep.formats import Mentions, mentions_in
-from foldkeep.model import Problem, reason_of, stem_of
+from foldkeep.model import Problem, UnusableInput, reason_of, stem_of
+from foldkeep.stock import Stock
 
-from .catalogs import comparable, local_path, spellings
+from .catalogs import comparable, local_path, spellings, uses
+from .project_folders import ProjectFolders
 
 _TAIL = 4
 _NUMBER = re.compile(r"\d+(?=\.[^.]*$)|\d+$")
@@ -33,6 +35,7 @@ class Uses:
         self._paths: set[str] = set()
         self._names: set[str] = set()
         self._stems: set[str] = set()
+        self._texts: set[str] = set()
         names = Names(_name(path) for path in paths)
         for document in documents:
             try:
@@ -44,7 +47,7 @@ class Uses:
                 continue
             self._note(document, found)
             for text in found.texts:
-                self._names |= names.within(comparable(os.fsencode(text)))
+                self._texts |= names.within(comparable(os.fsencode(text)))
 
     def _note(self, document: bytes, found: Mentions) -> None:
         """Note what a timeline refers to: by path, or by name where nothing lies at the path."""
@@ -62,19 +65,53 @@ class Uses:
                     if entry.by_name:
                         self._stems.add(_name(path))
 
-    def mention(self, path: bytes) -> bool:
-        """Tell whether a file is used."""
-        name = _name(path)
-        return (
-            self._everything
-            or comparable(path) in self._paths
-            or name in self._names
-            or comparable(stem_of(path.rpartition(b"/")[2])) in self._stems
-        )
+    def mention(self, path: bytes, source: bytes = b"") -> bool:
+        """Tell whether a file is used.
+
+        Parameters
+        ----------
+        source
+            What it is made from, if that counts for itself: a timeline that gives a name alone means that.
+        """
+        name, stem = _name(path), _stem(path)
+        if self._everything or comparable(path) in self._paths or name in self._texts:
+            return True
+        return (not source or stem != _stem(source)) and (name in self._names or stem in self._stems)
+
+
+class UsesOfAll:
+    """What anybody uses: the documents of all projects of the stock, and the catalogues that it remembers.
+
+    A document or catalogue that cannot be read counts as using everything, and is noted in `problems`.
+
+    Parameters
+    ----------
+    paths
+        The files that are asked about later.
+    """
+
+    def __init__(self, stock: Stock, projects: ProjectFolders, paths: Iterable[bytes]) -> None:
+        asked = set(paths)
+        self._said = Uses(projects.all_documents if asked else (), asked)
+        self.problems = self._said.problems
+        self._catalogued: Collection[bytes] | None = ()
+        try:
+            self._catalogued = asked and frozenset(uses(stock, stock.catalogs.all()))
+        except UnusableInput as error:
+            self.problems.append(Problem(os.fsencode(stock.path), f"a catalogue may use anything: {error}"))
+            self._catalogued = None
+
+    def mention(self, path: bytes, source: bytes = b"") -> bool:
+        """Tell whether a file is used; `source` as for `Uses.mention`."""
+        return self._catalogued is None or path in self._catalogued or self._said.mention(path, source)
 
 
 def _name(path: bytes) -> str:
     return comparable(path.rpartition(b"/")[2])
+
+
+def _stem(path: bytes) -> str:
+    return comparable(stem_of(path.rpartition(b"/")[2]))
 
 
 class Names:
@@ -131,6 +168,6 @@ def _stands_alone(text: str, start: int, end: int) -> bool:
     return not (before.isalnum() or before in ("_", "-")) and not after.isalnum()
 
 
-def unused(uses: Uses, path: bytes, sources: Sequence[bytes]) -> bool:
-    """Tell whether the documents of a project mention neither a file nor what it is made from."""
+def unused(uses: UsesOfAll, path: bytes, sources: Sequence[bytes]) -> bool:
+    """Tell whether nobody uses a file, nor what it is made from."""
     return not any(uses.mention(each) for each in (path, *sources))

@@ -65,6 +65,16 @@ class ProjectFolders:
             self._projects[folder] = found
         return self._projects[folder]
 
+    @property
+    def all_documents(self) -> list[bytes]:
+        """The documents of all projects, and those that make no project of their folder but use files as well."""
+        return sorted(path for paths in self._documents.values() for path in paths)
+
+    @property
+    def loose_documents(self) -> list[bytes]:
+        """The documents that make no project of their folder, and lie in none."""
+        return [path for path in self.all_documents if self.of(path.rpartition(b"/")[0] or b"/") is None]
+
     def documents(self) -> dict[bytes, list[bytes]]:
         """Return the documents of each project that has some, those of the project's own folder first."""
         found: dict[bytes, list[bytes]] = defaultdict(list)

@@ -1,8 +1,8 @@
 """Projects: what lies in each, what it uses from elsewhere, and how long nothing happened in it."""
 
 import os
-from collections import defaultdict
 from collections.abc import Container, Iterator, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field
 from enum import StrEnum
 
@@ -13,11 +13,12 @@ from foldkeep.stock import Archived, Stock
 
 from .caches import Regenerable, all_caches
 from .catalogs import StockPaths, comparable, local_path, spellings
+from .derived import Candidate, Measures, finished_films, may_be_finished
 from .mentioned import Names
 from .project_folders import ProjectFolders
 
-PARTS = ("originals", "generated", "documents", "other")
-"""What a project consists of: media, what can be made again, what people write, and the rest."""
+PARTS = ("originals", "finished", "generated", "documents", "other")
+"""What a project consists of: media, finished films and mixes, what can be made again, what people write, the rest."""
 
 _DOCUMENTS = frozenset(("project", "document", "sidecar", "catalog"))
 _DAY_NS = 86_400 * 1_000_000_000
@@ -48,7 +49,7 @@ class Project:
     outside
         Media that its documents use from elsewhere, with their sizes.
     used_by
-        Other projects that use its media, with how many files.
+        Its media that others use: by the folder of another project, or by a catalogue's name.
     generated
         The files that can be made again.
     problems
@@ -64,7 +65,7 @@ class Project:
     active_ns: int = 0
     activity: Activity = Activity.ACTIVE
     outside: dict[bytes, int] = field(default_factory=dict)
-    used_by: dict[bytes, int] = field(default_factory=dict)
+    used_by: dict[bytes, list[bytes]] = field(default_factory=dict)
     generated: dict[bytes, Regenerable] = field(default_factory=dict)
     problems: list[Problem] = field(default_factory=list)
     archive: Archived | None = None
@@ -81,6 +82,7 @@ def projects(
     folders: ProjectFolders | None = None,
     quiet_before_ns: int = 0,
     under: tuple[bytes, ...] = (),
+    measures: Measures | None = None,
 ) -> list[Project]:
     """Return the projects of the stock, the one that was quiet for the longest first.
 
@@ -92,11 +94,13 @@ def projects(
         Only these folders, and projects below them; all when empty.
     """
     folders = folders or ProjectFolders(stock)
+    measures = measures or Measures(stock)
     made = {
         each.path: each
-        for each in all_caches(stock, recipes, folders, Filter()).found
+        for each in all_caches(stock, recipes, folders, Filter(), measures=measures).found
         if each.source is not None and each.batch.project is not None
     }
+    finished = _finished(stock, folders, measures)
     found: dict[bytes, Project] = {}
     sizes: dict[bytes, int] = {}
     for folder, _, rows in stock.listing.by_folder(Filter()):
@@ -108,10 +112,10 @@ def projects(
             if path is None:
                 continue
             project = found.setdefault(path, Project(path))
-            part = _part(file, kind, made)
+            part = "finished" if file in finished else _part(file, kind, made)
             project.files[part] += 1
             project.sizes[part] += size
-            if part in ("originals", "documents"):
+            if part in ("originals", "finished", "documents"):
                 project.active_ns = max(project.active_ns, modified_ns)
             elif part == "generated":
                 project.generated[file] = made[file]
@@ -124,6 +128,20 @@ def projects(
         _note_activity(project, archived.get(project.path), quiet_before_ns)
     wanted = (each for each in found.values() if not under or _is_under(each.path, under))
     return sorted(wanted, key=lambda each: (each.active_ns, each.path))
+
+
+def _finished(stock: Stock, folders: ProjectFolders, measures: Measures) -> set[bytes]:
+    """Return the paths of finished films and mixes."""
+    documents = folders.documents()
+    candidates = (
+        Candidate((path, size, modified_ns), kind, documents.get(project or b"", ()))
+        for folder, _, rows in stock.listing.by_folder(Filter())
+        for project in (folders.of(folder),)
+        for name, kind, size, modified_ns, _ in rows
+        for path in (folder + b"/" + name,)
+        if may_be_finished(path, kind, project)
+    )
+    return finished_films(candidates, measures)
 
 
 def _part(path: bytes, kind: str, made: Container[bytes]) -> str:
@@ -158,14 +176,28 @@ def _note_use(found: Mapping[bytes, Project], folders: ProjectFolders, sizes: Ma
                 project.problems.append(Problem(document, why))
                 continue
             project.outside |= {path: sizes[path] for path in used if not lies_below(path, project.path)}
+    for document in folders.loose_documents:
+        _note_use_by_loose(document, found, folders, paths, names)
     for project in found.values():
-        counts: dict[bytes, int] = defaultdict(int)
-        for path in project.outside:
+        for path in sorted(project.outside):
+            owner = folders.of(path.rpartition(b"/")[0] or b"/")
+            if owner is not None and owner != project.path:
+                found[owner].used_by.setdefault(project.path, []).append(path)
+
+
+def _note_use_by_loose(
+    document: bytes,
+    found: Mapping[bytes, Project],
+    folders: ProjectFolders,
+    paths: StockPaths,
+    names: Names,
+) -> None:
+    """Note what a document that belongs to no project uses; of one that cannot be read `lending` tells."""
+    with suppress(OSError, ValueError):
+        for path in _used_by(document, os.path.dirname(document), paths, names):
             owner = folders.of(path.rpartition(b"/")[0] or b"/")
             if owner is not None:
-                counts[owner] += 1
-        for owner, number in counts.items():
-            found[owner].used_by[project.path] = number
+                found[owner].used_by.setdefault(document, []).append(path)
 
 
 def _used_by(document: bytes, project: bytes, paths: StockPaths, names: Names) -> Iterator[bytes]:

@@ -13,6 +13,7 @@ from .runs.auditing import Audit, audit
 from .runs.checking import check_plan
 from .runs.choosing import find_run, last_waiting_run, surely_began
 from .runs.folding import FoldReport, fold
+from .runs.grades import Consent
 from .runs.plan import Merged, Plan, make_plan
 from .runs.releasing import ReleaseReport, release
 from .runs.unfolding import COMES_BACK, UnfoldReport, unfold, unfold_from
@@ -32,6 +33,7 @@ __all__ = [
     "UnfoldReport",
     "COMES_BACK",
     "release",
+    "Consent",
     "ReleaseReport",
     "plan_packing",
     "Packing",

@@ -1,9 +1,22 @@
 """Folding a project that was archived: each file is read again and must be what the package has."""
 
 import os
+from dataclasses import replace
 
+from foldkeep.find import Lending
 from foldkeep.formats import Form, Listed
-from foldkeep.model import Action, DocketRow, Place, Progress, UnusableInput, innermost, kind_of, no_progress, visible
+from foldkeep.model import (
+    Action,
+    DocketRow,
+    Place,
+    Progress,
+    SourceFacts,
+    UnusableInput,
+    innermost,
+    kind_of,
+    no_progress,
+    visible,
+)
 from foldkeep.stock import Stock
 from foldkeep.storage.local import modified_ns
 
@@ -18,13 +31,14 @@ def fold_original(
     stock: Stock,
     packing: Packing,
     report: ArchiveReport,
+    lent: Lending,
     progress: Progress = no_progress,
     *,
     break_lock: bool = False,
 ) -> FoldReport:
     """Fold the files of a project whose package was just made and read back.
 
-    A file that changed since it was archived is left, and so are symbolic links.
+    A file that changed since it was archived is left, and so are symbolic links, and what others use.
 
     Raises
     ------
@@ -45,27 +59,30 @@ def fold_original(
     place = places[top]
     digests = {file.path: file.digest for file in stock.archives.files_of(report.key)}
     plan = Plan(os.fsdecode(report.package))
-    plan.by_place[place.path] = sorted(_items(packing, report, place, digests), key=lambda item: item.row.path)
+    items = (replace(item, refusal=lent.reason(item.row.path)) for item in _items(packing, report, place, digests))
+    plan.by_place[place.path] = sorted(items, key=lambda item: item.row.path)
     return fold(stock, check_plan(stock, plan), progress, break_lock=break_lock)
 
 
 def _items(packing: Packing, report: ArchiveReport, place: Place, digests: dict[bytes, bytes]) -> list[Item]:
-    files: list[tuple[bytes, int, int, bytes | None]] = []
-    for entry in packing.entries:
-        if entry.listed.form in (Form.FILE, Form.SAME) and not entry.listed.is_outside:
-            digest = digests[_content(packing, entry.listed, entry)]
-            files.append((entry.source, entry.facts.st_size, modified_ns(entry.facts), digest))
-    for path in packing.left_out:
-        facts = os.lstat(path)
-        files.append((path, facts.st_size, modified_ns(facts), None))
-    return [
+    reason = f"archived in {visible(report.package)}"
+
+    def row(path: bytes, facts: os.stat_result, digest: bytes | None) -> DocketRow:
+        kind = kind_of(os.path.basename(path))
+        return DocketRow("archived", Action.FOLD, path, facts.st_size, kind, modified_ns(facts), digest, reason)
+
+    items = [
         Item(
-            DocketRow("archived", Action.FOLD, path, size, kind_of(os.path.basename(path)), modified_ns, digest,
-                      f"archived in {visible(report.package)}"),
+            row(entry.source, entry.facts, digests[_content(packing, entry.listed, entry)]),
             place, [], package=report.package,
         )
-        for path, size, modified_ns, digest in files
+        for entry in packing.entries
+        if entry.listed.form in (Form.FILE, Form.SAME) and not entry.listed.is_outside
     ]  # fmt: skip
+    for path, (grade, recipe) in packing.left_out_recipes.items():
+        source = SourceFacts(0, 0, grade=grade, recipe=recipe)  # everything in the package vouches for it
+        items.append(Item(row(path, os.lstat(path), None), place, [], package=report.package, source_facts=source))
+    return items
 
 
 def _content(packing: Packing, listed: Listed, entry: Packed) -> bytes:

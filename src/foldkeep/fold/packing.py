@@ -8,9 +8,9 @@ from dataclasses import dataclass, field, replace
 
 from blake3 import blake3
 
-from foldkeep.find import Project, Uses
+from foldkeep.find import Project, UsesOfAll
 from foldkeep.formats import Form, Listed, bagit
-from foldkeep.model import FOLD_NAME, Problem, UnusableInput, beside, reason_of, visible
+from foldkeep.model import FOLD_NAME, Grade, Problem, UnusableInput, beside, reason_of, visible
 from foldkeep.storage.local import FOLDER, facts_at, open_path
 
 _BLOCK = 512
@@ -44,8 +44,9 @@ class Packing:
     entries
         All names, folders before what is in them.
     left_out
-        Files that can be made again from what is in the package and that no document of the project mentions, with
-        their sizes.
+        Files that can be made again from what is in the package and that nobody uses, with their sizes.
+    left_out_recipes
+        The grade of each of these, and the recipe that takes it.
     left_out_whats
         Bytes of these by what they are.
     problems
@@ -56,6 +57,7 @@ class Packing:
     facts: os.stat_result
     entries: list[Packed] = field(default_factory=list)
     left_out: dict[bytes, int] = field(default_factory=dict)
+    left_out_recipes: dict[bytes, tuple[Grade, str]] = field(default_factory=dict)
     left_out_whats: Counter[str] = field(default_factory=Counter)
     problems: list[Problem] = field(default_factory=list)
 
@@ -75,11 +77,13 @@ class Packing:
         return [entry for entry in self.files if entry.listed.is_outside]
 
 
-def plan_packing(project: Project, *, outside_media: bool = True, generated: bool = False) -> Packing:
+def plan_packing(project: Project, used: UsesOfAll, *, outside_media: bool = True, generated: bool = False) -> Packing:
     """Look at a project on the disk and return what goes into its package.
 
     Parameters
     ----------
+    used
+        What anybody uses of what can be made again in it.
     outside_media
         Bring in media that it uses from elsewhere.
     generated
@@ -100,15 +104,15 @@ def plan_packing(project: Project, *, outside_media: bool = True, generated: boo
     outside = _outside(project, packing.problems) if outside_media else []
     going = {path for path, facts in names if stat.S_ISREG(facts.st_mode)} | {path for path, _ in outside}
     lies_there = going - project.generated.keys()
-    # What a timeline uses as it is may have been made by hand after all.
-    uses = Uses(project.documents, project.generated)
     payloads = _Payloads(bagit.plain_name(os.path.basename(project.path) or b"project"))
     first_of: dict[tuple[int, int], bytes] = {}
     for path, facts in names:
         made = None if generated or not stat.S_ISREG(facts.st_mode) else project.generated.get(path)
         # Only what is made from something in the package can be made again from the package.
-        if made and made.source in lies_there and not uses.mention(path):
+        # What a timeline uses as it is may have been made by hand after all.
+        if made and made.source in lies_there and not used.mention(path):
             packing.left_out[path] = facts.st_size
+            packing.left_out_recipes[path] = (made.grade, made.batch.recipe.name if made.batch.recipe else "")
             packing.left_out_whats[made.batch.what] += facts.st_size
             continue
         below = os.path.relpath(path, project.path)

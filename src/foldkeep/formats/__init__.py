@@ -11,6 +11,7 @@ from .inventory import (
     InventoryReader,
     write_inventory,
 )
+from .lengths import timeline_seconds
 from .listings import Form, Listed, ListingHead, listing_text, parse_listing
 from .manifests import records_of
 from .mentions import Mentions, mentions_in
@@ -43,6 +44,7 @@ __all__ = [
     "UNFINISHED",
     "Mentions",
     "mentions_in",
+    "timeline_seconds",
     "general_recipes",
     "read_recipes",
     "with_general",

@@ -128,4 +128,5 @@ _KEYS: dict[str, Callable[[Any], Any]] = {
     "manifest": _text,
     "version": _version,
     "cleared_in_use": flag,
+    "trust": flag,
 }

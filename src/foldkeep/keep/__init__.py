@@ -6,7 +6,7 @@ from .listed import listed_rows
 from .orphaned import orphan_rows
 from .projects import PROJECT_FOLDER, project_rows
 from .propose import Proposal, propose
-from .regenerable import cache_rows, derived_again
+from .regenerable import Derived, cache_rows, derived_again
 from .review import Review
 from .rules import DEFAULT_RULES, meaning, real_folder
 from .sheet import SheetCopy, SheetSet, sheet_sets
@@ -26,6 +26,7 @@ __all__ = [
     "orphan_rows",
     "cache_rows",
     "derived_again",
+    "Derived",
     "project_rows",
     "PROJECT_FOLDER",
     "write_docket",

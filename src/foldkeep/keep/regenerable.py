@@ -1,14 +1,16 @@
 """Dockets of what can be made again."""
 
 from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 
-from foldkeep.find import Caches, ProjectFolders, Regenerable, all_caches
-from foldkeep.model import Action, DocketRow, Filter, Recipe, visible
+from foldkeep.find import Caches, Measures, ProjectFolders, Regenerable, all_caches
+from foldkeep.model import Action, DocketRow, Filter, Grade, Progress, Recipe, no_progress, visible
 from foldkeep.stock import Stock
 
 from .listed import name_of
 
 _FEW_FOLDERS = 50
+_PROOFS = {"stem": ", measured: fewer pixels of the same picture", "manifest": ", which a manifest names"}
 
 
 def cache_rows(found: Caches, stock: Stock) -> Iterator[DocketRow]:
@@ -16,10 +18,10 @@ def cache_rows(found: Caches, stock: Stock) -> Iterator[DocketRow]:
 
     Their kind is what they are (``proxy``, ``render``, …), by which `fold` knows that they are no copies of it. Files
     whose source is gone, or that are in use, are left; so is what only lies in the user's cache folder, for which no
-    file can stand.
+    file can stand, and what is no more than likely. What is only perhaps derived has no row.
     """
     by_source: dict[bytes, list[Regenerable]] = {}
-    for each in found.found:
+    for each in (*found.found, *found.likely):
         if each.source is not None:
             by_source.setdefault(each.source, []).append(each)
     for source, files in sorted(by_source.items()):
@@ -32,11 +34,39 @@ def cache_rows(found: Caches, stock: Stock) -> Iterator[DocketRow]:
         why = "the others of this set can be made again while this is there"
         yield DocketRow(set_, Action.KEEP, source, kept.size, kept.kind, kept.modified_ns, kept.digest, why)
         for each in files:
-            yield _row(each, Action.FOLD, _reason(each), set_)
+            if each.grade is Grade.LIKELY:
+                why = f"likely a {_reason(each)}: {each.missing}; write fold to fold it"
+                yield _row(each, Action.LEAVE, why, set_)
+            else:
+                yield _row(each, Action.FOLD, _reason(each), set_)
     for each in found.last:
         yield _row(each, Action.LEAVE, f"its source is gone: perhaps the last there is of it; {each.batch.evidence}")
     for each, sign in found.in_use:
         yield _row(each, Action.LEAVE, sign)
+
+
+@dataclass(frozen=True, slots=True)
+class Derived:
+    """A derived file of a docket, as it was found out again.
+
+    Attributes
+    ----------
+    source
+        What it is made from.
+    grade, missing
+        How far that is shown, and what keeps it from being proved.
+    recipe
+        The name of the one that takes it; empty if a tag does.
+    made, source_digest
+        What both were before they were measured; empty where nothing had to be measured.
+    """
+
+    source: bytes
+    grade: Grade
+    missing: str = ""
+    recipe: str = ""
+    made: bytes = b""
+    source_digest: bytes = b""
 
 
 def derived_again(
@@ -45,23 +75,38 @@ def derived_again(
     recipes: Sequence[Recipe],
     projects: ProjectFolders,
     user_cache: bytes = b"",
-) -> dict[bytes, bytes]:
-    """Find out again which files of a docket are derived ones, whatever its rows say; return their sources by path.
+    progress: Progress = no_progress,
+) -> dict[bytes, Derived]:
+    """Find out again which files of a docket are derived ones, whatever its rows say; return them by path.
 
-    Nothing is looked for where no row that is to go claims to be one.
+    Nothing is looked for where no row that is to go claims to be one. What was measured before is measured again.
     """
     claimed = {row.path for row in rows if row.is_regenerable and row.action is Action.FOLD}
     if not claimed:
         return {}
     folders = tuple({path.rpartition(b"/")[0] for path in claimed})
     where = Filter(under=folders) if len(folders) <= _FEW_FOLDERS else Filter()
-    found = all_caches(stock, recipes, projects, where, user_cache).found
-    return {each.path: each.source for each in found if each.source is not None and each.path in claimed}
+    measures = Measures(stock, fresh=True, progress=progress)
+    found = all_caches(stock, recipes, projects, where, user_cache, measures)
+    before = measures.digests
+    return {
+        each.path: Derived(
+            each.source, each.grade, each.missing, each.batch.recipe.name if each.batch.recipe else "",
+            before.get(each.path, b""), before.get(each.source, b""),
+        )
+        for files in (found.found, found.likely, found.perhaps)
+        for each in files
+        if each.source is not None and each.path in claimed
+    }  # fmt: skip
 
 
 def _reason(each: Regenerable) -> str:
     version = f" of version {visible(each.batch.version)}" if each.batch.version else ""
-    return f"{each.batch.what}{version} by {each.batch.evidence}"
+    if each.batch.recipe is None:
+        return f"{each.batch.what}: {each.batch.evidence}"
+    proof = _PROOFS.get(each.batch.recipe.source, "") if each.grade is Grade.PROVED else ""
+    trusted = ", which you trust" if each.grade is Grade.TRUSTED else ""
+    return f"{each.batch.what}{version} by {each.batch.evidence}{proof}{trusted}"
 
 
 def _row(each: Regenerable, action: Action, reason: str, set_: str = "") -> DocketRow:

@@ -7,6 +7,7 @@ from .dockets import Action, DocketRow
 from .errors import FoldKeepError, PlaceBusy, StockBusy, StoppedMidway, UnusableInput
 from .files import CopySet, Place, Role, StockFile, Volume, format_digest, freed_files, parse_digest
 from .filters import Filter
+from .grades import Grade
 from .kinds import KINDS, OTHER, kind_of, suffix_of
 from .media import Facts
 from .names import (
@@ -51,6 +52,7 @@ __all__ = [
     "plain_stem",
     "preview_of",
     "Recipe",
+    "Grade",
     "Cookbook",
     "Shelf",
     "CACHE",

@@ -46,6 +46,8 @@ class Recipe:
         A regular expression for paths; its first group is the version of the program.
     cleared_in_use
         Whether such files may go while a program has the project open.
+    trust
+        Whether the user says that its files can be made again, where nothing proves it.
     """
 
     name: str
@@ -58,6 +60,7 @@ class Recipe:
     manifest: str = ""
     version: str = ""
     cleared_in_use: bool = False
+    trust: bool = False
 
     @property
     def evidence(self) -> str:
@@ -119,6 +122,7 @@ class Cookbook:
     """
 
     def __init__(self, recipes: Sequence[Recipe]) -> None:
+        self.recipes = tuple(recipes)
         self._globs = [_cut(recipe, glob) for recipe in recipes for glob in recipe.files]
         self._shelves: dict[tuple[int, ...], Shelf] = {}
 

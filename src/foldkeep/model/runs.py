@@ -5,6 +5,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
+from .grades import Grade
+
 
 class Method(StrEnum):
     """What a run does with the spares."""
@@ -51,11 +53,26 @@ class RunFileState(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class SourceFacts:
-    """What a source was when a derived file was folded; the digest is empty where its content was not known."""
+    """What a source was when a derived file was folded, and how far that could be made again from it.
+
+    Attributes
+    ----------
+    digest
+        Empty where its content was not known.
+    grade
+        None where an earlier Fold Keep did not ask.
+    recipe
+        The name of the recipe that took the derived file; empty if none did.
+    made
+        Digest of the derived file itself; empty where it was not read.
+    """
 
     size: int
     modified_ns: int
     digest: bytes = b""
+    grade: Grade | None = None
+    recipe: str = ""
+    made: bytes = b""
 
 
 @dataclass(frozen=True, slots=True)

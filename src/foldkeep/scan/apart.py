@@ -52,6 +52,11 @@ class Apart:
         answer = self._ask({"do": "picture", "uri": file_uri(path), "kind": kind})
         return base64.b64decode(answer["jpeg"]) if answer.get("jpeg") else None
 
+    def difference(self, made: bytes, source: bytes) -> str | None:
+        """Return what keeps a picture from being a mere reduction of another; empty if it is one, None if unknown."""
+        answer = self._ask({"do": "compare", "uri": file_uri(made), "source": file_uri(source), "kind": "photo"})
+        return answer.get("difference")
+
     def _ask(self, question: dict[str, str]) -> dict[str, Any]:
         if self._helper is None:
             self._start()
@@ -117,6 +122,10 @@ def _answer(question: dict[str, str]) -> dict[str, Any]:
         if kind == "photo" and "problem" not in known and (problem := missing_part(path)):
             known["problem"] = problem
         return known
+    if question["do"] == "compare":
+        from .reductions import difference
+
+        return {"difference": difference(path, path_from_uri(question["source"]))}
     from .thumbnails import picture_of
 
     jpeg = picture_of(path, kind)

@@ -15,7 +15,7 @@ _Groups = list[tuple[_Key, list[Regenerable]]]
 
 
 def show_caches(page: Page, found: Caches, top: int | None, docket: str | None = None) -> None:
-    """Write what can be made again by what it is, project and version; before it the last of their kind."""
+    """Write what can be made again by what it is, project and version; before it what is not so sure."""
     if found.last:
         page.line(
             (f"{count(len(found.last), 'file')} whose source is gone: perhaps the last there is of it, ", CARE),
@@ -30,10 +30,21 @@ def show_caches(page: Page, found: Caches, top: int | None, docket: str | None =
         for _, sign in found.in_use:
             signs[sign] += 1
         _listed(page, [(visible(sign), f"  {count(number, 'file')}") for sign, number in signs.items()], top)
+    _show_perhaps(page, found, top)
+    if found.likely:
+        page.line(
+            (f"{count(len(found.likely), 'file')} can likely be made again, ", CARE),
+            (format_size(_size(found.likely)), STRONG),
+            ": opaque files of caches that no document mentions. A docket leaves them until you write fold.",
+        )
+        _show_groups(page, found, found.likely, top)
+        page.line()
     if not found.found:
-        page.line("Nothing was found that is known to be made again and may go.")
+        page.line("Nothing was found that is proved to be made again and may go.")
     else:
-        _show_groups(page, found, top)
+        size = format_size(_size(found.found))
+        page.line((count(len(found.found), "file"), STRONG), " can be made again, ", (size, GAIN), ".")
+        _show_groups(page, found, found.found, top)
     if docket:
         page.line("The docket is ", (visible(docket), STRONG), ". Look at it, then: foldkeep fold " + visible(docket))
 
@@ -46,12 +57,23 @@ def _listed(page: Page, lines: Sequence[tuple[str, str]], top: int | None) -> No
     page.line()
 
 
-def _show_groups(page: Page, found: Caches, top: int | None) -> None:
-    files = found.found
+def _show_perhaps(page: Page, found: Caches, top: int | None) -> None:
+    """Write what may be anything, by recipe, and the word that takes a recipe for proof."""
+    if not found.perhaps:
+        return
+    page.line(
+        (f"{count(len(found.perhaps), 'file')} may be anything, ", CARE),
+        (format_size(_size(found.perhaps)), STRONG),
+        ": called like caches, and nothing proves it. Left alone, unless you name the recipe with --trust.",
+    )
+    _show_groups(page, found, found.perhaps, top)
+    page.line()
+
+
+def _show_groups(page: Page, found: Caches, files: Sequence[Regenerable], top: int | None) -> None:
     groups = _groups(files)
     has_versions = any(version for (_, _, version), _ in groups)
     names = names_apart({project for (_, project, _), _ in groups if project})
-    page.line((count(len(files), "file"), STRONG), " can be made again, ", (format_size(_size(files)), GAIN), ".")
     page.table(
         [
             Column("what", whole=True),
@@ -110,6 +132,8 @@ def caches_document(found: Caches) -> Document:
             for (what, project, version), members in _groups(found.found)
         ],
         "regenerable": [_document(each, found) for each in found.found],
+        "likely": [_document(each, found) for each in found.likely],
+        "perhaps": [_document(each, found) for each in found.perhaps],
         "source_gone": [_document(each, found) for each in found.last],
         "in_use": [{**_document(each, found), "reason": sign} for each, sign in found.in_use],
         "problems": problem_documents(found.problems),
@@ -125,6 +149,8 @@ def _document(each: Regenerable, found: Caches) -> Document:
         "used": format_moment(found.last_use.of(each)),
         "what": each.batch.what,
         "evidence": each.batch.evidence,
+        "grade": str(each.grade),
+        "missing": each.missing,
         "source": path_document(each.source) if each.source else None,
         "project": path_document(each.batch.project) if each.batch.project else None,
         "version": each.batch.version,

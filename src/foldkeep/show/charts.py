@@ -246,7 +246,7 @@ def _draw_bars(figure: "Figure", usage: Usage, by: str) -> None:
     _plain_axes(axes, max(len(parts), _FEWEST_BARS), max(sizes, default=1))
 
 
-_PART_COLORS = dict(zip(PARTS, ("#0072B2", "#E69F00", "#009E73", "#BDBDBD"), strict=True))
+_PART_COLORS = dict(zip(PARTS, ("#0072B2", "#CC79A7", "#E69F00", "#009E73", "#BDBDBD"), strict=True))
 
 
 def draw_projects(path: str, found: Sequence[Project]) -> str:

@@ -1,8 +1,9 @@
 """Packages that were made, checked and brought back, as people read them."""
 
+from collections import Counter
 from collections.abc import Sequence
 
-from foldkeep.find import Project
+from foldkeep.find import Lending, Project
 from foldkeep.fold import ArchiveReport, FoldReport, Packing, RestoreReport
 from foldkeep.model import format_size, visible
 from foldkeep.scan import Checked
@@ -14,7 +15,7 @@ from .words import count
 _MOST_ROWS = 10
 
 
-def show_packings(page: Page, work: Sequence[tuple[Project, Packing, bool]], target: bytes) -> None:
+def show_packings(page: Page, work: Sequence[tuple[Project, Packing, Lending | None]], target: bytes) -> None:
     """Write what is about to be archived."""
     page.line("Packages are made in ", (visible(target), STRONG), ":")
     page.table(
@@ -33,16 +34,22 @@ def show_packings(page: Page, work: Sequence[tuple[Project, Packing, bool]], tar
                 format_size(packing.bytes),
                 format_size(sum(packing.left_out.values())) if packing.left_out else "",
                 f"{len(packing.outside):,}" if packing.outside else "",
-                "folded" if fold else "stays",
+                "folded" if lent is not None else "stays",
             )
-            for _, packing, fold in work
+            for _, packing, lent in work
         ],
     )
-    for project, packing, fold in work:
-        if fold and project.used_by:
-            page.line((f"{visible(packing.project)} has media that other projects use:", CARE))
-            for user, number in project.used_by.items():
-                page.line(visible(user), (f"  {count(number, 'file')}", QUIET), indent=2)
+    for project, packing, lent in work:
+        if lent is None:
+            continue
+        if lent.all:
+            page.line((f"All of {visible(project.path)} stays: {lent.all} (--although-used folds it).", CARE))
+        elif lent.files:
+            going = {entry.source for entry in packing.files}
+            stays = sum(path in going for path in lent.files)
+            page.line((f"Others use {count(stays, 'file')} of {visible(project.path)}, which stay:", CARE))
+            for reason, number in sorted(Counter(lent.files.values()).items()):
+                page.line(reason, (f"  {count(number, 'file')}", QUIET), indent=2)
 
 
 def show_archived_projects(page: Page, reports: Sequence[tuple[ArchiveReport, FoldReport | None]]) -> None:

@@ -60,10 +60,10 @@ def _show_use(page: Page, found: Sequence[Project], names: Mapping[bytes, str]) 
                 f" uses {count(len(project.outside), 'file')} from elsewhere, "
                 f"{format_size(sum(project.outside.values()))}.",
             )
-        for user, number in project.used_by.items():
+        for user, files in project.used_by.items():
             page.line(
                 (names.get(user, visible(user)), STRONG),
-                f" uses {count(number, 'file')} of {names[project.path]}: archive them together, or keep it.",
+                f" uses {count(len(files), 'file')} of {names[project.path]}: archive them together, or keep it.",
             )
 
 
@@ -78,7 +78,7 @@ def projects_document(found: Sequence[Project]) -> list[Document]:
             "parts": {part: {"files": project.files[part], "bytes": project.sizes[part]} for part in PARTS},
             "documents": [path_document(path) for path in project.documents],
             "outside": [{**path_document(path), "size": size} for path, size in sorted(project.outside.items())],
-            "used_by": [{**path_document(path), "files": number} for path, number in project.used_by.items()],
+            "used_by": [{**path_document(path), "files": len(files)} for path, files in project.used_by.items()],
             "package": path_document(project.archive.package) if project.archive else None,
             "problems": problem_documents(project.problems),
         }

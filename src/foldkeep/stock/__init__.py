@@ -5,6 +5,7 @@ from .catalogs import Catalogs
 from .files import SMALL_FILE, Backlog, Files, Reading, Sighting
 from .ledger import Ledger
 from .listing import LIST_ORDERS, Listing, Sum
+from .measures import KnownMeasures, Seen
 from .pictures import Pictures
 from .places import Places
 from .sets import CRITERIA, ORDERS, Members, Sets
@@ -18,6 +19,8 @@ __all__ = [
     "Files",
     "Sets",
     "Ledger",
+    "KnownMeasures",
+    "Seen",
     "Catalogs",
     "Archives",
     "Archived",

@@ -5,12 +5,13 @@ from collections.abc import Collection, Iterable
 from operator import attrgetter
 from typing import Any
 
-from foldkeep.model import Method, Run, RunFile, RunFileState, RunSummary, SourceFacts
+from foldkeep.model import Grade, Method, Run, RunFile, RunFileState, RunSummary, SourceFacts
 
 _RUN_COLUMNS = "id, key, method, docket, started_ns, underway"
 _PLAIN = "run, number, place, path, slot, size, modified_ns, digest, keeper, state, reason, target, method, words"
-_FILE_COLUMNS = f"{_PLAIN}, target_volume, target_modified_ns, mode, source"
-_FILE_VALUES = attrgetter(*_FILE_COLUMNS.split(", ")[:-1])
+_SOURCE = "source, grade, recipe, made"
+_FILE_COLUMNS = f"{_PLAIN}, target_volume, target_modified_ns, mode, {_SOURCE}"
+_FILE_VALUES = attrgetter(*_FILE_COLUMNS.removesuffix(f", {_SOURCE}").split(", "))
 _NEWS = "state, reason, digest, keeper, target, words, target_volume, target_modified_ns, mode"
 _FILE_NEWS = attrgetter(*_NEWS.split(", "))
 
@@ -33,15 +34,15 @@ class Ledger:
     def put(self, files: Iterable[RunFile]) -> None:
         """Write down files of a run that is about to begin."""
         self._db.executemany(
-            f"INSERT INTO run_files ({_FILE_COLUMNS}) VALUES ({','.join('?' * 18)})",
-            ((*_FILE_VALUES(file), _told(file.source)) for file in files),
+            f"INSERT INTO run_files ({_FILE_COLUMNS}) VALUES ({','.join('?' * 21)})",
+            ((*_FILE_VALUES(file), *_told(file.source)) for file in files),
         )
 
     def update(self, files: Iterable[RunFile]) -> None:
         """Bring what was found out about files of a run up to date; where they come from stays."""
         self._db.executemany(
-            f"UPDATE run_files SET ({_NEWS}, source) = ({','.join('?' * 10)}) WHERE run = ? AND number = ?",
-            ((*_FILE_NEWS(file), _told(file.source), file.run, file.number) for file in files),
+            f"UPDATE run_files SET ({_NEWS}, {_SOURCE}) = ({','.join('?' * 13)}) WHERE run = ? AND number = ?",
+            ((*_FILE_NEWS(file), *_told(file.source), file.run, file.number) for file in files),
         )
 
     def set_underway(self, run: int, underway: bool) -> None:
@@ -140,10 +141,15 @@ def _run_file(row: tuple[Any, ...]) -> RunFile:
     source = None
     if row[17]:
         size, modified_ns, digest = row[17].split()
-        source = SourceFacts(int(size), int(modified_ns), b"" if digest == "-" else bytes.fromhex(digest))
+        known = b"" if digest == "-" else bytes.fromhex(digest)
+        source = SourceFacts(int(size), int(modified_ns), known, Grade(row[18]) if row[18] else None, *row[19:21])
     values = [*row[:9], RunFileState(row[9]), *row[10:12], Method(row[12]), row[13], source, *row[14:17]]
     return RunFile(*values)
 
 
-def _told(source: SourceFacts | None) -> str:
-    return f"{source.size} {source.modified_ns} {source.digest.hex() or '-'}" if source else ""
+def _told(source: SourceFacts | None) -> tuple[str, str, str, bytes]:
+    """Return the values of the columns `_SOURCE`."""
+    if source is None:
+        return "", "", "", b""
+    facts = f"{source.size} {source.modified_ns} {source.digest.hex() or '-'}"
+    return facts, source.grade or "", source.recipe, source.made

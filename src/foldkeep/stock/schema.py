@@ -145,6 +145,18 @@ _MIGRATIONS = (
     ALTER TABLE run_files ADD COLUMN mode INTEGER NOT NULL DEFAULT 0;  -- of one that moved to another volume
     CREATE INDEX run_files_linking ON run_files (keeper) WHERE method = 'symlink';
     """,
+    """
+    ALTER TABLE run_files ADD COLUMN grade TEXT NOT NULL DEFAULT '';   -- of a derived file's evidence, when it went
+    ALTER TABLE run_files ADD COLUMN recipe TEXT NOT NULL DEFAULT '';  -- that took it; empty if none did
+    ALTER TABLE run_files ADD COLUMN made BLOB NOT NULL DEFAULT x'';   -- digest of a derived file
+    CREATE TABLE measures (
+        what TEXT NOT NULL,                 -- what was asked
+        files BLOB NOT NULL,                -- digest of the paths, sizes and times of the files that it was asked of
+        measurer INTEGER NOT NULL,          -- the version of our measuring
+        answer TEXT NOT NULL,
+        PRIMARY KEY (what, files)
+    ) STRICT, WITHOUT ROWID;
+    """,
 )
 VERSION = len(_MIGRATIONS)
 

@@ -16,6 +16,7 @@ from .facts import KnownFacts
 from .files import Files
 from .ledger import Ledger
 from .listing import Listing
+from .measures import KnownMeasures
 from .places import Places
 from .schema import migrate
 from .sets import Sets
@@ -42,6 +43,7 @@ class Stock:
         self.ledger = Ledger(connection)
         self.listing = Listing(connection)
         self.facts = KnownFacts(connection)
+        self.measures = KnownMeasures(connection)
         self.catalogs = Catalogs(connection)
         self.archives = Archives(connection)
 

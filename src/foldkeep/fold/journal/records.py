@@ -10,6 +10,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from foldkeep.model import (
+    Grade,
     Method,
     RunFile,
     RunFileState,
@@ -216,9 +217,12 @@ def _encoded_going(record: Going, place: PathBytes) -> Json:
     if file.link:
         line["link"] = file_uri(b"/" + file.link)
     if file.source:
-        line["source"] = [
-            file.source.size, file.source.modified_ns, format_digest(file.source.digest) if file.source.digest else ""
-        ]  # fmt: skip
+        source = file.source
+        line["source"] = [source.size, source.modified_ns, format_digest(source.digest) if source.digest else ""]
+        if source.grade:
+            line |= {"grade": str(source.grade), "recipe": source.recipe}
+        if source.made:
+            line["made"] = format_digest(source.made)
     if file.target:
         line |= {"to": _where(place, file.target), "across": record.across}
     if file.target_volume:
@@ -269,7 +273,11 @@ def _decoded_going(line: Json, place: PathBytes) -> Going:
     source = None
     if line.get("source"):
         size, modified, digest = line["source"]
-        source = SourceFacts(int(size), int(modified), parse_digest(digest) if digest else b"")
+        source = SourceFacts(
+            int(size), int(modified), parse_digest(digest) if digest else b"",
+            Grade(line["grade"]) if "grade" in line else None, str(line.get("recipe", "")),
+            parse_digest(line["made"]) if "made" in line else b"",
+        )  # fmt: skip
     file = RunFile(
         0,
         int(line["n"]),

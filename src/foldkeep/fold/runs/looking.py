@@ -100,13 +100,17 @@ class Looker:
         if keeper and not lies_below(keeper, self.bench.vault.place):
             self._check_not_another_view(keeper)
         news: dict[str, Any] = {"keeper": keeper, "digest": verified.digest}
+        if item.is_derived and item.source_facts:
+            news |= {"digest": b"", "source": replace(item.source_facts, made=verified.digest)}
+            verified = replace(verified, digest=b"")
         if item.source:
             self._check_not_open(file.path)
             witness = check_source(item.source, verified.spare, item.source_facts)
             verified = replace(verified, witness=witness)
             identity = witness.stamp.identity
-            known = item.source_facts.digest if item.source_facts else b""
-            news |= {"keeper": item.source, "source": SourceFacts(identity.size, identity.modified_ns, known)}
+            facts = news.get("source") or SourceFacts(0, 0)
+            news |= {"keeper": item.source}
+            news["source"] = replace(facts, size=identity.size, modified_ns=identity.modified_ns)
         if item.package:
             news["keeper"] = item.package
         if item.words_in:

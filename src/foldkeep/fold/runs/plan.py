@@ -7,10 +7,12 @@ from dataclasses import dataclass, field, replace
 from enum import IntEnum
 
 from foldkeep.formats import Difference, Xmp
+from foldkeep.keep import Derived
 from foldkeep.model import (
     FOLD_NAME,
     Action,
     DocketRow,
+    Grade,
     Method,
     Place,
     SourceFacts,
@@ -114,9 +116,12 @@ class Item:
     @property
     def is_read(self) -> bool:
         """Whether its content is read before anything is done to it."""
-        if self.package:
-            return self.row.digest is not None  # what can be made again is not in the package
-        return bool(self.keepers or self.words_in) or not (self.master or self.litter or self.source)
+        return bool(self.keepers or self.words_in) or not (self.master or self.litter)
+
+    @property
+    def is_derived(self) -> bool:
+        """Whether nothing has its content, but it can be made again."""
+        return bool(self.source or (self.package and self.source_facts))
 
     @property
     def is_named(self) -> bool:
@@ -197,7 +202,7 @@ def make_plan(
     into: bytes = b"",
     *,
     allow_last_copy: bool = False,
-    derived: Mapping[bytes, bytes] | None = None,
+    derived: Mapping[bytes, Derived] | None = None,
 ) -> Plan:
     """Check a docket's rows against each other and against the places.
 
@@ -210,7 +215,7 @@ def make_plan(
     allow_last_copy
         Let sets go of which no copy stays.
     derived
-        What of the docket's files are derived ones, found out now, each with its source: no row is believed that.
+        What of the docket's files are derived ones, found out now: no row is believed that.
 
     Raises
     ------
@@ -249,18 +254,28 @@ def make_plan(
         place = place_of[row.path]
         target = _target(into, place, row.path, several) if method is Method.MOVE else b""
         if row.is_regenerable and stays:
-            source = (derived or {}).get(row.path)
             item = Item(row, place, [], method, target, source=stays[0], refusal=_UNPROVED)
-            if source in stays:
-                kept = row_at[source]
-                facts = SourceFacts(kept.size, kept.modified_ns, kept.digest or b"")
-                item = replace(item, source=source, source_facts=facts, refusal="")
+            found = (derived or {}).get(row.path)
+            if found is not None and found.source in stays:
+                item = _derived_item(item, found, row_at[found.source])
         else:
             item = Item(row, place, stays, method, target)
         plan.by_place.setdefault(place.path, []).append(item)
     for items in plan.by_place.values():
         items.sort(key=lambda item: item.row.path)  # a folder after the other, so that each is opened once
     return plan
+
+
+def _derived_item(item: Item, found: Derived, kept: DocketRow) -> Item:
+    """Return the item of a derived file whose source is in its set, with what was found out of both."""
+    if found.grade is Grade.PERHAPS:
+        return replace(item, refusal=f"it may be anything: {found.missing}")
+    if found.grade is Grade.LIKELY and item.method is Method.DELETE:
+        return replace(item, refusal="it is only likely that it can be made again: fold it, look, then release it")
+    digest = found.source_digest or kept.digest or b""
+    facts = SourceFacts(kept.size, kept.modified_ns, digest, found.grade, found.recipe, found.made)
+    row = replace(item.row, digest=found.made or item.row.digest)
+    return replace(item, row=row, source=found.source, source_facts=facts, refusal="")
 
 
 def _target(into: bytes, place: Place, path: bytes, several: bool) -> bytes:

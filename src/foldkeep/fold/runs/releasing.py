@@ -27,6 +27,7 @@ from ..recovery.settling import files_by_place, settle, settle_all, write_down
 from ..removing import CHANGED, GONE, remove
 from ..space import Space, free_space
 from ..vault import Vault
+from .grades import Consent
 from .midway import midway
 from .vouching import NO_COPY, Stands, Vouchers
 
@@ -63,6 +64,7 @@ def release(
     runs: list[Run],
     *,
     allow_last_copy: bool = False,
+    consent: Consent | None = None,
     progress: Progress = no_progress,
     break_lock: bool = False,
 ) -> ReleaseReport:
@@ -77,6 +79,8 @@ def release(
         A stock that is held.
     allow_last_copy
         Delete also what is nowhere else.
+    consent
+        What the user says of derived files without proof; they stay if None.
     break_lock
         Take locks of other computers on places for dead.
 
@@ -94,7 +98,7 @@ def release(
     places = {file.place for _, files in work for file in files}
     witnesses = {file.keeper for _, files in work for file in files if file.keeper}
     before = free_space(places)
-    vouchers = Vouchers(stock)
+    vouchers = Vouchers(stock, consent or Consent())
 
     def told() -> None:
         progress(Step("Releasing", report.released, total, "files"))

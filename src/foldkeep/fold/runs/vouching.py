@@ -15,6 +15,7 @@ from foldkeep.storage.local import NotSafe, Stamp, Stamps, digest_of, facts_at, 
 from ..sidecars.merging import check_said
 from ..source import check_source
 from ..verify import Comparison, Witness, compared
+from .grades import Consent
 
 PathBytes = bytes
 Stands = Callable[[], bool]
@@ -35,11 +36,14 @@ class Vouchers:
 
     Attributes
     ----------
+    consent
+        What the user says of derived files without proof.
     stamps
         What became of files by the hands of this process.
     """
 
     stock: Stock
+    consent: Consent = field(default_factory=Consent)
     stamps: Stamps = field(default_factory=Stamps)
     _comparison: Comparison = field(default_factory=Comparison)
     _read: dict[PathBytes, tuple[Stamp, bytes, float]] = field(default_factory=dict)
@@ -73,6 +77,8 @@ class Vouchers:
             If it cannot be read.
         """
         if file.is_regenerable:
+            self.consent.check(file)
+            self._check_made(file, descriptor)
             return _always if allow_last_copy else self._source(file, descriptor)
         if not file.digest:
             return _always  # what kept a folder from becoming empty, and nobody read
@@ -98,9 +104,12 @@ class Vouchers:
         return lambda: self.stamps.stands(witness.path, witness.stamp)
 
     def _check_digest(self, file: RunFile, descriptor: int) -> None:
-        os.lseek(descriptor, 0, os.SEEK_SET)
-        if digest_of(descriptor, file.size) != (file.digest, file.size):
-            raise NotSafe(NOT_WHAT_WAS_FOLDED)
+        _check_content(descriptor, file.digest, file.size)
+
+    def _check_made(self, file: RunFile, descriptor: int) -> None:
+        """Read a derived file; earlier versions did not write down what it held."""
+        if file.source and file.source.made:
+            _check_content(descriptor, file.source.made, file.size)
 
     def _copy(self, file: RunFile, descriptor: int) -> Witness | None:
         """Return a copy outside every fold that was compared with the file now, or a moment ago with its like."""
@@ -153,6 +162,12 @@ class Vouchers:
         if archive.key not in self._packages:
             self._packages[archive.key] = _Package(archive)
         return self._packages[archive.key]
+
+
+def _check_content(descriptor: int, digest: bytes, size: int) -> None:
+    os.lseek(descriptor, 0, os.SEEK_SET)
+    if digest_of(descriptor, size) != (digest, size):
+        raise NotSafe(NOT_WHAT_WAS_FOLDED)
 
 
 def _always() -> bool:

@@ -1,0 +1,88 @@
+"""How far it is shown that a file can be made again: proved, likely, or no more than a name."""
+
+import re
+from collections import Counter
+from collections.abc import Iterable, Sequence
+
+from foldkeep.formats import mentions_in
+from foldkeep.model import Grade, Recipe, kind_of, lies_below, stem_of, suffix_of
+
+from ..mentioned import Uses
+from ..project_folders import ProjectFolders
+from .names import is_machine_made
+
+MEASURED = ("proxy", "thumbnail")
+"""What a picture may be of which a measured source proves that it can be made again."""
+
+_NEARLY_ALL = 0.9
+_FILE_NAME = re.compile(r"[\w)\]}-]\.(\w{2,5})\b")
+_MEDIA = ("photo", "video", "audio")
+
+
+def grade_at_first(recipe: Recipe, kind: str, source_kind: str) -> Grade | None:
+    """Return the grade that a recipe alone gives to a file whose source is there; None if that must be measured."""
+    if recipe.trust:
+        return Grade.TRUSTED
+    if recipe.source == "manifest":
+        return Grade.PROVED
+    if recipe.source == "stem" and recipe.what in MEASURED and kind == source_kind == "photo":
+        return None
+    return Grade.PERHAPS
+
+
+def are_machine_made(names: Sequence[bytes]) -> bool:
+    """Tell whether nearly all the files of a folder have one suffix, and names that only programs give."""
+    if not names:
+        return False
+    suffixes = [suffix_of(name) for name in names]
+    ((commonest, _),) = Counter(suffixes).most_common(1)
+    made = sum(
+        suffix == commonest and is_machine_made(stem_of(name)) for name, suffix in zip(names, suffixes, strict=True)
+    )
+    return made >= _NEARLY_ALL * len(names)
+
+
+class Vouching:
+    """Tells which projects have a document that may vouch for the opaque files of their caches.
+
+    Parameters
+    ----------
+    tops
+        The folders of places.
+    media
+        The paths of the media that no recipe takes.
+    """
+
+    def __init__(self, projects: ProjectFolders, tops: Iterable[bytes], media: Iterable[bytes]) -> None:
+        self._of_project = projects.documents()
+        self._tops = frozenset(tops)
+        self._media = media
+        self._known: dict[bytes, bool] = {}
+
+    def vouches(self, project: bytes | None) -> bool:
+        """Tell whether a project has a document that can be read and names something.
+
+        One at the top of a place counts only if the place is that project: it names most of the media there.
+        """
+        if project is None:
+            return False
+        if project not in self._known:
+            paths = [path for path in self._of_project.get(project, ()) if _names_something(path)]
+            self._known[project] = bool(paths) and (project not in self._tops or self._is_of_this(project, paths))
+        return self._known[project]
+
+    def _is_of_this(self, top: bytes, documents: Sequence[bytes]) -> bool:
+        media = [path for path in self._media if lies_below(path, top)]
+        uses = Uses(documents, media)
+        return 2 * sum(uses.mention(path) for path in media) >= len(media) > 0
+
+
+def _names_something(document: bytes) -> bool:
+    """Tell whether a document can be read and names any media."""
+    try:
+        found = mentions_in(document)
+    except (OSError, ValueError):
+        return False
+    return bool(found.entries) or any(
+        kind_of(b"x." + match[1].encode()) in _MEDIA for text in found.texts for match in _FILE_NAME.finditer(text)
+    )

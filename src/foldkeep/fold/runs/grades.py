@@ -1,0 +1,52 @@
+"""Whether the evidence that a derived file went with is enough to delete it for good."""
+
+import os
+from dataclasses import dataclass, field
+
+from foldkeep.model import Cookbook, Grade, Recipe, RunFile, visible
+from foldkeep.storage.local import NotSafe
+
+_TAG = b"CACHEDIR.TAG"
+
+
+@dataclass(frozen=True, slots=True)
+class Consent:
+    """What the user says of derived files without proof.
+
+    Attributes
+    ----------
+    likely
+        Those that are likely made again may go.
+    recipes
+        The recipes of today; the files of those that are trusted may go.
+    """
+
+    likely: bool = False
+    recipes: Cookbook = field(default_factory=lambda: Cookbook(()))
+
+    def check(self, file: RunFile) -> None:
+        """Raise NotSafe unless it is proved that a derived file can be made again, or the user vouches for it.
+
+        Of one that an earlier Fold Keep folded, only a tag's word is proof.
+        """
+        grade = file.source.grade if file.source else None
+        if grade is Grade.PROVED or (grade is Grade.LIKELY and self.likely):
+            return
+        if grade is None and os.path.basename(file.keeper) == _TAG:
+            return
+        known = file.source.recipe if file.source else ""
+        recipe = next((each for each in self.recipes.recipes if each.name == known), None) if known else None
+        recipe = recipe or self._recipe_of(file)
+        if recipe is not None and recipe.trust:
+            return
+        if grade is Grade.LIKELY:
+            raise NotSafe("it is only likely that it can be made again; look at it, then say --likely")
+        if recipe is None:
+            raise NotSafe("nothing proves that it can be made again; unfold it to keep it")
+        name = visible(recipe.name)
+        raise NotSafe(f"nothing but your word says that it can be made again; say it here too: --trust '{name}'")
+
+    def _recipe_of(self, file: RunFile) -> Recipe | None:
+        folder, _, name = os.path.relpath(file.path, file.place).rpartition(b"/")
+        below = os.fsdecode(folder)
+        return self.recipes.of(f"{below}/" if below else "").takes(name)

@@ -1,0 +1,17 @@
+"""How far it is shown that a derived file can be made again."""
+
+from enum import StrEnum
+
+
+class Grade(StrEnum):
+    """What the evidence for a derived file amounts to."""
+
+    PROVED = "proved"  # a cache tag, a manifest, or a source that was measured
+    TRUSTED = "trusted"  # the user named the recipe that takes it
+    LIKELY = "likely"  # an opaque file with a machine's name, in a cache's folder, that no document mentions
+    PERHAPS = "perhaps"  # a name, or a folder's name, and nothing more
+
+    @property
+    def may_go(self) -> bool:
+        """Whether a docket may propose to fold such a file, and a package may lack it."""
+        return self in (Grade.PROVED, Grade.TRUSTED)
