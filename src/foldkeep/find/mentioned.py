@@ -4,18 +4,26 @@ import os
 import re
 from collections import defaultdict
 from collections.abc import Collection, Iterable, Iterator, Sequence
+from itertools import chain, islice
 
 from foldkeep.formats import Mentions, mentions_in
-from foldkeep.model import Problem, UnusableInput, reason_of, stem_of
+from foldkeep.model import Problem, UnusableInput, kind_of, reason_of, stem_of
 from foldkeep.stock import Stock
 
+from .aliases import aliases
 from .catalogs import comparable, local_path, spellings, uses
 from .project_folders import ProjectFolders
 
 _TAIL = 4
-_NUMBER = re.compile(r"\d+(?=\.[^.]*$)|\d+$")
-# How programs write a run of pictures: kite.%04d.exr, kite.####.exr, kite.[0001-0100].exr, kite.*.exr
-_NUMBERS = re.compile(r"%0?\d*d|#+|\[\d+-\d+\]|\{\d+\.\.\d+\}|\*|@+")
+_REEL = 8  # characters that CMX 3600 has for the name of a tape
+_NUMBER, _LAST_NUMBER = re.compile(r"\d+"), re.compile(r"\d+$")
+_MOST_NUMBERS = 2  # of a name that may count the pictures of a run, from its end
+_WORD, _SHORTEST_STEM = re.compile(r"[\w-]+"), 4
+_PLAYED = ("video", "audio")
+# How programs write a run of pictures: kite.%04d.exr, kite.####.exr, kite.[0001-0100].exr, kite.$F4.exr, …
+_NUMBERS = re.compile(
+    r"%0?\d*[du]|%\(\w+\)0?\d*d|#+|\[\d+[-:,]\d+\]|\{\d+(?:\.\.|-)\d+\}|\{\w*(?::\w+)?\}|<\w+>|\$\{?[A-Za-z]+\d*\}?|\*|@+|\?+"
+)
 
 
 class Uses:
@@ -36,6 +44,7 @@ class Uses:
         self._names: set[str] = set()
         self._stems: set[str] = set()
         self._texts: set[str] = set()
+        self._starts: set[str] = set()
         names = Names(_name(path) for path in paths)
         for document in documents:
             try:
@@ -46,6 +55,10 @@ class Uses:
                 self._everything = True
                 continue
             self._note(document, found)
+            for reel in found.reels:
+                self._stems.add(comparable(os.fsencode(reel)))
+                if len(reel) == _REEL:
+                    self._starts |= {comparable(os.fsencode(reel)), _plain(reel)}
             for text in found.texts:
                 self._texts |= names.within(comparable(os.fsencode(text)))
 
@@ -59,7 +72,7 @@ class Uses:
             for spelling in spellings(text):
                 path = os.path.normpath(os.path.join(base, spelling))
                 if not entry.by_name:
-                    self._paths.add(comparable(path))
+                    self._paths |= {comparable(path), comparable(os.path.realpath(path))}
                 if entry.by_name or not os.path.lexists(path):
                     self._names.add(_name(path))
                     if entry.by_name:
@@ -76,7 +89,16 @@ class Uses:
         name, stem = _name(path), _stem(path)
         if self._everything or comparable(path) in self._paths or name in self._texts:
             return True
-        return (not source or stem != _stem(source)) and (name in self._names or stem in self._stems)
+        if source and stem == _stem(source):
+            return False
+        return name in self._names or stem in self._stems or self._is_cut(stem)
+
+    def _is_cut(self, stem: str) -> bool:
+        """Tell whether a reel is the beginning of a stem, with or without what is no letter or digit."""
+        if not self._starts:
+            return False
+        plain = _plain(stem)
+        return any(stem[:length] in self._starts or plain[:length] in self._starts for length in range(4, _REEL + 1))
 
 
 class UsesOfAll:
@@ -92,7 +114,9 @@ class UsesOfAll:
 
     def __init__(self, stock: Stock, projects: ProjectFolders, paths: Iterable[bytes]) -> None:
         asked = set(paths)
-        self._said = Uses(projects.all_documents if asked else (), asked)
+        self._aliases = aliases(stock, projects, asked) if asked else {}
+        also = (other for others in self._aliases.values() for other in others)
+        self._said = Uses(projects.all_documents if asked else (), chain(asked, also))
         self.problems = self._said.problems
         self._catalogued: Collection[bytes] | None = ()
         try:
@@ -103,7 +127,16 @@ class UsesOfAll:
 
     def mention(self, path: bytes, source: bytes = b"") -> bool:
         """Tell whether a file is used; `source` as for `Uses.mention`."""
-        return self._catalogued is None or path in self._catalogued or self._said.mention(path, source)
+        if self._catalogued is None or self._said.mention(path, source):
+            return True
+        others = self._aliases.get(path, ())
+        return path in self._catalogued or any(
+            other in self._catalogued or self._said.mention(other) for other in others
+        )
+
+
+def _plain(text: str) -> str:
+    return "".join(mark for mark in comparable(os.fsencode(text)) if mark.isalnum())
 
 
 def _name(path: bytes) -> str:
@@ -119,34 +152,45 @@ class Names:
 
     def __init__(self, names: Iterable[str]) -> None:
         self._of_tail: dict[str, set[str]] = defaultdict(set)
+        self._of_stem: dict[str, set[str]] = defaultdict(set)
         self._runs: dict[str, dict[str, set[str]]] = defaultdict(lambda: defaultdict(set))
         for name in names:
             self._of_tail[_tail(name)].add(name)
-            if number := _NUMBER.search(name):
-                self._runs[name[number.end() :]][name[: number.start()]].add(name)
+            stem = name.rpartition(".")[0]
+            if len(stem) >= _SHORTEST_STEM and _WORD.fullmatch(stem) and any(map(str.isdigit, stem)):
+                self._of_stem[stem].add(name)
+            for number in islice(_NUMBER.finditer(name[::-1]), _MOST_NUMBERS):
+                start, end = len(name) - number.end(), len(name) - number.start()
+                self._runs[name[end:]][name[:start]].add(name)
         self._lengths = {tail: sorted({len(name) for name in found}) for tail, found in self._of_tail.items()}
+        self._before_lengths = {after: sorted({len(each) for each in found}) for after, found in self._runs.items()}
 
     def within(self, text: str) -> set[str]:
-        """Return the names that stand in a text, alone or as one of a run of numbers."""
+        """Return the names that stand in a text: alone, without their suffix, or as one of a run of numbers."""
         found: set[str] = set()
         for tail, names in self._of_tail.items():
+            is_run = tail in self._runs and kind_of(b"x" + os.fsencode(tail)) not in _PLAYED
             for end in _ends(text, tail):
                 for length in self._lengths[tail]:
                     start = end - length
                     if start >= 0 and text[start:end] in names and _stands_alone(text, start, end):
                         found.add(text[start:end])
-        if self._runs:
-            found |= self._runs_within(text)
+                if is_run and (number := _LAST_NUMBER.search(text, max(0, end - len(tail) - 20), end - len(tail))):
+                    found |= self._run(text, number.start(), tail)  # one picture of a run may stand for all
+        for mark in _NUMBERS.finditer(text):
+            for after in self._runs:
+                if text.startswith(after, mark.end()):
+                    found |= self._run(text, mark.start(), after)
+        for word in self._of_stem.keys() & {found[0] for found in _WORD.finditer(text)} if self._of_stem else ():
+            found |= self._of_stem[word]
         return found
 
-    def _runs_within(self, text: str) -> set[str]:
+    def _run(self, text: str, end: int, after: str) -> set[str]:
+        """Return the names that begin as a text does before a number, and end so after it."""
+        befores = self._runs[after]
         found: set[str] = set()
-        for mark in _NUMBERS.finditer(text):
-            for after, befores in self._runs.items():
-                if not text.startswith(after, mark.end()):
-                    continue
-                for length in {len(before) for before in befores}:
-                    found |= befores.get(text[max(0, mark.start() - length) : mark.start()], set())
+        for length in self._before_lengths[after]:
+            found |= befores.get(text[max(0, end - length) : end], set())
         return found
 
 

@@ -92,6 +92,16 @@ class Listing:
         """Return the paths of the files of a name."""
         return [file.path for file in self._where("f.name = ?", (name,))]
 
+    def hard_links(self) -> list[list[bytes]]:
+        """Return the paths of each file that has several names in the stock."""
+        found: dict[tuple[int, int], list[bytes]] = {}
+        rows = self._db.execute(
+            "SELECT f.volume, f.inode, d.path, f.name FROM files f JOIN folders d ON d.id = f.folder WHERE f.links > 1"
+        )
+        for volume, inode, folder, name in rows:
+            found.setdefault((volume, inode), []).append(join(folder, name))
+        return [paths for paths in found.values() if len(paths) > 1]
+
     def paths(self) -> Iterator[bytes]:
         """Yield the path of every file."""
         for folder, name in self._db.execute("SELECT d.path, f.name FROM files f JOIN folders d ON d.id = f.folder"):
