@@ -310,7 +310,7 @@ def regenerable(folder: Path) -> Iterator[Row]:
     top = folder / "library"
     for project in range(100):
         parts = (("clips", "clip{:04}.mp4"), ("proxies", "clip{:04}_proxy.mp4"),
-                 *((f"cache/v{version}", "frame{:05}.bin") for version in range(1, 6)))  # fmt: skip
+                 *((f"cache/v{version}", "{:05}.bin") for version in range(1, 6)))  # fmt: skip
         for part, name in parts:
             inside = top / f"p{project:03}" / part
             inside.mkdir(parents=True)

@@ -1,10 +1,10 @@
 """Questions put to the stock, one module a question."""
 
-from .caches import Batch, Caches, Regenerable, all_caches, explain_cache
+from .caches import all_caches, explain_cache
 from .catalogs import Known, RootMap, descriptions, folders_of, known_files, uses
 from .clearing import Wish, caches
 from .compare import Change, Comparison, Side, Verdict, compare, open_side
-from .derived import Measures
+from .derived import Batch, Caches, Measures, Regenerable
 from .details import Details, KnownCopy, details
 from .duplicates import Duplicates, Overview, Question, Totals, duplicates
 from .folders import FolderFacts, FolderMatch, Relation, compare_folders

@@ -237,6 +237,8 @@ def _composed(path: bytes) -> str:
 
 def comparable(path: bytes) -> str:
     """Return a path or name as text in which neither letter case nor the normal form of Unicode tells."""
+    if path.isascii():  # nearly every one, and in a fifth of the time
+        return path.decode("ascii").lower()
     return _composed(path).casefold()
 
 

@@ -9,8 +9,8 @@ from foldkeep.model import Filter, Grade, Recipe, UnusableInput, visible
 from foldkeep.scan import open_files, sign_of_work
 from foldkeep.stock import Stock
 
-from .caches import Batch, Caches, LastUse, Regenerable, all_caches
-from .derived import Measures
+from .caches import all_caches
+from .derived import Batch, Caches, LastUse, Measures, Regenerable
 from .mentioned import UsesOfAll, unused
 from .project_folders import ProjectFolders
 from .sources import BY_NAME

@@ -45,7 +45,8 @@ class Uses:
         self._stems: set[str] = set()
         self._texts: set[str] = set()
         self._starts: set[str] = set()
-        names = Names(_name(path) for path in paths)
+        self._known: dict[bytes, tuple[bool, bool]] = {}
+        names = Names({comparable(name) for name in {path.rpartition(b"/")[2] for path in paths}})
         for document in documents:
             try:
                 found = mentions_in(document)
@@ -86,12 +87,18 @@ class Uses:
         source
             What it is made from, if that counts for itself: a timeline that gives a name alone means that.
         """
-        name, stem = _name(path), _stem(path)
-        if self._everything or comparable(path) in self._paths or name in self._texts:
+        if self._everything or (self._paths and comparable(path) in self._paths):
             return True
-        if source and stem == _stem(source):
-            return False
-        return name in self._names or stem in self._stems or self._is_cut(stem)
+        name = path.rpartition(b"/")[2]
+        if name not in self._known:
+            self._known[name] = self._named(name)
+        by_text, by_name = self._known[name]
+        return by_text or (by_name and not (source and _stem(path) == _stem(source)))
+
+    def _named(self, name: bytes) -> tuple[bool, bool]:
+        """Tell whether a name stands in a text, and whether a timeline gives it, or its stem, alone."""
+        whole, stem = comparable(name), comparable(stem_of(name))
+        return whole in self._texts, whole in self._names or stem in self._stems or self._is_cut(stem)
 
     def _is_cut(self, stem: str) -> bool:
         """Tell whether a reel is the beginning of a stem, with or without what is no letter or digit."""

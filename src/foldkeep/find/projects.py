@@ -11,9 +11,9 @@ from foldkeep.model import Filter, Problem, Recipe, lies_below, reason_of
 from foldkeep.scan import MEDIA
 from foldkeep.stock import Archived, Stock
 
-from .caches import Regenerable, all_caches
+from .caches import all_caches
 from .catalogs import StockPaths, comparable, local_path, spellings
-from .derived import Candidate, Measures, finished_films, may_be_finished
+from .derived import Candidate, Measures, Regenerable, finished_films, may_be_finished
 from .mentioned import Names
 from .project_folders import ProjectFolders
 

@@ -1,17 +1,18 @@
 """Derived files: what they were made from, and how far that is shown."""
 
 from .finished import Candidate, finished_films, may_be_finished
-from .grading import Vouching, are_machine_made, grade_at_first
+from .found import Batch, Caches, LastUse, Regenerable
 from .measures import Measures
-from .names import is_machine_made
+from .sorting import Sorting
 
 __all__ = [
+    "Batch",
+    "Caches",
     "Candidate",
+    "LastUse",
     "Measures",
-    "Vouching",
-    "are_machine_made",
+    "Regenerable",
+    "Sorting",
     "finished_films",
-    "grade_at_first",
-    "is_machine_made",
     "may_be_finished",
 ]

@@ -5,7 +5,7 @@ from collections import Counter
 from collections.abc import Iterable, Sequence
 
 from foldkeep.formats import mentions_in
-from foldkeep.model import Grade, Recipe, kind_of, lies_below, stem_of, suffix_of
+from foldkeep.model import Grade, Recipe, kind_of, lies_below, stem_of
 
 from ..mentioned import Uses
 from ..project_folders import ProjectFolders
@@ -15,6 +15,7 @@ MEASURED = ("proxy", "thumbnail")
 """What a picture may be of which a measured source proves that it can be made again."""
 
 _NEARLY_ALL = 0.9
+_NUMBERED = re.compile(rb"\d{1,7}\.\w+").fullmatch  # most of them, told in a third of the time
 _FILE_NAME = re.compile(r"[\w)\]}-]\.(\w{2,5})\b")
 _MEDIA = ("photo", "video", "audio")
 
@@ -30,16 +31,17 @@ def grade_at_first(recipe: Recipe, kind: str, source_kind: str) -> Grade | None:
     return Grade.PERHAPS
 
 
-def are_machine_made(names: Sequence[bytes]) -> bool:
-    """Tell whether nearly all the files of a folder have one suffix, and names that only programs give."""
+def machine_made(names: Sequence[bytes]) -> frozenset[bytes]:
+    """Return those files of a folder whose names only programs give, if they are nearly all and have one suffix."""
     if not names:
-        return False
-    suffixes = [suffix_of(name) for name in names]
-    ((commonest, _),) = Counter(suffixes).most_common(1)
-    made = sum(
-        suffix == commonest and is_machine_made(stem_of(name)) for name, suffix in zip(names, suffixes, strict=True)
-    )
-    return made >= _NEARLY_ALL * len(names)
+        return frozenset()
+    suffix = names[0][names[0].rfind(b".") :]
+    if sum(name.endswith(suffix) for name in names) < _NEARLY_ALL * len(names):
+        ((suffix, _),) = Counter([name[name.rfind(b".") :] for name in names]).most_common(1)
+    made = frozenset([
+        name for name in names if name.endswith(suffix) and (_NUMBERED(name) or is_machine_made(stem_of(name)))
+    ])  # fmt: skip
+    return made if len(made) >= _NEARLY_ALL * len(names) else frozenset()
 
 
 class Vouching:

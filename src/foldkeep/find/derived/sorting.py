@@ -1,0 +1,272 @@
+"""The stock, looked through once: which files recipes and tags take for derived ones, and what shows that."""
+
+import os
+import re
+from collections import defaultdict
+from collections.abc import Sequence
+from fnmatch import fnmatch
+from typing import NamedTuple
+
+from foldkeep.formats import read_thumbnail
+from foldkeep.model import (
+    CACHE,
+    OTHER,
+    Cookbook,
+    Filter,
+    Grade,
+    Place,
+    Recipe,
+    folders_above,
+    kind_of,
+    lies_below,
+)
+from foldkeep.scan import MEDIA
+from foldkeep.stock import Stock
+from foldkeep.storage.local import FILE, open_path
+
+from ..mentioned import UsesOfAll
+from ..project_folders import ProjectFolders
+from ..sources import BY_NAME, Made, Name, Sources
+from ..thumbnails import shown_by
+from .finished import Candidate, finished_films, may_be_finished
+from .found import Batch, Caches, Regenerable
+from .grading import Vouching, grade_at_first, machine_made
+from .measures import Measures
+
+TAG = b"CACHEDIR.TAG"
+_SIGNATURE = b"Signature: 8a477f597d28d172789f06886806bc55"  # Cache Directory Tagging Specification 0.6
+_BY_NAME_ALONE = "nothing but its name and its folder's says so; --trust RECIPE takes them for proof"
+_BY_WORD = "you trust the recipe"
+_LIKELY = "a machine's name in a cache's folder, and no document mentions it"
+_LAST = (Grade.PERHAPS, "")
+_MISSING = {Grade.PERHAPS: _BY_NAME_ALONE, Grade.TRUSTED: _BY_WORD}
+BY_HAND = frozenset(("sidecar", "project", "catalog"))  # what people say and make; no recipe takes it
+_Row = tuple[bytes, str, int, int, int]
+_Taken = tuple[bytes, str, int, int]
+
+
+class _Folder(NamedTuple):
+    """What recipes take in a folder: names, kinds, sizes and times by recipe.
+
+    `below` is its path below its place; `opaque` has the names in it, if nearly all are such as machines give.
+    """
+
+    path: bytes
+    place: Place
+    below: str
+    opaque: frozenset[bytes]
+    taken: dict[str, tuple[Recipe, list[_Taken]]]
+
+
+class Sorting:
+    """What recipes and tags take of the stock, what that may be made from, and how far that is shown."""
+
+    def __init__(
+        self,
+        stock: Stock,
+        recipes: Sequence[Recipe],
+        projects: ProjectFolders,
+        measures: Measures,
+        user_cache: bytes = b"",
+    ) -> None:
+        self._stock = stock
+        self._measures = measures
+        self._book = Cookbook(recipes)
+        self._projects = projects
+        self._user_cache = user_cache
+        self._tagged = {folder for path in stock.listing.paths_named(TAG) if (folder := _tagged(path))}
+        self._rest: list[Name] = []
+        self._folders: list[_Folder] = []
+        self._manifests: dict[tuple[str, bytes], list[bytes]] = defaultdict(list)
+        self._graded: list[Regenerable] = []
+        self._to_measure: list[int] = []
+        self._opaque: list[int] = []
+        self._first_grades: dict[tuple[str, str, str], tuple[Grade | None, str]] = {}
+        self._perhaps_finished: list[tuple[Regenerable, str]] = []
+        self._result = Caches()
+
+    def look(self, wanted: Filter) -> None:
+        """Sort every file of the stock; what fits `wanted` is remembered, and all that others may be made from."""
+        places = {place.id: place for place in self._stock.places.all()}
+        packages = self._projects.packages
+        for path, place, rows in self._stock.listing.by_folder(wanted):
+            here = places[place]
+            if packages and not packages.isdisjoint((path, *folders_above(path))):
+                continue
+            vouched = self._vouched(path)
+            if vouched:
+                self._take_all(path, here, vouched, rows)
+                continue
+            below = os.fsdecode(path[len(here.path.rstrip(b"/")) + 1 :])
+            below = f"{below}/" if below else ""
+            of_all = self._book.of(below).of_all
+            opaque = frozenset[bytes]() if of_all is None else machine_made([name for name, *_ in rows])
+            folder = _Folder(path, here, below, opaque, {})
+            self._take_some(folder, rows)
+            if folder.taken:
+                self._folders.append(folder)
+
+    def _vouched(self, folder: bytes) -> tuple[bytes, Batch] | None:
+        """Return what says of a whole folder that it can be made again."""
+        if self._tagged:
+            for each in (folder, *folders_above(folder)):
+                if each in self._tagged:
+                    evidence = f"its folder has a {TAG.decode()}"
+                    return os.path.join(each, TAG), Batch(CACHE, evidence, self._projects.of(folder))
+        cache = self._user_cache
+        if cache and (folder == cache or lies_below(folder, cache)):
+            return cache, Batch(CACHE, "it lies in the user's cache folder")
+        return None
+
+    def _take_all(self, folder: bytes, place: Place, vouched: tuple[bytes, Batch], rows: Sequence[_Row]) -> None:
+        source, batch = vouched
+        files = [(name, size, modified_ns) for name, _, size, modified_ns, fits in rows if fits]
+        thumbnails = os.path.join(self._user_cache, b"thumbnails") if self._user_cache else b""
+        shown = {}
+        if thumbnails and lies_below(folder, thumbnails):
+            shown = {name: path for name, *_ in files if (path := _shown(folder + b"/" + name)) is not None}
+        desktops = Batch("thumbnail", "it is a thumbnail of the desktop")
+        for name, size, modified_ns in files:
+            path = folder + b"/" + name
+            if name in shown:
+                there = shown[name] if os.path.lexists(shown[name]) else None
+                into = self._result.found if there else self._result.last
+                into.append(Regenerable(path, size, modified_ns, place, desktops, there))
+            elif path != source:
+                self._result.found.append(Regenerable(path, size, modified_ns, place, batch, source))
+
+    def _take_some(self, folder: _Folder, rows: Sequence[_Row]) -> None:
+        path, taken = folder.path, folder.taken
+        takes = self._book.of(folder.below).takes
+        for name, kind, size, modified_ns, fits in rows:
+            recipe = None if kind in BY_HAND else takes(name)
+            if recipe is None:
+                self._rest.append((path, name, kind))
+            elif recipe.manifest and fnmatch(os.fsdecode(name), recipe.manifest):
+                self._manifests[recipe.name, path].append(path + b"/" + name)
+            elif fits:
+                if recipe.name not in taken:
+                    taken[recipe.name] = (recipe, [])
+                taken[recipe.name][1].append((name, kind, size, modified_ns))
+
+    def caches(self) -> Caches:
+        """Return what was found, with the source of each."""
+        made = (
+            Made(folder.path, name, folder.place.path, recipe)
+            for folder in self._folders
+            for recipe, files in folder.taken.values()
+            if recipe.source in BY_NAME
+            for name, *_ in files
+        )
+        sources = Sources(self._rest, made, self._projects, self._manifests)
+        for folder in self._folders:
+            for recipe, files in folder.taken.values():
+                self._note_some(folder, recipe, files, sources)
+        finished = self._apart_finished()
+        self._measure()
+        self._grade_opaque()
+        found = self._result
+        lists = {
+            Grade.PROVED: found.found, Grade.TRUSTED: found.found,
+            Grade.LIKELY: found.likely, Grade.PERHAPS: found.perhaps,
+        }  # fmt: skip
+        for each in self._graded:
+            if each.path not in finished:
+                lists[each.grade].append(each)
+        return self._result
+
+    def _note_some(self, folder: _Folder, recipe: Recipe, files: Sequence[_Taken], sources: Sources) -> None:
+        path, place = folder.path, folder.place
+        batches: dict[str, Batch] = {}
+        project = self._projects.of(path)
+        pattern = re.compile(recipe.version, re.IGNORECASE) if recipe.version else None
+        of_all = _version(pattern, folder.below)
+        source = sources.document(project) if recipe.source == "project" else None
+        perhaps_finished = may_be_finished(os.path.join(path, b"a film.mp4"), "video", project)
+        graded, opaque = self._graded, folder.opaque
+        for name, kind, size, modified_ns in files:
+            version = of_all or (pattern and _version(pattern, folder.below + os.fsdecode(name))) or ""
+            if version not in batches:
+                batches[version] = Batch(recipe.what, recipe.evidence, project, version, recipe)
+            if recipe.source != "project":
+                source = sources.of(Made(path, name, place.path, recipe))
+            grade, missing = self._grade_at_first(recipe, kind, source)
+            if grade is Grade.PERHAPS and kind == OTHER and name in opaque and source is not None:
+                grade, missing = Grade.LIKELY, _LIKELY  # until a document mentions it
+                self._opaque.append(len(graded))
+            elif grade is None:
+                self._to_measure.append(len(graded))
+            each = Regenerable(path + b"/" + name, size, modified_ns, place, batches[version], source,
+                               grade or Grade.PERHAPS, missing)  # fmt: skip
+            if perhaps_finished and may_be_finished(each.path, kind, project):
+                self._perhaps_finished.append((each, kind))
+            (self._result.last if source is None else graded).append(each)
+
+    def _grade_at_first(self, recipe: Recipe, kind: str, source: bytes | None) -> tuple[Grade | None, str]:
+        """Return the grade that a recipe alone gives, None if it takes measuring, and what is missing for proof."""
+        if source is None:
+            return _LAST
+        key = (recipe.name, kind, "" if recipe.source == "project" else kind_of(source.rpartition(b"/")[2]))
+        if key not in self._first_grades:
+            grade = grade_at_first(recipe, kind, key[2])
+            self._first_grades[key] = (grade, _MISSING.get(grade, "")) if grade else (None, "")
+        return self._first_grades[key]
+
+    def _apart_finished(self) -> set[bytes]:
+        """Return the paths of finished films and mixes, whatever takes them, and whatever they were made from."""
+        documents = self._projects.documents()
+        candidates = (
+            Candidate((each.path, each.size, each.modified_ns), kind, documents.get(each.batch.project or b"", ()))
+            for each, kind in self._perhaps_finished
+        )
+        finished = finished_films(candidates, self._measures)
+        self._result.finished = [each for each, _ in self._perhaps_finished if each.path in finished]
+        self._result.last = [each for each in self._result.last if each.path not in finished]
+        return finished
+
+    def _measure(self) -> None:
+        """Grade pictures by what the measures of them and their sources say."""
+        pairs = {}
+        for at in self._to_measure:
+            each = self._graded[at]
+            source = self._stock.listing.at(each.source) if each.source else None
+            if source is not None:
+                made = (each.path, each.size, each.modified_ns)
+                pairs[at] = (made, (source.path, source.size, source.modified_ns))
+        differences = self._measures.differences(pairs.values())
+        for at, pair in pairs.items():
+            why = differences[pair]
+            grade = Grade.PERHAPS if why else Grade.PROVED
+            self._graded[at] = self._graded[at]._replace(grade=grade, missing=why)
+
+    def _grade_opaque(self) -> None:
+        """Take opaque files for no more than perhaps derived where nothing vouches for their project, or uses them."""
+        if not self._opaque:
+            return
+        media = [os.path.join(folder, name) for folder, name, kind in self._rest if kind in MEDIA]
+        vouching = Vouching(self._projects, [place.path for place in self._stock.places.all()], media)
+        graded = self._graded
+        vouched = {at for at in self._opaque if vouching.vouches(graded[at].batch.project)}
+        used = UsesOfAll(self._stock, self._projects, (graded[at].path for at in vouched))
+        for at in self._opaque:
+            if at not in vouched or used.mention(graded[at].path):
+                graded[at] = graded[at]._replace(grade=Grade.PERHAPS, missing=_BY_NAME_ALONE)
+
+
+def _version(pattern: re.Pattern[str] | None, path: str) -> str:
+    found = pattern.search(path) if pattern else None
+    return (found[1] or "") if found else ""
+
+
+def _shown(path: bytes) -> bytes | None:
+    said = read_thumbnail(path)
+    return shown_by(said.uri, path) if said else None
+
+
+def _tagged(path: bytes) -> bytes:
+    """Return the folder that a file tags as a cache, or nothing if it does not."""
+    try:
+        with open(open_path(path, FILE), "rb") as stream:
+            return path.rpartition(b"/")[0] if stream.read(len(_SIGNATURE)) == _SIGNATURE else b""
+    except OSError:
+        return b""
