@@ -125,8 +125,9 @@ def test_recipes_of_a_users_own_come_first(desk: Desk):
     ("[[recipe]]\nname = 'a'\nfiles = []", "recipe 'a', files: write at least one"),
     ("[[recipe]]\nname = 'a'\nfiles = ['a**/b']", "has ** as part of a step"),
     ("[[recipe]]\nname = 'a'\nwhat = 'log'\nfiles = ['a']\nsource = 'manifest'", "go together"),
-    ("[[recipe]]\nname = 'a'\nversion = 'v('", "no regular expression"),
-    ("[[recipe]]\nname = 'a'\nversion = 'v'", "with one group, the version"),
+    ("[[recipe]]\nname = 'a'\nversion = 'v(.*)'", "has not one * where the version stands"),
+    ("[[recipe]]\nname = 'a'\nversion = 'v'", "write what folders are called: 'v*'"),
+    ("a = " + "[" * 50_000, "cannot use the recipes"),
     ("[[recipe]]\nname = 'a'\nfolders = ['/']", "write folders from that of the file"),
     ("[[recipe]]\nname = 'a'\ncleared_in_use = 1", "write true or false"),
 ])  # fmt: skip

@@ -166,7 +166,10 @@ def local_path(text: str, root_maps: Sequence[RootMap] = ()) -> str | None:
         text = os.fsdecode(unquote_to_bytes(text)) if "%" in text else text
         text = text[1:] if _DRIVE.match(text[1:]) else text
     elif text[:5].lower() == "file:":
-        parts = urlsplit(text)
+        try:
+            parts = urlsplit(text)
+        except ValueError:  # as with file://[x/kite.mov
+            return None
         host = f"//{parts.netloc}" if parts.netloc not in ("", "localhost") else ""
         text = host + os.fsdecode(unquote_to_bytes(parts.path))
         text = text[1:] if _DRIVE.match(text[1:]) else text

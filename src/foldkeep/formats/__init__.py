@@ -16,6 +16,7 @@ from .listings import Form, Listed, ListingHead, listing_text, parse_listing
 from .manifests import records_of
 from .mentions import Mentions, mentions_in
 from .packages import UNFINISHED, Package, Stream, open_package
+from .reading import opened_file
 from .recipes import general_recipes, read_recipes, with_general
 from .repairing import write_repaired
 from .settings import SettingsFile, read_settings, settings_table
@@ -54,6 +55,7 @@ __all__ = [
     "InventoryReader",
     "write_inventory",
     "new_file",
+    "opened_file",
     "read_table",
     "write_table",
     "write_new_file",

@@ -8,6 +8,8 @@ import unicodedata
 from collections.abc import Iterable, Iterator
 from urllib.parse import quote_from_bytes, unquote_to_bytes, urlparse
 
+from .reading import text_encoding
+
 VERSION = "1.0"
 ALGORITHMS = tuple(
     name for name in ("md5", "sha1", "sha224", "sha256", "sha384", "sha512", "sha3_256", "sha3_512")
@@ -22,7 +24,8 @@ KEY_TAG = "External-Identifier"
 
 _MANIFEST = re.compile(r"(tag)?manifest-([a-z0-9-]+)\.txt")
 _UNPLAIN = re.compile(rb"[\x00-\x1f\x7f%;]|^[ *]| $")
-_OXUM = re.compile(r"(\d+)\.(\d+)")
+_LONGEST_VERSION = 20
+_OXUM = re.compile(r"(\d{1,20})\.(\d{1,20})")
 
 
 class BadPackage(ValueError):
@@ -142,14 +145,14 @@ def declared(data: bytes) -> tuple[tuple[int, int], str]:
     if version is None or encoding is None:
         raise BadPackage(f"{DECLARATION} does not tell the version or the encoding")
     major, dot, minor = version.partition(".")
-    if not (major.isdecimal() and minor.isdecimal() and dot):
-        raise BadPackage(f"the version {version!r} is none")
+    if not (major.isdecimal() and minor.isdecimal() and dot) or len(version) > _LONGEST_VERSION:
+        raise BadPackage(f"the version {version[:_LONGEST_VERSION]!r} is none")
     if not (0, 93) <= (int(major), int(minor)) < (2, 0):
         raise BadPackage(f"version {version} of BagIt is not known")
     try:
-        codecs.lookup(encoding)
-    except LookupError as error:
-        raise BadPackage(f"the encoding {encoding!r} is not known") from error
+        text_encoding(encoding)
+    except ValueError as error:
+        raise BadPackage(str(error)) from error
     return (int(major), int(minor)), encoding
 
 
@@ -173,7 +176,10 @@ def check_fetch(data: bytes, encoding: str) -> None:
         parts = line.split(None, 2)
         if len(parts) != 3:
             raise BadPackage(f"{FETCH} has a line that is none: {line.strip()!r}")
-        address = urlparse(parts[0])
+        try:
+            address = urlparse(parts[0])
+        except ValueError as error:
+            raise BadPackage(f"{FETCH} names no address: {parts[0]!r}") from error
         if address.scheme != "file" and not (address.scheme and address.netloc):
             raise BadPackage(f"{FETCH} names no address: {parts[0]!r}")
         safe_path(parts[2].strip(), FETCH)
@@ -182,7 +188,7 @@ def check_fetch(data: bytes, encoding: str) -> None:
 def _text(data: bytes, encoding: str, name: str) -> str:
     try:
         return data.decode(encoding).removeprefix("\ufeff")
-    except (UnicodeDecodeError, LookupError) as error:
+    except (ValueError, LookupError) as error:
         raise BadPackage(f"{name} is not in {encoding}: {error}") from error
 
 

@@ -28,12 +28,14 @@ from foldkeep.model import (
     visible,
 )
 
+from .reading import opened_file
 from .writing import new_file
 
 FORMAT, VERSION = "foldkeep inventory", 1
 _LEVEL = 6
 _FILES_A_LINE = 1000
 _SIZE = 2  # its column
+_HASHED_AT_ONCE = 1024 * 1024
 _LONGEST_LINE = 64 * 1024 * 1024
 
 
@@ -221,6 +223,17 @@ class _Unsealed:
         return self._held == _seal(self._hasher.digest())
 
 
+def _is_sealed(file: BinaryIO) -> bool:
+    """Tell whether a file ends with the seal of all that is before it; nothing in it is read as anything until then."""
+    hasher, left = blake3(), os.fstat(file.fileno()).st_size - _SEAL_BYTES
+    while left > 0 and (part := file.read(min(left, _HASHED_AT_ONCE))):
+        hasher.update(part)
+        left -= len(part)
+    is_sealed = left == 0 and file.read() == _seal(hasher.digest())
+    file.seek(0)
+    return is_sealed
+
+
 def _head_entry(head: InventoryHead) -> dict[str, Any]:
     return {
         "format": FORMAT,
@@ -259,12 +272,15 @@ class InventoryReader:
         self._path = path
         self.files = self.bytes = 0
         try:
-            self._file = open(path, "rb")  # noqa: SIM115 - closed when it is read to its end, or by `close`
+            self._file = opened_file(path)
         except OSError as error:
             raise UnusableInput(
                 f"cannot read the inventory {visible(path)}: {reason_of(error)}",
                 "name a file that `foldkeep inventory save` wrote",
             ) from error
+        if not _is_sealed(self._file):
+            self.close()
+            raise self._damaged("it was cut short or changed, or it is none")
         self._unsealed = _Unsealed(self._file)
         self._stream = gzip.GzipFile(fileobj=cast(BinaryIO, self._unsealed), mode="rb")
         self._lines = self._entries()
@@ -317,7 +333,7 @@ class InventoryReader:
                 raise self._damaged("it was cut short or changed")
             try:
                 entry = json.loads(line)
-            except ValueError as error:
+            except (ValueError, RecursionError) as error:
                 raise self._damaged("a line of it makes no sense") from error
             if not isinstance(entry, dict):
                 raise self._damaged("a line of it makes no sense")

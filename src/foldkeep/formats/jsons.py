@@ -8,7 +8,7 @@ from typing import Any, BinaryIO
 
 from foldkeep.model import CatalogEntry
 
-from .reading import lines_of, read_whole, text_of
+from .reading import lines_of, opened_file, read_whole, text_of
 from .records import LOOKED_AT, entry_of, path_field
 
 _DEEPEST = 4
@@ -36,7 +36,7 @@ def read_json_catalog(path: str, field: str = "") -> Iterator[CatalogEntry]:
 
 def read_json_lines(path: str, field: str = "") -> Iterator[CatalogEntry]:
     """Yield the files of JSON Lines; arguments and errors as for `read_json_catalog`."""
-    with open(path, "rb") as file:
+    with opened_file(path) as file:
         yield from _entries(parsed_lines(file), field, "line")
 
 

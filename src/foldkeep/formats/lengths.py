@@ -7,7 +7,7 @@ from typing import Any
 
 from foldkeep.model import suffix_of
 
-from .reading import lines_of, read_whole, text_of
+from .reading import lines_of, opened_file, read_whole, text_of
 
 # An event's last two time codes are where it begins and ends in the edit.
 _CODE = r"(\d\d):(\d\d):(\d\d)[:;.,](\d\d)"
@@ -32,7 +32,7 @@ def timeline_seconds(path: bytes) -> float | None:
 def _edl_seconds(path: str) -> float | None:
     begins: list[int] = []
     ends: list[int] = []
-    with open(path, "rb") as file:
+    with opened_file(path) as file:
         for _, line in lines_of(file):
             if found := _EVENT.fullmatch(line):
                 numbers = [int(number) for number in found.groups()]

@@ -116,10 +116,10 @@ def parse_listing(data: bytes) -> tuple[ListingHead, list[Listed]]:
         head = ListingHead(
             str(said["key"]),
             path_from_uri(said["project"]),
-            int(said["made_ns"]),
-            int(said["left_out"]),
+            _whole(said["made_ns"]),
+            _whole(said["left_out"]),
             int(said["mode"], 8) & 0o7777,
-            int(said["modified_ns"]),
+            _whole(said["modified_ns"]),
         )
         entries = [_entry(json.loads(line)) for line in lines]
     except BadPackage:
@@ -128,6 +128,13 @@ def parse_listing(data: bytes) -> tuple[ListingHead, list[Listed]]:
         raise BadPackage(f"{LISTING} cannot be understood: {error}") from error
     _check(entries)
     return head, entries
+
+
+def _whole(value: object) -> int:
+    """Return a whole number of 64 bits; raise ValueError if it is none."""
+    if not isinstance(value, int) or isinstance(value, bool) or not -(2**63) <= value < 2**63:
+        raise ValueError(f"{str(value)[:40]} is no whole number of 64 bits")
+    return value
 
 
 def _entry(said: dict[str, object]) -> Listed:
@@ -142,14 +149,14 @@ def _entry(said: dict[str, object]) -> Listed:
         if not target or b"\0" in target:
             raise ValueError("a link leads nowhere")
     is_file = form is Form.FILE
-    size = int(str(said["size"])) if is_file else 0
+    size = _whole(said["size"]) if is_file else 0
     if size < 0:
         raise ValueError("a size is negative")
     return Listed(
         form,
         path_in_listing(str(said["path"])),
         int(str(said["mode"]), 8) & 0o7777,
-        int(str(said["modified_ns"])),
+        _whole(said["modified_ns"]),
         safe_path(str(said["payload"]), LISTING) if is_file else "",
         size,
         parse_digest(str(said["digest"])) if is_file else b"",

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from foldkeep.model import CatalogEntry
 
-from .reading import is_utf16, lines_of, read_whole
+from .reading import is_utf16, lines_of, opened_file, read_whole
 
 _LOOKED_AT = 64 * 1024
 
@@ -19,7 +19,7 @@ def read_list(path: str) -> Iterator[CatalogEntry]:
 
 def list_parts(path: str) -> Iterator[tuple[str, str, str]]:
     """Yield where each path of a list is, the path (empty between two), and what ends it; errors as for `read_list`."""
-    with open(path, "rb") as file:
+    with opened_file(path) as file:
         head = file.read(_LOOKED_AT)
         has_nul = b"\0" in head and not is_utf16(head)
         file.seek(0)

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from foldkeep.model import CatalogEntry
 
-from .reading import lines_of, read_whole
+from .reading import lines_of, opened_file, read_whole
 
 if TYPE_CHECKING:
     from xml.etree.ElementTree import Element
@@ -22,7 +22,7 @@ PLS_FILE = re.compile(r"\s*file\d+\s*=\s*(.+?)\s*", re.IGNORECASE)
 
 def read_m3u(path: str) -> Iterator[CatalogEntry]:
     """Yield the files of an M3U playlist; raises OSError or ValueError if it cannot be read."""
-    with open(path, "rb") as file:
+    with opened_file(path) as file:
         for number, line in lines_of(file):
             if line.strip() and not line.lstrip().startswith("#"):
                 yield CatalogEntry(line.strip(" \t"), f"line {number}")
@@ -30,7 +30,7 @@ def read_m3u(path: str) -> Iterator[CatalogEntry]:
 
 def read_pls(path: str) -> Iterator[CatalogEntry]:
     """Yield the files of a PLS playlist; raises OSError or ValueError if it cannot be read."""
-    with open(path, "rb") as file:
+    with opened_file(path) as file:
         for number, line in lines_of(file):
             if found := PLS_FILE.fullmatch(line):
                 yield CatalogEntry(found[1], f"line {number}")

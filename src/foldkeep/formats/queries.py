@@ -9,6 +9,7 @@ from urllib.parse import quote
 
 from foldkeep.model import CatalogEntry
 
+from .reading import opened_file
 from .records import entry_of, looks_like_a_path
 
 _SECONDS = 60.0
@@ -34,7 +35,7 @@ def read_query(path: str, query: str, field: str = "", seconds: float = _SECONDS
     """
     if not query:
         raise ValueError("it is an SQLite file; say what to ask it with --query 'select path from …'")
-    with open(path, "rb"):
+    with opened_file(path):
         pass
     for suffix in ("-wal", "-journal"):
         if os.path.exists(path + suffix) and os.path.getsize(path + suffix):

@@ -1,21 +1,52 @@
 """Reading other people's text: any of the usual encodings, lines of bounded length, files of bounded size."""
 
 import codecs
+import errno
 import os
+import stat
 from collections.abc import Iterator
 from typing import BinaryIO
 
 _LONGEST_LINE = 1024 * 1024
+_LONGEST_ENCODING = 40
 _LARGEST = 256 * 1024 * 1024
 _BOMS = ((codecs.BOM_UTF8, "utf-8"), (codecs.BOM_UTF16_LE, "utf-16-le"), (codecs.BOM_UTF16_BE, "utf-16-be"))
 
 
-def read_whole(path: str) -> bytes:
+# Codecs of Python that are no encodings of text, or take time without bound.
+_NO_ENCODINGS = frozenset(("idna", "punycode", "unicode_escape", "raw_unicode_escape", "undefined"))
+
+
+def opened_file(path: str | bytes) -> BinaryIO:
+    """Open a file to read it; raise OSError if it is none: a device gives without end, and a pipe perhaps nothing."""
+    descriptor = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+    mode = os.fstat(descriptor).st_mode
+    if stat.S_ISREG(mode):
+        return os.fdopen(descriptor, "rb")
+    os.close(descriptor)
+    if stat.S_ISDIR(mode):
+        raise IsADirectoryError(errno.EISDIR, os.strerror(errno.EISDIR))
+    raise OSError(errno.EINVAL, "it is a device, a pipe or a socket, and no file")
+
+
+def text_encoding(name: str) -> str:
+    """Return the name that Python has for an encoding of text; raise ValueError if there is none."""
+    try:
+        info = codecs.lookup(name) if len(name) <= _LONGEST_ENCODING else None
+    except (LookupError, ValueError):
+        info = None
+    if info is None or info.name in _NO_ENCODINGS or not getattr(info, "_is_text_encoding", True):
+        raise ValueError(f"the encoding {name[:_LONGEST_ENCODING]!r} is not known")
+    return info.name
+
+
+def read_whole(path: str, most: int = _LARGEST) -> bytes:
     """Return a file that has to be read in one piece; raise ValueError if it is too large for that."""
-    with open(path, "rb") as file:
-        if os.fstat(file.fileno()).st_size > _LARGEST:
-            raise ValueError(f"it is larger than {_LARGEST // 1024**2} MiB, which is too much to read in one piece")
-        return file.read(_LARGEST + 1)[:_LARGEST]
+    with opened_file(path) as file:
+        data = file.read(most + 1) if os.fstat(file.fileno()).st_size <= most else b""
+        if len(data) > most or os.fstat(file.fileno()).st_size > most:
+            raise ValueError(f"it is larger than {most // 1024**2} MiB, which is too much to read in one piece")
+        return data
 
 
 def text_of(data: bytes) -> str:

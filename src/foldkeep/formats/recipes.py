@@ -1,6 +1,5 @@
 """Recipe files: TOML 1.0 with one table ``[[recipe]]`` for each, see docs/formats.md."""
 
-import re
 import tomllib
 from collections.abc import Callable
 from importlib.resources import files
@@ -8,7 +7,10 @@ from typing import Any
 
 from foldkeep.model import IN_PROJECT, KINDS, SOURCES, WHATS, Recipe, UnusableInput, reason_of, visible
 
+from .reading import read_whole
 from .settings import flag, words
+
+_LARGEST = 16 * 1024 * 1024
 
 
 def general_recipes() -> tuple[Recipe, ...]:
@@ -25,13 +27,12 @@ def read_recipes(path: str) -> tuple[Recipe, ...]:
         If it cannot be read, or a recipe in it says what makes no sense.
     """
     try:
-        with open(path, "rb") as file:
-            return _parsed(file.read())
+        return _parsed(read_whole(path, _LARGEST))
     except OSError as error:
         raise UnusableInput(
             f"cannot read the recipes {visible(path)}: {reason_of(error)}", "name a file that is there"
         ) from error
-    except ValueError as error:
+    except (ValueError, RecursionError) as error:
         raise UnusableInput(
             f"cannot use the recipes {visible(path)}: {visible(str(error))}", "mend that; docs/formats.md has the form"
         ) from error
@@ -107,14 +108,12 @@ def _folders(value: Any) -> tuple[str, ...]:
     return words(value)
 
 
-def _version(value: Any) -> str:
-    try:
-        groups = re.compile(_text(value)).groups
-    except re.error as error:
-        raise ValueError(f"no regular expression: {error}") from error
-    if groups != 1:
-        raise ValueError("write a regular expression with one group, the version")
-    return str(value)
+def _version(value: Any) -> tuple[str, ...]:
+    patterns = _some([value] if isinstance(value, str) else value)
+    for pattern in patterns:
+        if pattern.count("*") != 1 or any(mark in pattern for mark in "()[]\\/"):
+            raise ValueError(f"{pattern!r} has not one * where the version stands; write what folders are called: 'v*'")
+    return patterns
 
 
 _KEYS: dict[str, Callable[[Any], Any]] = {

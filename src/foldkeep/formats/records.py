@@ -6,6 +6,8 @@ from itertools import islice
 
 from foldkeep.model import OTHER, CatalogEntry, kind_of
 
+from .xmp import bounded_number
+
 LOOKED_AT = 200
 """How many records tell which of their values is the path."""
 # What is told of a file under which names; of several that mean one thing the first one counts.
@@ -71,10 +73,7 @@ def _keywords(value: object) -> tuple[str, ...]:
 
 
 def _number(value: object) -> float | None:
-    try:
-        return float(value) if isinstance(value, int | float | str) else None
-    except ValueError:
-        return None
+    return bounded_number(value) if isinstance(value, int | float | str) else None
 
 
 def _text(value: object) -> str | None:

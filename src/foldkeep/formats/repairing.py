@@ -12,7 +12,7 @@ from foldkeep.model import CatalogSource, UnusableInput, reason_of, visible
 from .jsons import field_of, longest_list, parsed_lines, set_at
 from .lists import list_parts
 from .playlists import PLS_FILE, URL, XSPF, parse_xspf, xspf_bases, xspf_locations
-from .reading import lines_of, read_whole, text_of
+from .reading import lines_of, opened_file, read_whole, text_of
 from .tables import open_table
 from .timelines import EDL_FILE, EDL_NAME, frames_of
 from .writing import new_file
@@ -91,7 +91,7 @@ def _m3u(path: str, mend: Mend) -> Iterator[str]:
 
 
 def _with_numbers(path: str) -> Iterator[tuple[int, str]]:
-    with open(path, "rb") as file:
+    with opened_file(path) as file:
         yield from lines_of(file)
 
 
@@ -130,7 +130,7 @@ def _pls(path: str, mend: Mend) -> Iterator[str]:
 
 
 def _csv(path: str, mend: Mend, field: str) -> Iterator[str]:
-    with open(path, "rb") as file:
+    with opened_file(path) as file:
         table = open_table(file, field)
         text = io.StringIO()
         writer = csv.writer(text, delimiter=table.separator)
@@ -150,7 +150,7 @@ def _json(path: str, mend: Mend, field: str) -> Iterator[str]:
 
 
 def _json_lines(path: str, mend: Mend, field: str) -> Iterator[str]:
-    with open(path, "rb") as file:
+    with opened_file(path) as file:
         records = list(parsed_lines(file))
     for record in _records(records, mend, field, "line"):
         yield json.dumps(record) + "\n"

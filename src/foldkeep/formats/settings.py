@@ -8,6 +8,10 @@ from typing import Any
 
 from foldkeep.model import Settings, UnusableInput, parse_age, parse_size, reason_of, visible
 
+from .reading import read_whole
+
+_LARGEST = 16 * 1024 * 1024
+
 
 @dataclass(frozen=True, slots=True)
 class SettingsFile:
@@ -126,15 +130,14 @@ def read_settings(path: str, *, needed: bool = False) -> SettingsFile:
         If it cannot be read, is no TOML, or has a key or value that is not understood.
     """
     try:
-        with open(path, "rb") as file:
-            document = tomllib.load(file)
+        document = tomllib.loads(read_whole(path, _LARGEST).decode("utf-8-sig"))
     except FileNotFoundError as error:
         if needed:
             raise UnusableInput(f"there is no settings file {visible(path)}", "name one that is there") from error
         document = {}
     except OSError as error:
         raise UnusableInput(f"cannot read {visible(path)}: {reason_of(error)}", "mend that") from error
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+    except (ValueError, RecursionError) as error:
         raise UnusableInput(f"{visible(path)} is not TOML: {visible(str(error))}", "mend that line") from error
     try:
         return _checked(document, path)

@@ -7,7 +7,7 @@ from typing import BinaryIO, NamedTuple
 
 from foldkeep.model import CatalogEntry
 
-from .reading import lines_of
+from .reading import lines_of, opened_file
 from .records import LOOKED_AT, entry_of, path_field
 
 
@@ -46,7 +46,7 @@ def _rows(reader: Iterator[list[str]]) -> Iterator[list[str]]:
 
 def read_table_catalog(path: str, field: str = "") -> Iterator[CatalogEntry]:
     """Yield the files of a table; arguments and errors as for `open_table`."""
-    with open(path, "rb") as file:
+    with opened_file(path) as file:
         table = open_table(file, field)
         for number, row in enumerate(table.rows, start=2):
             if len(row) > table.at and (text := row[table.at].strip()):

@@ -4,7 +4,6 @@ Text, XML and JSON are read as they are; gzip, zlib, zip, SQLite files and binar
 one another. What is none of these may say anything, and is a ValueError.
 """
 
-import codecs
 import gzip
 import html
 import io
@@ -23,7 +22,7 @@ from urllib.parse import unquote
 
 from foldkeep.model import format_of
 
-from .reading import is_utf16, read_whole, text_of
+from .reading import is_utf16, opened_file, read_whole, text_encoding, text_of
 
 _MOST_TEXT = 256 * 1024 * 1024
 _MOST_DEEP = 4
@@ -60,7 +59,7 @@ def texts_of_file(path: bytes) -> Iterator[str]:
     Raises OSError, or ValueError if it is none of what can be looked through, so that it may say anything.
     """
     bounds = Bounds()
-    with open(path, "rb") as file:
+    with opened_file(path) as file:
         start = file.read(len(_SQLITE))
     if start == _SQLITE:
         found: Iterator[str] = _of_database(path, bounds)
@@ -118,11 +117,8 @@ def _of_data(data: bytes, bounds: Bounds, depth: int) -> Iterator[str]:
 
 def _decoded(data: bytes, encoding: str) -> str:
     """Return text in the encoding that XML 1.0, 4.3.3, lets it declare; ValueError if that is not known."""
-    try:
-        name = codecs.lookup(encoding).name
-        return "" if name in ("utf-8", "ascii", "utf-16") else data.decode(name, "replace")
-    except (LookupError, UnicodeError) as error:
-        raise ValueError(f"its encoding is not known: {encoding}") from error
+    name = text_encoding(encoding)
+    return "" if name in ("utf-8", "ascii", "utf-16") else data.decode(name, "replace")
 
 
 class _Readable(Protocol):

@@ -8,7 +8,7 @@ from typing import Any
 
 from foldkeep.model import CatalogEntry
 
-from .reading import lines_of, read_whole, text_of
+from .reading import lines_of, opened_file, read_whole, text_of
 
 _NO_OTIO = "it is no OpenTimelineIO document"
 _LIBRARY_NUMBER = re.compile(r"[:\[,]\s*-?Inf\s*[,}\]]")
@@ -157,7 +157,7 @@ def read_edl(path: str) -> Iterator[CatalogEntry]:
     Raises OSError or ValueError if it cannot be read.
     """
     event, reels = "", list[CatalogEntry]()
-    with open(path, "rb") as file:
+    with opened_file(path) as file:
         for number, line in lines_of(file):
             where, text = f"line {number}", line.strip()
             if line_of := _EDL_EVENT.fullmatch(text):
@@ -182,7 +182,7 @@ def edl_mentions(path: str) -> tuple[list[CatalogEntry], list[str], list[str]]:
     """
     comments: list[str] = []
     reels: dict[str, None] = {}
-    with open(path, "rb") as file:
+    with opened_file(path) as file:
         for _, line in lines_of(file):
             if line_of := _EDL_EVENT.fullmatch(line.strip()):
                 if line_of[2].upper() not in _NO_REELS:

@@ -22,6 +22,7 @@ BOOKKEEPING = (
 )
 """Properties that tell of the sidecar itself: when and by what it was saved."""
 
+_HIGHEST_RATING = 1000  # some programs count to 100
 _EXIF = "{http://ns.adobe.com/exif/1.0/}"
 # Where the IPTC Photo Metadata Standard puts its date of creation.
 _IPTC = "{http://ns.adobe.com/photoshop/1.0/}"
@@ -104,7 +105,13 @@ def _first(found: dict[str, list[str]], name: str) -> str | None:
 
 
 def _number(text: str | None) -> float | None:
+    return bounded_number(text) if text is not None else None
+
+
+def bounded_number(value: str | float) -> float | None:
+    """Return a number that somebody gave as a rating; None for what is none, or larger than any rating can be."""
     try:
-        return None if text is None else float(text)
-    except ValueError:
+        number = float(value)
+    except (ValueError, OverflowError):
         return None
+    return number if abs(number) <= _HIGHEST_RATING else None

@@ -1,8 +1,9 @@
 """Dockets as files: CSV that a person can read, sort and change in a spreadsheet."""
 
 from collections.abc import Iterable
+from io import TextIOWrapper
 
-from foldkeep.formats import read_table, rewrite_file, write_new_file
+from foldkeep.formats import opened_file, read_table, rewrite_file, write_new_file
 from foldkeep.model import (
     Action,
     DocketRow,
@@ -45,7 +46,7 @@ def read_docket(path: str) -> list[DocketRow]:
         If it is not there, is no docket, or a row does not say clearly what is meant.
     """
     try:
-        with open(path, encoding="utf-8", newline="") as stream:
+        with TextIOWrapper(opened_file(path), encoding="utf-8", newline="") as stream:
             rows = []
             for line, cells in read_table(stream, COLUMNS):
                 try:

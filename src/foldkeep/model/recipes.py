@@ -43,7 +43,7 @@ class Recipe:
     manifest
         A glob for the names of manifests, in the folder of a file or above it.
     version
-        A regular expression for paths; its first group is the version of the program.
+        What folders and files are called by version: ``v*``; the star stands for numbers with dots between them.
     cleared_in_use
         Whether such files may go while a program has the project open.
     trust
@@ -58,7 +58,7 @@ class Recipe:
     folders: tuple[str, ...] = (".",)
     kinds: tuple[str, ...] = ("photo", "video", "audio")
     manifest: str = ""
-    version: str = ""
+    version: tuple[str, ...] = ()
     cleared_in_use: bool = False
     trust: bool = False
 
@@ -66,6 +66,21 @@ class Recipe:
     def evidence(self) -> str:
         """Why a file that it takes counts as one that can be made again."""
         return f"recipe {self.name}"
+
+    def version_in(self, path: str) -> str:
+        """Return the version of the program that a path tells; empty if it tells none.
+
+        >>> Recipe("r", "render", ("**",), "project", version=("version *", "v*")).version_in("renders/V10.2/a.mov")
+        '10.2'
+        """
+        for step in path.lower().split("/") if self.version else ():
+            for pattern in self.version:
+                before, _, after = pattern.lower().partition("*")
+                middle = step[len(before) : len(step) - len(after)]
+                fits = step.startswith(before) and step.endswith(after) and middle[:1].isdigit()
+                if fits and middle[-1].isdigit() and middle.replace(".", "").isdecimal():
+                    return middle
+        return ""
 
     def stems(self, stem: str) -> list[str]:
         """Return what the stem of a file's source may be, in lower case; `stem` is that of the file or its folder.
@@ -81,6 +96,9 @@ class Recipe:
             if stem.startswith(mark) and stem != mark:
                 found.append(stem[len(mark) :])
         return found
+
+
+_FLAGS = re.IGNORECASE | re.DOTALL
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,7 +168,7 @@ def _shelf(globs: Sequence[_Glob]) -> Shelf:
             break
         named.append(glob)
     parts = (f"(?P<r{at}>{glob.name})" for at, glob in enumerate(named))
-    names = re.compile("|".join(parts), re.IGNORECASE | re.DOTALL) if named else None
+    names = re.compile("|".join(parts), _FLAGS) if named else None
     return Shelf(tuple(glob.recipe for glob in named), of_all, names)
 
 
@@ -158,11 +176,32 @@ def _cut(recipe: Recipe, glob: str) -> _Glob:
     *folders, name = glob.split("/")
     if name == "**":
         folders.append(name)
-    folder = "".join("(?:.*/)?" if step == "**" else _pattern(step) + "/" for step in folders)
-    return _Glob(recipe, re.compile(folder, re.IGNORECASE | re.DOTALL), None if name == "**" else _pattern(name))
+    return _Glob(recipe, re.compile(_steps(folders), _FLAGS), None if name == "**" else _pattern(name))
+
+
+def _steps(folders: Sequence[str]) -> str:
+    """Return globs for folders as a regular expression that takes time in proportion to what it is matched with.
+
+    What stands between two ``**`` is looked for where it comes first, and never elsewhere (an atomic group): if the
+    rest does not fit after that, it fits after no later one.
+    """
+    parts: list[list[str]] = [[]]
+    for step in folders:
+        if step != "**":
+            parts[-1].append(_pattern(step) + "/")
+        elif parts[-1] or len(parts) == 1:
+            parts.append([])
+    first, *others = ["".join(part) for part in parts]
+    if not others:
+        return first
+    middles = "".join(f"(?>(?:[^/]*/)*?{part})" for part in others[:-1])
+    return f"{first}{middles}(?:[^/]*/)*{others[-1]}"
 
 
 def _pattern(glob: str) -> str:
-    """Return a glob for one step as a regular expression."""
-    wild = {"*": "[^/]*", "?": "[^/]"}
-    return "".join(wild.get(part, re.escape(part)) for part in re.split(r"(\*|\?)", glob))
+    """Return a glob for one step as a regular expression, in time as `_steps`."""
+    first, *others = ["".join("[^/]" if mark == "?" else re.escape(mark) for mark in part) for part in glob.split("*")]
+    if not others:
+        return first
+    middles = "".join(f"(?>[^/]*?{part})" for part in others[:-1] if part)
+    return f"{first}{middles}[^/]*{others[-1]}"

@@ -11,8 +11,9 @@ _SIZE_UNITS: dict[str, int] = {
     **{f"{prefix}ib": 1024**power for power, prefix in enumerate("kmgt", start=1)},
 }
 _AGE_DAYS = {"d": 1.0, "w": 7.0, "m": 365.25 / 12, "y": 365.25}
-_NUMBER_AND_UNIT = re.compile(r"\s*(\d+(?:\.\d+)?)\s*([A-Za-z]*)\s*")
+_NUMBER_AND_UNIT = re.compile(r"\s*(\d{1,18}(?:\.\d{1,15})?)\s*([A-Za-z]{0,8})\s*")
 _MOMENT = re.compile(r"(\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d)(?:\.(\d{1,9}))?Z")
+_MOST_DAYS = 3_650_000
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 
 
@@ -43,6 +44,8 @@ def parse_age(text: str) -> timedelta:
     days = _AGE_DAYS.get(found[2]) if found else None
     if found is None or days is None:
         raise ValueError(f"not an age: {text!r}; write one like 30d, 2w, 6m or 5y")
+    if float(found[1]) * days > _MOST_DAYS:
+        raise ValueError(f"not an age: {text!r}; nothing is so old")
     return timedelta(days=float(found[1]) * days)
 
 

@@ -1,7 +1,6 @@
 """The stock, looked through once: which files recipes and tags take for derived ones, and what shows that."""
 
 import os
-import re
 from collections import defaultdict
 from collections.abc import Sequence
 from fnmatch import fnmatch
@@ -179,13 +178,12 @@ class Sorting:
         path, place = folder.path, folder.place
         batches: dict[str, Batch] = {}
         project = self._projects.of(path)
-        pattern = re.compile(recipe.version, re.IGNORECASE) if recipe.version else None
-        of_all = _version(pattern, folder.below)
+        of_all = recipe.version_in(folder.below)
         source = sources.document(project) if recipe.source == "project" else None
         perhaps_finished = may_be_finished(os.path.join(path, b"a film.mp4"), "video", project)
         graded, opaque = self._graded, folder.opaque
         for name, kind, size, modified_ns in files:
-            version = of_all or (pattern and _version(pattern, folder.below + os.fsdecode(name))) or ""
+            version = of_all or (recipe.version_in(os.fsdecode(name)) if recipe.version else "")
             if version not in batches:
                 batches[version] = Batch(recipe.what, recipe.evidence, project, version, recipe)
             if recipe.source != "project":
@@ -251,11 +249,6 @@ class Sorting:
         for at in self._opaque:
             if at not in vouched or used.mention(graded[at].path):
                 graded[at] = graded[at]._replace(grade=Grade.PERHAPS, missing=_BY_NAME_ALONE)
-
-
-def _version(pattern: re.Pattern[str] | None, path: str) -> str:
-    found = pattern.search(path) if pattern else None
-    return (found[1] or "") if found else ""
 
 
 def _shown(path: bytes) -> bytes | None:
