@@ -24,7 +24,9 @@ class Parser(argparse.ArgumentParser):
 
     def error(self, message: str) -> NoReturn:
         """Write one line and end with the status of wrong usage."""
-        self.exit(ExitStatus.UNUSABLE, f"{self.prog}: {message}; see {self.prog} --help\n")
+        from foldkeep.model import visible
+
+        self.exit(ExitStatus.UNUSABLE, f"{self.prog}: {visible(message)}; see {self.prog} --help\n")
 
     def _print_message(self, message: str, file: Any = None) -> None:
         # argparse hands in sys.stderr for errors and None or sys.stdout for answers.

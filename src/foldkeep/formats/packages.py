@@ -17,6 +17,7 @@ from typing import IO, Protocol
 from foldkeep.model import visible
 
 from .bagit import BadPackage, safe_path
+from .reading import opened_file
 
 UNFINISHED = b".unfinished"
 """How the name of a package ends that is being made."""
@@ -103,7 +104,7 @@ def open_package(path: bytes) -> Iterator[Package]:
     if os.path.isdir(path):
         yield _Folder(path)
         return
-    with open(path, "rb") as file:
+    with opened_file(path) as file:
         start = file.read(4)
         file.seek(0)
         try:
