@@ -9,7 +9,7 @@ from collections import defaultdict
 from collections.abc import Collection, Iterable
 from contextlib import suppress
 
-from foldkeep.model import beside, folders_above
+from foldkeep.model import beside, folders_above, reason_of
 from foldkeep.storage.local import MOST_NAMES, Folders, facts_of, is_empty_folder, move, move_to_free
 
 from ..journal import FolderEmptied, FolderReturned, FolderReturning, FolderTouched, Record
@@ -88,6 +88,18 @@ class Homes:
     def __init__(self, folders: Folders) -> None:
         self._folders = folders
         self._elsewhere: dict[PathBytes, PathBytes] = {}
+        self._waiting: dict[PathBytes, str] = {}
+
+    def wait(self, folder: PathBytes, reason: str) -> None:
+        """Note that a folder could not come back now; what was in it waits for it, or it would get another mode."""
+        self._waiting[folder] = reason
+
+    def why_not(self, path: PathBytes) -> str:
+        """Return why what was at a path cannot come back before the folder that it was in; empty if it can."""
+        for folder in folders_above(path) if self._waiting else ():
+            if folder in self._waiting:
+                return f"its folder could not be brought back: {self._waiting[folder]}"
+        return ""
 
     def of(self, path: PathBytes) -> PathBytes:
         """Return where what was at a path is to be."""
@@ -137,8 +149,11 @@ def bring_back(vault: Vault, folders: Folders, homes: Homes, paths: Iterable[Pat
     present = [each for each in emptied if facts_of(vault.folders(), os.fsencode(each.slot)) is not None]
     vault.journal.write(FolderReturning(each.slot) for each in present)
     for each in present:
-        with suppress(OSError):  # its files say why, when their turn comes
+        try:
             _bring_back(vault, folders, homes, each, begun)
+        except OSError as error:
+            if not os.path.isdir(homes.folder(each.path)):
+                homes.wait(each.path, reason_of(error))
     if present:
         folders.flush()
         os.fsync(vault.folders())

@@ -282,7 +282,9 @@ class _Hand:
         Those that find their name taken try the next one, all written down before.
         """
         bench = self._bench
-        waiting = files
+        why = {file.number: self._homes.why_not(file.path) for file in files}
+        report.left += [Problem(file.path, why[file.number]) for file in files if why[file.number]]
+        waiting = [file for file in files if not why[file.number]]
         done: list[tuple[RunFile, PathBytes]] = []
         for number in count(1):
             tries = [(file, _named(self._homes.of(file.path), number)) for file in waiting]

@@ -97,7 +97,9 @@ class Vouchers:
         is_said = file.words or self.stock.ledger.was_rewritten(file.keeper)
         if is_said and not lies_in_a_fold(file.keeper):
             with suppress(NotSafe):
-                return self._looks_at(check_said(file.keeper, folder, os.fsencode(file.slot))[1])
+                witness = check_said(file.keeper, folder, os.fsencode(file.slot))[1]
+                self._unflushed[witness.stamp.identity.device] = os.path.dirname(file.keeper)
+                return self._looks_at(witness)
         raise NotSafe(NO_COPY)
 
     def _looks_at(self, witness: Witness) -> Stands:
@@ -153,7 +155,9 @@ class Vouchers:
         if lies_in_a_fold(file.keeper):
             raise gone
         try:
-            return self._looks_at(check_source(file.keeper, Stamp.of(os.fstat(descriptor)), file.source))
+            witness = check_source(file.keeper, Stamp.of(os.fstat(descriptor)), file.source)
+            self._unflushed[witness.stamp.identity.device] = os.path.dirname(file.keeper)
+            return self._looks_at(witness)
         except NotSafe as error:
             raise NotSafe(f"{error}; unfold it to keep it") from None
 
