@@ -245,11 +245,16 @@ HOSTILE: dict[str, tuple[str, Callable[[], bytes]]] = {
     "long oxum": ("tags", lambda: b"Payload-Oxum: " + b"9" * 5000 + b".1\n"),
     "odd address": ("m3u", lambda: b"file://[x/a\n"), "size in a docket": (
         "docket", lambda: SEEDS["docket"][0].replace(b",1,", b"," + b"9" * 5000 + b",")),
-    "one long line": ("inventory", lambda: gzip.compress(b'{"format": "' + b"x" * 700_000_000 + b'"}\n', 1)),
-    "zip of zeros": ("mentions", lambda: gzip.compress(bytes(700_000_000), 1)),
+    "one long line": ("inventory", lambda: gzip.compress(b'{"format": "') + members()),
+    "zip of zeros": ("mentions", lambda: members()),
     "slow encoding of XML": ("mentions", lambda: b'<?xml version="1.0" encoding="punycode"?>' + b"a-b" * 100_000),
     "endless view": ("mentions", lambda: endless_view()),
 }  # fmt: skip
+
+
+def members() -> bytes:
+    """700 MB of one letter, as a gzip file of many members."""
+    return gzip.compress(b"x" * 10_000_000) * 70
 
 
 def endless_view() -> bytes:

@@ -20,11 +20,11 @@ _NO_ENCODINGS = frozenset(("idna", "punycode", "unicode_escape", "raw_unicode_es
 def opened_file(path: str | bytes) -> BinaryIO:
     """Open a file to read it; raise OSError if it is none: a device gives without end, and a pipe perhaps nothing."""
     descriptor = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
-    mode = os.fstat(descriptor).st_mode
-    if stat.S_ISREG(mode):
+    facts = os.fstat(descriptor)
+    if stat.S_ISREG(facts.st_mode) or os.path.samestat(facts, os.stat(os.devnull)):  # which is how one names nothing
         return os.fdopen(descriptor, "rb")
     os.close(descriptor)
-    if stat.S_ISDIR(mode):
+    if stat.S_ISDIR(facts.st_mode):
         raise IsADirectoryError(errno.EISDIR, os.strerror(errno.EISDIR))
     raise OSError(errno.EINVAL, "it is a device, a pipe or a socket, and no file")
 
