@@ -28,6 +28,7 @@ mv WKD_0009.jpg "best kite.jpg"; rm WKD_0010.jpg; printf x >> WKD_0011.jpg; cp .
 """
 PROXY = "library/edit/proxies/STG_0009_proxy.mp4"
 ARCHIVE = "foldkeep archive 'library/last year/highlights 2024'"
+FILM = "library/last year/highlights 2024/renders/highlights 2024 final.mp4"
 SHOTS = (
     ("scan", ["foldkeep scan library", "foldkeep scan shelf-drive --role backup", "foldkeep places"]),
     # The picture is taken while the scan goes on.
@@ -41,9 +42,8 @@ SHOTS = (
         "caches",
         [
             "foldkeep caches",
-            "foldkeep caches --all-but-newest-version -o caches.csv",
-            "head -n 3 caches.csv | cut -d, -f2,3,5,8",
             f"foldkeep caches --explain {PROXY}",
+            f"foldkeep caches --explain '{FILM}'",
         ],
     ),
     (

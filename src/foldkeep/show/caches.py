@@ -44,7 +44,7 @@ def show_caches(page: Page, found: Caches, top: int | None, docket: str | None =
     else:
         size = format_size(_size(found.found))
         page.line((count(len(found.found), "file"), STRONG), " can be made again, ", (size, GAIN), ".")
-        _show_groups(page, found, found.found, top)
+        _show_groups(page, found, found.found, top, GAIN)
     if docket:
         page.line("The docket is ", (visible(docket), STRONG), ". Look at it, then: foldkeep fold " + visible(docket))
 
@@ -70,7 +70,7 @@ def _show_perhaps(page: Page, found: Caches, top: int | None) -> None:
     page.line()
 
 
-def _show_groups(page: Page, found: Caches, files: Sequence[Regenerable], top: int | None) -> None:
+def _show_groups(page: Page, found: Caches, files: Sequence[Regenerable], top: int | None, style: str = "") -> None:
     groups = _groups(files)
     has_versions = any(version for (_, _, version), _ in groups)
     names = names_apart({project for (_, project, _), _ in groups if project})
@@ -79,7 +79,7 @@ def _show_groups(page: Page, found: Caches, files: Sequence[Regenerable], top: i
             Column("what", whole=True),
             *[Column("version", whole=True)] * has_versions,
             Column("files", True),
-            Column("size", True, GAIN),
+            Column("size", True, style),
             Column("last used", whole=True),
             Column("project"),
             Column("evidence", style=QUIET),
