@@ -20,6 +20,7 @@ import foldkeep.fold.archiving
 from conftest import Desk, TrustingDesk, contents, left, mounted
 from foldkeep.fold import FORMATS
 from foldkeep.fold.writers import _Told
+from foldkeep.model import path_from_uri
 from foldkeep.scan import check_package
 from points import Points, fail_from, kill_at
 
@@ -100,7 +101,7 @@ def test_archived_deleted_and_restored_it_is_what_it_was(desk: Desk, form: str):
     assert desk.ask("archive", "--check", made["path"])["checked"][0]["whole"]
     shutil.rmtree(project)
     (desk.top / "back").mkdir()
-    restored = desk.ask("restore", made["path"], "--to", desk.top / "back")
+    restored = desk.ask("restore", made["path"], "--to", desk.top / "back", "--special-modes")
     assert restored["problems"] == []
     back = everything(desk.top / "back/edit")
     gone = before.pop(b"proxies/shot.mov")
@@ -110,11 +111,13 @@ def test_archived_deleted_and_restored_it_is_what_it_was(desk: Desk, form: str):
         assert (desk.top / "back/edit/holes.bin").stat().st_blocks * 512 < 5_000_000
     assert (desk.top / "back/edit (outside media)").joinpath(*desk.place.parts[1:], "sound/march.wav").exists()
     # Again, over what is there now: nothing is overwritten, and outside media finds itself in its place.
-    again = desk.ask("restore", made["path"], "--to", desk.top / "back", "--outside-media-back")
+    again = desk.ask("restore", made["path"], "--to", desk.top / "back", "--outside-media-back", "--special-modes")
     assert (Path(again["folder"]["path"]).name, again["put_back"], again["outside"]) == ("edit-2", 1, None)
     assert everything(desk.top / "back/edit") == back == everything(desk.top / "back/edit-2")
     desk.write("sound/march.wav", b"another march")
-    (third,) = desk.ask("restore", made["path"], "--to", desk.top / "back", "--outside-media-back")["renamed"]
+    (third,) = desk.ask("restore", made["path"], "--to", desk.top / "back", "--outside-media-back", "--special-modes")[
+        "renamed"
+    ]
     assert Path(third["to"]["path"]).read_bytes() == b"a march" * 100
     assert (desk.place / "sound/march.wav").read_bytes() == b"another march"
 
@@ -498,3 +501,24 @@ def test_a_package_in_a_place_is_no_project_no_cache_and_gives_no_file_up(desk: 
     assert rows[str(shelf / "edit/data/edit/a.mp4")] == "leave"
     assert desk.ask("fold", desk.docket, "--yes")["folded"] == 1
     assert check_package(os.fsencode(shelf / "edit")).is_whole
+
+
+ODD = (b"~cut", "\u00fc".encode() * 125, b"two\nlines", b" ", b"-rf", b"C:", b"100%\xff")
+
+
+@pytest.mark.parametrize("name", ODD)
+def test_a_project_of_any_name_comes_through_every_form_and_without_special_modes(desk: Desk, name: bytes):
+    desk.write(name + b"/cut.edl", EDL.format("a.mp4").encode())
+    tool = desk.write(name + b"/a.mp4", b"a" * 9)
+    tool.chmod(0o6755)
+    tool.parent.chmod(0o3775)
+    desk.ask("scan", desk.place)
+    (desk.top / "back").mkdir()
+    for form in FORMATS:
+        (made,) = desk.ask("archive", tool.parent, "--to", desk.top, "--format", form)["packages"]
+        assert desk.run("archive", "--check", made["path"]).status == 0
+        back = desk.ask("restore", made["path"], "--to", desk.top / "back")
+        assert back["without_bits"] == 2
+        folder = Path(os.fsdecode(path_from_uri(back["folder"]["uri"])))
+        assert sorted(path.name for path in folder.iterdir()) == ["a.mp4", "cut.edl"]
+        assert ((folder / "a.mp4").stat().st_mode & 0o7777, folder.stat().st_mode & 0o7777) == (0o755, 0o775)

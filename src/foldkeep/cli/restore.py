@@ -26,6 +26,7 @@ def arrange(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--outside-media-back", action="store_true", help="put media from elsewhere back where it came from"
     )
+    parser.add_argument("--special-modes", action="store_true", help="give setuid, setgid and sticky bits back as well")
     add_break_lock(parser)
 
 
@@ -43,7 +44,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     with env.progress(args) as progress:
         report = restore(
             os.path.abspath(os.fsencode(args.package)), target,
-            outside_back=args.outside_media_back, break_lock=args.break_lock, progress=progress,
+            outside_back=args.outside_media_back, special_modes=args.special_modes, break_lock=args.break_lock,
+            progress=progress,
         )  # fmt: skip
     env.answer(args, {"command": "restore", **restore_document(report)}, lambda page: show_restored(page, report))
     return env.tell_problems(args, report.problems)

@@ -15,6 +15,7 @@ from foldkeep.storage.local import FOLDER, facts_at, open_path
 
 _BLOCK = 512
 _LONGEST_NAME = 240  # bytes; most systems take 255
+_LONGEST_PACKAGE = 215  # what is unfinished has more behind it, and a number perhaps
 _LONGEST_SUFFIX = 12
 _OUTSIDE = "outside media"
 
@@ -104,7 +105,7 @@ def plan_packing(project: Project, used: UsesOfAll, *, outside_media: bool = Tru
     outside = _outside(project, packing.problems) if outside_media else []
     going = {path for path, facts in names if stat.S_ISREG(facts.st_mode)} | {path for path, _ in outside}
     lies_there = going - project.generated.keys()
-    payloads = _Payloads(bagit.plain_name(os.path.basename(project.path) or b"project"))
+    payloads = _Payloads(package_name(project.path))
     first_of: dict[tuple[int, int], bytes] = {}
     for path, facts in names:
         made = None if generated or not stat.S_ISREG(facts.st_mode) else project.generated.get(path)
@@ -232,13 +233,24 @@ class _Payloads:
         return self._names[key]
 
 
-def _short_enough(name: str, step: bytes) -> str:
+def package_name(project: bytes) -> str:
+    """Return what a project's package is called, and the folder in it: a name that every reader of bags takes."""
+    folder = os.path.basename(project) or b"project"
+    name = bagit.plain_name(folder)
+    if name.startswith("~"):  # which some shells and readers take for somebody's home
+        name = f"=7E{name[1:]}"
+    if name[1:2] == ":":  # and this for a drive
+        name = f"{name[0]}=3A{name[2:]}"
+    return _short_enough(name, folder, _LONGEST_PACKAGE)
+
+
+def _short_enough(name: str, step: bytes, most: int = _LONGEST_NAME) -> str:
     """Return a name that systems take, with a number beside it if need be."""
-    if len(name.encode()) <= _LONGEST_NAME:
+    if len(name.encode()) <= most:
         return name
     stem, dot, suffix = name.rpartition(".")
     suffix = dot + suffix if stem and len(suffix) < _LONGEST_SUFFIX else ""
-    kept = name.encode()[: _LONGEST_NAME - 10 - len(suffix.encode())].decode("utf-8", "ignore")
+    kept = name.encode()[: most - 10 - len(suffix.encode())].decode("utf-8", "ignore")
     return f"{kept}={blake3(step).hexdigest()[:8]}{suffix}"
 
 

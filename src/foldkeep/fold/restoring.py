@@ -7,7 +7,7 @@ import shutil
 import time
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from blake3 import blake3
@@ -47,6 +47,7 @@ _NEW = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
 _INSIDE, _OUTSIDE = b"project", b"outside"
 _OUTSIDE_WORDS = b" (outside media)"
 _MOST_NAMES = 10_000
+_LONGEST_SITE = 200  # bytes; what is unfinished has more behind its name
 
 Path = bytes
 
@@ -63,6 +64,8 @@ class RestoreReport:
         Where media from outside it is: a folder, or empty if there is none or each is back where it came from.
     put_back
         Media that went back where it came from; what lay there with that content already counts too.
+    without_bits
+        How many files and folders had setuid, setgid or sticky bits, which they do not have now.
     renamed
         Media that got a name beside its own, since that is taken by something else: from where, and to where.
     problems
@@ -74,6 +77,7 @@ class RestoreReport:
     files: int = 0
     bytes: int = 0
     put_back: int = 0
+    without_bits: int = 0
     renamed: list[tuple[Path, Path]] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
 
@@ -83,6 +87,7 @@ def restore(
     target: bytes,
     *,
     outside_back: bool = False,
+    special_modes: bool = False,
     progress: Progress = no_progress,
     break_lock: bool = False,
 ) -> RestoreReport:
@@ -96,6 +101,8 @@ def restore(
     outside_back
         Put media from outside the project back where it came from, where nothing else lies now; else it gets a
         folder beside the project's.
+    special_modes
+        Give back setuid, setgid and sticky bits as well, which have a file run as somebody else.
     break_lock
         Take locks of other computers on places for dead.
 
@@ -109,12 +116,20 @@ def restore(
     try:
         with hold_around(None, [target], "restore", break_lock=break_lock), open_package(path) as package:
             name, head, entries = _entries(package)
+            plain = entries if special_modes else [replace(entry, mode=entry.mode & 0o777) for entry in entries]
+            without_bits = sum(entry != before for entry, before in zip(plain, entries, strict=True))
+            if head is not None and not special_modes:
+                without_bits += head.mode > 0o777
+                head = replace(head, mode=head.mode & 0o777)
+            entries = plain
             _check_room(entries, target)
             with _site(target, name) as site:
                 _Restoring(site, package, entries, progress).write()
                 if head is not None:
                     _like(os.path.join(site, _INSIDE), head.mode, head.modified_ns)
-                return _place(site, target, name, entries, outside_back)
+                report = _place(site, target, name, entries, outside_back)
+                report.without_bits = without_bits
+                return report
     except BadPackage as error:
         raise UnusableInput(
             f"cannot restore {visible(path)}: {visible(str(error))}",
@@ -157,7 +172,7 @@ def _check_room(entries: list[Listed], target: bytes) -> None:
 def _site(target: bytes, name: bytes) -> Iterator[bytes]:
     """Make a folder beside the name that a project gets; take away what is left in it."""
     for number in range(1, _MOST_NAMES):
-        site = os.path.join(target, beside(name, number) + UNFINISHED)
+        site = os.path.join(target, beside(name[:_LONGEST_SITE], number) + UNFINISHED)
         try:
             os.mkdir(site, 0o700)
             break

@@ -16,7 +16,7 @@ from foldkeep.model import Progress, UnusableInput, beside, file_uri, format_mom
 from foldkeep.scan import check_package
 from foldkeep.storage.local import move_to_free
 
-from .packing import Packed, Packing
+from .packing import Packed, Packing, package_name
 from .writers import FORMATS
 
 _JOURNAL = b"making.jsonl"
@@ -90,7 +90,7 @@ def open_site(
     packing: Packing, target: bytes, form: str, algorithms: Sequence[str], start_over: bool
 ) -> Iterator[Site]:
     """Make a folder for a package to grow in, or take up the one that an interrupted try left."""
-    top = os.fsencode(bagit.plain_name(os.path.basename(packing.project) or b"project"))
+    top = os.fsencode(package_name(packing.project))
     name = top if form == FORMATS[0] else top + b"." + form.encode()
     head = {"project": file_uri(packing.project), "form": form, "algorithms": list(algorithms)}
     try:

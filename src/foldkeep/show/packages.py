@@ -145,6 +145,8 @@ def show_restored(page: Page, report: RestoreReport) -> None:
         page.line(f"{visible(was)} is taken by another file: {visible(now)}", indent=2)
     if report.outside:
         page.line("Media from elsewhere is in ", (visible(report.outside), STRONG))
+    if report.without_bits:
+        page.line(f"Without setuid, setgid and sticky bits: {count(report.without_bits, 'name')} (--special-modes)")
 
 
 def restore_document(report: RestoreReport) -> Document:
@@ -155,6 +157,7 @@ def restore_document(report: RestoreReport) -> Document:
         "files": report.files,
         "bytes": report.bytes,
         "put_back": report.put_back,
+        "without_bits": report.without_bits,
         "renamed": [{"from": path_document(was), "to": path_document(now)} for was, now in report.renamed],
         "problems": problem_documents(report.problems),
     }
