@@ -95,8 +95,13 @@ class Scene:
     def _is_on_another_volume(self, key: str) -> bool:
         if self.file.target_volume:
             return key != self.file.target_volume
-        # An earlier Fold Keep did not write down which volume it was.
-        return self.first is not None and self.first.across
+        if self.first is None:
+            return False  # it was never moved
+        if self.first.across:
+            return True  # an earlier Fold Keep did not write down which volume it was
+        # It was that of its place; another one may have been mounted over the folder since, and hides the file.
+        vault = self.bench.vault
+        return key != self.bench.volume_key(vault.files, vault.place)
 
     def _at(self, spot: Spot) -> Spot | None:
         return spot if facts_of(*spot) is not None else None
