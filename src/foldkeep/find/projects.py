@@ -49,7 +49,7 @@ class Project:
     outside
         Media that its documents use from elsewhere, with their sizes.
     used_by
-        Its media that others use: by the folder of another project, or by a catalogue's name.
+        Its media that others use: by the folder of another project, or a document that lies in none.
     generated
         The files that can be made again.
     problems

@@ -23,7 +23,7 @@ from .names import (
     visible,
 )
 from .previews import preview_of
-from .recipes import CACHE, IN_PROJECT, SOURCES, WHATS, Cookbook, Recipe, Shelf
+from .recipes import CACHE, CACHE_TAG, IN_PROJECT, SOURCES, WHATS, Cookbook, Recipe, Shelf
 from .runs import Method, Run, RunFile, RunFileState, RunSummary, SourceFacts
 from .settings import ASKABLE, BUNDLE_SUFFIXES, Settings
 from .signatures import contradiction, format_of
@@ -56,6 +56,7 @@ __all__ = [
     "Cookbook",
     "Shelf",
     "CACHE",
+    "CACHE_TAG",
     "WHATS",
     "SOURCES",
     "IN_PROJECT",

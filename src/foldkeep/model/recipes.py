@@ -10,6 +10,9 @@ WHATS = ("render", "proxy", "intermediate", "waveform", "index", "thumbnail", "f
 CACHE = "cache"
 """What files are whose folder says only that they can be made again, not what they are."""
 
+CACHE_TAG = b"CACHEDIR.TAG"
+"""The file that tags its folder as a cache (Cache Directory Tagging Specification)."""
+
 SOURCES = ("stem", "folder", "manifest", "project")
 """How the source of a file is found: by its own name, by that of a folder it lies in, in a manifest that names both,
 or as the document of the project that it lies in."""

@@ -30,15 +30,14 @@ def show_caches(page: Page, found: Caches, top: int | None, docket: str | None =
         for _, sign in found.in_use:
             signs[sign] += 1
         _listed(page, [(visible(sign), f"  {count(number, 'file')}") for sign, number in signs.items()], top)
-    _show_perhaps(page, found, top)
-    if found.likely:
-        page.line(
-            (f"{count(len(found.likely), 'file')} can likely be made again, ", CARE),
-            (format_size(_size(found.likely)), STRONG),
-            ": opaque files of caches that no document mentions. A docket leaves them until you write fold.",
-        )
-        _show_groups(page, found, found.likely, top)
-        page.line()
+    _show_unsure(
+        page, found, found.perhaps, top, "may be anything",
+        "called like caches, and nothing proves it. Left alone, unless you name the recipe with --trust.",
+    )  # fmt: skip
+    _show_unsure(
+        page, found, found.likely, top, "can likely be made again",
+        "opaque files of caches that no document mentions. A docket leaves them until you write fold.",
+    )  # fmt: skip
     if not found.found:
         page.line("Nothing was found that is proved to be made again and may go.")
     else:
@@ -57,17 +56,12 @@ def _listed(page: Page, lines: Sequence[tuple[str, str]], top: int | None) -> No
     page.line()
 
 
-def _show_perhaps(page: Page, found: Caches, top: int | None) -> None:
-    """Write what may be anything, by recipe, and the word that takes a recipe for proof."""
-    if not found.perhaps:
-        return
-    page.line(
-        (f"{count(len(found.perhaps), 'file')} may be anything, ", CARE),
-        (format_size(_size(found.perhaps)), STRONG),
-        ": called like caches, and nothing proves it. Left alone, unless you name the recipe with --trust.",
-    )
-    _show_groups(page, found, found.perhaps, top)
-    page.line()
+def _show_unsure(page: Page, found: Caches, files: Sequence[Regenerable], top: int | None, what: str, why: str) -> None:
+    """Write files of which it is not proved that they can be made again, and what that means for them."""
+    if files:
+        page.line((f"{count(len(files), 'file')} {what}, ", CARE), (format_size(_size(files)), STRONG), f": {why}")
+        _show_groups(page, found, files, top)
+        page.line()
 
 
 def _show_groups(page: Page, found: Caches, files: Sequence[Regenerable], top: int | None, style: str = "") -> None:

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Sequence
 
 from foldkeep.formats import mentions_in
 from foldkeep.model import Grade, Recipe, kind_of, lies_below, stem_of
+from foldkeep.scan import MEDIA
 
 from ..mentioned import Uses
 from ..project_folders import ProjectFolders
@@ -17,7 +18,6 @@ MEASURED = ("proxy", "thumbnail")
 _NEARLY_ALL = 0.9
 _NUMBERED = re.compile(rb"\d{1,7}\.\w+").fullmatch  # most of them, told in a third of the time
 _FILE_NAME = re.compile(r"[\w)\]}-]\.(\w{2,5})\b")
-_MEDIA = ("photo", "video", "audio")
 
 
 def grade_at_first(recipe: Recipe, kind: str, source_kind: str) -> Grade | None:
@@ -86,5 +86,5 @@ def _names_something(document: bytes) -> bool:
     except (OSError, ValueError):
         return False
     return bool(found.entries) or any(
-        kind_of(b"x." + match[1].encode()) in _MEDIA for text in found.texts for match in _FILE_NAME.finditer(text)
+        kind_of(b"x." + match[1].encode()) in MEDIA for text in found.texts for match in _FILE_NAME.finditer(text)
     )

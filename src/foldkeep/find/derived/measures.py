@@ -42,6 +42,7 @@ class Measures:
         self._fresh = fresh
         self._progress = progress
         self.digests: dict[bytes, bytes] = {}
+        self._asked: dict[tuple[str, Key], str | None] = {}
 
     def differences(self, pairs: Iterable[tuple[Seen, Seen]]) -> dict[Key, str]:
         """Return, for pairs of a picture and its source, what keeps it from being a mere reduction; empty if it is."""
@@ -75,6 +76,9 @@ class Measures:
         found: dict[Key, str | None] = {}
         unknown: list[Key] = []
         for key in dict.fromkeys(keys):
+            if (what, key) in self._asked:
+                found[key] = self._asked[what, key]
+                continue
             known = None if self._fresh else self._stock.measures.of(what, key, MEASURER)
             if known is None:
                 unknown.append(key)
@@ -83,6 +87,7 @@ class Measures:
         if unknown:
             new = self._measured(phase, unknown, measure)
             found |= new
+            self._asked |= {(what, key): answer for key, answer in new.items()}
             self._remember(what, new)
         return found
 

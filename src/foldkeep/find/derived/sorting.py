@@ -9,6 +9,7 @@ from typing import NamedTuple
 from foldkeep.formats import read_thumbnail
 from foldkeep.model import (
     CACHE,
+    CACHE_TAG,
     OTHER,
     Cookbook,
     Filter,
@@ -32,7 +33,6 @@ from .found import Batch, Caches, Regenerable
 from .grading import Vouching, grade_at_first, machine_made
 from .measures import Measures
 
-TAG = b"CACHEDIR.TAG"
 _SIGNATURE = b"Signature: 8a477f597d28d172789f06886806bc55"  # Cache Directory Tagging Specification 0.6
 _BY_NAME_ALONE = "nothing but its name and its folder's says so; --trust RECIPE takes them for proof"
 _BY_WORD = "you trust the recipe"
@@ -73,7 +73,7 @@ class Sorting:
         self._book = Cookbook(recipes)
         self._projects = projects
         self._user_cache = user_cache
-        self._tagged = {folder for path in stock.listing.paths_named(TAG) if (folder := _tagged(path))}
+        self._tagged = {folder for path in stock.listing.paths_named(CACHE_TAG) if (folder := _tagged(path))}
         self._rest: list[Name] = []
         self._folders: list[_Folder] = []
         self._manifests: dict[tuple[str, bytes], list[bytes]] = defaultdict(list)
@@ -110,8 +110,8 @@ class Sorting:
         if self._tagged:
             for each in (folder, *folders_above(folder)):
                 if each in self._tagged:
-                    evidence = f"its folder has a {TAG.decode()}"
-                    return os.path.join(each, TAG), Batch(CACHE, evidence, self._projects.of(folder))
+                    evidence = f"its folder has a {CACHE_TAG.decode()}"
+                    return os.path.join(each, CACHE_TAG), Batch(CACHE, evidence, self._projects.of(folder))
         cache = self._user_cache
         if cache and (folder == cache or lies_below(folder, cache)):
             return cache, Batch(CACHE, "it lies in the user's cache folder")

@@ -3,10 +3,8 @@
 import os
 from dataclasses import dataclass, field
 
-from foldkeep.model import Cookbook, Grade, Recipe, RunFile, visible
+from foldkeep.model import CACHE_TAG, Cookbook, Grade, Recipe, RunFile, visible
 from foldkeep.storage.local import NotSafe
-
-_TAG = b"CACHEDIR.TAG"
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,7 +30,7 @@ class Consent:
         grade = file.source.grade if file.source else None
         if grade is Grade.PROVED or (grade is Grade.LIKELY and self.likely):
             return
-        if grade is None and os.path.basename(file.keeper) == _TAG:
+        if grade is None and os.path.basename(file.keeper) == CACHE_TAG:
             return
         known = file.source.recipe if file.source else ""
         recipe = next((each for each in self.recipes.recipes if each.name == known), None) if known else None
