@@ -22,11 +22,11 @@ from conftest import Desk
 from foldkeep.fold.journal.records import decoded
 from foldkeep.formats import (
     InventoryReader,
+    Listing,
     bagit,
     catalog_source,
     mentions_in,
     open_package,
-    parse_listing,
     parse_xmp,
     read_catalog,
     read_recipes,
@@ -80,7 +80,11 @@ def inventory(path: Path) -> object:
 
 def package(path: Path) -> object:
     with open_package(os.fsencode(path)) as opened:
-        return [name for name, stream in opened.contents() if stream.read(1024) is not None]
+        return [named for named, stream in opened.contents() if stream.read(1024) is not None]
+
+
+def listing(path: Path) -> object:
+    return list(Listing(lambda: iter(path.read_bytes().decode().splitlines())))
 
 
 READERS: dict[str, Callable[[Path], object]] = {
@@ -100,9 +104,9 @@ READERS: dict[str, Callable[[Path], object]] = {
     "package": package,
     "checked": lambda path: check_package(os.fsencode(path)),
     "sidecar": lambda path: with_words(None, parse_xmp(path.read_bytes()) or Xmp()),
-    "listing": lambda path: parse_listing(path.read_bytes()),
+    "listing": listing,
     "declaration": lambda path: bagit.declared(path.read_bytes()),
-    "fetch": lambda path: bagit.check_fetch(path.read_bytes(), "utf-8"),
+    "fetch": lambda path: list(bagit.fetch_entries(path.read_bytes().decode().splitlines())),
     "tags": lambda path: bagit.oxum(bagit.tags_of(path.read_bytes(), "utf-8", "bag-info.txt")),
 }
 PATHS = ["renders/kite.mov", "/v/größe 2.mov", "file:///v/a%20b.mov"]

@@ -14,14 +14,17 @@ name, and only then --fold-original puts the project into the fold.
 import argparse
 from typing import TYPE_CHECKING
 
+from foldkeep.model import parse_size
+
 from .environment import Environment, ExitStatus
-from .parser import add_break_lock
+from .parser import add_break_lock, typed
 from .projects_of import add_projects, projects_of, recipes_of
 
 if TYPE_CHECKING:
     from foldkeep.find import Lending, Project
     from foldkeep.fold import ArchiveReport, FoldReport, Packing
-    from foldkeep.scan import Checked
+    from foldkeep.formats import Package
+    from foldkeep.scan import Checked, Whole
     from foldkeep.stock import Stock
 
 EXAMPLES = """\
@@ -37,7 +40,13 @@ def arrange(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("what", nargs="*", metavar="PROJECT|PACKAGE", help="folders of projects; packages to check")
     parser.add_argument("--to", metavar="DIR", help="where packages are made: a folder that is there")
     parser.add_argument(
-        "--format", choices=("folder", "tar", "tar.zst", "zip"), default="folder", help="of packages (default: folder)"
+        "--format",
+        choices=("folder", "tar", "tar.zst", "zip", "iso"),
+        default="folder",
+        help="of packages (default: folder)",
+    )
+    parser.add_argument(
+        "--split", metavar="SIZE", type=typed(parse_size), help="make packages of at most that size, for discs (25GB)"
     )
     parser.add_argument("--sha256", action="store_true", help="also write a manifest of SHA-256")
     parser.add_argument("--with-generated", action="store_true", help="bring in what can be made again, too")
@@ -115,7 +124,11 @@ def _work(
         if target == path or lies_below(target, path):
             raise UnusableInput(f"{visible(target)} lies in the project itself", "name a folder elsewhere")
         packing = plan_packing(
-            project, used, outside_media=not args.without_outside_media, generated=args.with_generated
+            project,
+            used,
+            outside_media=not args.without_outside_media,
+            generated=args.with_generated,
+            for_disc=args.format == "iso",
         )
         lent = Lending() if args.although_used else lending(stock, project, known.values(), folders)
         work.append((project, packing, lent if fold else None))
@@ -151,7 +164,7 @@ def _archive(
 
     with env.progress(args) as progress:
         report = archive(
-            stock, packing, target, args.format,
+            stock, packing, target, args.format, split=args.split or 0,
             sha256=args.sha256, start_over=args.start_over, progress=progress,
         )  # fmt: skip
         if lent is None:
@@ -169,24 +182,25 @@ def _check(args: argparse.Namespace, env: Environment) -> ExitStatus:
     if not args.what or args.docket or args.to:
         raise UnusableInput("--check reads packages", "name one or more, and nothing else")
     with env.progress(args) as progress:
-        found = [check_package(os.path.abspath(os.fsencode(path)), progress) for path in args.what]
-    _note_checked(args, env, found)
+        remember = _remembering(args, env)
+        found = [check_package(os.path.abspath(os.fsencode(path)), progress, remember) for path in args.what]
     env.answer(args, checked_document(found), lambda page: show_checked(page, found))
     return ExitStatus.DONE if all(each.is_whole for each in found) else ExitStatus.PROBLEMS
 
 
-def _note_checked(args: argparse.Namespace, env: Environment, found: "list[Checked]") -> None:
-    """Write down when packages were read and right, and where they lie, if there is a stock that knows of them."""
+def _remembering(args: argparse.Namespace, env: Environment) -> "Whole | None":
+    """Return what notes that a package was read and is whole, and what is in it; nothing where there is no stock."""
     import os
-    import time
 
-    from foldkeep.formats import bagit
+    from foldkeep.scan import remember_package
     from foldkeep.stock import Stock
 
     path = env.stock_path(args)
-    whole = [each for each in found if each.is_whole and bagit.KEY_TAG in each.info]
-    if not whole or not os.path.exists(path):
-        return
-    with Stock.open(path) as stock, stock.hold("archive"), stock.transaction():
-        for each in whole:
-            stock.archives.checked(each.info[bagit.KEY_TAG], each.path, time.time_ns())
+    if not os.path.exists(path):
+        return None
+
+    def remember(package: "Package", checked: "Checked") -> None:
+        with Stock.open(path) as stock, stock.hold("archive"):
+            remember_package(stock, package, checked)
+
+    return remember

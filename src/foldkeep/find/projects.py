@@ -123,7 +123,7 @@ def projects(
         if path in found:
             found[path].documents = documents
     _note_use(found, folders, sizes)
-    archived = {each.project: each for each in stock.archives.all()}
+    archived = stock.archives.whole()
     for project in found.values():
         _note_activity(project, archived.get(project.path), quiet_before_ns)
     wanted = (each for each in found.values() if not under or _is_under(each.path, under))

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from itertools import chain
 from urllib.parse import unquote_to_bytes
 
-from foldkeep.formats import read_thumbnail
+from foldkeep.formats import read_thumbnail, walked
 from foldkeep.model import lies_below
 from foldkeep.storage.local import modified_ns
 
@@ -67,9 +67,8 @@ def stale_thumbnails(cache: bytes, folders: Iterable[bytes], inside: Iterable[by
 
 def _below(folder: bytes) -> Iterator[bytes]:
     """Yield the thumbnails below a folder, in order; sizes have a folder each, failures one for each program."""
-    for here, folders, names in os.walk(folder):
-        folders.sort()
-        yield from (os.path.join(here, name) for name in sorted(names) if name.endswith(b".png"))
+    for here, names in walked(folder):
+        yield from (os.path.join(here, name) for name in names if name.endswith(b".png"))
 
 
 def shown_by(uri: str, thumbnail: bytes) -> bytes | None:

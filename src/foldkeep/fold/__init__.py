@@ -8,7 +8,8 @@ from .archiving import ArchiveReport, archive
 from .originals import fold_original
 from .packing import Packing, plan_packing
 from .recovery.settling import settle_all
-from .restoring import RestoreReport, restore
+from .restoring import Restoration, RestoreReport, open_restoration
+from .returning import Return, Way
 from .runs.auditing import Audit, audit
 from .runs.checking import check_plan
 from .runs.choosing import find_run, last_waiting_run, surely_began
@@ -40,8 +41,11 @@ __all__ = [
     "archive",
     "ArchiveReport",
     "fold_original",
-    "restore",
+    "open_restoration",
+    "Restoration",
     "RestoreReport",
+    "Return",
+    "Way",
     "FORMATS",
     "audit",
     "Audit",

@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
 from foldkeep import __version__
-from foldkeep.formats import Form, ListingHead, bagit, listing_text
+from foldkeep.formats import Listed, ListingHead, bagit, listing_text
 from foldkeep.model import (
     Problem,
     Progress,
@@ -18,18 +18,32 @@ from foldkeep.model import (
     format_moment,
     format_size,
     no_progress,
-    parse_digest,
     reason_of,
     visible,
 )
-from foldkeep.stock import Archived, ArchivedFile, Stock
-from foldkeep.storage.local import NotSafe, clamped_ns
+from foldkeep.scan import archived_file, check_package
+from foldkeep.stock import Archived, Stock
+from foldkeep.storage.local import NotSafe
 
-from .packing import Packing, payload_folders
-from .site import Digests, Site, open_site
+from .packing import Packed, Packing, owner_of, payload_folders
+from .site import Digests, Part, Site, open_site
+from .splitting import split_packing
 from .writers import BLAKE3, FORMATS, WRITERS, Writer
 
+PathBytes = bytes
+
 _ROOM_FOR_TEXTS = 1024 * 1024
+
+
+@dataclass(frozen=True)
+class MadePackage:
+    """A package that was made: where it lies, its key, what went into it, and how many files and bytes that were."""
+
+    path: PathBytes
+    key: str
+    packing: Packing
+    files: int
+    bytes: int
 
 
 @dataclass
@@ -38,10 +52,10 @@ class ArchiveReport:
 
     Attributes
     ----------
-    package
-        Where the package lies.
+    packages
+        The package, or the parts in which it is.
     files, bytes
-        Of the payload.
+        Of all of it; a file in pieces counts once.
     left_out
         Bytes that can be made again and are not in it, by what they are.
     outside
@@ -52,8 +66,7 @@ class ArchiveReport:
         What is not in it, and why.
     """
 
-    package: bytes
-    key: str
+    packages: list[MadePackage]
     files: int = 0
     bytes: int = 0
     left_out: dict[str, int] = field(default_factory=dict)
@@ -65,9 +78,10 @@ class ArchiveReport:
 def archive(
     stock: Stock,
     packing: Packing,
-    target: bytes,
+    target: PathBytes,
     form: str = "folder",
     *,
+    split: int = 0,
     sha256: bool = False,
     start_over: bool = False,
     progress: Progress = no_progress,
@@ -76,7 +90,8 @@ def archive(
 
     It grows in a folder called ``NAME.unfinished``, is flushed, read back from the disk and compared with its
     manifests, and only then gets its name, which nobody else can have. Where a try was interrupted, a package that
-    is a folder goes on with the files that are there; any other begins again.
+    is a folder goes on with the files that are there, and parts that were finished stay; any other begins again. One
+    that got its name before the stock knew of it is found, and not made a second time.
 
     Parameters
     ----------
@@ -84,6 +99,8 @@ def archive(
         A stock that is held.
     form
         One of `FORMATS`.
+    split
+        How many bytes a package may take at most, all that is around the files included; 0 for one package.
     sha256
         Write a manifest of SHA-256 beside that of SHA-512.
     start_over
@@ -95,23 +112,64 @@ def archive(
         If there is no room, the target cannot be written, or a file changed meanwhile. The project is as it was.
     """
     algorithms = ("sha512", *(["sha256"] if sha256 else []), BLAKE3)
-    with open_site(packing, target, form, algorithms, start_over) as site:
+    telling = _Telling(progress, packing.bytes)
+    packings = [packing]
+    if split or form == "iso":
+        packings = split_packing(packing, split, form, telling.more)
+    with open_site(packings, target, form, algorithms, split, start_over) as site:
         _check_room(packing, target, site)
         try:
-            made = _Making(site, packing, algorithms, progress)
-            digests = made.write()
-            site.check(progress)
-            package = site.finish()
+            digests, went_on = {}, 0
+            for part in site.parts:
+                making = _Making(site, part, algorithms, telling)
+                digests[part.key] = making.write()
+                went_on += making.went_on
+                _look_again(site, part, progress)
+            made = [_finished(site, part) for part in site.parts]
         except NotSafe as error:
             raise UnusableInput(f"cannot archive {visible(packing.project)}: {error}", "run it again") from error
         except OSError as error:
             raise _failed(packing, site, error) from error
-    report = ArchiveReport(
-        package, site.key, len(packing.files), packing.bytes, dict(packing.left_out_whats),
-        len(packing.outside), made.went_on, packing.problems,
-    )  # fmt: skip
-    _write_down(stock, packing, report, digests)
+        report = ArchiveReport(
+            made, len(packing.files), packing.bytes, dict(packing.left_out_whats), len(packing.outside), went_on,
+            packing.problems,
+        )  # fmt: skip
+        _write_down(stock, packing, made, digests)
+        site.clear()
     return report
+
+
+def _look_again(site: Site, part: Part, progress: Progress) -> None:
+    """Read a package back; one of an earlier try that has its name already is read where that is."""
+    if part.found:
+        if not check_package(part.found, progress).is_whole:
+            raise OSError(errno.EIO, f"{visible(part.found)} is damaged; --start-over makes it anew")
+    elif not part.is_made:
+        site.check(part, progress)
+
+
+def _finished(site: Site, part: Part) -> MadePackage:
+    path = part.found or site.finish(part)
+    return MadePackage(path, part.key, part.packing, len(part.packing.files), part.packing.bytes)
+
+
+class _Telling:
+    """Tells how much was read so far."""
+
+    def __init__(self, progress: Progress, total: int) -> None:
+        self._progress = progress
+        self._total = total
+        self._read = 0
+
+    def read(self, size: int) -> None:
+        """Tell of bytes that went into a package."""
+        self._read += size
+        self._progress(Step("Archiving", self._read, self._total, "bytes"))
+
+    def more(self, size: int) -> None:
+        """Tell of bytes that were read besides."""
+        self._total += size
+        self.read(size)
 
 
 def _failed(packing: Packing, site: Site, error: OSError) -> UnusableInput:
@@ -121,17 +179,19 @@ def _failed(packing: Packing, site: Site, error: OSError) -> UnusableInput:
     return UnusableInput(f"cannot archive {visible(packing.project)}: {reason_of(error)}", advice)
 
 
-def _check_room(packing: Packing, target: bytes, site: Site) -> None:
+def _check_room(packing: Packing, target: PathBytes, site: Site) -> None:
     room = os.statvfs(target)
     free = room.f_bavail * room.f_frsize
-    there = sum(entry.listed.size for entry in packing.files if entry.listed.payload in site.done)
-    sparse = sum(
-        max(0, entry.listed.size - entry.facts.st_blocks * 512) for entry in packing.files if entry.listed.is_sparse
-    )
-    least = packing.bytes - there - (sparse if site.form == "folder" else 0)
-    needed = least + _ROOM_FOR_TEXTS + 4096 * len(packing.files)
+    needed = whole = 0
+    for part in site.parts:
+        if part.found or part.is_made:
+            continue
+        listed = [entry.listed for entry in part.packing.files if entry.listed.payload not in part.done]
+        whole += sum(each.size for each in listed)
+        needed += sum(each.room if site.form == "folder" else each.size for each in listed)
+        needed += _ROOM_FOR_TEXTS + 4096 * len(listed)
     if site.form == "tar.zst":
-        needed = min(needed, packing.bytes // 10)  # how far it can be squeezed is seen when it is done
+        needed = min(needed, whole // 10)  # how far it can be squeezed is seen when it is done
     if needed > free:
         raise UnusableInput(
             f"there is no room for {visible(packing.project)} in {visible(target)}: it takes {format_size(needed)}, "
@@ -140,51 +200,55 @@ def _check_room(packing: Packing, target: bytes, site: Site) -> None:
         )
 
 
-def _write_down(stock: Stock, packing: Packing, report: ArchiveReport, digests: Digests) -> None:
+def _write_down(stock: Stock, packing: Packing, made: Sequence[MadePackage], digests: dict[str, Digests]) -> None:
     now_ns = time.time_ns()
-    left_out = sum(report.left_out.values())
-    archived = Archived(
-        0, report.package, report.package, packing.project, report.key, now_ns, report.bytes, left_out, now_ns
-    )
-    files = (
-        ArchivedFile(
-            entry.source, entry.listed.size, clamped_ns(entry.listed.modified_ns),
-            bytes.fromhex(digests[entry.listed.payload][BLAKE3]),
-        )
-        for entry in packing.files
-    )  # fmt: skip
+    left_out = sum(packing.left_out.values())
     with stock.transaction():
-        stock.archives.add(archived, files)
+        for each in made:
+            archived = Archived(
+                0, each.path, each.path, packing.project, each.key, now_ns, each.bytes, left_out, now_ns,
+                len(made), made[0].key if len(made) > 1 else "",
+            )  # fmt: skip
+            entries = [_with_digest(entry, digests[each.key]) for entry in each.packing.files]
+            stock.archives.add(archived, (archived_file(packing.project, entry) for entry in entries))
+
+
+def _with_digest(entry: Packed, digests: Digests) -> Listed:
+    """Return an entry with the digest of its content; of a name that has none as it is."""
+    if not entry.listed.is_content:
+        return entry.listed
+    return replace(entry.listed, digest=bytes.fromhex(digests[entry.listed.payload][BLAKE3]))
 
 
 class _Making:
     """The writing of one package."""
 
-    def __init__(self, site: Site, packing: Packing, algorithms: Sequence[str], progress: Progress) -> None:
+    def __init__(self, site: Site, part: Part, algorithms: Sequence[str], telling: _Telling) -> None:
         self._site = site
-        self._packing = packing
+        self._part = part
+        self._packing = part.packing
         self._algorithms = algorithms
-        self._progress = progress
-        self._read = 0
+        self._telling = telling
         self.went_on = 0
 
     def write(self) -> Digests:
-        """Write all of it and flush it; return the digests of its payload."""
-        top = os.fsdecode(self._site.name)
-        if self._site.form != FORMATS[0]:
-            top = top.removesuffix(f".{self._site.form}")
-        writer = WRITERS[self._site.form](self._site.package, top, self._algorithms, self._told)
+        """Write all of it that is not there already and flush it; return the digests of its payload."""
+        if self._part.found or self._part.is_made:
+            self.went_on = len(self._packing.files)
+            self._telling.read(self._packing.bytes)
+            return self._part.done
+        site = self._site
+        top = os.fsdecode(self._part.name)
+        if site.form != FORMATS[0]:
+            top = top.removesuffix(f".{site.form}")
+        writer = WRITERS[site.form](site.package(self._part), top, self._algorithms, self._telling.read)
         try:
             return self._written(writer)
         finally:
             writer.stop()
 
-    def _told(self, size: int) -> None:
-        self._read += size
-        self._progress(Step("Archiving", self._read, self._packing.bytes, "bytes"))
-
     def _written(self, writer: Writer) -> Digests:
-        packing, site = self._packing, self._site
+        packing, part = self._packing, self._part
         texts = _Texts(writer, self._algorithms)
         # What the package is and holds comes first, where whoever reads it from its beginning needs it.
         texts.put(bagit.INFO, bagit.tags_text(self._tags()))
@@ -195,16 +259,16 @@ class _Making:
         digests: Digests = {}
         for entry in packing.files:
             payload = entry.listed.payload
-            if payload in site.done:
-                digests[payload] = site.done[payload]
+            if payload in part.done:
+                digests[payload] = part.done[payload]
                 self.went_on += 1
-                self._told(entry.listed.size)
+                self._telling.read(entry.listed.size)
                 continue
             try:
                 digests[payload] = writer.file(entry)
             except NotSafe as error:
                 raise NotSafe(f"{visible(entry.source)} {error}") from error
-            site.note(entry, digests[payload])
+            self._site.note(part, entry, digests[payload])
         for algorithm in self._algorithms:
             if algorithm != BLAKE3:
                 lines = (bagit.manifest_line(found[algorithm], payload) for payload, found in digests.items())
@@ -220,16 +284,15 @@ class _Making:
         packing, facts = self._packing, self._packing.facts
         left_out = sum(packing.left_out.values())
         mode = stat.S_IMODE(facts.st_mode)
-        head = ListingHead(self._site.key, packing.project, time.time_ns(), left_out, mode, facts.st_mtime_ns)
-        return listing_text(
-            head,
-            (
-                replace(entry.listed, digest=parse_digest(f"blake3:{digests[entry.listed.payload][BLAKE3]}"))
-                if entry.listed.form is Form.FILE
-                else entry.listed
-                for entry in packing.entries
-            ),
-        )
+        head = ListingHead(
+            self._part.key, packing.project, time.time_ns(), left_out, mode, facts.st_mtime_ns, owner_of(facts),
+            packing.attributes, self._part.number, self._keys(),
+        )  # fmt: skip
+        return listing_text(head, (_with_digest(entry, digests) for entry in packing.entries))
+
+    def _keys(self) -> tuple[str, ...]:
+        """Return the keys of all parts; none of a package that is whole in itself."""
+        return tuple(part.key for part in self._site.parts if part.number)
 
     def _tags(self) -> list[tuple[str, str]]:
         packing = self._packing
@@ -238,12 +301,25 @@ class _Making:
             ("Bagging-Date", format_moment(time.time_ns())[:10]),
             ("Bag-Size", format_size(packing.bytes)),
             ("Payload-Oxum", f"{packing.bytes}.{len(packing.files)}"),
-            (bagit.KEY_TAG, self._site.key),
+            (bagit.KEY_TAG, self._part.key),
+            *self._group(),
             ("Bag-Software-Agent", f"Fold Keep {__version__}"),
             ("Fold-Keep-Project", file_uri(packing.project)),
             ("Fold-Keep-Outside-Media", str(len(packing.outside))),
             ("Fold-Keep-Left-Out", f"{left_out} bytes in {len(packing.left_out)} files that can be made again"),
         ]
+
+    def _group(self) -> list[tuple[str, str]]:
+        """Return what tells of the other parts (RFC 8493, 2.2.2)."""
+        if not self._part.number:
+            return []
+        parts = self._site.parts
+        return [
+            ("Bag-Group-Identifier", parts[0].key),
+            ("Bag-Count", f"{self._part.number} of {len(parts)}"),
+            *(("Fold-Keep-Part", f"{each.number} of {len(parts)}: {visible(each.name)}, {each.key}")
+              for each in parts),
+        ]  # fmt: skip
 
 
 class _Texts:

@@ -1,6 +1,7 @@
 """Folding a project that was archived: each file is read again and must be what the package has."""
 
 import os
+from collections.abc import Iterator
 from dataclasses import replace
 
 from foldkeep.find import Lending
@@ -57,32 +58,40 @@ def fold_original(
             f"{visible(packing.project)} lies in no place, or is one itself, so it cannot be folded", "move it yourself"
         )
     place = places[top]
-    digests = {file.path: file.digest for file in stock.archives.files_of(report.key)}
-    plan = Plan(os.fsdecode(report.package))
-    items = (replace(item, refusal=lent.reason(item.row.path)) for item in _items(packing, report, place, digests))
+    digests = {file.path: file.digest for made in report.packages for file in stock.archives.files_of(made.key)}
+    plan = Plan(os.fsdecode(report.packages[0].path))
+    items = (
+        replace(item, refusal=item.refusal or lent.reason(item.row.path))
+        for item in _items(packing, report, place, digests)
+    )
     plan.by_place[place.path] = sorted(items, key=lambda item: item.row.path)
     return fold(stock, check_plan(stock, plan), progress, break_lock=break_lock)
 
 
-def _items(packing: Packing, report: ArchiveReport, place: Place, digests: dict[bytes, bytes]) -> list[Item]:
-    reason = f"archived in {visible(report.package)}"
+def _items(packing: Packing, report: ArchiveReport, place: Place, digests: dict[bytes, bytes]) -> Iterator[Item]:
+    """Yield what is to be folded, each with the package that has it, or has what it was made from."""
+    packages: dict[bytes, bytes] = {}
+    in_pieces = set()
+    for made in report.packages:
+        for entry in made.packing.files:
+            packages.setdefault(entry.source, made.path)
+            if entry.listed.form is Form.PIECE:
+                in_pieces.add(entry.source)
 
-    def row(path: bytes, facts: os.stat_result, digest: bytes | None) -> DocketRow:
-        kind = kind_of(os.path.basename(path))
-        return DocketRow("archived", Action.FOLD, path, facts.st_size, kind, modified_ns(facts), digest, reason)
+    def item(path: bytes, facts: os.stat_result, content: bytes, digest: bytes | None) -> Item:
+        kind, package = kind_of(os.path.basename(path)), packages[content]
+        reason = f"archived in {visible(package)}"
+        row = DocketRow("archived", Action.FOLD, path, facts.st_size, kind, modified_ns(facts), digest, reason)
+        refusal = "it is in pieces, and no single package vouches for it" if content in in_pieces else ""
+        return Item(row, place, [], package=package, refusal=refusal)
 
-    items = [
-        Item(
-            row(entry.source, entry.facts, digests[_content(packing, entry.listed, entry)]),
-            place, [], package=report.package,
-        )
-        for entry in packing.entries
-        if entry.listed.form in (Form.FILE, Form.SAME) and not entry.listed.is_outside
-    ]  # fmt: skip
-    for path, (grade, recipe) in packing.left_out_recipes.items():
-        source = SourceFacts(0, 0, grade=grade, recipe=recipe)  # everything in the package vouches for it
-        items.append(Item(row(path, os.lstat(path), None), place, [], package=report.package, source_facts=source))
-    return items
+    for entry in packing.entries:
+        if entry.listed.form in (Form.FILE, Form.SAME) and not entry.listed.is_outside:
+            content = _content(packing, entry.listed, entry)
+            yield item(entry.source, entry.facts, content, digests[content])
+    for path, (grade, recipe, source) in packing.left_out_recipes.items():
+        facts = SourceFacts(0, 0, grade=grade, recipe=recipe)  # everything in the package vouches for it
+        yield replace(item(path, os.lstat(path), source, None), source_facts=facts)
 
 
 def _content(packing: Packing, listed: Listed, entry: Packed) -> bytes:

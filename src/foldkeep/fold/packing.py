@@ -4,20 +4,35 @@ import os
 import stat
 from collections import Counter
 from collections.abc import Iterator, Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 
 from blake3 import blake3
 
 from foldkeep.find import Project, UsesOfAll
-from foldkeep.formats import Form, Listed, bagit
+from foldkeep.formats import Form, Listed, Owner, bagit
 from foldkeep.model import FOLD_NAME, Grade, Problem, UnusableInput, beside, reason_of, visible
-from foldkeep.storage.local import FOLDER, facts_at, open_path
+from foldkeep.storage.local import (
+    FILE,
+    FOLDER,
+    attributes_of,
+    data_ranges,
+    facts_at,
+    has_holes,
+    open_path,
+    opened,
+    owner_names,
+)
 
-_BLOCK = 512
 _LONGEST_NAME = 240  # bytes; most systems take 255
 _LONGEST_PACKAGE = 215  # what is unfinished has more behind it, and a number perhaps
 _LONGEST_SUFFIX = 12
 _OUTSIDE = "outside media"
+_DEEP = "deep folders"
+_DEEPEST_ON_DISC = 4  # folders below that of the project, itself the third of at most eight
+_LONGEST_ON_DISC = 150  # characters of a path, but for the last step
+_LONGEST_NAME_ON_DISC = 48  # bytes; with a number and that of a piece behind it still at most 64
+_ESCAPED = {char: f"={ord(char):02X}" for char in '*:;?\\"<>|'}
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,25 +62,28 @@ class Packing:
     left_out
         Files that can be made again from what is in the package and that nobody uses, with their sizes.
     left_out_recipes
-        The grade of each of these, and the recipe that takes it.
+        The grade of each of these, the recipe that takes it, and what it was made from.
     left_out_whats
         Bytes of these by what they are.
     problems
         What cannot be archived: devices, pipes, what cannot be read.
+    attributes
+        Extended attributes of the project's folder.
     """
 
     project: bytes
     facts: os.stat_result
     entries: list[Packed] = field(default_factory=list)
     left_out: dict[bytes, int] = field(default_factory=dict)
-    left_out_recipes: dict[bytes, tuple[Grade, str]] = field(default_factory=dict)
+    left_out_recipes: dict[bytes, tuple[Grade, str, bytes]] = field(default_factory=dict)
     left_out_whats: Counter[str] = field(default_factory=Counter)
     problems: list[Problem] = field(default_factory=list)
+    attributes: tuple[tuple[bytes, bytes], ...] = ()
 
     @property
     def files(self) -> list[Packed]:
         """The files in it."""
-        return [entry for entry in self.entries if entry.listed.form is Form.FILE]
+        return [entry for entry in self.entries if entry.listed.is_content]
 
     @property
     def bytes(self) -> int:
@@ -78,7 +96,9 @@ class Packing:
         return [entry for entry in self.files if entry.listed.is_outside]
 
 
-def plan_packing(project: Project, used: UsesOfAll, *, outside_media: bool = True, generated: bool = False) -> Packing:
+def plan_packing(
+    project: Project, used: UsesOfAll, *, outside_media: bool = True, generated: bool = False, for_disc: bool = False
+) -> Packing:
     """Look at a project on the disk and return what goes into its package.
 
     Parameters
@@ -89,6 +109,8 @@ def plan_packing(project: Project, used: UsesOfAll, *, outside_media: bool = Tru
         Bring in media that it uses from elsewhere.
     generated
         Bring in what can be made again as well.
+    for_disc
+        Name what is in it such that a disc of any kind can have the names.
 
     Raises
     ------
@@ -105,23 +127,23 @@ def plan_packing(project: Project, used: UsesOfAll, *, outside_media: bool = Tru
     outside = _outside(project, packing.problems) if outside_media else []
     going = {path for path, facts in names if stat.S_ISREG(facts.st_mode)} | {path for path, _ in outside}
     lies_there = going - project.generated.keys()
-    payloads = _Payloads(package_name(project.path))
-    first_of: dict[tuple[int, int], bytes] = {}
+    payloads = _Payloads(package_name(project.path), for_disc=for_disc)
+    look = _Looking(packing, payloads)
     for path, facts in names:
         made = None if generated or not stat.S_ISREG(facts.st_mode) else project.generated.get(path)
         # Only what is made from something in the package can be made again from the package.
         # What a timeline uses as it is may have been made by hand after all.
         if made and made.source in lies_there and not used.mention(path):
             packing.left_out[path] = facts.st_size
-            packing.left_out_recipes[path] = (made.grade, made.batch.recipe.name if made.batch.recipe else "")
+            recipe = made.batch.recipe.name if made.batch.recipe else ""
+            packing.left_out_recipes[path] = (made.grade, recipe, made.source)
             packing.left_out_whats[made.batch.what] += facts.st_size
             continue
-        below = os.path.relpath(path, project.path)
-        listed = _listed(path, below, facts, first_of, payloads)
-        packing.entries.append(Packed(path, listed, facts))
+        packing.entries.append(Packed(path, look.listed(path, facts), facts))
     for path, facts in outside:
-        listed = replace(_as_file(path.lstrip(b"/"), facts), payload=payloads.outside(path), is_outside=True)
-        packing.entries.append(Packed(path, listed, facts))
+        packing.entries.append(Packed(path, look.outside(path, facts), facts))
+    with suppress(OSError), opened(project.path, FOLDER) as folder:
+        packing.attributes = attributes_of(folder) or ()
     return packing
 
 
@@ -176,32 +198,77 @@ def _outside(project: Project, problems: list[Problem]) -> list[tuple[bytes, os.
     return found
 
 
-def _listed(
-    path: bytes, below: bytes, facts: os.stat_result, first_of: dict[tuple[int, int], bytes], payloads: "_Payloads"
-) -> Listed:
-    mode, modified_ns = stat.S_IMODE(facts.st_mode), facts.st_mtime_ns
-    if stat.S_ISDIR(facts.st_mode):
-        return Listed(Form.FOLDER, below, mode, modified_ns)
-    if stat.S_ISLNK(facts.st_mode):
-        return Listed(Form.LINK, below, mode, modified_ns, target=os.readlink(path))
-    identity = (facts.st_dev, facts.st_ino)
-    if facts.st_nlink > 1 and identity in first_of:
-        return Listed(Form.SAME, below, mode, modified_ns, target=first_of[identity])
-    first_of[identity] = below
-    return replace(_as_file(below, facts), payload=payloads.inside(below))
+class _Looking:
+    """Finds out what the listing is to say of each name, and what it cannot keep."""
+
+    def __init__(self, packing: Packing, payloads: "_Payloads") -> None:
+        self._packing = packing
+        self._payloads = payloads
+        self._first_of: dict[tuple[int, int], bytes] = {}
+
+    def listed(self, path: bytes, facts: os.stat_result) -> Listed:
+        """Return the entry of a name in the project."""
+        below = os.path.relpath(path, self._packing.project)
+        plain = Listed(Form.FOLDER, below, stat.S_IMODE(facts.st_mode), facts.st_mtime_ns, owner=self._owner(facts))
+        if stat.S_ISDIR(facts.st_mode):
+            return self._looked_into(path, FOLDER, plain)
+        if stat.S_ISLNK(facts.st_mode):
+            return replace(plain, form=Form.LINK, target=os.readlink(path))
+        identity = (facts.st_dev, facts.st_ino)
+        if facts.st_nlink > 1 and identity in self._first_of:
+            return replace(plain, form=Form.SAME, target=self._first_of[identity])
+        self._first_of[identity] = below
+        return self._file(path, facts, replace(plain, payload=self._payloads.inside(below)))
+
+    def outside(self, path: bytes, facts: os.stat_result) -> Listed:
+        """Return the entry of a file from outside the project."""
+        plain = Listed(
+            Form.FILE, path.lstrip(b"/"), stat.S_IMODE(facts.st_mode), facts.st_mtime_ns, self._payloads.outside(path),
+            is_outside=True, owner=self._owner(facts),
+        )  # fmt: skip
+        return self._file(path, facts, plain)
+
+    def _file(self, path: bytes, facts: os.stat_result, plain: Listed) -> Listed:
+        found = replace(plain, form=Form.FILE, size=facts.st_size, is_sparse=has_holes(facts))
+        return self._looked_into(path, FILE, found)
+
+    def _owner(self, facts: os.stat_result) -> Owner | None:
+        """Return the owner, if that is not the one of the project's folder."""
+        top = self._packing.facts
+        return None if (facts.st_uid, facts.st_gid) == (top.st_uid, top.st_gid) else owner_of(facts)
+
+    def _looked_into(self, path: bytes, flags: int, listed: Listed) -> Listed:
+        """Return an entry with attributes and holes; what cannot be opened is said when it is to be read."""
+        with suppress(OSError), opened(path, flags) as descriptor:
+            attributes = attributes_of(descriptor)
+            if attributes is None:
+                self._packing.problems.append(Problem(path, "its extended attributes cannot be read, or are too large"))
+            data = data_ranges(descriptor, listed.size) if listed.is_sparse else None
+            is_sparse = listed.is_sparse and data != ((0, listed.size),)  # else its volume compresses it
+            return replace(listed, attributes=attributes or (), data=data if is_sparse else None, is_sparse=is_sparse)
+        return listed
 
 
-def _as_file(path: bytes, facts: os.stat_result) -> Listed:
-    is_sparse = facts.st_blocks * _BLOCK < facts.st_size
-    mode = stat.S_IMODE(facts.st_mode)
-    return Listed(Form.FILE, path, mode, facts.st_mtime_ns, size=facts.st_size, is_sparse=is_sparse)
+def owner_of(facts: os.stat_result) -> Owner:
+    """Return who owns a file, in numbers and in names."""
+    return Owner(facts.st_uid, facts.st_gid, *owner_names(facts.st_uid, facts.st_gid))
 
 
 class _Payloads:
-    """Finds each file a place in the package whose name every system and every reader takes for one of its own."""
+    """Finds each file a place in the package whose name every system and every reader takes for one of its own.
 
-    def __init__(self, project: str) -> None:
-        self._top = project
+    Parameters
+    ----------
+    project
+        What the project is called in the package.
+    for_disc
+        Whether the names have to be such as Joliet takes, in folders no deeper than ISO 9660 has them.
+    """
+
+    def __init__(self, project: str, *, for_disc: bool) -> None:
+        self._top = project if not for_disc else _name_for_disc(project, os.fsencode(project))
+        self._for_disc = for_disc
+        self._deep: dict[str, int] = {}
         self._names: dict[tuple[str, bytes], str] = {}
         self._taken: dict[str, set[str]] = {}
 
@@ -216,15 +283,21 @@ class _Payloads:
 
     def _placed(self, top: str, path: bytes) -> str:
         where = f"{bagit.PAYLOAD}/{top}"
-        for step in path.split(b"/"):
+        steps = path.split(b"/")
+        for step in steps[:-1]:
             where = f"{where}/{self._named(where, step)}"
-        return where
+        if self._for_disc and (len(steps) > _DEEPEST_ON_DISC or len(where) > _LONGEST_ON_DISC):
+            deep = _DEEP if bagit.same_name(self._top) != _DEEP else f"{_DEEP} (2)"
+            where = f"{bagit.PAYLOAD}/{deep}/{self._deep.setdefault(where, len(self._deep) + 1)}"
+        return f"{where}/{self._named(where, steps[-1])}"
 
     def _named(self, where: str, step: bytes) -> str:
         key = (where, step)
         if key not in self._names:
             taken = self._taken.setdefault(where, set())
             plain = _short_enough(bagit.plain_name(step), step)
+            if self._for_disc:
+                plain = _name_for_disc(plain, step)
             number = 1
             while bagit.same_name(name := os.fsdecode(beside(os.fsencode(plain), number))) in taken:
                 number += 1
@@ -242,6 +315,13 @@ def package_name(project: bytes) -> str:
     if name[1:2] == ":":  # and this for a drive
         name = f"{name[0]}=3A{name[2:]}"
     return _short_enough(name, folder, _LONGEST_PACKAGE)
+
+
+def _name_for_disc(name: str, step: bytes) -> str:
+    """Return a name that Joliet takes: short, and without what separates names or stands for others."""
+    plain = "".join(_ESCAPED.get(char, char) for char in name)
+    plain = "".join(char if char <= "\uffff" else "".join(f"={byte:02X}" for byte in char.encode()) for char in plain)
+    return _short_enough(plain, step, _LONGEST_NAME_ON_DISC)
 
 
 def _short_enough(name: str, step: bytes, most: int = _LONGEST_NAME) -> str:

@@ -1,29 +1,16 @@
-"""Bringing a package back: checked while it is written, under a name of its own, never over anything."""
+"""Bringing packages back: checked while they are written, under a name of their own, never over anything."""
 
-import errno
 import hashlib
 import os
-import shutil
-import time
-from collections.abc import Iterator, Mapping
-from contextlib import contextmanager, suppress
-from dataclasses import dataclass, field, replace
+from collections import Counter
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import ExitStack, contextmanager
+from dataclasses import dataclass, field
 from typing import Any
 
 from blake3 import blake3
 
-from foldkeep.formats import (
-    UNFINISHED,
-    BadPackage,
-    Form,
-    Listed,
-    ListingHead,
-    Package,
-    Stream,
-    bagit,
-    open_package,
-    parse_listing,
-)
+from foldkeep.formats import UNFINISHED, BadPackage, Form, Listed, Names, Owner, Stream, open_package
 from foldkeep.model import (
     Problem,
     Progress,
@@ -31,30 +18,45 @@ from foldkeep.model import (
     UnusableInput,
     beside,
     format_size,
-    kind_of,
     no_progress,
     reason_of,
     visible,
 )
-from foldkeep.scan import MEDIA, manifests_of
-from foldkeep.storage.local import Folders, copy_file, facts_of, flush_volume, has_digest, move_to_free
+from foldkeep.scan import looked_through
+from foldkeep.storage.local import (
+    MOST_NAMES,
+    Folders,
+    SparseWriter,
+    digest_of,
+    facts_of,
+    flush_volume,
+    give_attributes,
+    give_owner,
+    is_special,
+    move_to_free,
+    owner_here,
+    take_away,
+)
 
+from .contents import Contents, Whole
 from .places import hold_around
+from .returning import Return, put_back, returns
 from .writers import write_all
 
 _CHUNK = 1024 * 1024
-_NEW = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
+_BLOCK = 4096
+_NEW = os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
+_MORE = os.O_RDWR | os.O_NOFOLLOW | os.O_CLOEXEC
 _INSIDE, _OUTSIDE = b"project", b"outside"
 _OUTSIDE_WORDS = b" (outside media)"
-_MOST_NAMES = 10_000
 _LONGEST_SITE = 200  # bytes; what is unfinished has more behind its name
 
-Path = bytes
+PathBytes = bytes
 
 
 @dataclass
 class RestoreReport:
-    """What bringing a package back came to.
+    """What bringing packages back came to.
 
     Attributes
     ----------
@@ -64,104 +66,143 @@ class RestoreReport:
         Where media from outside it is: a folder, or empty if there is none or each is back where it came from.
     put_back
         Media that went back where it came from; what lay there with that content already counts too.
-    without_bits
-        How many files and folders had setuid, setgid or sticky bits, which they do not have now.
+    without_rights
+        How many files and folders had setuid, setgid or sticky bits, or attributes that give rights, which they do not
+        have now.
+    lost
+        What could not be given back to how many: "owner", names of extended attributes.
     renamed
         Media that got a name beside its own, since that is taken by something else: from where, and to where.
     problems
         What could not be brought back.
     """
 
-    folder: Path = b""
-    outside: Path = b""
+    folder: PathBytes = b""
+    outside: PathBytes = b""
     files: int = 0
     bytes: int = 0
     put_back: int = 0
-    without_bits: int = 0
-    renamed: list[tuple[Path, Path]] = field(default_factory=list)
+    without_rights: int = 0
+    lost: Counter[str] = field(default_factory=Counter)
+    renamed: list[tuple[PathBytes, PathBytes]] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
 
 
-def restore(
-    path: bytes,
-    target: bytes,
-    *,
-    outside_back: bool = False,
-    special_modes: bool = False,
-    progress: Progress = no_progress,
-    break_lock: bool = False,
-) -> RestoreReport:
-    """Bring what is in a package back into a folder.
+@dataclass
+class Restoration:
+    """What is in packages that are open, ready to be brought back into a folder.
 
-    Every file is compared with the manifests while it is written. All of it grows beside the name that it gets at
-    the end, which is free; if a single file is not what it should be, nothing is brought back.
+    Attributes
+    ----------
+    missing
+        Files that manifests name and that are not there; with one of these nothing can be brought back.
+    returns
+        Where media from outside the project would go.
+    """
+
+    whole: Whole
+    target: PathBytes
+    returns: list[Return]
+    _name: Callable[[], str]
+    _special_modes: bool
+
+    @property
+    def missing(self) -> list[Problem]:
+        return self.whole.missing
+
+    def carry_out(self, progress: Progress = no_progress, *, break_lock: bool = False) -> RestoreReport:
+        """Write all of it into the target.
+
+        Every file is compared with the manifests while it is written. All of it grows beside the name that it gets at
+        the end, which is free; if a single file is not what it should be, nothing is brought back.
+
+        Raises
+        ------
+        UnusableInput
+            If the package is damaged or there is no room, or the target cannot be written.
+        PlaceBusy
+            If somebody else is at work in the target, or a place around it.
+        """
+        whole = self.whole
+        places = {each.place for each in self.returns if each.place}
+        with (
+            _told(self._name, self.target),
+            hold_around(None, [self.target, *places], "restore", break_lock=break_lock),
+        ):
+            _check_room(whole, self.target)
+            name = whole.parts[0].name
+            report = RestoreReport(files=whole.files, bytes=whole.bytes)
+            with _site(self.target, name) as site:
+                _Restoring(site, whole, report, progress, self._special_modes).write()
+                _place(site, self.target, name, whole, self.returns, report)
+            return report
+
+
+@contextmanager
+def open_restoration(
+    paths: Sequence[PathBytes],
+    target: PathBytes,
+    *,
+    special_modes: bool = False,
+    back_below: Mapping[PathBytes, PathBytes] | None = None,
+    without_parts: bool = False,
+    progress: Progress = no_progress,
+) -> Iterator[Restoration]:
+    """Open a package, or the parts of one, and look through what is in it, for the time of the block.
 
     Parameters
     ----------
-    outside_back
-        Put media from outside the project back where it came from, where nothing else lies now; else it gets a
-        folder beside the project's.
     special_modes
-        Give back setuid, setgid and sticky bits as well, which have a file run as somebody else.
-    break_lock
-        Take locks of other computers on places for dead.
+        Give back setuid, setgid and sticky bits, and attributes that give rights, as well.
+    back_below
+        Folders below which media from outside the project may go back where it came from, with the place that each
+        lies in; without it that gets a folder beside the project's.
+    without_parts
+        Bring back what is in these parts, though others are not here.
 
     Raises
     ------
     UnusableInput
-        If the package is damaged or not safe, there is no room, or the target cannot be written.
-    PlaceBusy
-        If somebody else is at work in the target, or a place around it.
+        If one of them is damaged or not safe, or they are not the parts of one package.
     """
+    names = Names()
+
+    def called() -> str:
+        return visible(paths[0]) if len(paths) == 1 else f"{visible(paths[0])} and {len(paths) - 1} more"
+
+    with ExitStack() as stack:
+        stack.callback(names.close)
+        with _told(called, target):
+            parts = [Contents.of(stack.enter_context(open_package(path, looked_through(progress)))) for path in paths]
+            whole = Whole.of(parts, names)
+            if whole.lacking and not without_parts:
+                numbers = ", ".join(map(str, whole.lacking))
+                raise UnusableInput(
+                    f"{called()}: of the {len(whole.parts) + len(whole.lacking)} parts these are missing: {numbers}",
+                    "name all parts at once, or add --without-parts to bring back what is in these",
+                )
+            back = returns(whole, back_below) if back_below is not None else []
+        yield Restoration(whole, target, back, called, special_modes)
+
+
+@contextmanager
+def _told(called: Callable[[], str], target: PathBytes) -> Iterator[None]:
     try:
-        with hold_around(None, [target], "restore", break_lock=break_lock), open_package(path) as package:
-            name, head, entries = _entries(package)
-            plain = entries if special_modes else [replace(entry, mode=entry.mode & 0o777) for entry in entries]
-            without_bits = sum(entry != before for entry, before in zip(plain, entries, strict=True))
-            if head is not None and not special_modes:
-                without_bits += head.mode > 0o777
-                head = replace(head, mode=head.mode & 0o777)
-            entries = plain
-            _check_room(entries, target)
-            with _site(target, name) as site:
-                _Restoring(site, package, entries, progress).write()
-                if head is not None:
-                    _like(os.path.join(site, _INSIDE), head.mode, head.modified_ns)
-                report = _place(site, target, name, entries, outside_back)
-                report.without_bits = without_bits
-                return report
+        yield
     except BadPackage as error:
         raise UnusableInput(
-            f"cannot restore {visible(path)}: {visible(str(error))}",
-            f"nothing was written; `foldkeep archive --check {visible(path)}` names all that is wrong",
+            f"cannot restore {called()}: {visible(str(error))}",
+            "nothing was written; `foldkeep archive --check` names all that is wrong with it",
         ) from error
     except OSError as error:
         raise UnusableInput(
-            f"cannot restore {visible(path)} into {visible(target)}: {reason_of(error)}",
+            f"cannot restore {called()} into {visible(target)}: {reason_of(error)}",
             "nothing was written; mend that and run it again",
         ) from error
 
 
-def _entries(package: Package) -> tuple[bytes, ListingHead | None, list[Listed]]:
-    """Return what the project is called, and every name in it; of a bag of others only the files are known."""
-    bagit.declared(package.tag(bagit.DECLARATION))
-    payload = {name: size for name, size in package.files.items() if name.startswith(f"{bagit.PAYLOAD}/")}
-    if bagit.LISTING not in package.files:
-        now_ns = time.time_ns()
-        found = [
-            Listed(Form.FILE, os.fsencode(name.partition("/")[2]), 0o644, now_ns, name, size)
-            for name, size in payload.items()
-        ]
-        return os.path.basename(package.path.rstrip(b"/")).partition(b".")[0] or b"package", None, found
-    head, entries = parse_listing(package.tag(bagit.LISTING))
-    sizes = {entry.payload: entry.size for entry in entries if entry.form is Form.FILE}
-    if sizes != payload:
-        raise BadPackage(f"{bagit.LISTING} and the payload are not about the same files")
-    return os.path.basename(head.project) or b"project", head, entries
-
-
-def _check_room(entries: list[Listed], target: bytes) -> None:
-    needed = sum(entry.size for entry in entries if not entry.is_sparse)
+def _check_room(whole: Whole, target: PathBytes) -> None:
+    needed = whole.room + _BLOCK * whole.files
     room = os.statvfs(target)
     free = room.f_bavail * room.f_frsize
     if needed > free:
@@ -169,9 +210,9 @@ def _check_room(entries: list[Listed], target: bytes) -> None:
 
 
 @contextmanager
-def _site(target: bytes, name: bytes) -> Iterator[bytes]:
+def _site(target: PathBytes, name: bytes) -> Iterator[PathBytes]:
     """Make a folder beside the name that a project gets; take away what is left in it."""
-    for number in range(1, _MOST_NAMES):
+    for number in range(1, MOST_NAMES):
         site = os.path.join(target, beside(name[:_LONGEST_SITE], number) + UNFINISHED)
         try:
             os.mkdir(site, 0o700)
@@ -185,65 +226,78 @@ def _site(target: bytes, name: bytes) -> Iterator[bytes]:
         os.mkdir(os.path.join(site, _OUTSIDE))
         yield site
     finally:
-        _take_away(site)
-
-
-def _take_away(site: bytes) -> None:
-    """Remove a folder of ours, whose own folders may be such as cannot be written into."""
-    for folder, _, _ in os.walk(site):
-        with suppress(OSError):
-            os.chmod(folder, 0o700)
-    shutil.rmtree(site, ignore_errors=True)
+        take_away(site)
 
 
 class _Restoring:
-    """Writes what is in a package into a folder of ours."""
+    """Writes what is in packages into a folder of ours."""
 
-    def __init__(self, site: bytes, package: Package, entries: list[Listed], progress: Progress) -> None:
+    def __init__(
+        self, site: PathBytes, whole: Whole, report: RestoreReport, progress: Progress, special_modes: bool
+    ) -> None:
         self._site = site
-        self._package = package
-        self._entries = entries
+        self._whole = whole
+        self._report = report
         self._progress = progress
-        self._total = sum(entry.size for entry in entries)
+        self._special_modes = special_modes
         self._done = 0
+        self._inside = Folders(os.path.join(site, _INSIDE))
+        self._outside = Folders(os.path.join(site, _OUTSIDE))
 
     def write(self) -> None:
         """Write all of it and flush it; BadPackage if a file is not what it should be."""
-        manifests = manifests_of(self._package)
-        self._check_tags(manifests)
-        files = {entry.payload: entry for entry in self._entries if entry.form is Form.FILE}
-        missing = files.keys() - manifests.keys()
-        if missing:
-            raise BadPackage(f"{min(missing)!r} is in no manifest")
-        with (
-            Folders(os.path.join(self._site, _INSIDE)) as inside,
-            Folders(os.path.join(self._site, _OUTSIDE)) as outside,
-        ):
-            for name, stream in self._package.contents():
-                if entry := files.pop(name, None):
-                    self._file(outside if entry.is_outside else inside, entry, stream, manifests[name])
-            if files:
-                raise BadPackage(f"{min(files)!r} is not there")
-            for entry in self._entries:
-                if entry.form is not Form.FILE:
-                    self._name(inside, entry)
-        self._finish_folders()
+        with self._inside, self._outside:
+            for part in self._whole.parts:
+                self._contents(part)
+            for path in self._whole.pieces:
+                self._check_pieces(path)
+            folders = []
+            for entry in self._whole:
+                if entry.form is Form.FOLDER:
+                    folders.append(entry)
+                elif not entry.is_content:
+                    self._name(entry)
+            for entry in folders:
+                self._folder(entry)
+            # The innermost first: whoever may not enter a folder cannot give anything to those in it.
+            for entry in sorted(folders, key=lambda entry: -entry.path.count(b"/")):
+                folder, name = self._spot(entry)
+                self._like(os.open(name, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW, dir_fd=folder), entry)
+            if head := self._whole.head:
+                top = os.open(self._inside.top, os.O_RDONLY | os.O_DIRECTORY)
+                like = Listed(
+                    Form.FOLDER, b".", head.mode, head.modified_ns, owner=head.owner, attributes=head.attributes
+                )
+                self._like(top, like)
         flush_volume(self._site)
 
-    def _check_tags(self, manifests: Mapping[str, Mapping[str, str]]) -> None:
-        """Compare the listing with the manifests, since it tells where everything goes."""
-        said = manifests.get(bagit.LISTING, {})
-        if bagit.LISTING in self._package.files:
-            content = self._package.tag(bagit.LISTING)
-            if not said or any(bagit.digest_of(algorithm, content) != digest for algorithm, digest in said.items()):
-                raise BadPackage(f"{bagit.LISTING} is not what its manifest says")
+    def _contents(self, part: Contents) -> None:
+        written = 0
+        for named, stream in part.package.contents():
+            entry = part.entry(named)
+            if entry is None:
+                continue
+            said = part.package.names.said(named.path)
+            if not said:
+                raise BadPackage(f"{named.path!r} is in no manifest")
+            self._file(entry, stream, said)
+            written += 1
+        if written != part.package.names.totals("data")[0]:
+            raise BadPackage("not all of it can be read")
 
-    def _file(self, folders: Folders, entry: Listed, stream: Stream, digests: Mapping[str, str]) -> None:
-        folder, name = folders.of(os.path.join(folders.top, entry.path), make=True)
-        hashers: dict[str, Any] = {each: hashlib.new(each, usedforsecurity=False) for each in digests}
+    def _spot(self, entry: Listed, *, make: bool = False) -> tuple[int, bytes]:
+        folders = self._outside if entry.is_outside else self._inside
+        return folders.of(os.path.join(folders.top, entry.path), make=make)
+
+    def _file(self, entry: Listed, stream: Stream, said: Mapping[str, str]) -> None:
+        folder, name = self._spot(entry, make=True)
+        hashers: dict[str, Any] = {each: hashlib.new(each, usedforsecurity=False) for each in said}
         content = blake3()
-        descriptor = os.open(name, _NEW, 0o600, dir_fd=folder)
+        begun = entry.form is Form.PIECE and facts_of(folder, name) is not None
+        descriptor = os.open(name, _MORE if begun else _NEW, 0o600, dir_fd=folder)
         try:
+            holes = SparseWriter(descriptor, entry.data, entry.start) if entry.is_sparse else None
+            os.lseek(descriptor, entry.start, os.SEEK_SET)
             size = 0
             while data := stream.read(_CHUNK):
                 size += len(data)
@@ -251,106 +305,99 @@ class _Restoring:
                     raise BadPackage(f"{entry.payload!r} is larger than it is said to be")
                 for hasher in (*hashers.values(), content):
                     hasher.update(data)
-                if entry.is_sparse and not data.strip(b"\0"):
-                    os.lseek(descriptor, len(data), os.SEEK_CUR)
+                if holes:
+                    holes.write(data)
                 else:
                     write_all(descriptor, data)
-                self._progress(Step("Restoring", self._done + size, self._total, "bytes"))
-            os.ftruncate(descriptor, size)
-            wrong = [each for each, hasher in hashers.items() if hasher.hexdigest() != digests[each]]
+                self._progress(Step("Restoring", self._done + size, self._whole.bytes, "bytes"))
+            wrong = [each for each, hasher in hashers.items() if hasher.hexdigest() != said[each]]
             if wrong or size != entry.size or entry.digest not in (b"", content.digest()):
                 raise BadPackage(f"{entry.payload!r} is not what its manifest says")
-            os.fchmod(descriptor, entry.mode)
+            os.ftruncate(descriptor, entry.whole_size if entry.form is Form.PIECE else size)
+        except BaseException:
+            os.close(descriptor)
+            raise
+        self._done += entry.size
+        if begun:
+            os.close(descriptor)
+        else:
+            self._like(descriptor, entry)
+
+    def _check_pieces(self, path: bytes) -> None:
+        """Read a file that was in pieces, and compare it; one that lacks pieces is a problem, and goes again."""
+        entry = self._whole.pieces[path][0]
+        folder, name = self._spot(entry)
+        if self._whole.is_cut(path):
+            os.unlink(name, dir_fd=folder)
+            self._report.problems.append(Problem(path, "in pieces, some of which are in a part that is not here"))
+            self._report.files -= 1
+            return
+        descriptor = os.open(name, _MORE, dir_fd=folder)
+        try:
+            if digest_of(descriptor, entry.whole_size) != (entry.whole_digest, entry.whole_size):
+                raise BadPackage(f"the pieces of {visible(path)} are not the file that they were cut from")
             os.utime(descriptor, ns=(entry.modified_ns, entry.modified_ns))
         finally:
             os.close(descriptor)
-        self._done += entry.size
 
-    def _name(self, folders: Folders, entry: Listed) -> None:
+    def _name(self, entry: Listed) -> None:
         """Make what is no file of its own; links come after all files, so that nothing is written through one."""
-        folder, name = folders.of(os.path.join(folders.top, entry.path), make=True)
-        if entry.form is Form.FOLDER:
-            if facts_of(folder, name) is None:
-                os.mkdir(name, dir_fd=folder)
-        elif entry.form is Form.LINK:
+        folder, name = self._spot(entry, make=True)
+        if entry.form is Form.LINK:
+            if facts_of(folder, name) is not None:  # every part tells of every link
+                return
             os.symlink(entry.target, name, dir_fd=folder)
             os.utime(name, ns=(entry.modified_ns, entry.modified_ns), dir_fd=folder, follow_symlinks=False)
-        else:
-            source, source_name = folders.of(os.path.join(folders.top, entry.target))
-            folder, name = folders.of(os.path.join(folders.top, entry.path))
-            os.link(source_name, name, src_dir_fd=source, dst_dir_fd=folder, follow_symlinks=False)
+            return
+        folders = self._outside if entry.is_outside else self._inside
+        source, source_name = folders.of(os.path.join(folders.top, entry.target))
+        if self._whole.lacking and facts_of(source, source_name) is None:
+            self._report.problems.append(Problem(entry.path, "another name of a file in a part that is not here"))
+            return
+        folder, name = self._spot(entry)
+        os.link(source_name, name, src_dir_fd=source, dst_dir_fd=folder, follow_symlinks=False)
 
-    def _finish_folders(self) -> None:
-        """Give folders their modes and times, the innermost first: to write into one changes its time."""
-        folders = [entry for entry in self._entries if entry.form is Form.FOLDER]
-        with Folders(os.path.join(self._site, _INSIDE)) as inside:
-            for entry in sorted(folders, key=lambda entry: -entry.path.count(b"/")):
-                folder, name = inside.of(os.path.join(inside.top, entry.path))
-                _like(name, entry.mode, entry.modified_ns, folder)
+    def _folder(self, entry: Listed) -> None:
+        folder, name = self._spot(entry, make=True)
+        if facts_of(folder, name) is None:
+            os.mkdir(name, dir_fd=folder)
+
+    def _like(self, descriptor: int, entry: Listed) -> None:
+        """Give an open file or folder of ours its owner, attributes, mode and time, and close it."""
+        report = self._report
+        try:
+            owner = entry.owner or (self._whole.head.owner if self._whole.head else None)
+            if owner and not give_owner(descriptor, *_here(owner)):
+                report.lost["owner"] += 1
+            plain = [each for each in entry.attributes if self._special_modes or not is_special(each[0])]
+            for name in give_attributes(descriptor, plain):
+                report.lost[visible(name)] += 1
+            mode = entry.mode if self._special_modes else entry.mode & 0o777
+            report.without_rights += mode != entry.mode or len(plain) < len(entry.attributes)
+            os.fchmod(descriptor, mode)
+            os.utime(descriptor, ns=(entry.modified_ns, entry.modified_ns))
+        finally:
+            os.close(descriptor)
 
 
-def _like(name: bytes, mode: int, modified_ns: int, folder: int | None = None) -> None:
-    """Give a folder its mode and time."""
-    descriptor = os.open(name, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW, dir_fd=folder)
-    try:
-        os.fchmod(descriptor, mode)
-        os.utime(descriptor, ns=(modified_ns, modified_ns))
-    finally:
-        os.close(descriptor)
+def _here(owner: Owner) -> tuple[int, int]:
+    return owner_here(owner.user, owner.group, owner.user_name, owner.group_name)
 
 
-def _place(site: bytes, target: bytes, name: bytes, entries: list[Listed], outside_back: bool) -> RestoreReport:
+def _place(
+    site: PathBytes, target: PathBytes, name: bytes, whole: Whole, back: Sequence[Return], report: RestoreReport
+) -> None:
     """Give what was written its names."""
-    report = RestoreReport(files=sum(entry.form is Form.FILE for entry in entries), bytes=sum(e.size for e in entries))
-    outside = [entry for entry in entries if entry.is_outside]
     here = os.open(site, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
     there = os.open(target, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
     try:
         report.folder = os.path.join(target, move_to_free(here, _INSIDE, there, name))
-        if outside_back:
-            outside = [entry for entry in outside if not _put_back(site, entry, report)]
-        if outside:
+        outside = sum(entry.is_outside and not entry.start and not whole.is_cut(entry.path) for entry in whole)
+        for each in back:
+            report.put_back += put_back(os.path.join(site, _OUTSIDE), each, report.problems, report.renamed)
+        if outside > report.put_back:
             report.outside = os.path.join(target, move_to_free(here, _OUTSIDE, there, name + _OUTSIDE_WORDS))
         os.fsync(there)
     finally:
         os.close(here)
         os.close(there)
-    return report
-
-
-def _put_back(site: bytes, entry: Listed, report: RestoreReport) -> bool:
-    """Put a file from outside the project back where it came from; tell whether it is there now."""
-    path = b"/" + entry.path
-    if kind_of(os.path.basename(path)) not in MEDIA:
-        report.problems.append(Problem(path, "is no media, so it is not put there"))
-        return False
-    try:
-        with Folders(os.path.join(site, _OUTSIDE)) as outside, Folders(b"/") as root:
-            source, name = outside.of(os.path.join(outside.top, entry.path))
-            folder, wanted = root.of(path, make=True)
-            if facts_of(folder, wanted) is not None and has_digest(folder, wanted, entry.digest):
-                os.unlink(name, dir_fd=source)
-            else:
-                got = _brought(source, name, folder, wanted)
-                if got != wanted:
-                    report.renamed.append((path, os.path.join(os.path.dirname(path), got)))
-        report.put_back += 1
-    except OSError as error:
-        report.problems.append(Problem(path, f"could not be put back: {reason_of(error)}"))
-        return False
-    return True
-
-
-def _brought(source: int, name: bytes, folder: int, wanted: bytes) -> bytes:
-    """Move a file to a name that is free, also to another volume, and return the name."""
-    try:
-        return move_to_free(source, name, folder, wanted)
-    except OSError as error:
-        if error.errno != errno.EXDEV:
-            raise
-    for number in range(1, _MOST_NAMES):
-        with suppress(FileExistsError):
-            copy_file(source, name, folder, beside(wanted, number))
-            os.unlink(name, dir_fd=source)
-            return beside(wanted, number)
-    raise FileExistsError(errno.EEXIST, "no name is free for it there")

@@ -1,101 +1,144 @@
-"""Where a package grows: a folder of ours beside the name that it will get, and what tells how far it is."""
+"""Where packages grow: a folder of ours beside the names that they will get, and what tells how far they are."""
 
 import errno
 import fcntl
 import json
 import os
 import secrets
-import shutil
 import time
-from collections.abc import Container, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
+from typing import Any
 
-from foldkeep.formats import UNFINISHED, bagit
+from foldkeep.formats import UNFINISHED, BadPackage, bagit, open_package, walked
 from foldkeep.model import Progress, UnusableInput, beside, file_uri, format_moment, reason_of, visible
 from foldkeep.scan import check_package
-from foldkeep.storage.local import move_to_free
+from foldkeep.storage.local import MOST_NAMES, move_to_free, take_away
 
 from .packing import Packed, Packing, package_name
 from .writers import FORMATS
 
 _JOURNAL = b"making.jsonl"
 _PACKAGE = b"package"
-_MOST_NAMES = 10_000
+_FOLDER = FORMATS[0]
+
+PathBytes = bytes
 
 Digests = dict[str, dict[str, str]]
 """Digests by algorithm, by where files lie in a package."""
 
 
 @dataclass
-class Site:
-    """Where a package grows: a folder of ours beside the name that it will get.
+class Part:
+    """A package that is made: a project's only one, or one of several.
 
     Attributes
     ----------
+    number
+        From 1; 0 of the only one.
+    packing
+        What goes into it.
+    name
+        What it is to be called.
+    key
+        What tells it from every other package.
     done
-        The digests of files that are in it already, by where they lie in the package.
+        The digests of files that are in it already, by where they lie in it.
+    is_made
+        Whether all of it was written and read back by an earlier try.
+    found
+        Where it lies under its own name, if an earlier try came so far.
     """
 
-    path: bytes
-    target: bytes
+    number: int
+    packing: Packing
     name: bytes
-    form: str
     key: str
-    journal: int
     done: Digests = field(default_factory=dict)
+    is_made: bool = False
+    found: PathBytes = b""
 
-    @property
-    def package(self) -> bytes:
-        return os.path.join(self.path, _PACKAGE)
 
-    def note(self, entry: Packed, digests: dict[str, str]) -> None:
-        """Write down that a file is in the package, and what it was."""
-        line = {"payload": entry.listed.payload, **_marks(entry), "digests": digests}
+@dataclass
+class Site:
+    """Where the packages of a project grow: a folder of ours beside the names that they will get."""
+
+    path: PathBytes
+    target: PathBytes
+    form: str
+    parts: list[Part]
+    journal: int
+
+    def package(self, part: Part) -> PathBytes:
+        """Return where a part grows."""
+        return os.path.join(self.path, _inner(part))
+
+    def note(self, part: Part, entry: Packed, digests: dict[str, str]) -> None:
+        """Write down that a file is in a package, and what it was."""
+        self._say({"part": part.number, "payload": entry.listed.payload, **_marks(entry), "digests": digests})
+
+    def _say(self, line: Mapping[str, object]) -> None:
         os.write(self.journal, json.dumps(line).encode() + b"\n")
 
-    def check(self, progress: Progress) -> None:
-        """Read the package back from the disk; what differs is taken away, so that another try writes it again."""
-        checked = check_package(self.package, progress)
+    def check(self, part: Part, progress: Progress) -> None:
+        """Read a package back from the disk; what differs is taken away, so that another try writes it again."""
+        checked = check_package(self.package(part), progress)
         if checked.is_whole:
+            self._say({"made": part.number})
             return
-        if self.form == "folder":
+        if self.form == _FOLDER:
             for problem in checked.problems:
                 with suppress(OSError):
-                    os.unlink(os.path.join(self.package, problem.path))
+                    os.unlink(os.path.join(self.package(part), problem.path))
         first = checked.problems[0]
         raise OSError(errno.EIO, f"the package reads differently from what was written: {visible(first.path)} "
                       f"{first.reason}")  # fmt: skip
 
-    def finish(self) -> bytes:
-        """Give the package its name, or a free one beside it; take the rest away; return where it lies."""
+    def finish(self, part: Part) -> PathBytes:
+        """Give a package its name, or a free one beside it; return where it lies."""
         target = os.open(self.target, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
         site = os.open(self.path, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
         try:
             os.fsync(site)
-            name = move_to_free(site, _PACKAGE, target, self.name)
+            os.fsync(self.journal)  # by which the package is known again if nothing else comes to be
+            name = move_to_free(site, _inner(part), target, part.name)
             os.fsync(target)
-            with suppress(OSError):
-                os.unlink(_JOURNAL, dir_fd=site)
-                os.rmdir(os.path.basename(self.path), dir_fd=target)
-                os.fsync(target)
             return os.path.join(self.target, name)
         finally:
             os.close(site)
             os.close(target)
 
+    def clear(self) -> None:
+        """Take the rest away, when the packages have their names and are written down."""
+        target = os.open(self.target, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+        try:
+            with suppress(OSError):
+                os.unlink(os.path.join(self.path, _JOURNAL))
+                os.rmdir(os.path.basename(self.path), dir_fd=target)
+                os.fsync(target)
+        finally:
+            os.close(target)
+
+
+def _inner(part: Part) -> bytes:
+    return _PACKAGE + (b"-%d" % part.number if part.number else b"")
+
 
 @contextmanager
 def open_site(
-    packing: Packing, target: bytes, form: str, algorithms: Sequence[str], start_over: bool
+    packings: Sequence[Packing], target: PathBytes, form: str, algorithms: Sequence[str], split: int, start_over: bool
 ) -> Iterator[Site]:
-    """Make a folder for a package to grow in, or take up the one that an interrupted try left."""
-    top = os.fsencode(package_name(packing.project))
-    name = top if form == FORMATS[0] else top + b"." + form.encode()
-    head = {"project": file_uri(packing.project), "form": form, "algorithms": list(algorithms)}
+    """Make a folder for packages to grow in, or take up the one that an interrupted try left."""
+    project = packings[0].project
+    head: dict[str, object] = {"project": file_uri(project), "form": form, "algorithms": list(algorithms)}
+    if split:
+        head["split"] = split
+    name = os.fsencode(package_name(project))
+    site_name = name if form == _FOLDER else name + b"." + form.encode()
     try:
-        for number in range(1, _MOST_NAMES):
-            path = os.path.join(target, beside(name, number) + UNFINISHED)
+        for number in range(1, MOST_NAMES):
+            path = os.path.join(target, beside(site_name, number) + UNFINISHED)
             with suppress(FileExistsError):
                 os.mkdir(path, 0o755)
             # Somebody else's folder of that name must not get a file of ours.
@@ -108,8 +151,8 @@ def open_site(
             try:
                 if not _is_ours(journal, path, head):
                     continue
-                site = Site(path, target, name, form, _key(), journal)
-                _take_up(site, packing, head, start_over)
+                site = Site(path, target, form, _parts(packings, name, form), journal)
+                _take_up(site, head, start_over)
                 yield site
                 return
             finally:
@@ -121,11 +164,22 @@ def open_site(
     raise UnusableInput(f"no name is free in {visible(target)}", "name another folder")
 
 
+def _parts(packings: Sequence[Packing], name: bytes, form: str) -> list[Part]:
+    suffix = b"" if form == _FOLDER else b"." + form.encode()
+    if len(packings) == 1:
+        return [Part(0, packings[0], name + suffix, _key())]
+    count = len(packings)
+    return [
+        Part(number, packing, name + b" part %d of %d" % (number, count) + suffix, _key())
+        for number, packing in enumerate(packings, start=1)
+    ]
+
+
 def _key() -> str:
     return f"{format_moment(time.time_ns() // 1_000_000_000 * 1_000_000_000)}-{secrets.token_hex(8)}"
 
 
-def _is_ours(journal: int, path: bytes, head: Mapping[str, object]) -> bool:
+def _is_ours(journal: int, path: PathBytes, head: Mapping[str, object]) -> bool:
     """Tell whether a folder is new, or was begun for the same package and nobody works in it."""
     try:
         fcntl.flock(journal, fcntl.LOCK_EX | fcntl.LOCK_NB)
@@ -135,7 +189,7 @@ def _is_ours(journal: int, path: bytes, head: Mapping[str, object]) -> bool:
         return os.listdir(path) == [_JOURNAL]
     with suppress(ValueError, AttributeError):
         said = json.loads(_lines(journal)[0])
-        return all(said.get(key) == value for key, value in head.items())
+        return all(said.get(key) == value for key, value in head.items()) and ("split" in said) == ("split" in head)
     return False
 
 
@@ -145,48 +199,124 @@ def _lines(journal: int) -> list[bytes]:
         return file.read().split(b"\n")
 
 
-def _take_up(site: Site, packing: Packing, head: Mapping[str, object], start_over: bool) -> None:
-    """Find out what is in a package already; take away what another try cannot go on with."""
+def _take_up(site: Site, head: Mapping[str, object], start_over: bool) -> None:
+    """Find out what an earlier try made; take away what another cannot go on with."""
     lines = _lines(site.journal)
-    if start_over or site.form != FORMATS[0] or not lines[0]:
-        if os.path.isdir(site.package):
-            shutil.rmtree(site.package)
-        elif os.path.lexists(site.package):
-            os.unlink(site.package)
-        os.ftruncate(site.journal, 0)
-        os.write(site.journal, json.dumps({**head, "key": site.key}).encode() + b"\n")
-        os.fsync(site.journal)
-        return
+    keys = _keys(lines[0])
+    if not start_over and len(keys) == len(site.parts):
+        for part, key in zip(site.parts, keys, strict=True):
+            part.key = key
+        if lines[-1]:
+            os.write(site.journal, b"\n")  # a line that was cut off must not spoil the next
+        notes = _Notes(lines[1:])
+        if all(_go_on(site, part, notes) for part in site.parts):
+            return
+    _begin(site, head)
+
+
+def _begin(site: Site, head: Mapping[str, object]) -> None:
+    """Begin anew, with new keys: a package that was finished under an old one stays what it is."""
+    for name in map(os.fsencode, os.listdir(site.path)):
+        path = os.path.join(site.path, name)
+        if name == _JOURNAL:
+            continue
+        if os.path.isdir(path) and not os.path.islink(path):
+            take_away(path)
+        else:
+            os.unlink(path)
+    for part in site.parts:
+        part.key, part.done, part.is_made, part.found = _key(), {}, False, b""
+    keys = [part.key for part in site.parts]
+    os.ftruncate(site.journal, 0)
+    os.write(site.journal, json.dumps({**head, "key": keys[0], "keys": keys}).encode() + b"\n")
+    os.fsync(site.journal)
+
+
+def _keys(line: bytes) -> list[str]:
     with suppress(ValueError, KeyError, TypeError):
-        site.key = str(json.loads(lines[0])["key"])
-    if os.fstat(site.journal).st_size and lines[-1]:
-        os.write(site.journal, b"\n")  # a line that was cut off must not spoil the next
-    marks = {entry.listed.payload: _marks(entry) for entry in packing.files}
-    for line in lines[1:]:
-        with suppress(ValueError, KeyError, TypeError, OSError):
-            said = json.loads(line)
-            payload = said.pop("payload")
-            digests = said.pop("digests")
-            facts = os.lstat(os.path.join(site.package, os.fsencode(payload)))
-            if marks.get(payload) == said and facts.st_size == said["size"]:
-                site.done[payload] = digests
-    _remove_strays(site, marks.keys())
+        said = json.loads(line)
+        return [str(key) for key in said.get("keys", [said["key"]])]
+    return []
 
 
-def _remove_strays(site: Site, payloads: Container[str]) -> None:
-    """Take away what an earlier try put into the package and the project has no more."""
-    for folder, _, names in os.walk(os.path.join(site.package, bagit.PAYLOAD.encode())):
+class _Notes:
+    """What a journal tells: of each part the files that are in it, and whether all of it was made."""
+
+    def __init__(self, lines: Sequence[bytes]) -> None:
+        self.files: dict[int, dict[str, dict[str, Any]]] = {}
+        self.made: set[int] = set()
+        for line in lines:
+            with suppress(ValueError, KeyError, TypeError):
+                said = json.loads(line)
+                if "made" in said:
+                    self.made.add(int(said["made"]))
+                else:
+                    self.files.setdefault(int(said.pop("part", 0)), {})[said.pop("payload")] = said
+
+
+def _go_on(site: Site, part: Part, notes: _Notes) -> bool:
+    """Find out how far a part is; False if it is finished, but of a project that changed since."""
+    said = notes.files.get(part.number, {})
+    marks = {entry.listed.payload: _marks(entry) for entry in part.packing.files}
+    digests = {payload: note.pop("digests", {}) for payload, note in said.items()}
+    is_same = said == marks
+    part.found = _renamed(site, part)
+    package = site.package(part)
+    if part.found:
+        part.done = digests
+        return is_same
+    if is_same and part.number in notes.made and os.path.lexists(package):
+        part.is_made, part.done = True, digests
+        return True
+    if site.form != _FOLDER:
+        with suppress(FileNotFoundError):
+            os.unlink(package)
+        return True
+    for payload, note in said.items():
+        with suppress(OSError, KeyError):
+            facts = os.lstat(os.path.join(package, os.fsencode(payload)))
+            if marks.get(payload) == note and facts.st_size == note["size"]:
+                part.done[payload] = digests[payload]
+    _remove_strays(package, marks)
+    return True
+
+
+def _renamed(site: Site, part: Part) -> PathBytes:
+    """Return where a part lies that got its name before an earlier try was killed; empty if it did not."""
+    if os.path.lexists(site.package(part)):
+        return b""
+    for number in range(1, MOST_NAMES):
+        path = os.path.join(site.target, beside(part.name, number))
+        if not os.path.lexists(path):
+            return b""
+        if _key_of(path) == part.key:
+            return path
+    return b""
+
+
+def _key_of(path: PathBytes) -> str:
+    """Return the key of a package; empty if it is none."""
+    with suppress(OSError, BadPackage), open_package(path) as package:
+        return bagit.tags_of(package.tag(bagit.INFO), "utf-8", bagit.INFO).get(bagit.KEY_TAG, "")
+    return ""
+
+
+def _remove_strays(package: PathBytes, payloads: Mapping[str, object]) -> None:
+    """Take away what an earlier try put into a package and the project has no more."""
+    for folder, names in walked(os.path.join(package, bagit.PAYLOAD.encode())):
         for path in (os.path.join(folder, name) for name in names):
-            if os.fsdecode(os.path.relpath(path, site.package)) not in payloads:
+            if os.fsdecode(os.path.relpath(path, package)) not in payloads:
                 os.unlink(path)
 
 
 def _marks(entry: Packed) -> dict[str, int]:
-    """Return what tells whether a file is still the one that was read."""
-    facts = entry.facts
+    """Return what tells whether a file is still the one that was read, and its piece the same."""
+    facts, listed = entry.facts, entry.listed
+    piece = {"start": listed.start} if listed.start else {}
     return {
-        "size": facts.st_size,
+        "size": listed.size,
         "modified_ns": facts.st_mtime_ns,
         "inode": facts.st_ino,
         "changed_ns": facts.st_ctime_ns,
+        **piece,
     }

@@ -1,26 +1,40 @@
 """Writing the files of a package, as a folder or into one file; each file is read once for all its digests."""
 
+import errno
 import hashlib
+import io
 import os
+import re
 import stat
 import tarfile
+import unicodedata
 import zipfile
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
-from contextlib import suppress
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
-from typing import IO, Any
+from typing import IO, Any, BinaryIO, cast
 
 from blake3 import blake3
 
-from foldkeep.model import kind_of
+from foldkeep.model import kind_of, visible
 from foldkeep.scan import MEDIA
-from foldkeep.storage.local import FILE, Identity, NotSafe, flush_volume, open_path
+from foldkeep.storage.local import (
+    FILE,
+    Identity,
+    NotSafe,
+    SparseWriter,
+    flush_volume,
+    is_special,
+    open_path,
+    opened,
+    owner_names,
+)
 
 from .packing import Packed
 
-FORMATS = ("folder", "tar", "tar.zst", "zip")
+FORMATS = ("folder", "tar", "tar.zst", "zip", "iso")
 """The forms of packages, which are also the suffixes of all but the first."""
 
 BLAKE3 = "blake3"
@@ -124,7 +138,8 @@ class Writer(ABC):
             facts = os.fstat(descriptor)
             if not stat.S_ISREG(facts.st_mode) or Identity.of(facts) != Identity.of(entry.facts):
                 raise NotSafe("changed since it was looked at")
-            reading = _Hashing(descriptor, facts.st_size, self.algorithms, self._pool)
+            os.lseek(descriptor, entry.listed.start, os.SEEK_SET)
+            reading = _Hashing(descriptor, entry.listed.size, self.algorithms, self._pool)
             self._put(entry.listed.payload, _Told(reading, self.told), entry)
             digests = reading.digests()
             if Identity.of(os.fstat(descriptor)) != Identity.of(entry.facts):
@@ -174,9 +189,10 @@ class FolderWriter(Writer):
     def _put(self, name: str, stream: _Told, entry: Packed) -> None:
         descriptor = self._new(name)
         try:
+            holes = SparseWriter(descriptor, entry.listed.data) if entry.listed.is_sparse else None
             while data := stream.read(_CHUNK):
-                if entry.listed.is_sparse and not data.strip(b"\0"):
-                    os.lseek(descriptor, len(data), os.SEEK_CUR)
+                if holes:
+                    holes.write(data)
                 else:
                     write_all(descriptor, data)
             os.ftruncate(descriptor, entry.listed.size)
@@ -225,6 +241,15 @@ class TarWriter(Writer):
     def _put(self, name: str, stream: _Told, entry: Packed) -> None:
         info = self._info(name, entry.listed.size)
         info.mtime = entry.facts.st_mtime_ns // 1_000_000_000
+        info.mode = entry.listed.mode & 0o777
+        info.uid, info.gid = entry.facts.st_uid, entry.facts.st_gid
+        info.uname, info.gname = owner_names(info.uid, info.gid)
+        # The keyword that several programs read and write, as is usual with what POSIX leaves open.
+        info.pax_headers = {
+            f"SCHILY.xattr.{os.fsdecode(attribute)}": os.fsdecode(value)
+            for attribute, value in entry.listed.attributes
+            if not is_special(attribute) and b"=" not in attribute
+        }
         try:
             self._tar.addfile(info, stream)
         except OSError as error:
@@ -233,8 +258,6 @@ class TarWriter(Writer):
             raise
 
     def text(self, name: str, content: bytes) -> None:
-        import io
-
         self._tar.addfile(self._info(name, len(content)), io.BytesIO(content))
 
     def close(self) -> None:
@@ -302,7 +325,118 @@ class ZipWriter(Writer):
             self._file.close()
 
 
-WRITERS: dict[str, type[Writer]] = dict(zip(FORMATS, (FolderWriter, TarWriter, ZstdTarWriter, ZipWriter), strict=True))
+class DiscWriter(Writer):
+    """A package as an image of a disc: ISO 9660 level 3 with Rock Ridge, Joliet and UDF, the bag at its top.
+
+    The library needs every length before it writes, and puts texts before the payload: so each file is read for its
+    digests first, and again when the image is written at the end.
+    """
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        from pycdlib import PyCdlib
+
+        self._image = PyCdlib()
+        name = _volume_name(self.top)
+        self._image.new(interchange_level=3, joliet=3, rock_ridge="1.09", udf="2.60", vol_ident=name)
+        self._folders = {"": ""}
+        self._count = 0
+
+    def _names(self, name: str, form: str) -> dict[str, Any]:
+        """Return what a file or folder is called in each of the trees of the image."""
+        folder, _, step = name.rpartition("/")
+        self._count += 1
+        return {
+            "iso_path": f"{self._folders[folder]}/{form.format(self._count)}",
+            "rr_name": step,
+            "joliet_path": f"/{name}",
+            "udf_path": f"/{name}",
+        }
+
+    def folder(self, name: str) -> None:
+        names = self._names(name, "D{:07}")
+        self._folders[name] = names["iso_path"]
+        with _disc_errors():
+            self._image.add_directory(**names)
+
+    def _put(self, name: str, stream: _Told, entry: Packed) -> None:
+        while stream.read(_CHUNK):
+            pass
+        later = cast(BinaryIO, _Later(entry))
+        seconds = min(max(entry.facts.st_mtime, 0), _NEWEST_IN_ZIP)
+        with _disc_errors():
+            self._image.add_fp(later, entry.listed.size, **self._names(name, "F{:07}.;1"), creation_time=seconds)
+
+    def text(self, name: str, content: bytes) -> None:
+        with _disc_errors():
+            self._image.add_fp(io.BytesIO(content), len(content), **self._names(name, "F{:07}.;1"))
+
+    def close(self) -> None:
+        with _disc_errors(), os.fdopen(os.open(self.path, _NEW, 0o644), "wb", buffering=_CHUNK) as file:
+            self._image.write_fp(file, blocksize=_CHUNK)
+            file.flush()
+            os.fsync(file.fileno())
+
+    def stop(self) -> None:
+        super().stop()
+        self._image.close()
+
+
+@contextmanager
+def _disc_errors() -> Iterator[None]:
+    """Raise what the library for images raises as an OSError."""
+    from pycdlib.pycdlibexception import PyCdlibException
+
+    try:
+        yield
+    except PyCdlibException as error:
+        raise OSError(errno.EINVAL, f"no disc can have that: {error}") from error
+
+
+class _Later(io.RawIOBase):
+    """A file, or a piece of one, that is opened when it is read, and must be what was looked at."""
+
+    def __init__(self, entry: Packed) -> None:
+        super().__init__()
+        self._entry = entry
+        self._at = 0
+
+    def readable(self) -> bool:
+        return True
+
+    def seekable(self) -> bool:
+        return True
+
+    def seek(self, offset: int, whence: int = os.SEEK_SET) -> int:
+        self._at = offset + {os.SEEK_SET: 0, os.SEEK_CUR: self._at, os.SEEK_END: self._entry.listed.size}[whence]
+        return self._at
+
+    def tell(self) -> int:
+        return self._at
+
+    def read(self, size: int = -1) -> bytes:
+        listed = self._entry.listed
+        wanted = listed.size - self._at if size < 0 else min(size, listed.size - self._at)
+        with opened(self._entry.source) as descriptor:
+            if Identity.of(os.fstat(descriptor)) != Identity.of(self._entry.facts):
+                raise NotSafe(f"{visible(self._entry.source)} changed while it was archived")
+            parts = []
+            while wanted and (data := os.pread(descriptor, wanted, listed.start + self._at)):
+                parts.append(data)
+                wanted -= len(data)
+                self._at += len(data)
+        return b"".join(parts)
+
+
+def _volume_name(name: str) -> str:
+    """Return what a disc is called: at most 16 capital letters, digits and underscores (ECMA-119, 7.4.1)."""
+    plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().upper()
+    return re.sub(r"[^A-Z0-9]+", "_", plain).strip("_")[:16] or "PACKAGE"
+
+
+WRITERS: dict[str, type[Writer]] = dict(
+    zip(FORMATS, (FolderWriter, TarWriter, ZstdTarWriter, ZipWriter, DiscWriter), strict=True)
+)
 
 
 def write_all(descriptor: int, data: bytes) -> None:

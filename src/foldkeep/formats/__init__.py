@@ -12,11 +12,11 @@ from .inventory import (
     write_inventory,
 )
 from .lengths import timeline_seconds
-from .listings import Form, Listed, ListingHead, listing_text, parse_listing
+from .listings import Form, Listed, Listing, ListingHead, Owner, listed, listing_text
 from .manifests import records_of
 from .mentions import Mentions, mentions_in
-from .packages import UNFINISHED, Package, Stream, open_package
-from .reading import opened_file
+from .packages import UNFINISHED, Named, Names, Package, Stream, open_package
+from .reading import opened_file, walked
 from .recipes import general_recipes, read_recipes, with_general
 from .repairing import write_repaired
 from .settings import SettingsFile, read_settings, settings_table
@@ -37,11 +37,15 @@ __all__ = [
     "Listed",
     "ListingHead",
     "listing_text",
-    "parse_listing",
+    "Listing",
+    "listed",
+    "Owner",
     "BadPackage",
     "Package",
     "Stream",
     "open_package",
+    "Named",
+    "Names",
     "UNFINISHED",
     "Mentions",
     "mentions_in",
@@ -56,6 +60,7 @@ __all__ = [
     "write_inventory",
     "new_file",
     "opened_file",
+    "walked",
     "read_table",
     "write_table",
     "write_new_file",

@@ -18,13 +18,14 @@ ALGORITHMS = tuple(
 """The digests that manifests may have, by their names here and in the names of manifests."""
 
 PAYLOAD = "data"
-DECLARATION, INFO, FETCH = "bagit.txt", "bag-info.txt", "fetch.txt"
+DECLARATION, INFO, OLD_INFO, FETCH = "bagit.txt", "bag-info.txt", "package-info.txt", "fetch.txt"
 LISTING = "foldkeep-files.jsonl"
 KEY_TAG = "External-Identifier"
 
 _MANIFEST = re.compile(r"(tag)?manifest-([a-z0-9-]+)\.txt")
 _UNPLAIN = re.compile(rb"[\x00-\x1f\x7f%;]|^[ *]| $")
 _LONGEST_VERSION = 20
+_MOST_IDLE_LINES = 100_000
 _OXUM = re.compile(r"(\d{1,20})\.(\d{1,20})")
 
 
@@ -73,15 +74,24 @@ def manifest_line(digest: str, path: str) -> str:
     return f"{digest}  {encoded}\n"
 
 
-def manifest_entries(data: bytes, encoding: str, name: str) -> Iterator[tuple[str, str]]:
-    """Yield the digest in lower case and the path of each line of a manifest.
+def manifest_entries(lines: Iterable[str], name: str) -> Iterator[tuple[bytes, str]]:
+    """Yield the digest and the path of each line of a manifest.
 
-    Raises BadPackage if a path leads out of the package, or the text is not what its encoding says.
+    Raises BadPackage if a path leads out of the package, a digest is none, or hardly any line says anything.
     """
-    for line in _text(data, encoding, name).splitlines():
+    idle = 0
+    for line in lines:
         parts = line.strip().split(None, 1)
-        if len(parts) == 2 and not parts[0].startswith("#"):
-            yield parts[0].lower(), safe_path(os.path.normpath(parts[1].lstrip("*")), name)
+        if len(parts) < 2 or parts[0].startswith("#"):
+            idle += 1
+            if idle > _MOST_IDLE_LINES:
+                raise BadPackage(f"{name} has more than {_MOST_IDLE_LINES:,} lines that say nothing")
+            continue
+        try:
+            digest = bytes.fromhex(parts[0])
+        except ValueError as error:
+            raise BadPackage(f"{name} has a line that is none: {line.strip()[:80]!r}") from error
+        yield digest, safe_path(os.path.normpath(parts[1].lstrip("*")), name)
 
 
 def decoded(path: str) -> str:
@@ -170,19 +180,22 @@ def oxum(info: dict[str, str]) -> tuple[int, int] | None:
     return int(found[1]), int(found[2])
 
 
-def check_fetch(data: bytes, encoding: str) -> None:
-    """Raise BadPackage if a line of ``fetch.txt`` is none, or names no address or a path that leads out."""
-    for line in _text(data, encoding, FETCH).splitlines():
+def fetch_entries(lines: Iterable[str]) -> Iterator[tuple[str, str]]:
+    """Yield the path of each file that ``fetch.txt`` says lies elsewhere, and its address.
+
+    Raises BadPackage if a line is none, or names no address or a path that leads out.
+    """
+    for line in lines:
         parts = line.split(None, 2)
         if len(parts) != 3:
-            raise BadPackage(f"{FETCH} has a line that is none: {line.strip()!r}")
+            raise BadPackage(f"{FETCH} has a line that is none: {line.strip()[:80]!r}")
         try:
             address = urlparse(parts[0])
         except ValueError as error:
-            raise BadPackage(f"{FETCH} names no address: {parts[0]!r}") from error
+            raise BadPackage(f"{FETCH} names no address: {parts[0][:80]!r}") from error
         if address.scheme != "file" and not (address.scheme and address.netloc):
-            raise BadPackage(f"{FETCH} names no address: {parts[0]!r}")
-        safe_path(parts[2].strip(), FETCH)
+            raise BadPackage(f"{FETCH} names no address: {parts[0][:80]!r}")
+        yield safe_path(decoded(parts[2].strip()), FETCH), parts[0]
 
 
 def _text(data: bytes, encoding: str, name: str) -> str:

@@ -20,6 +20,7 @@ from .jsons import read_json_catalog, read_json_lines
 from .lists import read_list
 from .playlists import read_m3u, read_pls, read_xspf
 from .queries import read_query
+from .reading import walked
 from .tables import read_table_catalog
 from .timelines import read_edl, read_otio
 
@@ -97,12 +98,12 @@ def read_sidecar_tree(path: str) -> Iterator[CatalogEntry]:
     """Yield the files below a folder that have an XMP sidecar beside them; where the file is gone, its stem."""
     if not os.path.isdir(path):
         raise NotADirectoryError(20, "not a folder")
-    for folder, _, names in os.walk(os.fsencode(path)):
+    for folder, names in walked(os.fsencode(path)):
         owners: dict[bytes, list[bytes]] = defaultdict(list)
-        for name in sorted(names):
+        for name in names:
             for owner in owner_names(name) if not is_sidecar(name) else ():
                 owners[owner].append(name)
-        for name in sorted(names):
+        for name in names:
             if not name.lower().endswith(b".xmp"):
                 continue
             stems = sidecar_stems(name)

@@ -77,3 +77,20 @@ def lines_of(file: BinaryIO) -> Iterator[tuple[int, str]]:
         if len(line) > _LONGEST_LINE:
             raise ValueError(f"line {number} is longer than {_LONGEST_LINE // 1024**2} MiB")
         yield number, (text_of(line) if number == 1 else line.decode("utf-8", "surrogateescape")).rstrip("\r\n")
+
+
+def walked(top: bytes) -> Iterator[tuple[bytes, list[bytes]]]:
+    """Yield a folder and those below it, however deep, each with the names in it that are no folders, in order.
+
+    Links are not followed; what cannot be read is passed by.
+    """
+    ahead = [top]
+    while ahead:
+        folder = ahead.pop()
+        try:
+            with os.scandir(folder) as found:
+                entries = sorted(found, key=lambda entry: entry.name)
+        except OSError:
+            continue
+        yield folder, [entry.name for entry in entries if not entry.is_dir()]
+        ahead += [entry.path for entry in reversed(entries) if entry.is_dir(follow_symlinks=False)]

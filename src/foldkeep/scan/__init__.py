@@ -3,7 +3,16 @@
 from .apart import Apart
 from .facts import MEDIA, MediaReader, Medium, capture_moment, read_sidecar, sidecars_of
 from .in_use import open_files, sign_of_work
-from .packages import Checked, check_package, digests, manifests_of
+from .packages import (
+    Checked,
+    Whole,
+    archived_file,
+    check_package,
+    looked_through,
+    missing_files,
+    read_manifests,
+    remember_package,
+)
 from .places import Presence, add_place, find_place, named_folder, presence, presences
 from .report import ScanReport
 from .scan import scan
@@ -18,9 +27,13 @@ __all__ = [
     "presences",
     "Presence",
     "Checked",
+    "Whole",
     "check_package",
-    "digests",
-    "manifests_of",
+    "read_manifests",
+    "missing_files",
+    "looked_through",
+    "remember_package",
+    "archived_file",
     "open_files",
     "sign_of_work",
     "Apart",

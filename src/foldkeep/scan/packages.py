@@ -2,18 +2,23 @@
 
 import hashlib
 import os
-from collections import defaultdict
-from collections.abc import Iterator, Mapping
-from concurrent.futures import ThreadPoolExecutor
+import time
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
+from itertools import chain
 from typing import Any
 
-from foldkeep.formats import BadPackage, Package, Stream, bagit, open_package
+from foldkeep.formats import BadPackage, Form, Listed, Listing, Named, Names, Package, Stream, bagit, open_package
 from foldkeep.model import Problem, Progress, Step, no_progress, reason_of
-from foldkeep.storage.local import forget_pages
+from foldkeep.stock import Archived, ArchivedFile, Stock
+from foldkeep.storage.local import clamped_ns, forget_pages
 
 _CHUNK = 1024 * 1024
 _WORKERS = 2
+_AHEAD = 64
+_MOST_PROBLEMS = 100_000
 
 
 @dataclass
@@ -42,33 +47,68 @@ class Checked:
         return not self.problems
 
 
-Entries = dict[str, dict[str, str]]
-"""Digests by algorithm, by path within the package."""
+Whole = Callable[[Package, Checked], None]
+"""Is given a package that was found to be whole, while it is open."""
 
 
-def check_package(path: bytes, progress: Progress = no_progress) -> Checked:
+def check_package(path: bytes, progress: Progress = no_progress, whole: Whole | None = None) -> Checked:
     """Read a package, whole, and compare every file with its manifests.
 
     A package that cannot be read, or that pretends to be what it is not, has a problem; nothing is raised for it.
     """
     checked = Checked(path)
     try:
-        with open_package(path) as package:
+        with open_package(path, looked_through(progress)) as package:
             _check(package, checked, progress)
+            if checked.is_whole and whole:
+                whole(package, checked)
     except (BadPackage, OSError) as error:
         checked.problems.append(Problem(b"", reason_of(error)))
     return checked
 
 
-def manifests_of(package: Package) -> Entries:
-    """Return what the manifests of a package have for each path.
+def remember_package(stock: Stock, package: Package, checked: Checked) -> None:
+    """Write down in a stock that a package was read and is whole, and where it lies; one of ours with what is in it.
 
-    Raises BadPackage if it has none for its payload, or they contradict themselves.
+    Raises BadPackage if its listing cannot be understood.
+    """
+    key, now_ns = checked.info.get(bagit.KEY_TAG, ""), time.time_ns()
+    with stock.transaction():
+        if stock.archives.knows(key):
+            stock.archives.checked(key, checked.path, now_ns)
+            return
+        if bagit.LISTING not in package.names:
+            return
+        listing = Listing(lambda: package.lines(bagit.LISTING, "utf-8"))
+        head = listing.head
+        if head.key == key:
+            archived = Archived(
+                0, checked.path, checked.path, head.project, key, clamped_ns(head.made_ns), checked.bytes,
+                max(head.left_out, 0), now_ns, max(len(head.parts), 1), next(iter(head.parts), ""),
+            )  # fmt: skip
+            stock.archives.add(archived, (archived_file(head.project, entry) for _, entry in listing if entry.digest))
+
+
+def archived_file(project: bytes, entry: Listed) -> ArchivedFile:
+    """Return what the stock keeps of an entry of a listing; of a piece that is the whole file."""
+    path = b"/" + entry.path if entry.is_outside else os.path.join(project, entry.path)
+    size = entry.whole_size if entry.form is Form.PIECE else entry.size
+    return ArchivedFile(path, size, clamped_ns(entry.modified_ns), entry.whole_digest or entry.digest)
+
+
+def looked_through(progress: Progress) -> Callable[[int, int], None]:
+    """Return what tells how far a package was looked through for its names."""
+    return lambda done, total: progress(Step("Looking through", done, total, "bytes"))
+
+
+def read_manifests(package: Package) -> str:
+    """Note what the manifests of a package, and its ``fetch.txt``, say; return the encoding of its texts.
+
+    Raises BadPackage if it has no manifest for its payload, or they contradict themselves.
     """
     version, encoding = bagit.declared(package.tag(bagit.DECLARATION))
-    entries: Entries = defaultdict(dict)
-    has_payload = False
-    for name in sorted(package.files):
+    names, has_payload = package.names, False
+    for name in [each.path for each in names.tags()]:
         found = bagit.manifest_algorithm(name)
         if found is None:
             continue
@@ -76,106 +116,107 @@ def manifests_of(package: Package) -> Entries:
         if is_about_tags and version < (0, 97):
             continue
         has_payload = has_payload or not is_about_tags
-        seen: set[str] = set()
-        for digest, written in bagit.manifest_entries(package.tag(name), encoding, name):
-            path = _meant(written, package)
-            before = entries[path].get(algorithm)
-            if path in seen and (version >= (1, 0) or before != digest):
-                raise BadPackage(f"{name} has {path!r} twice")
-            if before not in (None, digest):
-                raise BadPackage(f"the manifests contradict each other about {path!r}")
-            seen.add(path)
-            entries[path][algorithm] = digest
+        for digest, written in bagit.manifest_entries(package.lines(name, encoding), name):
+            names.say(_meant(written, names), algorithm, digest, name, once=version >= (1, 0))
     if not has_payload:
         raise BadPackage("it has no manifest")
-    return entries
+    if bagit.FETCH in names:
+        for path, address in bagit.fetch_entries(package.lines(bagit.FETCH, encoding)):
+            names.note(bagit.FETCH, path, address)
+    return encoding
 
 
-def _meant(written: str, package: Package) -> str:
+def missing_files(package: Package) -> Iterator[Problem]:
+    """Yield what manifests name and is not there; with the address that ``fetch.txt`` has for it."""
+    for name in package.names.missing():
+        address = package.names.noted(bagit.FETCH, name)
+        why = f"not there; {bagit.FETCH} says it is to be had from {address}" if address else "not there"
+        yield Problem(os.fsencode(name), why)
+
+
+def _meant(written: str, names: Names) -> str:
     """Return the file that a line of a manifest means; some write a per cent sign as it is, against the RFC."""
     plain = bagit.decoded(written)
-    if plain in package.files:
+    if plain in names:
         return plain
-    return written if written in package.files else _alike(plain, package)
-
-
-def _alike(path: str, package: Package) -> str:
-    """Return the one file whose name is the same in another normal form of Unicode, or the path itself."""
-    if path.isascii():
-        return path
-    return next((name for name in package.files if bagit.composed(name) == bagit.composed(path)), path)
+    return written if written in names else names.alike(plain) or plain
 
 
 def _check(package: Package, checked: Checked, progress: Progress) -> None:
-    version, encoding = bagit.declared(package.tag(bagit.DECLARATION))
-    entries = manifests_of(package)
-    info = bagit.INFO if version >= (0, 96) else "package-info.txt"
-    if info in package.files:
+    version, _ = bagit.declared(package.tag(bagit.DECLARATION))
+    encoding = read_manifests(package)
+    names = package.names
+    info = bagit.INFO if version >= (0, 96) else bagit.OLD_INFO
+    if info in names:
         checked.info = bagit.tags_of(package.tag(info), encoding, info)
-    if bagit.FETCH in package.files:
-        bagit.check_fetch(package.tag(bagit.FETCH), encoding)
-    if not any(bagit.is_payload(name) for name in (*package.files, *package.folders)):
+    if not names.has_below(bagit.PAYLOAD):
         raise BadPackage("it has no payload folder")
-    payload = {name: size for name, size in package.files.items() if bagit.is_payload(name)}
-    checked.files, checked.bytes = len(payload), sum(payload.values())
+    checked.files, checked.bytes = names.totals(bagit.PAYLOAD)
     said = bagit.oxum(checked.info)
     if said is not None and said != (checked.bytes, checked.files):
         checked.problems.append(
             Problem(b"", f"{said[1]:,} files of {said[0]:,} bytes are said to be in it, "
                     f"{checked.files:,} of {checked.bytes:,} bytes are")
         )  # fmt: skip
-    for name in sorted(payload.keys() - entries.keys()):
-        checked.problems.append(Problem(os.fsencode(name), "in no manifest"))
-    for name in sorted(entries.keys() - package.files.keys()):
-        checked.problems.append(Problem(os.fsencode(name), "not there"))
-    for name, why in _differing(package, entries, progress):
-        checked.problems.append(Problem(os.fsencode(name), why))
+    unsaid = (Problem(os.fsencode(name), "in no manifest") for name in names.unsaid(bagit.PAYLOAD))
+    differing = (Problem(os.fsencode(name), why) for name, why in _differing(package, progress))
+    for problem in chain(unsaid, missing_files(package), differing):
+        checked.problems.append(problem)
+        if len(checked.problems) > _MOST_PROBLEMS:
+            raise BadPackage(f"more than {_MOST_PROBLEMS:,} files of it are not what they should be")
 
 
-def _differing(
-    package: Package, entries: Mapping[str, Mapping[str, str]], progress: Progress
-) -> Iterator[tuple[str, str]]:
+def _differing(package: Package, progress: Progress) -> Iterator[tuple[str, str]]:
     """Yield the files whose content is not what a manifest says."""
-    total = sum(package.files.values())
     done = 0
-    wanted = {name: list(entries[name]) for name in package.files if entries.get(name)}
-    for name, found in digests(package, wanted):
-        done += package.files[name]
-        progress(Step("Reading back", done, total, "bytes"))
+    for named, wanted, found in _digests(package):
+        done += named.size
+        progress(Step("Reading back", done, package.names.bytes, "bytes"))
         if isinstance(found, str):
-            yield name, found
+            yield named.path, found
             continue
-        wrong = [algorithm for algorithm, digest in found.items() if digest != entries[name][algorithm]]
+        wrong = [algorithm for algorithm, digest in found.items() if digest != wanted[algorithm]]
         if wrong:
-            yield name, f"its content is not what the manifest of {' and '.join(wrong)} says"
+            yield named.path, f"its content is not what the manifest of {' and '.join(wrong)} says"
 
 
-def digests(package: Package, wanted: Mapping[str, list[str]]) -> Iterator[tuple[str, dict[str, str] | str]]:
-    """Yield files of a package with their digests by algorithm, or with why they cannot be read.
+Digested = tuple[Named, dict[str, str], dict[str, str] | str]
+"""A file, what its digests should be, and what they are or why it cannot be read."""
+
+
+def _digests(package: Package) -> Iterator[Digested]:
+    """Yield the files of a package that manifests have, with their digests.
 
     The files of a folder are read by two threads at once, since hashing lets others work meanwhile.
     """
     opener: Any = getattr(package, "open", None)
     if opener is None:
-        for name, stream in package.contents():
-            if name in wanted:
-                yield name, _hashed(stream, package.files[name], wanted[name])
+        for named, stream in package.contents():
+            if wanted := package.names.said(named.path):
+                yield named, wanted, _hashed(stream, named.size, wanted)
         return
 
-    def read(name: str) -> tuple[str, dict[str, str] | str]:
+    def read(named: Named, wanted: dict[str, str]) -> Digested:
         try:
-            with opener(name) as file:
+            with opener(named.path) as file:
                 forget_pages(file.fileno())
-                return name, _hashed(file, package.files[name], wanted[name])
+                return named, wanted, _hashed(file, named.size, wanted)
         except OSError as error:
-            return name, reason_of(error)
+            return named, wanted, reason_of(error)
 
     with ThreadPoolExecutor(_WORKERS) as pool:
+        waiting: deque[Future[Digested]] = deque()
         # The largest first: the last one to be read must not be one that the others wait for.
-        yield from pool.map(read, sorted(wanted, key=lambda name: -package.files[name]))
+        for named in package.names.below(largest_first=True):
+            if wanted := package.names.said(named.path):
+                waiting.append(pool.submit(read, named, wanted))
+            if len(waiting) > _AHEAD:
+                yield waiting.popleft().result()
+        while waiting:
+            yield waiting.popleft().result()
 
 
-def _hashed(stream: Stream, size: int, algorithms: list[str]) -> dict[str, str] | str:
+def _hashed(stream: Stream, size: int, algorithms: Iterable[str]) -> dict[str, str] | str:
     hashers = [hashlib.new(algorithm, usedforsecurity=False) for algorithm in algorithms]
     read = 0
     try:

@@ -59,8 +59,10 @@ from .packages import (
     restore_document,
     show_archived_projects,
     show_checked,
+    show_incomplete,
     show_packings,
     show_restored,
+    show_returns,
 )
 from .page import Column, Page
 from .progress import ProgressLine
@@ -79,6 +81,8 @@ __all__ = [
     "archive_document",
     "show_checked",
     "checked_document",
+    "show_incomplete",
+    "show_returns",
     "show_restored",
     "restore_document",
     "show_projects",

@@ -4,7 +4,7 @@ from collections import Counter
 from collections.abc import Sequence
 
 from foldkeep.find import Lending, Project
-from foldkeep.fold import ArchiveReport, FoldReport, Packing, RestoreReport
+from foldkeep.fold import ArchiveReport, FoldReport, Packing, Restoration, RestoreReport
 from foldkeep.model import format_size, visible
 from foldkeep.scan import Checked
 
@@ -13,6 +13,7 @@ from .page import CARE, GAIN, QUIET, STRONG, Column, Page
 from .words import count
 
 _MOST_ROWS = 10
+_MOST_RETURNS = 40
 
 
 def show_packings(page: Page, work: Sequence[tuple[Project, Packing, Lending | None]], target: bytes) -> None:
@@ -57,10 +58,13 @@ def show_archived_projects(page: Page, reports: Sequence[tuple[ArchiveReport, Fo
     if not reports:
         page.line("The docket names no project to archive.")
     for report, folded in reports:
-        page.line(
-            (visible(report.package), STRONG),
-            f": {count(report.files, 'file')}, {format_size(report.bytes)}, read back and compared.",
-        )
+        for made in report.packages:
+            page.line(
+                (visible(made.path), STRONG),
+                f": {count(made.files, 'file')}, {format_size(made.bytes)}, read back and compared.",
+            )
+        if len(report.packages) > 1:
+            page.line(f"In {len(report.packages)} parts: {count(report.files, 'file')}, {format_size(report.bytes)}.")
         if report.left_out:
             whats = ", ".join(f"{what} {format_size(size)}" for what, size in sorted(report.left_out.items()))
             size = format_size(sum(report.left_out.values()))
@@ -83,8 +87,12 @@ def archive_document(reports: Sequence[tuple[ArchiveReport, FoldReport | None]])
         "command": "archive",
         "packages": [
             {
-                **path_document(report.package),
-                "key": report.key,
+                **path_document(report.packages[0].path),
+                "key": report.packages[0].key,
+                "parts": [
+                    {**path_document(made.path), "key": made.key, "files": made.files, "bytes": made.bytes}
+                    for made in report.packages
+                ],
                 "files": report.files,
                 "bytes": report.bytes,
                 "left_out": sum(report.left_out.values()),
@@ -132,6 +140,34 @@ def checked_document(found: Sequence[Checked]) -> Document:
     }
 
 
+def show_incomplete(page: Page, restoration: Restoration) -> None:
+    """Write that nothing can be brought back, since files are missing; which ones the problems tell."""
+    there = restoration.whole.files
+    page.line(
+        ("Nothing was brought back", CARE),
+        f": the package lacks {count(len(restoration.missing), 'file')} that its manifest names; "
+        f"{count(there, 'file')} {'is' if there == 1 else 'are'} there.",
+    )
+
+
+def show_returns(page: Page, restoration: Restoration) -> None:
+    """Write where media from outside a project would go."""
+    page.line(f"{count(restoration.whole.files, 'file')} would be brought back into ",
+              (visible(restoration.target), STRONG), ". Media from elsewhere:")  # fmt: skip
+    shown = restoration.returns[:_MOST_RETURNS]
+    page.table(
+        [Column("file"), Column("size", True), Column("what becomes of it")],
+        [
+            (visible(each.path), format_size(each.entry.whole_size or each.entry.size),
+             f"{each.way}: {each.why}" if each.why else str(each.way))
+            for each in shown
+        ],
+    )  # fmt: skip
+    if len(restoration.returns) > len(shown):
+        ways = Counter(str(each.way) for each in restoration.returns)
+        page.line("And more; of all: ", ", ".join(f"{number:,} × {way}" for way, number in ways.items()))
+
+
 def show_restored(page: Page, report: RestoreReport) -> None:
     """Write what was brought back, and where it is."""
     page.line(
@@ -145,19 +181,27 @@ def show_restored(page: Page, report: RestoreReport) -> None:
         page.line(f"{visible(was)} is taken by another file: {visible(now)}", indent=2)
     if report.outside:
         page.line("Media from elsewhere is in ", (visible(report.outside), STRONG))
-    if report.without_bits:
-        page.line(f"Without setuid, setgid and sticky bits: {count(report.without_bits, 'name')} (--special-modes)")
+    if report.without_rights:
+        page.line(
+            "Without setuid, setgid, sticky bits and attributes that give rights: "
+            f"{count(report.without_rights, 'name')} (--special-modes)"
+        )
+    if report.lost:
+        lost = ", ".join(f"{what} of {number:,}" for what, number in report.lost.most_common(_MOST_ROWS))
+        page.line(f"Could not be given back here: {lost}")
 
 
 def restore_document(report: RestoreReport) -> Document:
     """Return what was brought back."""
     return {
-        "folder": path_document(report.folder),
+        "command": "restore",
+        "folder": path_document(report.folder) if report.folder else None,
         "outside": path_document(report.outside) if report.outside else None,
         "files": report.files,
         "bytes": report.bytes,
         "put_back": report.put_back,
-        "without_bits": report.without_bits,
+        "without_rights": report.without_rights,
+        "lost": dict(report.lost),
         "renamed": [{"from": path_document(was), "to": path_document(now)} for was, now in report.renamed],
         "problems": problem_documents(report.problems),
     }

@@ -107,7 +107,7 @@ def show_archived(page: Page, archives: Sequence[Archived], files: Mapping[int, 
                 format_moment(each.checked_ns)[:10],
                 format_size(each.bytes),
                 format_size(each.left_out) if each.left_out else "",
-                visible(each.package) + ("" if os.path.lexists(each.package) else "  (away)"),
+                visible(each.package) + ("" if _is_there(each) else "  (away)"),
             )
             for each in archives
         ],
@@ -128,7 +128,7 @@ def archived_document(archives: Sequence[Archived], files: Mapping[int, Sequence
             "checked": format_moment(each.checked_ns),
             "bytes": each.bytes,
             "left_out": each.left_out,
-            "is_there": os.path.lexists(each.package),
+            "is_there": _is_there(each),
             "files": [
                 {**path_document(file.path), "size": file.size, "modified": format_moment(file.modified_ns)}
                 for file in files.get(each.id, ())
@@ -136,3 +136,7 @@ def archived_document(archives: Sequence[Archived], files: Mapping[int, Sequence
         }
         for each in archives
     ]
+
+
+def _is_there(archive: Archived) -> bool:
+    return not archive.is_displaced and os.path.lexists(archive.package)

@@ -1,10 +1,12 @@
 """Packages of archived projects, and what is in them, so that they can be asked while their drive is in a cupboard."""
 
 import sqlite3
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections import Counter
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
 
-_COLUMNS = "id, package, made_at, project, key, made_ns, bytes, left_out, checked_ns"
+_COLUMNS = "id, package, made_at, project, key, made_ns, bytes, left_out, checked_ns, parts, set_key, displaced"
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,6 +31,10 @@ class Archived:
         The sum of the sizes of the files in it.
     left_out
         Bytes that can be made again, and are not in it.
+    parts, set_key
+        How many packages the project is in, and the key of the first of them; 1 and empty if this has all of it.
+    is_displaced
+        Whether another package was seen where this one was last, as where discs are read: it is not there.
     """
 
     id: int
@@ -40,6 +46,9 @@ class Archived:
     bytes: int
     left_out: int
     checked_ns: int
+    parts: int = 1
+    set_key: str = ""
+    is_displaced: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,16 +68,18 @@ class Archives:
         self._db = connection
 
     def add(self, archive: Archived, files: Iterable[ArchivedFile]) -> int:
-        """Write a package and what is in it down, in place of one that lay there before; return its number."""
-        for (before,) in self._db.execute("SELECT id FROM archives WHERE package = ?", (archive.package,)).fetchall():
+        """Write a package and what is in it down; what is known of it already is replaced; return its number."""
+        for (before,) in self._db.execute("SELECT id FROM archives WHERE key = ?", (archive.key,)).fetchall():
             self._db.execute("DELETE FROM archived_files WHERE archive = ?", (before,))
             self._db.execute("DELETE FROM archives WHERE id = ?", (before,))
+        self._displace(archive.package, archive.key)
         (id_,) = self._db.execute(
-            "INSERT INTO archives (package, made_at, project, key, made_ns, bytes, left_out, checked_ns)"
-            " VALUES (?, ?, ?, ?, ?, ?, ?, ?) RETURNING id",
+            "INSERT INTO archives"
+            " (package, made_at, project, key, made_ns, bytes, left_out, checked_ns, parts, set_key)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?) RETURNING id",
             (
-                archive.package, archive.made_at, archive.project, archive.key,
-                archive.made_ns, archive.bytes, archive.left_out, archive.checked_ns,
+                archive.package, archive.made_at, archive.project, archive.key, archive.made_ns, archive.bytes,
+                archive.left_out, archive.checked_ns, archive.parts, archive.set_key,
             ),
         ).fetchone()  # fmt: skip
         self._db.executemany(
@@ -79,7 +90,16 @@ class Archives:
 
     def all(self) -> list[Archived]:
         """Return the packages, the first made first."""
-        return [Archived(*row) for row in self._db.execute(f"SELECT {_COLUMNS} FROM archives ORDER BY made_ns, id")]
+        return [_archived(row) for row in self._db.execute(f"SELECT {_COLUMNS} FROM archives ORDER BY made_ns, id")]
+
+    def whole(self) -> dict[bytes, Archived]:
+        """Return the last package of each project all of which is in packages that are known, by the project."""
+        found, parts = {}, Counter[str]()
+        for archive in self.all():
+            parts[archive.set_key] += 1
+            if archive.parts == 1 or parts[archive.set_key] == archive.parts:
+                found[archive.project] = archive
+        return found
 
     def files(self, archive: int) -> list[ArchivedFile]:
         """Return what is in a package, in order of path."""
@@ -104,12 +124,28 @@ class Archives:
             " ORDER BY a.made_ns, f.path",
             (digest,),
         )
-        return [(Archived(*row[:-1]), row[-1]) for row in rows]
+        return [(_archived(row[:-1]), row[-1]) for row in rows]
+
+    def knows(self, key: str) -> bool:
+        """Tell whether the package of a key is known."""
+        return self._db.execute("SELECT 1 FROM archives WHERE key = ?", (key,)).fetchone() is not None
 
     def checked(self, key: str, package: bytes, now_ns: int) -> None:
         """Note that the package of a key was read and is right, and where it lies."""
+        self._displace(package, key)
         self._db.execute(
-            "UPDATE archives SET package = ?, checked_ns = ? WHERE key = ? AND NOT EXISTS"
-            " (SELECT 1 FROM archives b WHERE b.package = ? AND b.key <> ?)",
-            (package, now_ns, key, package, key),
+            "UPDATE archives SET package = ?, checked_ns = ?, displaced = 0 WHERE key = ?", (package, now_ns, key)
         )
+
+    def _displace(self, package: bytes, key: str) -> None:
+        """Note that what was seen at a path lies there no more, since another package does."""
+        self._db.execute(
+            "UPDATE archives SET package = CAST(package || x'00' || key AS BLOB), displaced = 1"
+            " WHERE package = ? AND key <> ?",
+            (package, key),
+        )
+
+
+def _archived(row: Sequence[Any]) -> Archived:
+    found = Archived(*row)
+    return replace(found, package=found.package.partition(b"\0")[0], is_displaced=bool(found.is_displaced))

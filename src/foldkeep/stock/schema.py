@@ -157,6 +157,12 @@ _MIGRATIONS = (
         PRIMARY KEY (what, files)
     ) STRICT, WITHOUT ROWID;
     """,
+    """
+    -- Whether another package was seen where this one was last; its path then has NUL and its key behind it.
+    ALTER TABLE archives ADD COLUMN displaced INTEGER NOT NULL DEFAULT 0;
+    ALTER TABLE archives ADD COLUMN parts INTEGER NOT NULL DEFAULT 1;   -- how many packages the project is in
+    ALTER TABLE archives ADD COLUMN set_key TEXT NOT NULL DEFAULT '';   -- the key of the first of them
+    """,
 )
 VERSION = len(_MIGRATIONS)
 

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field
 
-from foldkeep.formats import bagit, open_package, parse_listing
+from foldkeep.formats import Listing, bagit, open_package, walked
 from foldkeep.model import Method, RunFile, lies_below, lies_in_a_fold, visible
 from foldkeep.scan import check_package
 from foldkeep.stock import Archived, Stock
@@ -191,10 +191,9 @@ class _Package:
         self._looked = 0.0
         if self.is_whole:
             with open_package(archive.package) as package:
-                _, entries = parse_listing(package.tag(bagit.LISTING))
-            for entry in entries:
-                if entry.digest:
-                    self._payloads[entry.digest] = os.path.join(archive.package, os.fsencode(entry.payload))
+                for _, entry in Listing(lambda: package.lines(bagit.LISTING, "utf-8")):
+                    if entry.digest:
+                        self._payloads[entry.digest] = os.path.join(archive.package, os.fsencode(entry.payload))
             self.is_whole = self.stands()
 
     def holds(self, digest: bytes) -> bool:
@@ -217,7 +216,7 @@ class _Package:
 
 def _stamps_below(package: PathBytes) -> dict[PathBytes, Stamp]:
     """Return the stamps of a package's files, or of the one file that it is; of what is not there, none."""
-    paths = [os.path.join(folder, name) for folder, _, names in os.walk(package) for name in names] or [package]
+    paths = [os.path.join(folder, name) for folder, names in walked(package) for name in names] or [package]
     found = {}
     for path in paths:
         try:

@@ -2,7 +2,8 @@
 
 from .copying import Copied, clone_file, copy_file, copy_open_file, has_digest, same_content, write_like
 from .flushing import flush_volume
-from .folders import Folders, FolderTimes, keeping_times
+from .folders import Folders, FolderTimes, keeping_times, take_away
+from .holes import Ranges, SparseWriter, data_ranges, has_holes
 from .identity import (
     Identity,
     NotSafe,
@@ -18,6 +19,14 @@ from .identity import (
 from .locks import LOCK_NAME, hold_places
 from .names import MOST_NAMES, facts_of, is_empty_folder, move, move_to_free, unlink_twin
 from .opening import FILE, FOLDER, facts_at, forget_pages, open_below, open_path, opened
+from .ownership import (
+    attributes_of,
+    give_attributes,
+    give_owner,
+    is_special,
+    owner_here,
+    owner_names,
+)
 from .reading import READ_BUFFER, digest_in, digest_of
 from .volumes import VolumeFacts, has_one_device, is_local, volume_of
 
@@ -50,8 +59,19 @@ __all__ = [
     "MOST_NAMES",
     "Folders",
     "FolderTimes",
+    "take_away",
     "keeping_times",
     "flush_volume",
+    "has_holes",
+    "data_ranges",
+    "Ranges",
+    "SparseWriter",
+    "attributes_of",
+    "give_attributes",
+    "give_owner",
+    "is_special",
+    "owner_here",
+    "owner_names",
     "Copied",
     "copy_file",
     "copy_open_file",

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from blake3 import blake3
 
+from .holes import SparseWriter, data_ranges, has_holes
 from .identity import Identity, Stamp
 from .names import facts_of
 from .opening import FILE, forget_pages
@@ -17,7 +18,6 @@ from .reading import digest_in, digest_of
 _BUFFER = 1024 * 1024
 _FICLONE = 0x40049409  # linux/fs.h
 _NEW_FILE = os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
-_BLOCK = 512
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,7 +58,6 @@ def copy_file(source: int, name: bytes, target: int, new_name: bytes) -> Copied:
 def copy_open_file(original: int, target: int, new_name: bytes) -> Copied:
     """Copy an open file, from its beginning, into an open folder, as `copy_file` does."""
     facts = os.fstat(original)
-    os.lseek(original, 0, os.SEEK_SET)
     with _new_file(target, new_name) as copy:
         digest = _copy_bytes(original, copy, facts)
         lost = like(facts, original, copy)
@@ -160,25 +159,23 @@ def _copy_bytes(original: int, copy: int, facts: os.stat_result) -> bytes:
     """Copy what is read, leaving out what the original has as holes; return the digest."""
     hasher = blake3()
     buffer = memoryview(bytearray(_BUFFER))
-    is_sparse = facts.st_blocks * _BLOCK < facts.st_size
+    # Positions are asked for before the file is read from its beginning.
+    holes = SparseWriter(copy, data_ranges(original, facts.st_size)) if has_holes(facts) else None
+    os.lseek(original, 0, os.SEEK_SET)
     size = 0
     while got := os.readv(original, [buffer]):
         part = buffer[:got]
         hasher.update(part)
         size += got
-        if is_sparse and _is_zero(part):
-            os.lseek(copy, got, os.SEEK_CUR)
+        if holes:
+            holes.write(part)
             continue
         written = 0
         while written < got:
             written += os.write(copy, part[written:])
-    if is_sparse:
+    if holes:
         os.ftruncate(copy, size)
     return hasher.digest()
-
-
-def _is_zero(part: memoryview) -> bool:
-    return not bytes(part).strip(b"\0")
 
 
 def same_content(folder: int, name: bytes, other_folder: int, other_name: bytes) -> bool:

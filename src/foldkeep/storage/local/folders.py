@@ -1,6 +1,7 @@
 """Folders that are held open while they are worked in."""
 
 import os
+import stat
 from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
@@ -82,18 +83,20 @@ class Folders:
 
     def _make(self, relative: bytes) -> None:
         steps = relative.split(b"/")
-        for depth in range(len(steps)):
-            above = open_below(self.top, b"/".join(steps[:depth]) or b".", FOLDER)
-            try:
-                if facts_of(above, steps[depth]) is None:
-                    if self._on_make:
-                        self._on_make(os.path.join(self.top, *steps[: depth + 1]))
-                    os.mkdir(steps[depth], dir_fd=above)
-                    os.fsync(above)
-            except FileExistsError:
-                pass
-            finally:
+        above = open_below(self.top, b".", FOLDER)
+        try:
+            for depth, step in enumerate(steps, start=1):
+                with suppress(FileExistsError):
+                    if facts_of(above, step) is None:
+                        if self._on_make:
+                            self._on_make(os.path.join(self.top, *steps[:depth]))
+                        os.mkdir(step, dir_fd=above)
+                        os.fsync(above)
+                below = os.open(step, FOLDER, dir_fd=above)
                 os.close(above)
+                above = below
+        finally:
+            os.close(above)
 
     def close(self, path: bytes) -> None:
         """Close a folder, because it goes away."""
@@ -113,3 +116,43 @@ class Folders:
     ) -> None:
         while self._open:
             os.close(self._open.popitem()[1])
+
+
+def take_away(path: bytes) -> None:
+    """Remove a folder of our own with all that is in it, however deep and whatever the modes; what cannot go stays.
+
+    Folders are brought up to the top before they are emptied, so that nothing recurs and no path grows long.
+    """
+    with suppress(OSError):
+        top = os.open(path, FOLDER)
+        try:
+            os.fchmod(top, 0o700)
+            ahead = [os.fsencode(name) for name in os.listdir(top)]
+            brought = 0
+            while ahead:
+                name = ahead.pop()
+                if _unlinked(top, name):
+                    continue
+                folder = os.open(name, FOLDER, dir_fd=top)
+                try:
+                    os.fchmod(folder, 0o700)
+                    for inner in map(os.fsencode, os.listdir(folder)):
+                        if not _unlinked(folder, inner):
+                            brought += 1
+                            os.chmod(inner, 0o700, dir_fd=folder)  # a folder that moves is itself written
+                            os.rename(inner, b".brought-%d" % brought, src_dir_fd=folder, dst_dir_fd=top)
+                            ahead.append(b".brought-%d" % brought)
+                finally:
+                    os.close(folder)
+                os.rmdir(name, dir_fd=top)
+        finally:
+            os.close(top)
+        os.rmdir(path)
+
+
+def _unlinked(folder: int, name: bytes) -> bool:
+    """Unlink a name; tell whether it is gone, which a folder is not."""
+    if stat.S_ISDIR(os.stat(name, dir_fd=folder, follow_symlinks=False).st_mode):
+        return False
+    os.unlink(name, dir_fd=folder)
+    return True

@@ -1,0 +1,127 @@
+"""Putting media from outside a project back where it came from: below known places and named folders."""
+
+import errno
+import os
+from collections.abc import Iterator, Mapping
+from contextlib import suppress
+from dataclasses import dataclass
+from enum import StrEnum
+
+from foldkeep.formats import Form, Listed
+from foldkeep.model import Problem, beside, innermost, kind_of, lies_in_a_fold, reason_of
+from foldkeep.scan import MEDIA
+from foldkeep.storage.local import MOST_NAMES, Folders, copy_file, facts_at, facts_of, has_digest, move_to_free
+
+from .contents import Whole
+
+PathBytes = bytes
+
+
+class Way(StrEnum):
+    """What would become of a file that is to go back."""
+
+    FREE = "goes there"
+    SAME = "is there already"
+    TAKEN = "gets a name beside another file"
+    STAYS = "stays beside the project"
+
+
+@dataclass(frozen=True, slots=True)
+class Return:
+    """A file from outside a project, and where it came from.
+
+    Attributes
+    ----------
+    path
+        Where it would go.
+    why
+        Why it stays; else empty.
+    place
+        The place or named folder that it lies in; empty if it stays.
+    """
+
+    entry: Listed
+    path: PathBytes
+    way: Way
+    why: str = ""
+    place: PathBytes = b""
+
+
+def returns(whole: Whole, below: Mapping[PathBytes, PathBytes]) -> list[Return]:
+    """Return what would become of each file from outside, in order of path, having looked at what is there now.
+
+    Parameters
+    ----------
+    below
+        Folders below which files may go, with the place that each lies in.
+    """
+    return sorted(_ways(whole, below), key=lambda each: each.path)
+
+
+def _ways(whole: Whole, below: Mapping[PathBytes, PathBytes]) -> Iterator[Return]:
+    for entry in whole:
+        if not entry.is_outside or (entry.form is Form.PIECE and entry.start):
+            continue
+        path = b"/" + entry.path
+        folder = innermost(below, path)
+        if kind_of(os.path.basename(path)) not in MEDIA:
+            yield Return(entry, path, Way.STAYS, "it is no media")
+        elif folder is None or lies_in_a_fold(path):
+            yield Return(entry, path, Way.STAYS, "it lies below no place that is known, and no folder that was named")
+        elif entry.form is Form.PIECE and whole.is_cut(entry.path):
+            yield Return(entry, path, Way.STAYS, "a part of it is not here")
+        else:
+            yield Return(entry, path, _way(entry, path), place=below[folder])
+
+
+def _way(entry: Listed, path: PathBytes) -> Way:
+    try:
+        facts = facts_at(path)
+    except OSError:
+        return Way.FREE  # what cannot be reached is said when it is tried
+    size = entry.whole_size if entry.form is Form.PIECE else entry.size
+    if facts.st_size != size:
+        return Way.TAKEN
+    with suppress(OSError), Folders(b"/") as root:
+        folder, name = root.of(path)
+        return Way.SAME if has_digest(folder, name, entry.whole_digest or entry.digest) else Way.TAKEN
+    return Way.TAKEN
+
+
+def put_back(
+    site: PathBytes, each: Return, problems: list[Problem], renamed: list[tuple[PathBytes, PathBytes]]
+) -> bool:
+    """Put a file from outside the project back where it came from, or note why it could not be; tell whether it is."""
+    if each.way is Way.STAYS:
+        problems.append(Problem(each.path, f"stays beside the project: {each.why}"))
+        return False
+    entry = each.entry
+    try:
+        with Folders(site) as outside, Folders(b"/") as root:
+            source, name = outside.of(os.path.join(outside.top, entry.path))
+            folder, wanted = root.of(each.path, make=True)
+            if facts_of(folder, wanted) is not None and has_digest(folder, wanted, entry.whole_digest or entry.digest):
+                os.unlink(name, dir_fd=source)
+            else:
+                got = _brought(source, name, folder, wanted)
+                if got != wanted:
+                    renamed.append((each.path, os.path.join(os.path.dirname(each.path), got)))
+    except OSError as error:
+        problems.append(Problem(each.path, f"could not be put back: {reason_of(error)}"))
+        return False
+    return True
+
+
+def _brought(source: int, name: bytes, folder: int, wanted: bytes) -> bytes:
+    """Move a file to a name that is free, also to another volume, and return the name."""
+    try:
+        return move_to_free(source, name, folder, wanted)
+    except OSError as error:
+        if error.errno != errno.EXDEV:
+            raise
+    for number in range(1, MOST_NAMES):
+        with suppress(FileExistsError):
+            copy_file(source, name, folder, beside(wanted, number))
+            os.unlink(name, dir_fd=source)
+            return beside(wanted, number)
+    raise FileExistsError(errno.EEXIST, "no name is free for it there")
