@@ -1,12 +1,14 @@
 """Packages that others made, that somebody damaged, or that would do harm."""
 
 import hashlib
+import inspect
 import io
 import json
 import os
 import random
 import shutil
 import stat
+import sys
 import tarfile
 import zipfile
 from collections.abc import Iterator
@@ -19,6 +21,7 @@ import zstandard
 from conftest import Desk, listing
 from foldkeep.formats import bagit as bags
 from foldkeep.scan import check_package
+from foldkeep.storage.local import take_away
 
 
 def damages(bag: Path) -> Iterator[str]:
@@ -228,3 +231,132 @@ def test_a_listing_that_lies_brings_nothing_back(desk: Desk, lie: str):
     refused = desk.run("restore", package, "--to", target)
     assert (refused.status, refused.err.count("\n")) == (2, 1), refused.err
     assert (listing(desk.top), list(target.iterdir())) == (before, [])
+
+
+def test_a_bag_that_lacks_what_its_manifest_names_says_so_and_brings_nothing_back(desk: Desk):
+    bag = desk.top / "bag"
+    bag.mkdir()
+    for name in "abc":
+        (bag / f"{name}.jpg").write_bytes(name.encode())
+    bagit.make_bag(str(bag), checksums=["sha256"])
+    (bag / "data/b.jpg").unlink()
+    (bag / "data/c.jpg").unlink()
+    (bag / "fetch.txt").write_text("https://kites.invalid/c.jpg 1 data/c.jpg\n")
+    (bag / "tagmanifest-sha256.txt").unlink()
+    target = desk.top / "target"
+    target.mkdir()
+    before = listing(desk.top)
+    for words in (["restore", bag, "--to", target], ["archive", "--check", bag]):
+        answer = desk.run(*words)
+        said = answer.out + answer.err
+        assert (answer.status, "data/b.jpg: not there\n" in said) == (1, True), answer
+        assert "data/c.jpg: not there; fetch.txt says it is to be had from https://kites.invalid/c.jpg" in said
+    assert "Nothing was brought back: the package lacks 2 files that its manifest names; 1 file is there." in (
+        desk.run("restore", bag, "--to", target).out
+    )
+    document = desk.ask("restore", bag, "--to", target)
+    assert (document["folder"], len(document["problems"])) == (None, 2)
+    assert (listing(desk.top), list(target.iterdir())) == (before, [])
+
+
+def test_media_from_elsewhere_goes_back_only_where_it_may_and_only_when_that_was_seen(desk: Desk):
+    for name in ("sound/march.wav", "far/drum.wav", "far/song.wav"):
+        desk.write(name, name.encode() * 100)
+    other = desk.top / "unknown/horn.wav"
+    other.parent.mkdir()
+    other.write_bytes(b"horn" * 100)
+    names = ["../sound/march.wav", "../far/drum.wav", "../far/song.wav", str(other)]
+    desk.write("edit/cut.edl", b"TITLE: cut\n" + b"".join(b"* SOURCE FILE: %s\n" % name.encode() for name in names))
+    desk.ask("scan", desk.place)
+    desk.ask("scan", other.parent)
+    desk.ask("archive", desk.place / "edit", "--to", desk.top, "--format", "tar")
+    desk.ask("places", "--forget", other.parent)
+    before = {path: path.read_bytes() for path in [other, *desk.place.rglob("*.wav")]}
+    for path in before:
+        path.unlink()
+    (desk.place / "far/song.wav").write_bytes(b"another song")
+    (desk.place / "sound/march.wav").write_bytes(before[desk.place / "sound/march.wav"])
+    back = desk.top / "back"
+    back.mkdir()
+    line = ["restore", desk.top / "edit.tar", "--to", back, "--outside-media-back"]
+    refused = desk.run(*line)
+    assert (refused.status, "add --yes" in refused.err, list(back.iterdir())) == (2, True, [])
+    said = desk.run(*line, answer="n\n")
+    assert (said.status, list(back.iterdir())) == (0, [])
+    ways = {Path(each.split()[0]).name: each.split("B  ")[1] for each in said.out.splitlines() if ".wav " in each}
+    assert ways == {
+        "march.wav": "is there already", "drum.wav": "goes there", "song.wav": "gets a name beside another file",
+        "horn.wav": "stays beside the project: it lies below no place that is known, and no folder that was named",
+    }  # fmt: skip
+    done = desk.run(*line, "--yes")
+    assert (done.status, "stays beside the project" in done.err, other.exists()) == (1, True, False)
+    assert (desk.place / "far/song-2.wav").read_bytes() == before[desk.place / "far/song.wav"]
+    assert (desk.place / "far/song.wav").read_bytes() == b"another song"
+    assert (desk.place / "far/drum.wav").read_bytes() == before[desk.place / "far/drum.wav"]
+    left = back / "edit (outside media)"
+    assert [path.name for path in left.rglob("*.wav")] == ["horn.wav"]
+    assert desk.run(*line, "--yes", "--back-under", other.parent).status == 0
+    assert other.read_bytes() == before[other]
+    assert desk.run(*line[:-1], "--back-under", other.parent).status == 2
+
+
+@pytest.mark.parametrize("form", ["folder", "tar", "tar.zst", "zip", "iso"])
+def test_folders_in_each_other_to_any_depth(desk: Desk, form: str):
+    """What recurs would end here at a depth of some hundred, as elsewhere at one of a thousand."""
+    most = sys.getrecursionlimit()
+    sys.setrecursionlimit(len(inspect.stack(0)) + 180)
+    try:
+        come_back_from_the_deep(desk, form)
+    finally:
+        sys.setrecursionlimit(most)
+
+
+def come_back_from_the_deep(desk: Desk, form: str) -> None:
+    deep = "d/" * 400
+    desk.write("edit/cut.edl", b"x")
+    for depth in range(1, 401):
+        os.mkdir(desk.place / "edit" / deep[: 2 * depth])
+    (desk.place / f"edit/{deep}a.txt").write_bytes(b"deep")
+    (desk.place / f"edit/{deep}none").mkdir()
+    desk.ask("scan", desk.place)
+    (made,) = desk.ask("archive", desk.place / "edit", "--to", desk.top, "--format", form)["packages"]
+    assert desk.run("archive", "--check", made["path"]).status == 0
+    (desk.top / "back").mkdir()
+    assert desk.run("restore", made["path"], "--to", desk.top / "back").status == 0
+    assert (desk.top / f"back/edit/{deep}a.txt").read_bytes() == b"deep"
+    assert (desk.top / f"back/edit/{deep}none").is_dir()
+    for name in ("back", "edit", "place/edit"):
+        take_away(os.fsencode(desk.top / name))
+        assert not (desk.top / name).exists()
+
+
+def test_rights_and_attributes_come_back_where_they_may(desk: Desk):
+    tool = desk.write("edit/cut.edl", b"x")
+    desk.write("edit/a.mp4", b"a")
+    rules = bytes.fromhex("0200000001000600ffffffff02000600e803000004000400ffffffff10000600ffffffff20000400ffffffff")
+    for name, value in (("user.kite", b"red"), ("system.posix_acl_access", rules), ("security.kite", b"may")):
+        os.setxattr(tool, name, value)
+    os.setxattr(tool.parent, "user.day", b"1")
+    desk.ask("scan", desk.place)
+    (desk.top / "back").mkdir()
+    for form in ("folder", "zip", "tar"):
+        desk.ask("archive", tool.parent, "--to", desk.top, "--format", form)
+    for number, (package, words) in enumerate([("edit", []), ("edit.zip", []), ("edit.tar", ["--special-modes"])], 1):
+        answer = desk.ask("restore", desk.top / package, "--to", desk.top / "back", *words)
+        assert (answer["lost"], answer["without_rights"]) == ({}, 0 if words else 1)
+        folder = desk.top / "back" / ("edit" if number == 1 else f"edit-{number}")
+        there = {name: os.getxattr(folder / "cut.edl", name) for name in os.listxattr(folder / "cut.edl")}
+        assert there == {"user.kite": b"red", "system.posix_acl_access": rules} | (
+            {"security.kite": b"may"} if words else {}
+        )
+        assert os.getxattr(folder, "user.day") == b"1"
+    with tarfile.open(desk.top / "edit.tar") as tar:
+        assert tar.getmember("edit/data/edit/cut.edl").pax_headers["SCHILY.xattr.user.kite"] == "red"
+    real = os.setxattr
+    os.setxattr = lambda *_: (_ for _ in ()).throw(OSError(95, "not supported"))
+    try:
+        said = desk.run("restore", desk.top / "edit", "--to", desk.top / "back")
+    finally:
+        os.setxattr = real
+    assert "Could not be given back here: " in said.out
+    assert "user.kite of 1" in said.out

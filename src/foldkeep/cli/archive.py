@@ -164,7 +164,7 @@ def _archive(
 
     with env.progress(args) as progress:
         report = archive(
-            stock, packing, target, args.format, split=args.split or 0,
+            stock, packing, target, args.format, split=args.split,
             sha256=args.sha256, start_over=args.start_over, progress=progress,
         )  # fmt: skip
         if lent is None:

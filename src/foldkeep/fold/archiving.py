@@ -81,7 +81,7 @@ def archive(
     target: PathBytes,
     form: str = "folder",
     *,
-    split: int = 0,
+    split: int | None = None,
     sha256: bool = False,
     start_over: bool = False,
     progress: Progress = no_progress,
@@ -100,7 +100,7 @@ def archive(
     form
         One of `FORMATS`.
     split
-        How many bytes a package may take at most, all that is around the files included; 0 for one package.
+        How many bytes a package may take at most, all that is around the files included; None for one package.
     sha256
         Write a manifest of SHA-256 beside that of SHA-512.
     start_over
@@ -114,7 +114,7 @@ def archive(
     algorithms = ("sha512", *(["sha256"] if sha256 else []), BLAKE3)
     telling = _Telling(progress, packing.bytes)
     packings = [packing]
-    if split or form == "iso":
+    if split is not None or form == "iso":
         packings = split_packing(packing, split, form, telling.more)
     with open_site(packings, target, form, algorithms, split, start_over) as site:
         _check_room(packing, target, site)

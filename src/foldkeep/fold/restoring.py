@@ -296,7 +296,7 @@ class _Restoring:
         begun = entry.form is Form.PIECE and facts_of(folder, name) is not None
         descriptor = os.open(name, _MORE if begun else _NEW, 0o600, dir_fd=folder)
         try:
-            holes = SparseWriter(descriptor, entry.data, entry.start) if entry.is_sparse else None
+            holes = _holes(descriptor, entry) if entry.is_sparse else None
             os.lseek(descriptor, entry.start, os.SEEK_SET)
             size = 0
             while data := stream.read(_CHUNK):
@@ -378,6 +378,14 @@ class _Restoring:
             os.utime(descriptor, ns=(entry.modified_ns, entry.modified_ns))
         finally:
             os.close(descriptor)
+
+
+def _holes(descriptor: int, entry: Listed) -> SparseWriter:
+    """Return what writes a file with its holes, or a piece, whose listing counts from where it begins."""
+    if entry.data is None:
+        return SparseWriter(descriptor, None, entry.start)
+    data = tuple((entry.start + start, length) for start, length in entry.data)
+    return SparseWriter(descriptor, data, entry.start)
 
 
 def _here(owner: Owner) -> tuple[int, int]:

@@ -127,7 +127,12 @@ def _inner(part: Part) -> bytes:
 
 @contextmanager
 def open_site(
-    packings: Sequence[Packing], target: PathBytes, form: str, algorithms: Sequence[str], split: int, start_over: bool
+    packings: Sequence[Packing],
+    target: PathBytes,
+    form: str,
+    algorithms: Sequence[str],
+    split: int | None,
+    start_over: bool,
 ) -> Iterator[Site]:
     """Make a folder for packages to grow in, or take up the one that an interrupted try left."""
     project = packings[0].project

@@ -34,7 +34,7 @@ class _Bin:
         self.room -= cost
 
 
-def split_packing(packing: Packing, size: int, form: str, told: Callable[[int], None]) -> list[Packing]:
+def split_packing(packing: Packing, size: int | None, form: str, told: Callable[[int], None]) -> list[Packing]:
     """Divide a packing among packages of at most so many bytes each.
 
     A file goes into the first that has room for it. One that no package can hold, or no single file on a disc, is cut
@@ -43,7 +43,7 @@ def split_packing(packing: Packing, size: int, form: str, told: Callable[[int], 
     Parameters
     ----------
     size
-        Bytes that a medium holds, all that is around the files included; 0 for no limit.
+        Bytes that a medium holds, all that is around the files included; None for no limit.
     told
         Is told how many bytes were read of files that have to be cut, to know what they are as a whole.
 
@@ -52,16 +52,16 @@ def split_packing(packing: Packing, size: int, form: str, told: Callable[[int], 
     UnusableInput
         If that is too little for anything, or a file that has to be cut cannot be read.
     """
-    if size and size < LEAST_SPLIT:
+    if size is not None and size < LEAST_SPLIT:
         raise UnusableInput(
             f"{format_size(size)} are too little for a part", f"take {format_size(LEAST_SPLIT)} or more"
         )
     common = [entry for entry in packing.entries if entry.listed.form in (Form.FOLDER, Form.LINK)]
     overhead = _PER_PACKAGE.get(form, 1024**2) + sum(_texts(entry) for entry in common) * 2
-    room = (size or 2**62) - overhead
+    room = (2**62 if size is None else size) - overhead
     most = min(room, LARGEST_ON_DISC) if form == "iso" else room
     if most < _LEAST_PIECE:
-        raise UnusableInput(f"{format_size(size)} are too little for its folders alone", "take larger parts")
+        raise UnusableInput(f"{format_size(room + overhead)} are too little for its folders alone", "take larger parts")
     taken = {bagit.same_name(entry.listed.payload) for entry in packing.files}
     bins: list[_Bin] = []
     where: dict[bytes, _Bin] = {}
