@@ -1,24 +1,33 @@
 """Readers of other people's files: whatever comes, an answer or an error of ours, in bounded memory and time."""
 
+import atexit
 import gzip
+import hashlib
 import io
 import json
 import os
 import resource
+import shutil
 import signal
 import sys
+import tarfile
+import tempfile
 import zipfile
 import zlib
 from collections.abc import Callable
 from pathlib import Path
 
 import pytest
+import zstandard
 from blake3 import blake3
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from PIL import Image, PngImagePlugin
 
 from conftest import Desk
+from foldkeep.demo.pictures import jpeg
+from foldkeep.demo.sounds import encoded, film, tune, wav
+from foldkeep.fold import open_restoration
 from foldkeep.fold.journal.records import decoded
 from foldkeep.formats import (
     InventoryReader,
@@ -40,7 +49,8 @@ from foldkeep.formats.inventory import _seal
 from foldkeep.formats.xmp import Xmp
 from foldkeep.keep import read_docket
 from foldkeep.model import Cookbook, FoldKeepError, Recipe, parse_age, parse_moment, parse_size, path_from_uri
-from foldkeep.scan import check_package
+from foldkeep.scan import Apart, check_package
+from foldkeep.stock import Stock
 from test_mentions import database, edl, otio, referring, xml
 
 OURS = (OSError, ValueError, FoldKeepError)
@@ -83,6 +93,48 @@ def package(path: Path) -> object:
         return [named for named, stream in opened.contents() if stream.read(1024) is not None]
 
 
+def media(kind: str) -> Callable[[Path], object]:
+    """Read what a medium says of itself, as scans do: in the helper process, which stays alive."""
+    return lambda path: HELPER.facts(os.fsencode(path), kind)
+
+
+HELPER = Apart()
+atexit.register(HELPER.close)
+
+
+def stock(path: Path) -> object:
+    with Stock.open(str(path)) as opened:
+        return opened.archives.all(), opened.places.all(), opened.ledger.summaries()
+
+
+def restored(path: Path) -> object:
+    """Bring back a package of ours whose listing is this, and whose manifests know that."""
+    bag, target = path.with_name("bag"), path.with_name("target")
+    shutil.rmtree(bag, ignore_errors=True)
+    shutil.rmtree(target, ignore_errors=True)
+    (bag / "data").mkdir(parents=True)
+    target.mkdir()
+    content = {bagit.LISTING: path.read_bytes(), "bagit.txt": SEEDS["declaration"][0], "data/a": b"x"}
+    for name, data in content.items():
+        (bag / name).write_bytes(data)
+    (bag / "manifest-sha256.txt").write_text("".join(
+        f"{hashlib.sha256(data).hexdigest()}  {name}\n" for name, data in content.items() if name.startswith("data/")
+    ))  # fmt: skip
+    (bag / "tagmanifest-sha256.txt").write_text(
+        f"{hashlib.sha256(content[bagit.LISTING]).hexdigest()}  {bagit.LISTING}\n"
+    )
+    before = sorted(path.parent.iterdir())
+    with open_restoration([os.fsencode(bag)], os.fsencode(target)) as restoration:
+        report = restoration.carry_out()
+    assert sorted(path.parent.iterdir()) == before
+    assert os.path.dirname(report.folder) == os.fsencode(target)
+    return report
+
+
+def checked(path: Path) -> object:
+    return check_package(os.fsencode(path))
+
+
 def listing(path: Path) -> object:
     return list(Listing(lambda: iter(path.read_bytes().decode().splitlines())))
 
@@ -102,13 +154,29 @@ READERS: dict[str, Callable[[Path], object]] = {
     "sealed inventory": sealed_inventory,
     "journal": journal,
     "package": package,
-    "checked": lambda path: check_package(os.fsencode(path)),
+    "checked": checked,
     "sidecar": lambda path: with_words(None, parse_xmp(path.read_bytes()) or Xmp()),
     "listing": listing,
+    "restored": restored,
+    "tar": checked,
+    "zst": checked,
+    "disc": checked,
+    "stock": stock,
+    **{kind: media(kind) for kind in ("photo", "audio", "video")},
     "declaration": lambda path: bagit.declared(path.read_bytes()),
     "fetch": lambda path: list(bagit.fetch_entries(path.read_bytes().decode().splitlines())),
     "tags": lambda path: bagit.oxum(bagit.tags_of(path.read_bytes(), "utf-8", "bag-info.txt")),
 }
+WHOLE_LISTING = (
+    b'{"format": "files of a Fold Keep package", "version": 1, "key": "k", "project": "file:///p", "made_ns": 1,'
+    b' "left_out": 0, "mode": "755", "modified_ns": 1, "owner": [0, 0, "root", "root"]}\n'
+    b'{"form": "folder", "path": "d", "mode": "755", "modified_ns": 1, "attributes": {"user.a": "YQ=="}}\n'
+    b'{"form": "file", "path": "d/a", "payload": "data/a", "size": 1, "digest": "blake3:'
+    + blake3(b"x").hexdigest().encode()
+    + b'", "sparse": true, "data": [[0, 1]], "mode": "644", "modified_ns": 1}\n'
+    b'{"form": "same", "path": "d/b", "target": "d/a", "mode": "644", "modified_ns": 1}\n'
+    b'{"form": "link", "path": "l", "target": "d", "mode": "777", "modified_ns": 1}\n'
+)
 PATHS = ["renders/kite.mov", "/v/größe 2.mov", "file:///v/a%20b.mov"]
 LISTING = (
     b'{"format": "files of a Fold Keep package", "version": 1, "key": "k", "project": "file:///p", "made_ns": 1,'
@@ -153,6 +221,36 @@ def bag() -> bytes:
     return stream.getvalue()
 
 
+def tar_bag() -> bytes:
+    stream = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(bag())) as packed, tarfile.open(fileobj=stream, mode="w") as tar:
+        for name in packed.namelist():
+            info = tarfile.TarInfo(name)
+            info.pax_headers = {"SCHILY.xattr.user.kite": "red"}
+            info.size = len(packed.read(name))
+            tar.addfile(info, io.BytesIO(packed.read(name)))
+    return stream.getvalue()
+
+
+def disc_bag() -> bytes:
+    import pycdlib
+
+    image, stream = pycdlib.PyCdlib(), io.BytesIO()
+    image.new(interchange_level=3, joliet=3, rock_ridge="1.09")
+    for number, (name, content) in enumerate({"bagit.txt": b"BagIt-Version: 1.0\n", "a": b"x"}.items()):
+        image.add_fp(io.BytesIO(content), len(content), f"/F{number}.;1", rr_name=name, joliet_path=f"/{name}")
+    image.write_fp(stream)
+    image.close()
+    return stream.getvalue()
+
+
+def known_stock() -> bytes:
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "stock.sqlite3"
+        Stock.open(str(path), create=True).__exit__(None, None, None)
+        return path.read_bytes()
+
+
 SEEDS: dict[str, list[bytes]] = {
     "list": ["\n".join(PATHS).encode()], "csv": [b"path,rating,keywords\n/v/a.mov,4,kite;sea\n"],
     "json": [json.dumps([{"path": path, "rating": 3} for path in PATHS]).encode()],
@@ -169,6 +267,10 @@ SEEDS: dict[str, list[bytes]] = {
     "inventory": [gzip.compress(b'{"format": "foldkeep inventory", "version": 1}\n')],
     "sealed inventory": [INVENTORY], "journal": [JOURNAL],
     "package": [bag()], "checked": [bag()], "sidecar": [XMP], "listing": [LISTING],
+    "restored": [WHOLE_LISTING, WHOLE_LISTING.replace(b'"form": "folder"', b'"form": "link", "target": "../a"')],
+    "tar": [tar_bag()], "zst": [zstandard.compress(tar_bag())], "disc": [disc_bag()],
+    "stock": [known_stock()], "photo": [jpeg(1, "camera", "2025:06:14 09:12:03"), thumbnail()],
+    "audio": [wav(tune([0, 4, 7])), encoded(tune([0, 4]), "flac", {"title": "march"})], "video": [film(1, 0.4)],
     "declaration": [b"BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n"],
     "fetch": [b"https://a/b 12 data/a\n"], "tags": [b"Payload-Oxum: 1.1\nBag-Size: 1 kB\n"],
 }  # fmt: skip
@@ -211,7 +313,7 @@ def answers(reader: str, path: Path) -> None:
 
 @pytest.mark.parametrize("reader", READERS)
 @settings(
-    max_examples=5000 if "FOLDKEEP_EXPLORE" in os.environ else 40,
+    max_examples=EXAMPLES,
     deadline=None,
     suppress_health_check=[HealthCheck.function_scoped_fixture],
 )
@@ -253,7 +355,95 @@ HOSTILE: dict[str, tuple[str, Callable[[], bytes]]] = {
     "zip of zeros": ("mentions", lambda: members()),
     "slow encoding of XML": ("mentions", lambda: b'<?xml version="1.0" encoding="punycode"?>' + b"a-b" * 100_000),
     "endless view": ("mentions", lambda: endless_view()),
+    "25 texts of 400 MB": ("checked", lambda: squeezed(*((f"p/tag-{number}.txt", 400, b"\0") for number in range(25)))),
+    "a manifest of zeros": ("checked", lambda: squeezed(("p/manifest-md5.txt", 2000, b"\0"))),
+    "a manifest of ends of lines": ("checked", lambda: squeezed(("p/manifest-md5.txt", 2000, b"\n"))),
+    "a manifest of one line": ("checked", lambda: squeezed(("p/manifest-md5.txt", 2000, b"0 a\n"))),
+    "a listing of one letter": ("checked", lambda: squeezed(("p/foldkeep-files.jsonl", 2000, b"x"))),
+    "a header of 900 MB": ("checked", lambda: squeezed(("p/x", 900, b"\0"), kind=tarfile.XHDTYPE)),
+    "a name of 900 MB": ("checked", lambda: squeezed(("p/x", 900, b"a"), kind=tarfile.GNUTYPE_LONGNAME)),
+    "a map of holes": ("checked", lambda: holes()), "a chain of holes": ("checked", lambda: chain_of_holes()),
+    "millions of names": ("checked", lambda: squeezed(*((f"p/data/{n}", 0, b"") for n in range(51_000)))),
+    "files in each other": ("checked", lambda: overlapping()),
+    "long paths": ("checked", lambda: squeezed(*(("p/" + f"{n}/" * 1000 + "a", 0, b"") for n in range(3000)))),
+    "other letters": ("checked", lambda: other_letters()),
 }  # fmt: skip
+
+
+def squeezed(*files: tuple[str, int, bytes], kind: bytes = tarfile.REGTYPE) -> bytes:
+    """A zstd-compressed tar of files that repeat a few bytes for so many MB, small as it is."""
+    packer = zstandard.ZstdCompressor(level=3)
+    stream, plain, million = io.BytesIO(), [BAGIT], {}
+    for name, size, content in files:
+        info = tarfile.TarInfo(name)
+        info.type, info.size = kind, size * 2**20
+        plain.append(info.tobuf(tarfile.PAX_FORMAT))
+        if size:
+            million[content] = million.get(content) or packer.compress(content * (2**20 // len(content)))
+            stream.write(packer.compress(b"".join(plain)) + million[content] * size)
+            plain = []
+    stream.write(packer.compress(b"".join(plain) + bytes(1024)))
+    return stream.getvalue()
+
+
+def bagit_txt() -> bytes:
+    info = tarfile.TarInfo("p/bagit.txt")
+    content = b"BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n"
+    info.size = len(content)
+    return info.tobuf() + content.ljust(512, b"\0")
+
+
+BAGIT = bagit_txt()
+
+
+def holes() -> bytes:
+    """A sparse file of POSIX whose map says that it goes on for a gigabyte."""
+    info = tarfile.TarInfo("p/data/holes")
+    info.size = 1000 * 2**20
+    info.pax_headers = {"GNU.sparse.major": "1", "GNU.sparse.minor": "0", "GNU.sparse.name": "p/data/holes",
+                        "GNU.sparse.realsize": "1"}  # fmt: skip
+    packer = zstandard.ZstdCompressor(level=3)
+    line = packer.compress(b"1\n" * 2**19)
+    return packer.compress(BAGIT + info.tobuf(tarfile.PAX_FORMAT) + b"99999999999\n") + line * 1000
+
+
+def chain_of_holes() -> bytes:
+    info = tarfile.TarInfo("p/data/holes")
+    info.type = tarfile.GNUTYPE_SPARSE
+    head = bytearray(info.tobuf(tarfile.GNU_FORMAT))
+    head[482] = 1
+    packer = zstandard.ZstdCompressor(level=3)
+    more = b"00000000001\0" * 42 + b"\1" + bytes(7)
+    return packer.compress(bytes(head)) + packer.compress(more * 2048) * 700
+
+
+def overlapping() -> bytes:
+    """A zip of 30,000 names for one and the same content."""
+    stream = io.BytesIO()
+    with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as packed:
+        packed.writestr("p/data/0", bytes(50_000_000))
+        first = packed.infolist()[0]
+        for number in range(1, 30_000):
+            info = zipfile.ZipInfo(f"p/data/{number}")
+            for name in ("compress_type", "CRC", "compress_size", "file_size", "header_offset", "external_attr"):
+                setattr(info, name, getattr(first, name))
+            packed.filelist.append(info)
+            packed.NameToInfo[info.filename] = info
+    return stream.getvalue()
+
+
+def other_letters() -> bytes:
+    """Names that are no ASCII, and a manifest that has none of them: none may be compared with each other one."""
+    names = [f"p/data/\u00fc{number}" for number in range(8_000)]
+    text = "".join(f"00  data/\u00fc\u0308{number}\n" for number in range(8_000)).encode()
+    stream = io.BytesIO()
+    with tarfile.open(fileobj=stream, mode="w") as tar:
+        for name, content in [("p/bagit.txt", SEEDS["declaration"][0]), ("p/manifest-md5.txt", text),
+                              *((name, b"") for name in names)]:  # fmt: skip
+            info = tarfile.TarInfo(name)
+            info.size = len(content)
+            tar.addfile(info, io.BytesIO(content))
+    return stream.getvalue()
 
 
 def members() -> bytes:

@@ -13,7 +13,7 @@ from .package import LARGEST_TAG, Package, Section, Stream, Told, is_tag
 _LARGEST_HEADER = 1024 * 1024
 _MOST_WINDOW = 128 * 1024 * 1024  # of memory that zstd may ask for
 _CHUNK = 1024 * 1024
-_FREE_NAMES = 100_000
+_FREE_NAMES = 50_000
 _BYTES_A_NAME = 32
 _HEADERS = (tarfile.XHDTYPE, tarfile.XGLTYPE, tarfile.SOLARIS_XHDTYPE, tarfile.GNUTYPE_LONGNAME,
             tarfile.GNUTYPE_LONGLINK)  # fmt: skip
