@@ -50,10 +50,10 @@ SHOTS = (
         "archive",
         [
             "foldkeep projects",
-            f"mkdir packages restored; {ARCHIVE} --to packages --format tar",
+            f"mkdir packages restored; {ARCHIVE} --to packages --format iso",
             "foldkeep archive --check packages/*",
             "foldkeep projects --archived",
-            "foldkeep restore packages/* --to restored",
+            "echo y | foldkeep restore packages/* --to restored --outside-media-back",
         ],
     ),
     ("compare", ["foldkeep compare 'card copies.inventory' 'library/card copies' --top 4"]),

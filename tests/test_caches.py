@@ -338,7 +338,12 @@ def test_globs_of_recipes(glob: str, taken: str, passed: str):
 
     def takes(path: str) -> Recipe | None:
         folder, slash, name = path.rpartition("/")
-        return book.of(folder + slash).takes(os.fsencode(name))
+        shelf = book.of(folder + slash)
+        found = shelf.takes(os.fsencode(name))
+        by_name = found is not None and (found is not shelf.of_all or shelf.of_all.name == "first")
+        for beside in ((), (b"nobody",), (b"nobody", b"x\xff")):
+            assert shelf.takes_by_name([*beside, os.fsencode(name), *beside]) == by_name, path
+        return found
 
     parts = "," if "," in taken else " "
     for path in taken.split(parts):

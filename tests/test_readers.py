@@ -76,7 +76,7 @@ def sealed_inventory(path: Path) -> object:
 def journal(path: Path) -> object:
     try:
         return [decoded(json.loads(line), b"/place") for line in path.read_bytes().splitlines()]
-    except (KeyError, TypeError) as error:
+    except (KeyError, TypeError, RecursionError) as error:  # as the reader of journals takes them
         raise ValueError("no line of ours") from error
 
 
@@ -333,6 +333,7 @@ ZEROS = {"OTIO_SCHEMA": "ImageSequenceReference.1", "name_prefix": "a", "frame_z
 HOSTILE: dict[str, tuple[str, Callable[[], bytes]]] = {
     "padding of a sequence": ("timeline", lambda: json.dumps({"OTIO_SCHEMA": "Clip.1", "m": ZEROS}).encode()),
     "deep playlist": ("xspf", lambda: deep("<a>", "</a>")), "deep sidecar": ("sidecar", lambda: deep("<a>", "</a>")),
+    "odd end of a line": ("csv", lambda: b"\rpath,rating\n/a.mov,4\n"),
     "deep json": ("json", lambda: deep("[", "]")), "deep timeline": ("otio", lambda: deep('{"a":', "}")),
     "deep settings": ("settings", lambda: b"a=" + b"[" * 50_000),
     "deep recipes": ("recipes", lambda: b"a=" + b"[" * 50_000),

@@ -1,10 +1,13 @@
 """Put a project into a package that anybody can check, years later.
 
-A package is a BagIt 1.0 bag (RFC 8493): the files, manifests with their SHA-512,
-and a listing that tells their names, modes, times and links. What can be made
-again is left out, media that the project uses from elsewhere is brought in. It
-is written, flushed, read back from the disk and compared; only then it gets its
-name, and only then --fold-original puts the project into the fold.
+A package is a BagIt 1.0 bag (RFC 8493): the files, manifests with their
+SHA-512, and a listing that tells their names, modes, times and links. What can
+be made again is left out, media that the project uses from elsewhere is brought
+in. It is written, flushed, read back from the disk and compared; only then it
+gets its name, and only then --fold-original puts the project into the fold.
+
+With --split it is several packages, each of which fits on a medium and passes
+by itself; --format iso makes images of discs, ready for any burner.
 
   archive PROJECT… --to DIR    make packages
   archive --docket FILE …      of the projects in a docket of `foldkeep projects`
@@ -29,8 +32,8 @@ if TYPE_CHECKING:
 
 EXAMPLES = """\
 examples:
-  foldkeep archive ~/Videos/highlights --to /media/shelf --format tar
   foldkeep archive --docket projects.csv --to /media/shelf
+  foldkeep archive ~/Videos/highlights --to ~/discs --format iso --split 25GB
   foldkeep archive --check /media/shelf/highlights.tar
 """
 

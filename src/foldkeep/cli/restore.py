@@ -5,10 +5,10 @@ nothing is brought back if one is not what it should be. Nothing is overwritten:
 the project gets a free name in DIR. Digests, modes, times, owners, attributes,
 links and holes are as they were, where the system and your rights allow it.
 
-Media from outside the project gets a folder beside it. With --outside-media-back
-it goes where it came from, after you have seen where that is: only below places
-that are known, and folders that you name with --back-under. Of a package that
-was split, name all parts at once.
+Media from outside the project gets a folder beside it. With
+--outside-media-back it goes where it came from, after you have seen where that
+is: only below places that are known, and folders that you name with
+--back-under. Of a package that was split, name all parts at once.
 """
 
 import argparse

@@ -95,6 +95,15 @@ class Uses:
         by_text, by_name = self._known[name]
         return by_text or (by_name and not (source and _stem(path) == _stem(source)))
 
+    @property
+    def is_by_path(self) -> bool:
+        """Whether more than the name of a file tells that it is used."""
+        return self._everything or bool(self._paths)
+
+    def named(self, names: Iterable[bytes]) -> set[bytes]:
+        """Return those of some names that stand in a document."""
+        return {name for name in set(names) if any(self._named(name))}
+
     def _named(self, name: bytes) -> tuple[bool, bool]:
         """Tell whether a name stands in a text, and whether a timeline gives it, or its stem, alone."""
         whole, stem = comparable(name), comparable(stem_of(name))
@@ -140,6 +149,14 @@ class UsesOfAll:
         return path in self._catalogued or any(
             other in self._catalogued or self._said.mention(other) for other in others
         )
+
+    def mentioned(self, paths: Collection[bytes]) -> set[bytes]:
+        """Return those of many files that are used, as `mention` tells of each."""
+        by_path = self._catalogued is None or self._catalogued or self._aliases or self._said.is_by_path
+        if by_path:
+            return {path for path in paths if self.mention(path)}
+        names = self._said.named(path.rpartition(b"/")[2] for path in paths)
+        return {path for path in paths if path.rpartition(b"/")[2] in names} if names else set()
 
 
 def _plain(text: str) -> str:

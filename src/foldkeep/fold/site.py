@@ -192,7 +192,7 @@ def _is_ours(journal: int, path: PathBytes, head: Mapping[str, object]) -> bool:
         return False
     if os.fstat(journal).st_size == 0:
         return os.listdir(path) == [_JOURNAL]
-    with suppress(ValueError, AttributeError):
+    with suppress(ValueError, AttributeError, RecursionError):
         said = json.loads(_lines(journal)[0])
         return all(said.get(key) == value for key, value in head.items()) and ("split" in said) == ("split" in head)
     return False
@@ -238,7 +238,7 @@ def _begin(site: Site, head: Mapping[str, object]) -> None:
 
 
 def _keys(line: bytes) -> list[str]:
-    with suppress(ValueError, KeyError, TypeError):
+    with suppress(ValueError, KeyError, TypeError, AttributeError, RecursionError):
         said = json.loads(line)
         return [str(key) for key in said.get("keys", [said["key"]])]
     return []
@@ -251,7 +251,7 @@ class _Notes:
         self.files: dict[int, dict[str, dict[str, Any]]] = {}
         self.made: set[int] = set()
         for line in lines:
-            with suppress(ValueError, KeyError, TypeError):
+            with suppress(ValueError, KeyError, TypeError, AttributeError, RecursionError):
                 said = json.loads(line)
                 if "made" in said:
                     self.made.add(int(said["made"]))

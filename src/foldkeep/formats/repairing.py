@@ -52,7 +52,7 @@ def write_repaired(source: CatalogSource, mend: Mend, path: str) -> str:
         with new_file(path) as (target, stream):
             for part in writers[source.form](source.path, mend):
                 stream.write(part.encode("utf-8", "surrogateescape"))
-    except ValueError as error:
+    except (ValueError, RecursionError) as error:
         raise UnusableInput(f"cannot repair {visible(source.path)}: {error}", "mend that first") from error
     except OSError as error:
         raise UnusableInput(f"cannot read {visible(source.path)}: {reason_of(error)}", "name another") from error

@@ -28,7 +28,7 @@ def open_table(file: BinaryIO, field: str = "") -> Table:
     lines = (line + "\n" for _, line in lines_of(file))
     first = next(lines, "")
     separator = max(",;\t", key=first.count)
-    header = next(csv.reader([first], delimiter=separator), [])
+    header = next(_rows(csv.reader([first], delimiter=separator)), [])
     if field and field not in header:
         raise ValueError(f"it has no column {field!r}; there are {', '.join(header)}")
     rows = _rows(csv.reader(lines, delimiter=separator))

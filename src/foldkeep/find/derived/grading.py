@@ -17,6 +17,7 @@ MEASURED = ("proxy", "thumbnail")
 
 _NEARLY_ALL = 0.9
 _NUMBERED = re.compile(rb"\d{1,7}\.\w+").fullmatch  # most of them, told in a third of the time
+_ALL_NUMBERED = re.compile(rb"(?:\d{1,7}\.\w+/)+").fullmatch  # and nearly always of a whole folder
 _FILE_NAME = re.compile(r"[\w)\]}-]\.(\w{2,5})\b")
 
 
@@ -38,6 +39,8 @@ def machine_made(names: Sequence[bytes]) -> frozenset[bytes]:
     suffix = names[0][names[0].rfind(b".") :]
     if sum(name.endswith(suffix) for name in names) < _NEARLY_ALL * len(names):
         ((suffix, _),) = Counter([name[name.rfind(b".") :] for name in names]).most_common(1)
+    if _ALL_NUMBERED(b"/".join(names) + b"/"):
+        return frozenset(names)
     made = frozenset([
         name for name in names if name.endswith(suffix) and (_NUMBERED(name) or is_machine_made(stem_of(name)))
     ])  # fmt: skip

@@ -136,7 +136,15 @@ class Sorting:
 
     def _take_some(self, folder: _Folder, rows: Sequence[_Row]) -> None:
         path, taken = folder.path, folder.taken
-        takes = self._book.of(folder.below).takes
+        shelf = self._book.of(folder.below)
+        takes, of_all = shelf.takes, shelf.of_all
+        if of_all and not of_all.manifest and not shelf.takes_by_name([name for name, *_ in rows]):
+            files = [(name, kind, size, modified_ns) for name, kind, size, modified_ns, fits in rows
+                     if fits and kind not in BY_HAND]  # fmt: skip
+            if files:
+                taken[of_all.name] = (of_all, files)
+            self._rest += [(path, name, kind) for name, kind, *_ in rows if kind in BY_HAND]
+            return
         for name, kind, size, modified_ns, fits in rows:
             recipe = None if kind in BY_HAND else takes(name)
             if recipe is None:
@@ -182,6 +190,15 @@ class Sorting:
         source = sources.document(project) if recipe.source == "project" else None
         perhaps_finished = may_be_finished(os.path.join(path, b"a film.mp4"), "video", project)
         graded, opaque = self._graded, folder.opaque
+        if (
+            recipe.source == "project"
+            and source is not None
+            and not perhaps_finished
+            and (of_all or not recipe.version)
+        ):
+            batch = Batch(recipe.what, recipe.evidence, project, of_all, recipe)
+            self._note_alike(folder, files, recipe, batch, source)
+            return
         for name, kind, size, modified_ns in files:
             version = of_all or (recipe.version_in(os.fsdecode(name)) if recipe.version else "")
             if version not in batches:
@@ -199,6 +216,23 @@ class Sorting:
             if perhaps_finished and may_be_finished(each.path, kind, project):
                 self._perhaps_finished.append((each, kind))
             (self._result.last if source is None else graded).append(each)
+
+    def _note_alike(
+        self, folder: _Folder, files: Sequence[_Taken], recipe: Recipe, batch: Batch, source: bytes
+    ) -> None:
+        """Note files of which all but name, size and time is alike, as those of most caches: there are very many."""
+        graded, opaque, here, place = self._graded, folder.opaque, folder.path + b"/", folder.place
+        grades = {kind: self._grade_at_first(recipe, kind, source) for kind in {kind for _, kind, *_ in files}}
+        likely = (Grade.LIKELY, _LIKELY) if grades.get(OTHER, _LAST)[0] is Grade.PERHAPS and opaque else None
+        new, first = tuple.__new__, len(graded)  # in half the time of the class's own
+        for name, kind, size, modified_ns in files:
+            grade, missing = likely if likely and kind == OTHER and name in opaque else grades[kind]
+            each = (here + name, size, modified_ns, place, batch, source, grade or Grade.PERHAPS, missing)
+            graded.append(new(Regenerable, each))
+        self._opaque += [at for at in range(first, len(graded)) if graded[at].grade is Grade.LIKELY]
+        if None in (grade for grade, _ in grades.values()):
+            kinds = [kind for _, kind, *_ in files]
+            self._to_measure += [first + at for at, kind in enumerate(kinds) if grades[kind][0] is None]
 
     def _grade_at_first(self, recipe: Recipe, kind: str, source: bytes | None) -> tuple[Grade | None, str]:
         """Return the grade that a recipe alone gives, None if it takes measuring, and what is missing for proof."""
@@ -244,10 +278,11 @@ class Sorting:
         media = [os.path.join(folder, name) for folder, name, kind in self._rest if kind in MEDIA]
         vouching = Vouching(self._projects, [place.path for place in self._stock.places.all()], media)
         graded = self._graded
-        vouched = {at for at in self._opaque if vouching.vouches(graded[at].batch.project)}
-        used = UsesOfAll(self._stock, self._projects, (graded[at].path for at in vouched))
+        projects = {project: vouching.vouches(project) for project in {graded[at].batch.project for at in self._opaque}}
+        asked = [graded[at].path for at in self._opaque if projects[graded[at].batch.project]]
+        used = UsesOfAll(self._stock, self._projects, asked).mentioned(asked)
         for at in self._opaque:
-            if at not in vouched or used.mention(graded[at].path):
+            if not projects[graded[at].batch.project] or graded[at].path in used:
                 graded[at] = graded[at]._replace(grade=Grade.PERHAPS, missing=_BY_NAME_ALONE)
 
 

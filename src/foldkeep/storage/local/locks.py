@@ -237,7 +237,7 @@ class _Lock:
 
 def _told(descriptor: int) -> dict[str, object]:
     """Return what a lock file says of its holder; nothing where it is empty or not ours."""
-    with suppress(OSError, ValueError):
+    with suppress(OSError, ValueError, RecursionError):
         told = json.loads(os.pread(descriptor, 4096, 0))
         if isinstance(told, dict):
             return told
