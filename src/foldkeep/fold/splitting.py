@@ -13,6 +13,8 @@ from .packing import Packed, Packing
 LARGEST_ON_DISC = 2**32 - 2048
 """Bytes of a file that an ISO 9660 image can hold in one extent, in whole sectors."""
 
+_MOST_ON_DISC = 60_000  # names, which are held in memory while an image is read
+
 LEAST_SPLIT = 10_000_000
 
 _PER_PACKAGE = {"iso": 4 * 1024**2}
@@ -79,6 +81,11 @@ def split_packing(packing: Packing, size: int | None, form: str, told: Callable[
                 bin_.put(piece, _cost(piece, form))
                 where.setdefault(entry.listed.path, bin_)
     bins = bins or [_Bin(room)]
+    if form == "iso" and max(len(each.entries) for each in bins) + len(common) > _MOST_ON_DISC:
+        raise UnusableInput(
+            f"more than {_MOST_ON_DISC:,} names are too many for one image of a disc",
+            "take smaller parts with --split, or another --format",
+        )
     return [replace(packing, entries=[*common, *each.entries]) for each in bins]
 
 

@@ -9,7 +9,7 @@ import os
 import sys
 from typing import Any, BinaryIO
 
-_MEMORY = 1536 * 1024**2  # of address space, most of which is never touched
+_MEMORY = 640 * 1024**2  # of address space, part of which is never touched
 _SECTOR = 2048
 
 
