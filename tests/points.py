@@ -80,8 +80,8 @@ class Points:
         return wrapped
 
     @contextmanager
-    def armed(self, *, without_rename: bool = False) -> Iterator[None]:
-        """Have every point visited while the block lasts."""
+    def armed(self, *, without: str = "") -> Iterator[None]:
+        """Have every point visited while the block lasts; without "renames" that refuse, or "links" as well."""
         real = {name: getattr(os, name) for name in (*CHANGES, *(LOOKS if self.looks else ()), "open")}
         real_ioctl, real_rename, real_libc = fcntl.ioctl, names._rename_without_replacing, names._libc_rename
         real_transaction = Stock.transaction
@@ -97,12 +97,17 @@ class Points:
                 self._point("commit", "before")
             self._point("commit", "after")
 
+        def no_link(*_args, **_named):
+            raise PermissionError(errno.EPERM, os.strerror(errno.EPERM))
+
         try:
             for name, function in real.items():
                 setattr(os, name, self.wrap(function, name))
             os.open = opened
+            if without == "links":
+                os.link = no_link
             fcntl.ioctl = self.wrap(real_ioctl, "ioctl")
-            if without_rename:
+            if without:
                 names._libc_rename = lambda: None
             else:
                 names._rename_without_replacing = self.wrap(real_rename, "rename")

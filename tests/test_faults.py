@@ -6,7 +6,7 @@ import pytest
 
 from conftest import TRASH
 from points import FAULTS, STRIDE, Points, Unvisited, every_content, settled_well
-from test_killed import CASES, FOR_GOOD, Scenes
+from test_killed import CASES, FOR_GOOD, LINKED, Scenes
 
 _unvisited = Unvisited()
 _turn = 0
@@ -23,10 +23,10 @@ class Faults:
             raise OSError(self._code, os.strerror(self._code))
 
 
-def check_fault(scenes: Scenes, number: int, word: str, lasts: bool) -> None:
+def check_fault(scenes: Scenes, number: int, word: str, lasts: bool, without: str) -> None:
     scenes.reset()
     points = Points(Faults(number, FAULTS[word], lasts=lasts).visit, looks=True)
-    with points.armed():
+    with points.armed(without=without):
         answer = scenes.desk.run(*scenes.line())
     site = points.site[number - 1] if number <= len(points.site) else None
     where = f"{scenes.command} {scenes.method}: {word} {'from' if lasts else 'at'} {number}, {site}: {answer}"
@@ -39,7 +39,8 @@ def check_fault(scenes: Scenes, number: int, word: str, lasts: bool) -> None:
         assert scenes.state() == scenes.before, f"changed although unusable: {where}"
     runs = scenes.desk.ask("ledger")["runs"]
     if runs:
-        back = scenes.desk.run("unfold", "1", "--json")
+        with Points(lambda *_: None).armed(without=without):
+            back = scenes.desk.run("unfold", "1", "--json")
         assert back.status in (0, 1), (where, back)
     assert scenes.kept <= every_content(*everywhere), f"lost when taken back: {where}"
     settled_well(scenes.desk, where)
@@ -48,24 +49,31 @@ def check_fault(scenes: Scenes, number: int, word: str, lasts: bool) -> None:
 
 
 @pytest.mark.parametrize(
-    ("method", "command", "every"),
+    ("method", "command", "without", "every"),
     [
-        *(pytest.param(*case, False) for case in CASES if case[0] != "clone"),
-        *(pytest.param(*case, True, marks=pytest.mark.long) for case in CASES if case[0] != "clone"),
+        *(pytest.param(*case, "", False) for case in CASES if case[0] != "clone"),
+        *(pytest.param("fold", command, "links", False) for command in ("fold", "unfold")),
+        *(
+            pytest.param(*case, without, True, marks=pytest.mark.long)
+            for case in CASES
+            if case[0] != "clone"
+            for without in ("", "renames", "links")
+            if without != "links" or case[0] not in LINKED
+        ),
     ],
 )
-def test_whatever_call_fails_nothing_is_lost(tmp_path, far, method, command, every):
+def test_whatever_call_fails_nothing_is_lost(tmp_path, far, method, command, without, every):
     global _turn
     scenes = Scenes(tmp_path, far, method, command)
     scenes.reset()
     points = Points(lambda *_: None, looks=True)
-    with points.armed():
+    with points.armed(without=without):
         scenes.desk.run(*scenes.line())
     kinds = [(word, lasts) for word in FAULTS for lasts in (False, True)]
     visited = 0
     for number in range(1, points.count + 1) if every else _unvisited.of(points.site):
         _turn += 1
         for word, lasts in kinds[number % STRIDE :: STRIDE] if every else (kinds[_turn % len(kinds)],):
-            check_fault(scenes, number, word, lasts)
+            check_fault(scenes, number, word, lasts, without)
             visited += 1
     print(f"\n{command}, {method}: {points.count} points, {visited} faults")

@@ -15,6 +15,7 @@ from foldkeep.storage.local import (
     Stamps,
     facts_at,
     facts_of,
+    makes_claims,
     move_to_free,
     volume_of,
 )
@@ -94,6 +95,7 @@ class Bench:
     notes: list[Problem] = field(default_factory=list)
     _touched: set[PathBytes] = field(default_factory=set)
     _volumes: dict[int, str] = field(default_factory=dict)
+    _makes_claims: bool | None = None
 
     def slot(self, file: RunFile) -> Spot:
         """Return where a file waits in the vault."""
@@ -120,6 +122,12 @@ class Bench:
         if device not in self._volumes:
             self._volumes[device] = volume_key(path, device)
         return self._volumes[device]
+
+    def makes_claims(self) -> bool:
+        """Tell whether names change here by moving onto empty files; it is tried out once."""
+        if self._makes_claims is None:
+            self._makes_claims = makes_claims(self.vault.files, b"claim-probe")
+        return self._makes_claims
 
     def back_home(self, spot: Spot, folder: int, name: bytes) -> str:
         """Put a file back under its name, or beside it where that was taken; return words on that, or none."""

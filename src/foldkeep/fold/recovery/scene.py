@@ -17,6 +17,7 @@ from foldkeep.storage.local import (
     Stamp,
     digest_in,
     facts_of,
+    is_claim,
     is_regular,
     may_have_one,
     modified_ns,
@@ -169,6 +170,26 @@ class Scene:
             if one and other and facts and other_facts and os.path.samestat(facts, other_facts):
                 with suppress(OSError):
                     unlink_twin(other, one)
+
+    def take_claims_away(self) -> None:
+        """Take away the empty files that were to be moved onto, where a process was killed in between.
+
+        Only where names change so at all; only if what was to be moved lies whole in another spot; and of an empty
+        file, which cannot be told from a claim, only the one under a name of our own.
+        """
+        home, ours = self.home(), (self.slot(), self.in_(), self.out(), self.copy_at_home(), self.copy_at_target())
+        there = [spot for spot in (home, self.target(), *ours) if spot]
+        claims = [spot for spot in there if is_claim(*spot)]
+        if not claims or len(there) == 1 or not self.bench.makes_claims():
+            return
+        for spot in claims:
+            rest = [other for other in there if other != spot and not is_claim(*other)]
+            is_ours = spot in ours
+            if rest and (is_ours or self.file.size):
+                os.unlink(spot[1], dir_fd=spot[0])
+            elif is_ours and not self.file.size and len(claims) > 1:
+                os.unlink(spot[1], dir_fd=spot[0])
+                return
 
     def move_home(self, spot: Spot, *, anywhere: bool = False) -> bool:
         """Put something under the file's name, or, `anywhere`, beside it; tell whether that went well."""

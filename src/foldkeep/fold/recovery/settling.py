@@ -118,6 +118,7 @@ def _settled(scene: Scene, unknown: set[int]) -> RunFile:
     try:
         if scene.pending:
             scene.finish_moves_by_link()
+            scene.take_claims_away()
         method.finish(scene)
         found = method.state(scene)
     except OSError:  # what cannot be read now may be read another time

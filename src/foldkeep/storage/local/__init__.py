@@ -17,7 +17,7 @@ from .identity import (
     modified_ns,
 )
 from .locks import LOCK_NAME, hold_places
-from .names import MOST_NAMES, facts_of, is_empty_folder, move, move_to_free, unlink_twin
+from .names import MOST_NAMES, facts_of, is_claim, is_empty_folder, makes_claims, move, move_to_free, unlink_twin
 from .opening import FILE, FOLDER, facts_at, forget_pages, open_below, open_path, opened
 from .ownership import (
     attributes_of,
@@ -56,6 +56,8 @@ __all__ = [
     "move_to_free",
     "unlink_twin",
     "is_empty_folder",
+    "is_claim",
+    "makes_claims",
     "MOST_NAMES",
     "Folders",
     "FolderTimes",

@@ -226,12 +226,17 @@ class _Lock:
         with suppress(OSError):
             if self._is_still_there():
                 os.ftruncate(self._file, 0)
-                if set(os.listdir(self._fold)) <= {os.fsdecode(LOCK_NAME)}:
+                is_last = set(os.listdir(self._fold)) <= {os.fsdecode(LOCK_NAME)}
+                if is_last or not self._is_flocked:
                     os.unlink(LOCK_NAME, dir_fd=self._fold)
-                    with keeping_times(self._top):
-                        os.rmdir(FOLD_NAME, dir_fd=self._top)
-                elif not self._is_flocked:
-                    os.unlink(LOCK_NAME, dir_fd=self._fold)
+                if is_last:
+                    top = os.dup(self._top)
+                    self.close()  # first: behind a mount (FUSE) what is open keeps another name in the fold
+                    try:
+                        with keeping_times(top):
+                            os.rmdir(FOLD_NAME, dir_fd=top)
+                    finally:
+                        os.close(top)
         self.close()
 
 

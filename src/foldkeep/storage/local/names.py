@@ -22,6 +22,8 @@ MOST_NAMES = 10_000
 _RENAME_NOREPLACE = 1  # linux/fs.h
 _RENAME_EXCL = 4  # sys/stdio.h of macOS
 _NOT_SUPPORTED = (errno.EINVAL, errno.ENOSYS, errno.EOPNOTSUPP)
+_NO_LINKS = (errno.EPERM, errno.EOPNOTSUPP, errno.ENOSYS, errno.EMLINK)
+_CLAIM = os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
 _SAME_FILE = "it is not the file that it was a moment ago"
 
 
@@ -36,8 +38,10 @@ def facts_of(folder: int, name: bytes) -> os.stat_result | None:
 def move(source: int, name: bytes, target: int, new_name: bytes, before: os.stat_result | None = None) -> None:
     """Rename a file or folder from one open folder into another of the same volume, never onto an existing name.
 
-    Where the system has no such rename, a file gets its new name as a hard link and then loses the old one, and a
-    folder takes the place of an empty one made for it.
+    Where the system has no such rename, a file gets its new name as a hard link and then loses the old one. Where there
+    are no hard links either (FAT, exFAT), it takes the place of an empty file made for it, as a folder takes that of
+    an empty folder. Between the last look at that empty file and the rename somebody else can write into it, which
+    is noticed and given a name beside, or save over it, which is not noticed.
 
     Parameters
     ----------
@@ -58,9 +62,8 @@ def move(source: int, name: bytes, target: int, new_name: bytes, before: os.stat
                 raise
             if stat.S_ISDIR(before.st_mode):
                 _move_folder(source, name, target, new_name)
-            else:
-                os.link(name, new_name, src_dir_fd=source, dst_dir_fd=target, follow_symlinks=False)
-                unlink_twin((source, name), (target, new_name))
+            elif not _moved_by_link(source, name, target, new_name):
+                _move_onto_claim(source, name, target, new_name)
     except OSError:
         # A server may have done it and lost the answer, so that what is asked again fails.
         there = facts_of(target, new_name)
@@ -93,10 +96,117 @@ def unlink_twin(spot: tuple[int, bytes], other: tuple[int, bytes]) -> None:
     os.unlink(name, dir_fd=folder)
 
 
+def _moved_by_link(source: int, name: bytes, target: int, new_name: bytes) -> bool:
+    """Give a file its new name as a hard link, and take the old one away; False where there are no hard links."""
+    try:
+        os.link(name, new_name, src_dir_fd=source, dst_dir_fd=target, follow_symlinks=False)
+    except OSError as error:
+        if error.errno in _NO_LINKS:
+            return False
+        raise
+    unlink_twin((source, name), (target, new_name))
+    return True
+
+
+def _move_onto_claim(source: int, name: bytes, target: int, new_name: bytes) -> None:
+    """Move a file onto an empty one of our own, if that is still ours and empty; nothing else may be replaced."""
+    if facts_of(target, new_name) is not None:
+        raise FileExistsError(errno.EEXIST, os.strerror(errno.EEXIST))
+    try:
+        claim = os.open(new_name, _CLAIM, 0o600, dir_fd=target)
+    except FileExistsError:
+        raise
+    except OSError:  # a server may have made it and lost the answer
+        _withdraw(target, new_name)
+        raise
+    try:
+        claimed = _claimed(claim, target, new_name)
+        if not is_claim(target, new_name, claimed):
+            raise FileExistsError(errno.EEXIST, os.strerror(errno.EEXIST))
+        try:
+            os.rename(name, new_name, src_dir_fd=source, dst_dir_fd=target)
+        except OSError:
+            _withdraw(target, new_name, claimed)
+            raise
+        _rescue(claim, target, new_name)
+    finally:
+        os.close(claim)
+
+
+def _claimed(claim: int, target: int, new_name: bytes) -> os.stat_result:
+    try:
+        return os.fstat(claim)
+    except OSError:
+        _withdraw(target, new_name)
+        raise
+
+
+def _withdraw(target: int, new_name: bytes, claimed: os.stat_result | None = None) -> None:
+    """Take a claim away again, if it is still one."""
+    with suppress(OSError):
+        if is_claim(target, new_name, claimed):
+            os.unlink(new_name, dir_fd=target)
+
+
+def is_claim(folder: int, name: bytes, claimed: os.stat_result | None = None) -> bool:
+    """Tell whether a name in an open folder stands for an empty regular file, and for that one if it is told."""
+    facts = facts_of(folder, name)
+    if facts is None or not stat.S_ISREG(facts.st_mode) or facts.st_size:
+        return False
+    return claimed is None or os.path.samestat(facts, claimed)
+
+
+def _rescue(claim: int, target: int, new_name: bytes) -> None:
+    """Give what somebody wrote into a claim, when it was renamed onto, a name beside."""
+    size = os.fstat(claim).st_size
+    for number in range(2, MOST_NAMES) if size else ():
+        with suppress(FileExistsError):
+            saved = os.open(beside(new_name, number), _CLAIM, 0o600, dir_fd=target)
+            try:
+                at = 0
+                while data := os.pread(claim, 1024 * 1024, at):
+                    at += os.write(saved, data)
+                os.fsync(saved)
+            finally:
+                os.close(saved)
+            return
+
+
+def makes_claims(folder: int, probe: bytes) -> bool:
+    """Try out in an open folder of our own whether names change there by claims; `probe` is a name free there."""
+    other = probe + b"-2"
+    os.close(os.open(probe, _CLAIM, 0o600, dir_fd=folder))
+    try:
+        try:
+            _rename_without_replacing(folder, probe, folder, other)
+            return False
+        except OSError as error:
+            if error.errno not in _NOT_SUPPORTED:
+                raise
+        try:
+            os.link(probe, other, src_dir_fd=folder, dst_dir_fd=folder)
+        except OSError as error:
+            return error.errno in _NO_LINKS
+        return False
+    finally:
+        for name in (probe, other):
+            with suppress(FileNotFoundError):
+                os.unlink(name, dir_fd=folder)
+
+
 def _move_folder(source: int, name: bytes, target: int, new_name: bytes) -> None:
     """Move a folder onto an empty one of our own, which a rename may replace and nothing else may."""
-    os.mkdir(new_name, 0o700, dir_fd=target)
-    claimed = os.stat(new_name, dir_fd=target, follow_symlinks=False)
+    if facts_of(target, new_name) is not None:
+        raise FileExistsError(errno.EEXIST, os.strerror(errno.EEXIST))
+    try:
+        os.mkdir(new_name, 0o700, dir_fd=target)
+        claimed = os.stat(new_name, dir_fd=target, follow_symlinks=False)
+    except FileExistsError:
+        raise
+    except OSError:  # a server may have made it and lost the answer; what is not empty is refused by the system
+        with suppress(OSError):
+            os.rmdir(new_name, dir_fd=target)
+        raise
     try:
         now = os.stat(new_name, dir_fd=target, follow_symlinks=False)
         if not os.path.samestat(now, claimed):
