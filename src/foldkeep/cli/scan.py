@@ -81,7 +81,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         "seconds": round(report.seconds, 3),
         "problems": problem_documents(report.problems),
     }
-    env.answer(args, document, lambda page: show_scan(page, [visible(p.path) for p in places], report))
+    env.answer(args, document, lambda page: show_scan(page, [visible(path) for path in report.places], report))
     return env.tell_problems(args, report.problems)
 
 

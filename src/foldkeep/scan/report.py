@@ -5,6 +5,8 @@ from dataclasses import dataclass, field
 
 from foldkeep.model import Problem
 
+PathBytes = bytes
+
 
 @dataclass
 class ScanReport:
@@ -22,6 +24,10 @@ class ScanReport:
         Files recognised under a new path, so that nothing of them had to be read.
     contradictions
         Files read whose first bytes say something else than their suffix.
+    places
+        Paths of the places that were looked at; those that are away are not among them.
+    without_inodes
+        Numbers of volumes whose inode numbers do not last.
     passed
         Names passed by, for each reason: ``hidden``, ``system``, ``bundles``, ``volumes``, ``ignored``,
         ``size``.
@@ -35,4 +41,6 @@ class ScanReport:
     contradictions: int = 0
     seconds: float = 0.0
     passed: Counter[str] = field(default_factory=Counter)
+    places: list[PathBytes] = field(default_factory=list)
+    without_inodes: set[int] = field(default_factory=set)
     problems: list[Problem] = field(default_factory=list)

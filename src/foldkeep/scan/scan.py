@@ -4,11 +4,12 @@ import os
 import time
 from collections.abc import Iterable, Sequence
 from concurrent.futures import Executor
+from contextlib import suppress
 from dataclasses import replace
 
 from foldkeep.model import Place, Problem, Progress, Settings, Step, lies_below, no_progress
 from foldkeep.stock import Stock
-from foldkeep.storage.local import facts_at, may_be_one, volume_of
+from foldkeep.storage.local import facts_at, keeps_inodes, may_be_one, modified_ns, volume_of
 
 from .clones import extent_of
 from .looking import Looking
@@ -21,6 +22,7 @@ from .walk import Listing, walk
 # Files of at least this size are read while the walk goes on; smaller ones would only keep it waiting for
 # the interpreter, and are read once it is done.
 _LARGE_FILE = 4 * 1024 * 1024
+_SAMPLE, _LEAST_ANEW = 200, 4
 
 _AWAY = {
     Presence.AWAY: "this place is away; what is known of it stays",
@@ -68,14 +70,19 @@ def scan(
     with stock.transaction(flush=False) as renew:
         pool = Pool(stock, executor, report, renew, progress)
         try:
-            for place in _outermost(places):
-                _look(stock, place, number, settings or Settings(), report, pool, progress)
+            looked = [
+                place for place in _outermost(places)
+                if _look(stock, place, number, settings or Settings(), report, pool, progress)
+            ]  # fmt: skip
             for place in places:
-                stock.places.change(replace(place, scanned_ns=began_ns))
+                if any(place == top or lies_below(place.path, top.path) for top in looked):
+                    stock.places.change(replace(place, scanned_ns=began_ns))
+                    report.places.append(place.path)
             report.moved = stock.files.recognise_moved()
             here = [place for place, now in presences(stock).items() if now is Presence.HERE]
             pool.drain()
             pool.finish(read_ends, stock.files.to_read_ends(places=here))
+            report.moved += stock.files.recognise_moved_by_ends(report.without_inodes)
             pool.finish(read_whole, stock.files.to_read_whole(places=here))
             if read_all:
                 named = {place.id for place in places}
@@ -129,12 +136,13 @@ def _outermost(places: Iterable[Place]) -> list[Place]:
 
 def _look(
     stock: Stock, top: Place, scan: int, settings: Settings, report: ScanReport, pool: Pool, progress: Progress
-) -> None:
-    """Walk one place, write what changed into the stock, and have large files read meanwhile."""
+) -> bool:
+    """Walk one place, write what changed into the stock, and have large files read meanwhile; False if it is away."""
     there = presence(stock, top)
     if there is not Presence.HERE:
         report.problems.append(Problem(top.path, _AWAY[there]))
-        return
+        return False
+    by_inode = not _numbered_anew(stock, top)
     looking = Looking(settings, top.asked)
     salt = repr(sorted(settings.kinds.items())).encode()
     inner = {place.path: place for place in stock.places.all() if place.path != top.path}
@@ -156,11 +164,31 @@ def _look(
             if listing.device not in volumes:
                 facts = volume_of(listing.path, listing.device)
                 volumes[listing.device] = stock.places.volume(facts.key, facts.name)
-            _take(stock, listing, owner.id, volumes[listing.device], scan, looking, salt)
+            if not by_inode:
+                report.without_inodes.add(volumes[listing.device])
+            _take(stock, listing, owner.id, volumes[listing.device], scan, looking, salt, by_inode)
         if pool.commit_now_and_then():
             progress(Step("Looking into folders", report.files, None, "files"))
             early.read(stock, scan)
     stock.files.miss_folders_below(top.path, scan, incomplete)
+    return True
+
+
+def _numbered_anew(stock: Stock, top: Place) -> bool:
+    """Tell whether the inode numbers of a place are others than those that the stock knows, and nothing else is.
+
+    So they are on FAT and exFAT whenever these are mounted, and where a program behind a mount (FUSE) keeps none.
+    """
+    if not keeps_inodes(top.path, os.stat(top.path).st_dev):
+        return True
+    same = anew = 0
+    for path, size, when_ns, inode in stock.files.sample(top.id, _SAMPLE):
+        with suppress(OSError):
+            facts = facts_at(path)
+            if (facts.st_size, modified_ns(facts)) == (size, when_ns):
+                same += facts.st_ino == inode
+                anew += facts.st_ino != inode
+    return anew >= _LEAST_ANEW and anew >= 9 * same
 
 
 class _EarlyReading:
@@ -181,7 +209,9 @@ class _EarlyReading:
         self._next = now + max(1.0, 20 * (now - began))
 
 
-def _take(stock: Stock, listing: Listing, place: int, volume: int, scan: int, looking: Looking, salt: bytes) -> None:
+def _take(
+    stock: Stock, listing: Listing, place: int, volume: int, scan: int, looking: Looking, salt: bytes, by_inode: bool
+) -> None:
     """Write what differs between a folder's listing and the stock."""
     files = stock.files
     seen = listing.fingerprint(salt)
@@ -191,7 +221,8 @@ def _take(stock: Stock, listing: Listing, place: int, volume: int, scan: int, lo
     known = files.in_folder(folder)
     found = {sighting.name: sighting for sighting in listing.sightings(looking)}
     # What was fresh when it was last seen may have changed since without its time telling.
-    files.put(folder, place, volume, (s for s in found.values() if known.get(s.name) != s or s.fresh))
+    news = (s for s in found.values() if known.get(s.name) != s or s.fresh)
+    files.put(folder, place, volume, news, by_inode=by_inode)
     if listing.complete:
         unlisted = {problem.path.rpartition(b"/")[2] for problem in listing.problems}
         files.miss(folder, known.keys() - found.keys() - unlisted, scan)

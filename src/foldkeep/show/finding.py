@@ -22,6 +22,9 @@ _PASSED = {
 
 def show_scan(page: Page, places: Sequence[str], report: ScanReport) -> None:
     """Write what a scan saw and read."""
+    if not places:
+        page.line("No place could be scanned now.")
+        return
     page.line(
         f"Scanned {', '.join(places)}: ",
         (count(report.files, "file"), STRONG),

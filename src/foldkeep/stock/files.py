@@ -12,10 +12,8 @@ from foldkeep.model import Place, StockFile, lies_below, owner_names, sidecar_st
 
 from .filtering import BELOW, bounds
 
-_UNCHANGED = (
-    "NOT fresh AND size = excluded.size AND modified_ns = excluded.modified_ns AND inode = excluded.inode"
-    " AND volume = excluded.volume"
-)
+_SAME_LOOKS = "NOT fresh AND size = excluded.size AND modified_ns = excluded.modified_ns AND volume = excluded.volume"
+_UNCHANGED = f"{_SAME_LOOKS} AND inode = excluded.inode"
 _PAGE = 1024
 
 SMALL_FILE = 256 * 1024
@@ -112,14 +110,20 @@ class Files:
         """Return the numbers of the files directly in a folder, by name."""
         return dict(self._db.execute("SELECT name, id FROM files WHERE folder = ?", (folder,)).fetchall())
 
-    def put(self, folder: int, place: int, volume: int, sightings: Iterable[Sighting]) -> None:
-        """Write new and changed files of a folder; what was known of changed contents is dropped."""
+    def put(
+        self, folder: int, place: int, volume: int, sightings: Iterable[Sighting], *, by_inode: bool = True
+    ) -> None:
+        """Write new and changed files of a folder; what was known of changed contents is dropped.
+
+        Without `by_inode` a file of the same name, size and time is taken for the same one.
+        """
+        same = _UNCHANGED if by_inode else _SAME_LOOKS
         self._db.executemany(
             "INSERT INTO files (name, kind, size, modified_ns, inode, links, owner, fresh, blocks, folder,"
             " place, volume)"
             " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (folder, name) DO UPDATE SET"
-            f" ends = iif({_UNCHANGED}, ends, NULL), digest = iif({_UNCHANGED}, digest, NULL),"
-            f" content = iif({_UNCHANGED}, content, NULL), extent = iif({_UNCHANGED}, extent, NULL),"
+            f" ends = iif({same}, ends, NULL), digest = iif({same}, digest, NULL),"
+            f" content = iif({same}, content, NULL), extent = iif({same}, extent, NULL),"
             " kind = excluded.kind, size = excluded.size,"
             " modified_ns = excluded.modified_ns, inode = excluded.inode, links = excluded.links,"
             " owner = excluded.owner, fresh = excluded.fresh, blocks = excluded.blocks,"
@@ -173,6 +177,29 @@ class Files:
             " AND files.inode = g.inode AND files.modified_ns = g.modified_ns"
         ).rowcount
 
+    def recognise_moved_by_ends(self, volumes: Collection[int]) -> int:
+        """Give files that were moved what was read of them before, where inode numbers do not last; return how many.
+
+        A file is a moved one if one that is gone had its volume, size, time, and first and last block.
+        """
+        if not volumes:
+            return 0
+        return self._db.execute(
+            "UPDATE files SET digest = g.digest, content = g.content FROM gone g WHERE g.digest IS NOT NULL"
+            " AND files.digest IS NULL AND NOT files.fresh AND files.size = g.size AND files.volume = g.volume"
+            f" AND files.modified_ns = g.modified_ns AND files.ends = g.ends AND g.volume IN ({_list(volumes)})"
+        ).rowcount
+
+    def sample(self, place: int, most: int) -> list[tuple[bytes, int, int, int]]:
+        """Return paths, sizes, times and inodes of up to so many files of a place, from all over it."""
+        (count,) = self._db.execute("SELECT count(*) FROM files WHERE place = ?", (place,)).fetchone()
+        rows = self._db.execute(
+            "SELECT d.path, f.name, f.size, f.modified_ns, f.inode FROM files f JOIN folders d ON d.id = f.folder"
+            " WHERE f.place = ? AND NOT f.fresh AND f.id % ? = 0 LIMIT ?",
+            (place, max(1, count // most), most),
+        )
+        return [(join(folder, name), size, modified_ns, inode) for folder, name, size, modified_ns, inode in rows]
+
     def to_read_ends(self, least_size: int = 1, scan: int = 0, places: Collection[int] | None = None) -> Backlog:
         """Return the files that share their size with another and of which the ends were not read yet.
 
@@ -206,7 +233,7 @@ class Files:
 
     def _backlog(self, condition: str, least_size: int, scan: int, places: Collection[int] | None) -> Backlog:
         if places is not None:
-            condition += f" AND f.place IN ({','.join(map(str, places))})"
+            condition += f" AND f.place IN ({_list(places)})"
         # The work is set down in a table of its own first: results are written while it is read.
         self._db.execute("DROP TABLE IF EXISTS temp.work")
         self._db.execute(
@@ -369,6 +396,10 @@ class Files:
         """Return of how many names the whole content was read."""
         (count,) = self._db.execute("SELECT count(*) FROM files WHERE digest IS NOT NULL").fetchone()
         return int(count)
+
+
+def _list(numbers: Iterable[int]) -> str:
+    return ",".join(map(str, numbers))
 
 
 FILE_COLUMNS = (

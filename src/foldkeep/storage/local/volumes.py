@@ -1,6 +1,9 @@
 """Volumes: which file system a folder lies on, and what tells it from others when it comes back."""
 
 import os
+import shutil
+import subprocess
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import cache
 
@@ -9,6 +12,8 @@ from foldkeep.model import visible
 _UUIDS = "/dev/disk/by-uuid"
 # File systems that are reached through a name that stays: a server's share, a folder of the host.
 _NAMED = frozenset({"nfs", "nfs4", "cifs", "smb3", "smbfs", "afpfs", "9p", "virtiofs", "fuse.sshfs"})
+# They number files anew whenever they are mounted, since nothing on the disk has a number.
+_WITHOUT_INODES = frozenset({"vfat", "msdos", "exfat", "fat", "msdosfs", "fuse.fusefat"})
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,7 +37,7 @@ def volume_of(folder: bytes, device: int) -> VolumeFacts:
     """Return the facts of the volume of a folder; `device` is the folder's ``st_dev``."""
     mount, source, kind = _mount_of(folder, device)
     name = f"{visible(source)} at {visible(mount)}" if source else visible(mount)
-    uuid = _uuids().get(os.path.realpath(source)) if source.startswith("/dev/") else None
+    uuid = _uuids().get(os.path.realpath(source)) or _asked_uuid(source) if source.startswith("/dev/") else None
     if uuid:
         return VolumeFacts(f"uuid:{uuid}", name)
     if kind in _NAMED:
@@ -69,6 +74,22 @@ def _mount_of(folder: bytes, device: int) -> tuple[str, str, str]:
             except OSError:
                 continue
     return best
+
+
+def keeps_inodes(folder: bytes, device: int) -> bool:
+    """Tell whether a file system is of a kind whose inode numbers last from one mount to the next."""
+    return _mount_of(folder, device)[2] not in _WITHOUT_INODES
+
+
+@cache
+def _asked_uuid(source: str) -> str | None:
+    """Return the UUID of a block device as `blkid` reads it, where the system keeps no list of them."""
+    if os.path.isdir(_UUIDS) or shutil.which("blkid") is None:
+        return None
+    with suppress(OSError, subprocess.SubprocessError):
+        line = ["blkid", "-p", "-o", "value", "-s", "UUID", source]
+        return subprocess.run(line, capture_output=True, text=True, timeout=5, check=True).stdout.strip() or None
+    return None
 
 
 @cache

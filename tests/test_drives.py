@@ -1,0 +1,181 @@
+"""The drives that people have, on real file systems: found, folded, brought back exactly, known again."""
+
+import contextlib
+import os
+import shutil
+import subprocess
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+from conftest import Desk, listing, mounted
+from points import Points, befores, every_content, kill_at
+
+IMAGE = "300M"
+
+
+def run(*line: str | os.PathLike[str]) -> bool:
+    with contextlib.suppress(FileNotFoundError):
+        return subprocess.run(line, capture_output=True, check=False).returncode == 0
+    return False
+
+
+class Drive:
+    """A file system in an image on a loop device, that can be taken away and come back."""
+
+    def __init__(self, folder: Path, make: list[str], mount: Callable[[str, Path], bool]) -> None:
+        self.image, self.point = folder / "image", folder / "drive"
+        self.point.mkdir()
+        subprocess.run(["truncate", "-s", IMAGE, self.image], check=True)
+        found = subprocess.run(["losetup", "-f", "--show", self.image], capture_output=True, text=True, check=False)
+        self.device = found.stdout.strip()
+        self._mount = mount
+        if not self.device or not run(*make, self.device) or not mount(self.device, self.point):
+            self.close()
+            pytest.skip(f"{make[0]} or its mounting is not to be had here")
+
+    def again(self) -> None:
+        """Take the drive away and plug it in again."""
+        subprocess.run(["umount", self.point], check=True)
+        assert self._mount(self.device, self.point)
+
+    def close(self) -> None:
+        run("umount", "-l", self.point)
+        if self.device:
+            run("losetup", "-d", self.device)
+
+
+def by_kernel(device: str, point: Path) -> bool:
+    return mounted(device, str(point))
+
+
+KINDS: dict[str, tuple[list[str], Callable[[str, Path], bool]]] = {
+    "ext4": (["mkfs.ext4", "-q"], by_kernel),
+    "ext4 of 128": (["mkfs.ext4", "-q", "-I", "128"], by_kernel),
+    "xfs": (["mkfs.xfs", "-q"], by_kernel),
+    "btrfs": (["mkfs.btrfs", "-q"], by_kernel),
+    "exfat": (["mkfs.exfat"], lambda device, point: run("mount.exfat-fuse", device, point)),
+    "ntfs": (["mkntfs", "-F", "-Q", "-q"], lambda device, point: run("ntfs-3g", device, point)),
+}
+
+
+@pytest.fixture(params=KINDS)
+def drive(request, tmp_path: Path) -> Iterator[Drive]:
+    made = Drive(tmp_path, *KINDS[request.param])
+    try:
+        yield made
+    finally:
+        made.close()
+
+
+def desk_on(drive: Drive, tmp_path: Path) -> Desk:
+    desk = Desk(tmp_path)
+    desk.place.rmdir()
+    desk.place = drive.point / "media"
+    desk.place.mkdir()
+    for number in range(12):
+        desk.write(f"day/kite {number}.jpg", b"%d" % number * 9000, 1_750_000_000 + 2 * number)
+        desk.write(f"card/DCIM/copy of kite {number}.jpg", b"%d" % number * 9000, 1_750_000_000 + 2 * number)
+    desk.write("card/DCIM/copy of kite 3.xmp", b"said of it")
+    return desk
+
+
+def looks(desk: Desk) -> dict:
+    """Content and time of every file; modes are not kept by every drive."""
+    return {path: (facts[0], facts[2]) for path, facts in listing(desk.place).items()}
+
+
+def test_what_was_folded_comes_back_exactly_and_a_drive_that_returns_is_not_read_again(drive: Drive, tmp_path: Path):
+    desk = desk_on(drive, tmp_path)
+    for path in ("day/film.mov", "card/DCIM/copy of film.mov"):
+        desk.write(path, b"a film" * 500_000)
+    desk.proposed()
+    before = looks(desk)
+    for method in ("fold", "hard-link", "clone", "symlink"):
+        answer = desk.run("fold", desk.docket, "--yes", "--method", method, "--json")
+        if method != "fold" and answer.status == 2:
+            assert "cannot" in answer.err or "does not" in answer.err or "no " in answer.err, answer.err
+            assert looks(desk) == before
+            continue
+        assert (answer.status, answer.json["folded"], answer.json["left"]) == (0, 14 if method == "fold" else 13, [])
+        assert desk.ask("unfold", str(answer.json["run"]))["left"] == []
+        assert looks(desk) == before
+        assert not (desk.place / ".foldkeep").exists()
+    desk.ask("scan")
+    drive.again()
+    again = desk.ask("scan")
+    assert (again["files"], again["read_bytes"], again["problems"]) == (27, 0, [])
+    (desk.place / "day").rename(desk.place / "another day")
+    drive.again()
+    moved = desk.ask("scan")
+    # Where inode numbers do not last, the first and last block tell, which of a small file are all of it.
+    assert (moved["moved"], moved["hashed_files"]) in ((13, 0), (1, 12))
+    assert (moved["read_bytes"] < 1_000_000, moved["problems"]) == (True, [])
+    found = desk.ask("duplicates")["totals"]
+    assert (found["sets"], found["spares"]) == (13, 13)
+
+
+@pytest.mark.parametrize("command", ["fold", "unfold", "release"])
+@pytest.mark.parametrize(
+    "drive", [pytest.param(kind, marks=() if kind == "exfat" else pytest.mark.long) for kind in KINDS], indirect=True
+)
+def test_killed_at_every_point_on_a_real_drive_nothing_is_lost(drive: Drive, tmp_path: Path, command: str):
+    every = "FOLDKEEP_EXPLORE" in os.environ
+    desk = desk_on(drive, tmp_path)
+    for number in range(2, 12):
+        for path in (f"day/kite {number}.jpg", f"card/DCIM/copy of kite {number}.jpg"):
+            (desk.place / path).unlink()
+    desk.proposed()
+    line = {
+        "fold": ["fold", str(desk.docket), "--yes"],
+        "unfold": ["unfold", "1"],
+        "release": ["release", "1", "--yes"],
+    }
+    if command != "fold":
+        assert desk.ask("fold", desk.docket, "--yes")["left"] == []
+    saved = tmp_path / "saved"
+    shutil.copytree(desk.place, saved / "place", copy_function=shutil.copy2)
+    shutil.copytree(desk.stock.parent, saved / "stock")
+    content = every_content(desk.place)
+
+    def reset() -> None:
+        subprocess.run(["find", desk.place, "-mindepth", "1", "-delete"], check=True)
+        shutil.copytree(saved / "place", desk.place, dirs_exist_ok=True)
+        shutil.rmtree(desk.stock.parent)
+        shutil.copytree(saved / "stock", desk.stock.parent)
+
+    reset()
+    points = Points(lambda *_: None)
+    with points.armed():
+        desk.run(*line[command])
+    numbers = befores(points.site)
+    for number in numbers if every else numbers[:: max(1, len(numbers) // 25)]:
+        reset()
+        child = os.fork()
+        if child == 0:
+            with Points(kill_at(number)).armed():
+                desk.run(*line[command])
+            os._exit(0)
+        os.waitpid(child, 0)
+        where = f"at {number}: {points.site[number - 1]}"
+        assert content <= every_content(desk.place) or command == "release", where
+        answer = desk.run("unfold", "1", "--json")
+        assert answer.status in (0, 1, 2), (where, answer)
+        if command != "release":
+            assert content == every_content(desk.place), where
+            names = {path.name for path in desk.place.rglob("*") if path.is_file()}
+            assert names == {"kite 0.jpg", "kite 1.jpg", "copy of kite 0.jpg", "copy of kite 1.jpg",
+                             "copy of kite 3.xmp"}, where  # fmt: skip
+
+
+def test_an_away_drive_is_told_and_its_last_scan_stays(tmp_path: Path):
+    desk = Desk(tmp_path)
+    desk.write("a.jpg")
+    desk.ask("scan", desk.place)
+    (before,) = desk.ask("places")["places"]
+    desk.place.rename(tmp_path / "elsewhere")
+    answer = desk.run("scan")
+    assert (answer.status, answer.out) == (1, "No place could be scanned now.\n")
+    (after,) = desk.ask("places")["places"]
+    assert after["scanned"] == before["scanned"]
