@@ -179,3 +179,42 @@ def test_an_away_drive_is_told_and_its_last_scan_stays(tmp_path: Path):
     assert (answer.status, answer.out) == (1, "No place could be scanned now.\n")
     (after,) = desk.ask("places")["places"]
     assert after["scanned"] == before["scanned"]
+
+
+def test_a_drive_at_another_path_is_the_same_place(drive: Drive, tmp_path: Path):
+    desk = desk_on(drive, tmp_path)
+    (desk.place / "inner").mkdir()
+    desk.write("inner/kite 0.jpg", b"0" * 9000)
+    desk.ask("scan", desk.place / "inner")
+    desk.proposed()
+    before = {path.relative_to(desk.place): facts for path, facts in ((Path(os.fsdecode(each)), facts)
+              for each, facts in looks(desk).items())}  # fmt: skip
+    folded = desk.ask("fold", desk.docket, "--yes")
+    assert folded["left"] == []
+    other = tmp_path / "elsewhere"
+    other.mkdir()
+
+    def move(to: Path) -> None:
+        subprocess.run(["umount", drive.point], check=True)
+        drive.point = to
+        assert drive._mount(drive.device, to)
+        desk.place = to / "media"
+
+    was = desk.place
+    move(other)
+    answer = desk.run("scan")
+    assert f"The drive of {was} is at {desk.place} now; all that is known of it holds.\n" in answer.err
+    assert (answer.status, "No content had to be read." in answer.out) == (0, True), answer
+    places = desk.ask("places")["places"]
+    assert sorted(each["path"] for each in places) == [str(desk.place), str(desk.place / "inner")]
+    assert sum(each["files"] for each in places) == 13
+    move(tmp_path / "drive")
+    answer = desk.run("unfold", str(folded["run"]), "--json")
+    assert (answer.status, answer.json["left"]) == (0, []), answer
+    back = {path.relative_to(desk.place): facts for path, facts in ((Path(os.fsdecode(each)), facts)
+            for each, facts in looks(desk).items())}  # fmt: skip
+    assert back == before
+    move(other)
+    again = desk.ask("fold", desk.docket, "--yes")  # the docket that names the paths of before
+    assert (again["left"], again["folded"]) == ([], folded["folded"])
+    assert desk.ask("release", str(again["run"]), "--yes")["left"] == []

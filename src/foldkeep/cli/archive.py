@@ -84,6 +84,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     if not os.path.isdir(target):
         raise UnusableInput(f"there is no folder {visible(args.to)}", "name one that is there, or make it")
     with Stock.open(env.stock_path(args)) as stock, stock.hold("archive"):
+        env.follow_drives(stock)
         work = _work(args, env, stock, target)
         folds = any(lent is not None for *_, lent in work)
         question = f"Archive {len(work):,} {'project' if len(work) == 1 else 'projects'}" + (

@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from foldkeep.formats import SettingsFile
     from foldkeep.model import Problem
     from foldkeep.show import Page, ProgressLine
+    from foldkeep.stock import Stock
 
 
 class ExitStatus(IntEnum):
@@ -95,6 +96,14 @@ class Environment:
         from foldkeep.show import ProgressLine
 
         return ProgressLine(self.stderr, terminal=self.stderr.isatty(), silent=args.quiet)
+
+    def follow_drives(self, stock: "Stock") -> None:
+        """Have places follow drives that are mounted elsewhere than they were, and say so, a line each."""
+        from foldkeep.model import visible
+        from foldkeep.scan import follow_drives
+
+        for was, now in follow_drives(stock):
+            self.stderr.write(f"The drive of {visible(was)} is at {visible(now)} now; all that is known of it holds.\n")
 
     def confirm(self, args: "Namespace", question: str, draw: "Callable[[Page], None]") -> bool:
         """Show what is about to be done, ask whether to go ahead, and return the answer; true with ``--yes``.

@@ -66,7 +66,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Check, show, ask, fold."""
     from foldkeep.find import descriptions
     from foldkeep.fold import FoldReport, check_plan, fold, make_plan
-    from foldkeep.keep import derived_again, read_docket
+    from foldkeep.keep import current_rows, derived_again, read_docket
     from foldkeep.model import Method, UnusableInput
     from foldkeep.show import show_folded, show_plan
     from foldkeep.stock import Stock
@@ -78,6 +78,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     if args.leave_sidecars and args.catalog:
         raise UnusableInput("--catalog tells what to write into sidecars", "leave it or --leave-sidecars out")
     with Stock.open(env.stock_path(args)) as stock, stock.hold("fold"):
+        env.follow_drives(stock)
+        rows = current_rows(stock, rows)
         with env.progress(args) as progress:
             derived = derived_again(
                 stock, rows, recipes_of(args, env), projects_of(args, env, stock), env.user_cache(), progress

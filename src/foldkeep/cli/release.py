@@ -49,6 +49,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         raise UnusableInput("no run is named", "name one that `foldkeep ledger` lists, or say --older-than 30d")
     consent = Consent(args.likely, Cookbook(recipes_of(args, env)))
     with Stock.open(env.stock_path(args)) as stock, stock.hold("release"):
+        env.follow_drives(stock)
         settle_all(stock)
         named = {find_run(stock, number).id for number in args.run}
         before = time.time() - (args.older_than.total_seconds() if args.older_than else 0)

@@ -55,6 +55,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
     settings = env.settings(args).settings
     with Stock.open(env.stock_path(args), create=bool(args.place)) as stock, stock.hold("scan"):
+        env.follow_drives(stock)
         if args.place:
             role = Role(args.role) if args.role else None
             places = [add_place(stock, os.fsencode(path), role, _asked(args)) for path in args.place]

@@ -61,6 +61,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             report = unfold_from(os.fsencode(args.origin), progress, break_lock=args.break_lock)
         else:
             with Stock.open(path) as stock, stock.hold("unfold"):
+                env.follow_drives(stock)
                 report = _unfold(args, stock, progress)
     document = {
         "command": "unfold",

@@ -1,7 +1,7 @@
 """Choosing which copies stay, and the dockets that propose it."""
 
 from .choose import Chooser
-from .docket import COLUMNS, read_docket, rewrite_docket, write_docket
+from .docket import COLUMNS, current_rows, read_docket, rewrite_docket, write_docket
 from .listed import listed_rows
 from .orphaned import orphan_rows
 from .projects import PROJECT_FOLDER, project_rows
@@ -22,6 +22,7 @@ __all__ = [
     "real_folder",
     "COLUMNS",
     "read_docket",
+    "current_rows",
     "listed_rows",
     "orphan_rows",
     "cache_rows",

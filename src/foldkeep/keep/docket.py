@@ -1,6 +1,7 @@
 """Dockets as files: CSV that a person can read, sort and change in a spreadsheet."""
 
 from collections.abc import Iterable
+from dataclasses import replace
 from io import TextIOWrapper
 
 from foldkeep.formats import opened_file, read_table, rewrite_file, write_new_file
@@ -17,6 +18,7 @@ from foldkeep.model import (
     reason_of,
     visible,
 )
+from foldkeep.stock import Stock
 
 _ACTIONS = {str(action): action for action in Action}
 COLUMNS = ("set", "action", "path", "size", "kind", "modified", "digest", "reason", "uri")
@@ -63,6 +65,11 @@ def read_docket(path: str) -> list[DocketRow]:
         raise UnusableInput(
             f"{visible(path)} is not a docket: {visible(why)}", "make one with: foldkeep keep -o docket.csv"
         ) from error
+
+
+def current_rows(stock: Stock, rows: Iterable[DocketRow]) -> list[DocketRow]:
+    """Return rows with the paths that their files have now, where a drive is mounted elsewhere than it was."""
+    return [replace(row, path=stock.places.path_now(row.path)) for row in rows]
 
 
 def _cells(row: DocketRow) -> list[str]:

@@ -34,6 +34,8 @@ class Place:
         What a scan looks at here beyond the usual: of ``hidden``, ``system``, ``bundles``, ``volumes``.
     scanned_ns
         When its last scan began, nanoseconds since the epoch; None before the first.
+    below
+        Its path below where its volume is mounted; empty at its top, None before that was looked at.
     """
 
     id: int
@@ -44,6 +46,7 @@ class Place:
     inode: int = 0
     asked: frozenset[str] = frozenset()
     scanned_ns: int | None = None
+    below: bytes | None = None
 
 
 @dataclass(frozen=True, slots=True)

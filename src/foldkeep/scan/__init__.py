@@ -13,7 +13,7 @@ from .packages import (
     read_manifests,
     remember_package,
 )
-from .places import Presence, add_place, find_place, named_folder, presence, presences
+from .places import Presence, add_place, find_place, follow_drives, named_folder, presence, presences
 from .report import ScanReport
 from .scan import scan
 
@@ -22,6 +22,7 @@ __all__ = [
     "ScanReport",
     "add_place",
     "find_place",
+    "follow_drives",
     "named_folder",
     "presence",
     "presences",

@@ -7,7 +7,7 @@ from enum import StrEnum
 
 from foldkeep.model import ASKABLE, Place, Role, UnusableInput, lies_below, lies_in_a_fold, reason_of, visible
 from foldkeep.stock import Stock
-from foldkeep.storage.local import VolumeFacts, volume_of
+from foldkeep.storage.local import VolumeFacts, mounted_volumes, volume_of
 
 
 class Presence(StrEnum):
@@ -18,6 +18,9 @@ class Presence(StrEnum):
     """Nothing is there, or only the empty folder where its drive goes."""
     OTHER = "another volume"
     """Something is there, but not the volume that the stock knows."""
+
+
+_HERE = Presence.HERE
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,10 +131,46 @@ def add_place(stock: Stock, path: bytes, role: Role | None = None, asked: Mappin
             role=role or known.role,
             volume=volume,
             inode=found.inode,
+            below=below_mount(resolved, found.volume),
             asked=frozenset(word for word in ASKABLE if (asked or {}).get(word, word in known.asked)),
         )
         stock.places.change(place)
     return place
+
+
+def below_mount(path: bytes, volume: VolumeFacts) -> bytes:
+    """Return the path of a folder below where its volume is mounted; empty at the top."""
+    below = os.path.relpath(path, volume.mount)
+    return b"" if below == b"." else below
+
+
+def follow_drives(stock: Stock) -> list[tuple[bytes, bytes]]:
+    """Find places that are away and whose volume is mounted at another path, and have all that is known be true there.
+
+    Returns where each was and where it is now. Where two volumes say that they are the same, one of them is a copy of
+    the other: neither is taken for the place.
+    """
+    known = stock.places.volumes()
+    away = [place for place in stock.places.all() if place.below is not None and presence(stock, place) is not _HERE]
+    mounts: dict[str, dict[int, list[bytes]]] = {}
+    for device, facts in mounted_volumes() if away else ():
+        mounts.setdefault(facts.key, {}).setdefault(device, []).append(facts.mount)
+    found: list[tuple[bytes, bytes]] = []
+    for place in sorted(away, key=lambda place: len(place.path)):
+        place = stock.places.by_id()[place.id]  # one around it may have been followed already
+        if presence(stock, place) is _HERE:
+            continue
+        devices = mounts.get(known[place.volume].key, {})
+        paths = {
+            os.path.normpath(os.path.join(mount, place.below or b"")) for each in devices.values() for mount in each
+        }
+        there = sorted((path for path in paths if os.path.isdir(path)), key=len)
+        taken = {other.path for other in stock.places.all()}
+        if len(devices) == 1 and there and there[0] not in taken:
+            with stock.transaction():
+                stock.places.relocate(place, there[0])
+            found.append((place.path, there[0]))
+    return found
 
 
 def _known(stock: Stock, path: bytes, found: Found) -> Place | None:

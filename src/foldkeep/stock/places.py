@@ -2,9 +2,15 @@
 
 import sqlite3
 
-from foldkeep.model import Place, Role, Volume
+from foldkeep.model import Place, Role, Volume, innermost
 
-_COLUMNS = "id, path, role, label, volume, inode, asked, scanned_ns"
+_COLUMNS = "id, path, role, label, volume, inode, asked, scanned_ns, below"
+
+_WITH_PATHS = {
+    "places": ("path",), "folders": ("path",), "gone": ("path",), "archives": ("package", "made_at", "project"),
+    "archived_files": ("path",), "run_files": ("place", "path", "keeper", "target"),
+}  # fmt: skip
+"""The columns that hold absolute paths."""
 
 
 class Places:
@@ -17,8 +23,10 @@ class Places:
         """Return every place in order of path."""
         rows = self._db.execute(f"SELECT {_COLUMNS} FROM places ORDER BY path")
         return [
-            Place(id_, path, Role(role), label, volume, inode, frozenset(filter(None, asked.split(","))), scanned)
-            for id_, path, role, label, volume, inode, asked, scanned in rows
+            Place(
+                id_, path, Role(role), label, volume, inode, frozenset(filter(None, asked.split(","))), scanned, below
+            )
+            for id_, path, role, label, volume, inode, asked, scanned, below in rows
         ]
 
     def by_id(self) -> dict[int, Place]:
@@ -43,15 +51,41 @@ class Places:
     def change(self, place: Place) -> None:
         """Write a place as it is given over what the stock has under its number."""
         self._db.execute(
-            "UPDATE places SET role = ?, label = ?, volume = ?, inode = ?, asked = ?, scanned_ns = ? WHERE id = ?",
+            "UPDATE places SET role = ?, label = ?, volume = ?, inode = ?, asked = ?, scanned_ns = ?,"
+            " below = ? WHERE id = ?",
             (place.role, place.label, place.volume, place.inode, ",".join(sorted(place.asked)), place.scanned_ns,
-             place.id),
+             place.below, place.id),
         )  # fmt: skip
+
+    def relocate(self, place: Place, path: bytes) -> None:
+        """Have all that is known of a place, and of those within it, be true of another path: its drive is there now.
+
+        The ledger's runs go along, so that they can be taken back there; dockets are told by `path_now`.
+        """
+        for table, columns in _WITH_PATHS.items():
+            for column in columns:
+                self._db.execute(
+                    f"UPDATE {table} SET {column} = CAST(? || substr({column}, ?) AS BLOB)"
+                    f" WHERE {column} = ? OR ({column} > ? AND {column} < ?)",
+                    (path, len(place.path) + 1, place.path, place.path + b"/", place.path + b"0"),
+                )
+        self._db.execute("DELETE FROM former_paths WHERE path = ?", (path,))
+        self._db.execute("INSERT OR REPLACE INTO former_paths VALUES (?, ?)", (place.path, place.id))
+
+    def path_now(self, path: bytes) -> bytes:
+        """Return where a file is now of which a path is known from before its drive was mounted elsewhere."""
+        places = self.by_id()
+        former = dict(self._db.execute("SELECT path, place FROM former_paths").fetchall())
+        if not former or innermost({place.path for place in places.values()}, path):
+            return path
+        top = innermost(former, path)
+        return places[former[top]].path + path[len(top) :] if top and former[top] in places else path
 
     def forget(self, place: Place) -> None:
         """Take a place and all that is known of its files out of the stock; the ledger keeps its runs."""
         self._db.execute("DELETE FROM files WHERE folder IN (SELECT id FROM folders WHERE place = ?)", (place.id,))
         self._db.execute("DELETE FROM folders WHERE place = ?", (place.id,))
+        self._db.execute("DELETE FROM former_paths WHERE place = ?", (place.id,))
         self._db.execute("DELETE FROM places WHERE id = ?", (place.id,))
 
     def volume(self, key: str, name: str) -> int:

@@ -163,6 +163,13 @@ _MIGRATIONS = (
     ALTER TABLE archives ADD COLUMN parts INTEGER NOT NULL DEFAULT 1;   -- how many packages the project is in
     ALTER TABLE archives ADD COLUMN set_key TEXT NOT NULL DEFAULT '';   -- the key of the first of them
     """,
+    """
+    ALTER TABLE places ADD COLUMN below BLOB;  -- its path below where its volume is mounted; none if never looked at
+    CREATE TABLE former_paths (
+        path BLOB PRIMARY KEY,              -- where a place was, before its drive was mounted elsewhere
+        place INTEGER NOT NULL
+    ) STRICT, WITHOUT ROWID;
+    """,
 )
 VERSION = len(_MIGRATIONS)
 

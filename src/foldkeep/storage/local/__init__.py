@@ -28,7 +28,7 @@ from .ownership import (
     owner_names,
 )
 from .reading import READ_BUFFER, digest_in, digest_of
-from .volumes import VolumeFacts, has_one_device, is_local, keeps_inodes, volume_of
+from .volumes import VolumeFacts, has_one_device, is_local, keeps_inodes, mounted_volumes, volume_of
 
 __all__ = [
     "FILE",
@@ -86,6 +86,7 @@ __all__ = [
     "is_local",
     "has_one_device",
     "keeps_inodes",
+    "mounted_volumes",
     "LOCK_NAME",
     "hold_places",
 ]

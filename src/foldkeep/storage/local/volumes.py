@@ -27,22 +27,48 @@ class VolumeFacts:
         need not be the same after the machine has started anew.
     name
         What a person knows it by: the device or share, and where it is mounted.
+    mount
+        Where it is mounted.
     """
 
     key: str
     name: str
+    mount: bytes = b"/"
+
+    @property
+    def is_lasting(self) -> bool:
+        """Whether the key is the same when the volume comes back, wherever that is."""
+        return self.key.startswith(("uuid:", "share:"))
 
 
 def volume_of(folder: bytes, device: int) -> VolumeFacts:
     """Return the facts of the volume of a folder; `device` is the folder's ``st_dev``."""
-    mount, source, kind = _mount_of(folder, device)
+    return _facts(*_mount_of(folder, device), device)
+
+
+def mounted_volumes() -> list[tuple[int, VolumeFacts]]:
+    """Return the volumes that are mounted now and would be known again, each with its device number."""
+    import psutil
+
+    found = []
+    for part in psutil.disk_partitions(all=True):
+        if part.device.startswith("/dev/") or part.fstype in _NAMED:
+            with suppress(OSError):
+                device = os.stat(part.mountpoint).st_dev
+                facts = _facts(part.mountpoint, part.device, part.fstype, device)
+                found += [(device, facts)] if facts.is_lasting else []
+    return found
+
+
+def _facts(mount: str, source: str, kind: str, device: int) -> VolumeFacts:
+    at = os.fsencode(mount)
     name = f"{visible(source)} at {visible(mount)}" if source else visible(mount)
     uuid = _uuids().get(os.path.realpath(source)) or _asked_uuid(source) if source.startswith("/dev/") else None
     if uuid:
-        return VolumeFacts(f"uuid:{uuid}", name)
+        return VolumeFacts(f"uuid:{uuid}", name, at)
     if kind in _NAMED:
-        return VolumeFacts(f"share:{kind}:{source}", name)
-    return VolumeFacts(f"device:{device}", name)
+        return VolumeFacts(f"share:{kind}:{source}", name, at)
+    return VolumeFacts(f"device:{device}", name, at)
 
 
 def is_local(folder: bytes, device: int) -> bool:
