@@ -9,8 +9,10 @@ from pathlib import Path
 
 import pytest
 
-from conftest import Desk, listing, mounted
+from conftest import Desk, TrustingDesk, listing, mounted
+from foldkeep.storage.local import limits_of
 from points import Points, befores, every_content, kill_at
+from test_archive import everything
 
 IMAGE = "300M"
 
@@ -218,3 +220,61 @@ def test_a_drive_at_another_path_is_the_same_place(drive: Drive, tmp_path: Path)
     again = desk.ask("fold", desk.docket, "--yes")  # the docket that names the paths of before
     assert (again["left"], again["folded"]) == ([], folded["folded"])
     assert desk.ask("release", str(again["run"]), "--yes")["left"] == []
+
+
+NAMES = [b"a:b?.txt", b"end.", b"aux.txt", "\u00fc".encode() * 120 + b".txt", b"no \xff\xfe.txt", b"A.TXT", b"a.txt",
+         "\U0001fa81".encode() * 60, b"x" * 250]  # fmt: skip
+
+
+def test_names_that_a_drive_cannot_have_are_told_and_kept(drive: Drive, tmp_path: Path):
+    desk = TrustingDesk(tmp_path)
+    desk.write("edit/cut.edl", b"TITLE: cut\n* FROM CLIP NAME: a.mp4\n")
+    desk.write("edit/a.mp4", b"a" * 100)
+    for number, name in enumerate(NAMES):
+        desk.write(b"edit/odd/" + name, b"%d" % number)
+    before = everything(desk.place / "edit")
+    desk.ask("scan", desk.place)
+    shelf, back = drive.point / "shelf", tmp_path / "back"
+    shelf.mkdir()
+    back.mkdir()
+    (made,) = desk.ask("archive", desk.place / "edit", "--to", shelf)["packages"]
+    assert made["problems"] == []
+    assert desk.run("archive", "--check", made["path"]).status == 0
+    assert desk.run("restore", made["path"], "--to", back).status == 0
+    assert everything(back / "edit") == before
+    answer = desk.run("restore", made["path"], "--to", shelf, "--json")
+    there = [path for path in (shelf / "edit-2").rglob("*") if path.is_file()]
+    assert sorted(path.read_bytes() for path in there) == sorted(
+        path.read_bytes() for path in (desk.place / "edit").rglob("*") if path.is_file()
+    )
+    same = {os.fsencode(path.name) for path in there} >= set(NAMES)
+    assert (answer.json["fitted"] == 0) == same, answer
+    assert ("cannot be in" in answer.err) == (not same and any(
+        limits_of(os.fsencode(shelf)).refusal(name) for name in NAMES))  # fmt: skip
+    for name in NAMES:
+        desk.write(b"copies/" + name + b".jpg", b"%d" % len(name) * 50)
+        desk.write(b"copies/keeper of " + str(len(name)).encode() + b".jpg", b"%d" % len(name) * 50)
+    if same:
+        return
+    desk.docket.unlink(missing_ok=True)
+    desk.proposed()
+    moved = desk.ask("fold", desk.docket, "--yes", "--method", "move", "--into", shelf)
+    assert {each["reason"].partition(":")[0] for each in moved["left"]} <= {"its name cannot be there"}
+    assert desk.ask("unfold", str(moved["run"]))["left"] == []
+    assert [path.name for path in shelf.iterdir() if b"probe" in os.fsencode(path.name)] == []
+
+
+def test_a_read_only_drive_is_scanned_and_refused_at_once(tmp_path: Path):
+    drive = Drive(tmp_path, *KINDS["ext4"])
+    try:
+        desk = desk_on(drive, tmp_path)
+        desk.proposed()
+        before = looks(desk)
+        assert mounted("-o", "remount,ro", str(drive.point))
+        refused = desk.run("fold", desk.docket, "--yes")
+        assert (refused.status, "is read-only, and" in refused.err, refused.err.count("\n")) == (2, True, 1)
+        assert desk.ask("ledger")["runs"] == []
+        assert (desk.run("scan").status, looks(desk)) == (0, before)
+        assert desk.run("inventory", "save", tmp_path / "drive.inventory").status == 0
+    finally:
+        drive.close()

@@ -108,6 +108,7 @@ def _work(
     from foldkeep.find import Lending, Measures, UsesOfAll, lending, projects
     from foldkeep.fold import plan_packing
     from foldkeep.model import UnusableInput, lies_below, visible
+    from foldkeep.storage.local import limits_of
 
     folders = projects_of(args, env, stock)
     with env.progress(args) as progress:
@@ -115,6 +116,7 @@ def _work(
             each.path: each
             for each in projects(stock, recipes_of(args, env), folders, measures=Measures(stock, progress=progress))
         }
+    plain = args.format == "folder" and limits_of(target).has_plain_names
     named = _named(args)
     used = UsesOfAll(stock, folders, (path for each, _ in named if each in known for path in known[each].generated))
     work = []
@@ -133,6 +135,7 @@ def _work(
             outside_media=not args.without_outside_media,
             generated=args.with_generated,
             for_disc=args.format == "iso",
+            plain=plain,
         )
         lent = Lending() if args.although_used else lending(stock, project, known.values(), folders)
         work.append((project, packing, lent if fold else None))

@@ -73,12 +73,14 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
 def _carry_out(args: argparse.Namespace, env: Environment, restoration: "Restoration") -> ExitStatus:
     from foldkeep.fold import RestoreReport
-    from foldkeep.show import restore_document, show_incomplete, show_restored, show_returns
+    from foldkeep.show import restore_document, show_incomplete, show_refused_names, show_restored, show_returns
 
     if restoration.missing:
         nothing = RestoreReport(problems=restoration.missing)
         env.answer(args, restore_document(nothing), lambda page: show_incomplete(page, restoration))
         return env.tell_problems(args, restoration.missing)
+    if restoration.refused and not args.quiet:
+        show_refused_names(env.page(args, env.stderr), restoration)
     question = "Bring it back, and put these files there?"
     if restoration.returns and not env.confirm(args, question, lambda page: show_returns(page, restoration)):
         return ExitStatus.DONE

@@ -23,7 +23,7 @@ from foldkeep.model import (
 )
 from foldkeep.scan import archived_file, check_package
 from foldkeep.stock import Archived, Stock
-from foldkeep.storage.local import NotSafe
+from foldkeep.storage.local import NotSafe, limits_of
 
 from .packing import Packed, Packing, owner_of, payload_folders
 from .site import Digests, Part, Site, open_site
@@ -113,9 +113,9 @@ def archive(
     """
     algorithms = ("sha512", *(["sha256"] if sha256 else []), BLAKE3)
     telling = _Telling(progress, packing.bytes)
-    packings = [packing]
-    if split is not None or form == "iso":
-        packings = split_packing(packing, split, form, telling.more)
+    packings, largest = [packing], limits_of(target).largest
+    if split is not None or form == "iso" or largest:
+        packings = split_packing(packing, split, form, telling.more, largest)
     with open_site(packings, target, form, algorithms, split, start_over) as site:
         _check_room(packing, target, site)
         try:

@@ -1,6 +1,7 @@
 """What goes into the package of a project: looked at on the disk, then and there, before anything is written."""
 
 import os
+import re
 import stat
 from collections import Counter
 from collections.abc import Iterator, Mapping
@@ -32,6 +33,7 @@ _DEEP = "deep folders"
 _DEEPEST_ON_DISC = 4  # folders below that of the project, itself the third of at most eight
 _LONGEST_ON_DISC = 150  # characters of a path, but for the last step
 _LONGEST_NAME_ON_DISC = 48  # bytes; with a number and that of a piece behind it still at most 64
+_DEVICE = re.compile(r"con|prn|aux|nul|(?:com|lpt)[0-9]", re.IGNORECASE)
 _ESCAPED = {char: f"={ord(char):02X}" for char in '*:;?\\"<>|'}
 
 
@@ -97,7 +99,13 @@ class Packing:
 
 
 def plan_packing(
-    project: Project, used: UsesOfAll, *, outside_media: bool = True, generated: bool = False, for_disc: bool = False
+    project: Project,
+    used: UsesOfAll,
+    *,
+    outside_media: bool = True,
+    generated: bool = False,
+    for_disc: bool = False,
+    plain: bool = False,
 ) -> Packing:
     """Look at a project on the disk and return what goes into its package.
 
@@ -111,6 +119,8 @@ def plan_packing(
         Bring in what can be made again as well.
     for_disc
         Name what is in it such that a disc of any kind can have the names.
+    plain
+        Name it such that FAT and exFAT can have the names.
 
     Raises
     ------
@@ -127,7 +137,7 @@ def plan_packing(
     outside = _outside(project, packing.problems) if outside_media else []
     going = {path for path, facts in names if stat.S_ISREG(facts.st_mode)} | {path for path, _ in outside}
     lies_there = going - project.generated.keys()
-    payloads = _Payloads(package_name(project.path), for_disc=for_disc)
+    payloads = _Payloads(package_name(project.path), for_disc=for_disc, plain=plain)
     look = _Looking(packing, payloads)
     for path, facts in names:
         made = None if generated or not stat.S_ISREG(facts.st_mode) else project.generated.get(path)
@@ -263,11 +273,18 @@ class _Payloads:
         What the project is called in the package.
     for_disc
         Whether the names have to be such as Joliet takes, in folders no deeper than ISO 9660 has them.
+    plain
+        Whether they have to be such as FAT and exFAT take.
     """
 
-    def __init__(self, project: str, *, for_disc: bool) -> None:
-        self._top = project if not for_disc else _name_for_disc(project, os.fsencode(project))
+    def __init__(self, project: str, *, for_disc: bool, plain: bool) -> None:
+        self._top = project
         self._for_disc = for_disc
+        self._plain = plain or for_disc
+        if self._plain:
+            self._top = plain_for_all(project)
+        if for_disc:
+            self._top = _name_for_disc(self._top, os.fsencode(project))
         self._deep: dict[str, int] = {}
         self._names: dict[tuple[str, bytes], str] = {}
         self._taken: dict[str, set[str]] = {}
@@ -295,7 +312,7 @@ class _Payloads:
         key = (where, step)
         if key not in self._names:
             taken = self._taken.setdefault(where, set())
-            plain = _short_enough(bagit.plain_name(step), step)
+            plain = short_enough(plain_for_all(bagit.plain_name(step)) if self._plain else bagit.plain_name(step), step)
             if self._for_disc:
                 plain = _name_for_disc(plain, step)
             number = 1
@@ -314,17 +331,26 @@ def package_name(project: bytes) -> str:
         name = f"=7E{name[1:]}"
     if name[1:2] == ":":  # and this for a drive
         name = f"{name[0]}=3A{name[2:]}"
-    return _short_enough(name, folder, _LONGEST_PACKAGE)
+    return short_enough(name, folder, _LONGEST_PACKAGE)
+
+
+def plain_for_all(name: str) -> str:
+    """Return a name that FAT and exFAT take as well: without what Windows has a use for."""
+    plain = "".join(_ESCAPED.get(char, char) for char in name)
+    if plain[-1:] in (".", " "):
+        plain = f"{plain[:-1]}={ord(plain[-1]):02X}"
+    if _DEVICE.fullmatch(plain.partition(".")[0]):
+        plain = f"={ord(plain[0]):02X}{plain[1:]}"
+    return plain
 
 
 def _name_for_disc(name: str, step: bytes) -> str:
     """Return a name that Joliet takes: short, and without what separates names or stands for others."""
-    plain = "".join(_ESCAPED.get(char, char) for char in name)
-    plain = "".join(char if char <= "\uffff" else "".join(f"={byte:02X}" for byte in char.encode()) for char in plain)
-    return _short_enough(plain, step, _LONGEST_NAME_ON_DISC)
+    plain = "".join(char if char <= "\uffff" else "".join(f"={byte:02X}" for byte in char.encode()) for char in name)
+    return short_enough(plain, step, _LONGEST_NAME_ON_DISC)
 
 
-def _short_enough(name: str, step: bytes, most: int = _LONGEST_NAME) -> str:
+def short_enough(name: str, step: bytes, most: int = _LONGEST_NAME) -> str:
     """Return a name that systems take, with a number beside it if need be."""
     if len(name.encode()) <= most:
         return name

@@ -26,6 +26,7 @@ from foldkeep.scan import looked_through
 from foldkeep.storage.local import (
     MOST_NAMES,
     Folders,
+    Limits,
     SparseWriter,
     digest_of,
     facts_of,
@@ -33,12 +34,14 @@ from foldkeep.storage.local import (
     give_attributes,
     give_owner,
     is_special,
+    limits_of,
     move_to_free,
     owner_here,
     take_away,
 )
 
 from .contents import Contents, Whole
+from .fitting import FittingNames
 from .places import hold_around
 from .returning import Return, put_back, returns
 from .writers import write_all
@@ -71,6 +74,8 @@ class RestoreReport:
         have now.
     lost
         What could not be given back to how many: "owner", names of extended attributes.
+    fitted
+        How many names are not what they were, since the target cannot have those.
     renamed
         Media that got a name beside its own, since that is taken by something else: from where, and to where.
     problems
@@ -84,6 +89,7 @@ class RestoreReport:
     put_back: int = 0
     without_rights: int = 0
     lost: Counter[str] = field(default_factory=Counter)
+    fitted: int = 0
     renamed: list[tuple[PathBytes, PathBytes]] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
 
@@ -98,11 +104,16 @@ class Restoration:
         Files that manifests name and that are not there; with one of these nothing can be brought back.
     returns
         Where media from outside the project would go.
+    limits, refused
+        What the volume of the target cannot hold; and the paths that it cannot have, with why: they get names of
+        their own.
     """
 
     whole: Whole
     target: PathBytes
     returns: list[Return]
+    limits: Limits
+    refused: list[tuple[PathBytes, str]]
     _name: Callable[[], str]
     _special_modes: bool
 
@@ -133,8 +144,10 @@ class Restoration:
             name = whole.parts[0].name
             report = RestoreReport(files=whole.files, bytes=whole.bytes)
             with _site(self.target, name) as site:
-                _Restoring(site, whole, report, progress, self._special_modes).write()
-                _place(site, self.target, name, whole, self.returns, report)
+                names = FittingNames(self.limits)
+                _Restoring(site, whole, report, progress, self._special_modes, names).write()
+                report.fitted = names.changed
+                _place(site, self.target, name, whole, self.returns, report, names)
             return report
 
 
@@ -182,7 +195,18 @@ def open_restoration(
                     "name all parts at once, or add --without-parts to bring back what is in these",
                 )
             back = returns(whole, back_below) if back_below is not None else []
-        yield Restoration(whole, target, back, called, special_modes)
+            limits = limits_of(target)
+            refused = [
+                (entry.path, why) for entry in whole for step in (os.path.basename(entry.path),)
+                if (why := limits.refusal(step)) and not entry.start
+            ]  # fmt: skip
+            too_large = [entry for entry in whole if 0 < limits.largest < max(entry.size, entry.whole_size)]
+            if too_large:
+                raise UnusableInput(
+                    f"{visible(too_large[0].path)} is larger than any file can be in {visible(target)}",
+                    "name a folder on another drive",
+                )
+        yield Restoration(whole, target, back, limits, refused, called, special_modes)
 
 
 @contextmanager
@@ -233,7 +257,13 @@ class _Restoring:
     """Writes what is in packages into a folder of ours."""
 
     def __init__(
-        self, site: PathBytes, whole: Whole, report: RestoreReport, progress: Progress, special_modes: bool
+        self,
+        site: PathBytes,
+        whole: Whole,
+        report: RestoreReport,
+        progress: Progress,
+        special_modes: bool,
+        names: FittingNames,
     ) -> None:
         self._site = site
         self._whole = whole
@@ -241,6 +271,7 @@ class _Restoring:
         self._progress = progress
         self._special_modes = special_modes
         self._done = 0
+        self._names = names
         self._inside = Folders(os.path.join(site, _INSIDE))
         self._outside = Folders(os.path.join(site, _OUTSIDE))
 
@@ -287,7 +318,7 @@ class _Restoring:
 
     def _spot(self, entry: Listed, *, make: bool = False) -> tuple[int, bytes]:
         folders = self._outside if entry.is_outside else self._inside
-        return folders.of(os.path.join(folders.top, entry.path), make=make)
+        return folders.of(os.path.join(folders.top, self._names.of(entry.path)), make=make)
 
     def _file(self, entry: Listed, stream: Stream, said: Mapping[str, str]) -> None:
         folder, name = self._spot(entry, make=True)
@@ -350,7 +381,7 @@ class _Restoring:
             os.utime(name, ns=(entry.modified_ns, entry.modified_ns), dir_fd=folder, follow_symlinks=False)
             return
         folders = self._outside if entry.is_outside else self._inside
-        source, source_name = folders.of(os.path.join(folders.top, entry.target))
+        source, source_name = folders.of(os.path.join(folders.top, self._names.of(entry.target)))
         if self._whole.lacking and facts_of(source, source_name) is None:
             self._report.problems.append(Problem(entry.path, "another name of a file in a part that is not here"))
             return
@@ -393,16 +424,24 @@ def _here(owner: Owner) -> tuple[int, int]:
 
 
 def _place(
-    site: PathBytes, target: PathBytes, name: bytes, whole: Whole, back: Sequence[Return], report: RestoreReport
+    site: PathBytes,
+    target: PathBytes,
+    name: bytes,
+    whole: Whole,
+    back: Sequence[Return],
+    report: RestoreReport,
+    names: FittingNames,
 ) -> None:
     """Give what was written its names."""
     here = os.open(site, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
     there = os.open(target, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
     try:
+        name = names.of(name)
         report.folder = os.path.join(target, move_to_free(here, _INSIDE, there, name))
         outside = sum(entry.is_outside and not entry.start and not whole.is_cut(entry.path) for entry in whole)
         for each in back:
-            report.put_back += put_back(os.path.join(site, _OUTSIDE), each, report.problems, report.renamed)
+            lies_at = names.of(each.entry.path)
+            report.put_back += put_back(os.path.join(site, _OUTSIDE), lies_at, each, report.problems, report.renamed)
         if outside > report.put_back:
             report.outside = os.path.join(target, move_to_free(here, _OUTSIDE, there, name + _OUTSIDE_WORDS))
         os.fsync(there)

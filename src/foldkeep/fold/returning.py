@@ -89,16 +89,23 @@ def _way(entry: Listed, path: PathBytes) -> Way:
 
 
 def put_back(
-    site: PathBytes, each: Return, problems: list[Problem], renamed: list[tuple[PathBytes, PathBytes]]
+    site: PathBytes,
+    lies_at: PathBytes,
+    each: Return,
+    problems: list[Problem],
+    renamed: list[tuple[PathBytes, PathBytes]],
 ) -> bool:
-    """Put a file from outside the project back where it came from, or note why it could not be; tell whether it is."""
+    """Put a file from outside the project back where it came from, or note why it could not be; tell whether it is.
+
+    `lies_at` is where it lies in `site`.
+    """
     if each.way is Way.STAYS:
         problems.append(Problem(each.path, f"stays beside the project: {each.why}"))
         return False
     entry = each.entry
     try:
         with Folders(site) as outside, Folders(b"/") as root:
-            source, name = outside.of(os.path.join(outside.top, entry.path))
+            source, name = outside.of(os.path.join(outside.top, lies_at))
             folder, wanted = root.of(each.path, make=True)
             if facts_of(folder, wanted) is not None and has_digest(folder, wanted, entry.whole_digest or entry.digest):
                 os.unlink(name, dir_fd=source)

@@ -36,7 +36,9 @@ class _Bin:
         self.room -= cost
 
 
-def split_packing(packing: Packing, size: int | None, form: str, told: Callable[[int], None]) -> list[Packing]:
+def split_packing(
+    packing: Packing, size: int | None, form: str, told: Callable[[int], None], largest: int = 0
+) -> list[Packing]:
     """Divide a packing among packages of at most so many bytes each.
 
     A file goes into the first that has room for it. One that no package can hold, or no single file on a disc, is cut
@@ -46,6 +48,8 @@ def split_packing(packing: Packing, size: int | None, form: str, told: Callable[
     ----------
     size
         Bytes that a medium holds, all that is around the files included; None for no limit.
+    largest
+        Bytes of the largest file that can be where the packages are made; 0 if that is not limited.
     told
         Is told how many bytes were read of files that have to be cut, to know what they are as a whole.
 
@@ -62,6 +66,12 @@ def split_packing(packing: Packing, size: int | None, form: str, told: Callable[
     overhead = _PER_PACKAGE.get(form, 1024**2) + sum(_texts(entry) for entry in common) * 2
     room = (2**62 if size is None else size) - overhead
     most = min(room, LARGEST_ON_DISC) if form == "iso" else room
+    if largest and form == "folder":
+        most = min(most, largest // _BLOCK * _BLOCK)
+    elif largest and (size or sum(_cost(entry, form) for entry in packing.files)) > largest:
+        raise UnusableInput(
+            f"no file there can have more than {format_size(largest)}", "add --split 4GB, or use --format folder"
+        )
     if most < _LEAST_PIECE:
         raise UnusableInput(f"{format_size(room + overhead)} are too little for its folders alone", "take larger parts")
     taken = {bagit.same_name(entry.listed.payload) for entry in packing.files}

@@ -61,6 +61,7 @@ from .packages import (
     show_checked,
     show_incomplete,
     show_packings,
+    show_refused_names,
     show_restored,
     show_returns,
 )
@@ -82,6 +83,7 @@ __all__ = [
     "show_checked",
     "checked_document",
     "show_incomplete",
+    "show_refused_names",
     "show_returns",
     "show_restored",
     "restore_document",

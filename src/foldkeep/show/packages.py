@@ -150,6 +150,16 @@ def show_incomplete(page: Page, restoration: Restoration) -> None:
     )
 
 
+def show_refused_names(page: Page, restoration: Restoration) -> None:
+    """Write which names the target cannot have."""
+    number = len(restoration.refused)
+    page.line((f"{count(number, 'name')} cannot be in {visible(restoration.target)}, and will get others there:", CARE))
+    for path, why in restoration.refused[:_MOST_ROWS]:
+        page.line(visible(path), (f"  {why}", QUIET), indent=2)
+    if number > _MOST_ROWS:
+        page.line(f"and {number - _MOST_ROWS:,} more", indent=2)
+
+
 def show_returns(page: Page, restoration: Restoration) -> None:
     """Write where media from outside a project would go."""
     page.line(f"{count(restoration.whole.files, 'file')} would be brought back into ",
@@ -181,6 +191,8 @@ def show_restored(page: Page, report: RestoreReport) -> None:
         page.line(f"{visible(was)} is taken by another file: {visible(now)}", indent=2)
     if report.outside:
         page.line("Media from elsewhere is in ", (visible(report.outside), STRONG))
+    if report.fitted:
+        page.line(f"{count(report.fitted, 'name')} could not be there and got others; the package has what they were.")
     if report.without_rights:
         page.line(
             "Without setuid, setgid, sticky bits and attributes that give rights: "
@@ -200,6 +212,7 @@ def restore_document(report: RestoreReport) -> Document:
         "files": report.files,
         "bytes": report.bytes,
         "put_back": report.put_back,
+        "fitted": report.fitted,
         "without_rights": report.without_rights,
         "lost": dict(report.lost),
         "renamed": [{"from": path_document(was), "to": path_document(now)} for was, now in report.renamed],

@@ -22,6 +22,7 @@ from foldkeep.model import (
     belongs_to,
     beside,
     counterpart,
+    format_size,
     is_sidecar,
     kind_of,
     reason_of,
@@ -31,7 +32,7 @@ from foldkeep.model import (
 )
 from foldkeep.scan import MediaReader, Medium, Presence, presences
 from foldkeep.stock import Stock
-from foldkeep.storage.local import Folders, modified_ns
+from foldkeep.storage.local import Folders, Limits, is_read_only, limits_of, modified_ns
 
 from ..look import Look
 from ..sidecars.merging import LARGEST_SIDECAR, Merger
@@ -75,6 +76,7 @@ def check_plan(
     here = {place.path for place in places if now[place.id] is Presence.HERE}
     going = {item.row.path for item in plan.items}
     checked = replace(plan, by_place={})
+    limits = _limits_of_target(plan)
     with ExitStack() as opened:
         tops = {path: opened.enter_context(Folders(path, most=_MOST_FOLDERS)) for path in here}
         look = Look(tops)
@@ -84,7 +86,12 @@ def check_plan(
                     f"the drive of {visible(place)} is away, and {visible(plan.docket)} has files there",
                     "connect it, or take those rows out",
                 )
-            found = [_checked(plan, item, look) for item in items]
+            if is_read_only(place):
+                raise UnusableInput(
+                    f"{visible(place)} is read-only, and {visible(plan.docket)} has files there to fold",
+                    "make it writable, or take those rows out",
+                )
+            found = [_fitting(_checked(plan, item, look), limits) for item in items]
             if not plan.method.links:
                 found += _companions(plan, found, going, look)
                 if litter and not keeps_folders:
@@ -95,6 +102,28 @@ def check_plan(
             with MediaReader(stock) as reader:
                 Merger(checked, here_places, look, described, partial(_embedded, reader, look)).add()
     return checked
+
+
+def _limits_of_target(plan: Plan) -> Limits:
+    """Return what the volume that files are moved to cannot hold; UnusableInput if it is read-only."""
+    if not plan.into:
+        return Limits()
+    into = plan.into[0]
+    if is_read_only(into):
+        raise UnusableInput(f"{visible(into)} is read-only", "make it writable, or name another folder")
+    return limits_of(into)
+
+
+def _fitting(item: Item, limits: Limits) -> Item:
+    """Return an item that is left if its target cannot be."""
+    if item.refusal or not item.target:
+        return item
+    if limits.largest and item.row.size > limits.largest:
+        return replace(item, refusal=f"no file there can have more than {format_size(limits.largest)}")
+    for step in item.target.split(b"/"):
+        if why := limits.refusal(step):
+            return replace(item, refusal=f"its name cannot be there: {why}")
+    return item
 
 
 def _embedded(reader: MediaReader, look: Look, path: bytes, digest: bytes | None) -> Xmp:

@@ -16,6 +16,7 @@ from .identity import (
     may_have_one,
     modified_ns,
 )
+from .limits import Limits, limits_of
 from .locks import LOCK_NAME, hold_places
 from .names import MOST_NAMES, facts_of, is_claim, is_empty_folder, makes_claims, move, move_to_free, unlink_twin
 from .opening import FILE, FOLDER, facts_at, forget_pages, open_below, open_path, opened
@@ -28,7 +29,7 @@ from .ownership import (
     owner_names,
 )
 from .reading import READ_BUFFER, digest_in, digest_of
-from .volumes import VolumeFacts, has_one_device, is_local, keeps_inodes, mounted_volumes, volume_of
+from .volumes import VolumeFacts, has_one_device, is_local, is_read_only, keeps_inodes, mounted_volumes, volume_of
 
 __all__ = [
     "FILE",
@@ -86,6 +87,9 @@ __all__ = [
     "is_local",
     "has_one_device",
     "keeps_inodes",
+    "is_read_only",
+    "Limits",
+    "limits_of",
     "mounted_volumes",
     "LOCK_NAME",
     "hold_places",

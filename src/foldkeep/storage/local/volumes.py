@@ -15,6 +15,9 @@ _NAMED = frozenset({"nfs", "nfs4", "cifs", "smb3", "smbfs", "afpfs", "9p", "virt
 # They number files anew whenever they are mounted, since nothing on the disk has a number.
 _WITHOUT_INODES = frozenset({"vfat", "msdos", "exfat", "fat", "msdosfs", "fuse.fusefat"})
 
+_OF_ALL_NAMES = frozenset({"ext2", "ext3", "ext4", "xfs", "btrfs", "f2fs", "tmpfs", "overlay"})
+_OF_32_BITS = frozenset({"vfat", "msdos", "fat", "msdosfs", "fuse.fusefat"})
+
 
 @dataclass(frozen=True, slots=True)
 class VolumeFacts:
@@ -105,6 +108,21 @@ def _mount_of(folder: bytes, device: int) -> tuple[str, str, str]:
 def keeps_inodes(folder: bytes, device: int) -> bool:
     """Tell whether a file system is of a kind whose inode numbers last from one mount to the next."""
     return _mount_of(folder, device)[2] not in _WITHOUT_INODES
+
+
+def largest_file(folder: bytes, device: int) -> int:
+    """Return how many bytes a file may have on the volume of a folder; 0 if that is not known to be limited."""
+    return 2**32 - 1 if _mount_of(folder, device)[2] in _OF_32_BITS else 0
+
+
+def takes_all_names(folder: bytes, device: int) -> bool:
+    """Tell whether a file system is of a kind that takes any name of 255 bytes, and files of any size."""
+    return _mount_of(folder, device)[2] in _OF_ALL_NAMES
+
+
+def is_read_only(folder: bytes) -> bool:
+    """Tell whether the volume of a folder is mounted read-only; OSError if it cannot be asked."""
+    return bool(os.statvfs(folder).f_flag & os.ST_RDONLY)
 
 
 @cache
