@@ -1,6 +1,7 @@
 """The drives that people have, on real file systems: found, folded, brought back exactly, known again."""
 
 import contextlib
+import fcntl
 import os
 import shutil
 import subprocess
@@ -10,7 +11,7 @@ from pathlib import Path
 import pytest
 
 from conftest import Desk, TrustingDesk, listing, mounted
-from foldkeep.storage.local import limits_of
+from foldkeep.storage.local import limits_of, makes_claims, names
 from points import Points, befores, every_content, kill_at
 from test_archive import everything
 
@@ -278,3 +279,46 @@ def test_a_read_only_drive_is_scanned_and_refused_at_once(tmp_path: Path):
         assert desk.run("inventory", "save", tmp_path / "drive.inventory").status == 0
     finally:
         drive.close()
+
+
+def test_what_each_drive_can_do_is_what_the_readme_says(drive: Drive, tmp_path: Path, request):
+    folder = drive.point / "folder"
+    folder.mkdir()
+    files = [folder / f"{number}" for number in range(6)]
+    for path in files:
+        path.write_bytes(b"kite" * 3000)
+    os.utime(files[0], ns=(10**18, 10**18 + 123_456_789))
+    numbers = [path.stat().st_ino for path in files]
+    descriptor = os.open(folder, os.O_RDONLY)
+    try:
+        by_claims = makes_claims(descriptor, b"probe")
+        try:
+            names._rename_without_replacing(descriptor, b"5", descriptor, b"6")
+            refuses, files[5] = True, folder / "6"
+        except OSError:
+            refuses = False
+        links = can(lambda: os.link(files[0], folder / "link"))
+        with files[1].open("rb") as source, (folder / "clone").open("wb") as target:
+            clones = can(lambda: fcntl.ioctl(target, 0x40049409, source))
+    finally:
+        os.close(descriptor)
+    drive.again()
+    lasting = numbers == [path.stat().st_ino for path in files]
+    kept = files[0].stat().st_mtime_ns - 10**18
+    limits = limits_of(os.fsencode(drive.point))
+    row = [
+        request.node.callspec.params["drive"], "yes" if links else "no", "yes" if clones else "no",
+        "a rename that refuses" if refuses else "claims" if by_claims else "hard links",
+        {123_456_789: "1 ns", 123_456_700: "100 ns", 120_000_000: "10 ms", 0: "1 s"}[kept],
+        "yes" if lasting else "no",
+        'no `*:?"<>\\|`, one case' if limits.has_plain_names and not limits.has_case else "any",
+    ]  # fmt: skip
+    assert f"| {' | '.join(row)} |" in (Path(__file__).parent.parent / "README.md").read_text(), row
+
+
+def can(call: Callable[[], object]) -> bool:
+    try:
+        call()
+    except OSError:
+        return False
+    return True

@@ -251,6 +251,7 @@ def test_a_stock_of_before_learns_blocks_without_reading(desk: Desk):
         " ALTER TABLE run_files DROP COLUMN mode; ALTER TABLE run_files DROP COLUMN grade;"
         " ALTER TABLE run_files DROP COLUMN recipe; ALTER TABLE run_files DROP COLUMN made; DROP TABLE measures;"
         " DROP TABLE facts; DROP TABLE catalogs; DROP TABLE archived_files; DROP TABLE archives;"
+        " DROP TABLE former_paths; ALTER TABLE places DROP COLUMN below;"
         " PRAGMA user_version = 2; UPDATE folders SET seen = x'00';"
     )
     old.close()

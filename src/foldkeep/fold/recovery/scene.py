@@ -185,7 +185,8 @@ class Scene:
         for spot in claims:
             rest = [other for other in there if other != spot and not is_claim(*other)]
             is_ours = spot in ours
-            if rest and (is_ours or self.file.size):
+            # A file that was empty has a digest; a sidecar that is only to be has neither size nor digest.
+            if rest and (is_ours or self.file.size or not self.file.digest):
                 os.unlink(spot[1], dir_fd=spot[0])
             elif is_ours and not self.file.size and len(claims) > 1:
                 os.unlink(spot[1], dir_fd=spot[0])
