@@ -299,11 +299,12 @@ def test_what_each_drive_can_do_is_what_the_readme_says(drive: Drive, tmp_path: 
             refuses = False
         links = can(lambda: os.link(files[0], folder / "link"))
         with files[1].open("rb") as source, (folder / "clone").open("wb") as target:
-            clones = can(lambda: fcntl.ioctl(target, 0x40049409, source))
+            clones = can(lambda: fcntl.ioctl(target, 0x40049409, source.fileno()))
     finally:
         os.close(descriptor)
     drive.again()
-    lasting = numbers == [path.stat().st_ino for path in files]
+    # The other way round: what numbers files as it sees them would give each the same one again.
+    lasting = numbers[::-1] == [path.stat().st_ino for path in files[::-1]]
     kept = files[0].stat().st_mtime_ns - 10**18
     limits = limits_of(os.fsencode(drive.point))
     row = [
