@@ -4,7 +4,9 @@ import contextlib
 import fcntl
 import os
 import shutil
+import socket
 import subprocess
+import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -41,16 +43,30 @@ class Drive:
     def again(self) -> None:
         """Take the drive away and plug it in again."""
         subprocess.run(["umount", self.point], check=True)
+        run("umount", self.point.with_name("below"))
         assert self._mount(self.device, self.point)
 
     def close(self) -> None:
         run("umount", "-l", self.point)
+        run("umount", "-l", self.point.with_name("below"))
         if self.device:
             run("losetup", "-d", self.device)
 
 
 def by_kernel(device: str, point: Path) -> bool:
     return mounted(device, str(point))
+
+
+def over_another(device: str, point: Path) -> bool:
+    """Mount an overlay whose upper layer is on the drive."""
+    below = point.with_name("below")
+    below.mkdir(exist_ok=True)
+    if not mounted(device, str(below)):
+        return False
+    for name in ("lower", "upper", "work"):
+        (below / name).mkdir(exist_ok=True)
+    options = f"lowerdir={below}/lower,upperdir={below}/upper,workdir={below}/work"
+    return mounted("-t", "overlay", "overlay", "-o", options, str(point))
 
 
 KINDS: dict[str, tuple[list[str], Callable[[str, Path], bool]]] = {
@@ -63,9 +79,69 @@ KINDS: dict[str, tuple[list[str], Callable[[str, Path], bool]]] = {
 }
 
 
+MORE_KINDS = {**KINDS, "overlay": (["mkfs.ext4", "-q"], over_another)}
+
+
 @pytest.fixture(params=KINDS)
 def drive(request, tmp_path: Path) -> Iterator[Drive]:
     made = Drive(tmp_path, *KINDS[request.param])
+    try:
+        yield made
+    finally:
+        made.close()
+
+
+class Shared:
+    """A folder that an SSH server on this machine serves, mounted by sshfs; and what stands for it in the tests."""
+
+    def __init__(self, folder: Path) -> None:
+        self.point, self._served, self._folder = folder / "drive", folder / "served", folder
+        self._server: subprocess.Popen[bytes] | None = None
+        for path in (self.point, self._served):
+            path.mkdir()
+        keys = [folder / "host", folder / "user"]
+        sshd = shutil.which("sshd") or "/usr/sbin/sshd"
+        tools = shutil.which("sshfs") and os.path.exists(sshd)
+        if not tools or not all(run("ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", key) for key in keys):
+            pytest.skip("sshfs or a server for it is not here")
+        with contextlib.closing(socket.socket()) as free:
+            free.bind(("127.0.0.1", 0))
+            self._port = free.getsockname()[1]
+        os.makedirs("/run/sshd", exist_ok=True)
+        (folder / "sshd").write_text(
+            f"Port {self._port}\nListenAddress 127.0.0.1\nHostKey {keys[0]}\nAuthorizedKeysFile {keys[1]}.pub\n"
+            "StrictModes no\nPermitRootLogin yes\nSubsystem sftp internal-sftp\nPidFile none\n"
+        )
+        self._server = subprocess.Popen([sshd, "-D", "-f", folder / "sshd"], stderr=subprocess.DEVNULL)
+        if not self._mounted():
+            self.close()
+            pytest.skip("this machine lets nobody in by SSH")
+
+    def _mounted(self) -> bool:
+        options = (
+            f"port={self._port},IdentityFile={self._folder}/user,StrictHostKeyChecking=no,UserKnownHostsFile=/dev/null"
+        )
+        for _ in range(20):
+            if run("sshfs", "-o", options, f"root@127.0.0.1:{self._served}", self.point):
+                return True
+            time.sleep(0.2)
+        return False
+
+    def again(self) -> None:
+        subprocess.run(["umount", self.point], check=True)
+        assert self._mounted()
+
+    def close(self) -> None:
+        run("umount", "-l", self.point)
+        if self._server:
+            self._server.kill()
+            self._server.wait()
+
+
+@pytest.fixture
+def anything(request, tmp_path: Path) -> Iterator[Drive | Shared]:
+    """Any drive that can be written to, shares and overlays among them."""
+    made = Shared(tmp_path) if request.param == "sshfs" else Drive(tmp_path, *MORE_KINDS[request.param])
     try:
         yield made
     finally:
@@ -89,13 +165,16 @@ def looks(desk: Desk) -> dict:
     return {path: (facts[0], facts[2]) for path, facts in listing(desk.place).items()}
 
 
-def test_what_was_folded_comes_back_exactly_and_a_drive_that_returns_is_not_read_again(drive: Drive, tmp_path: Path):
+@pytest.mark.parametrize("anything", [*KINDS, "overlay", "sshfs"], indirect=True)
+def test_what_was_folded_comes_back_exactly_and_a_drive_that_returns_is_not_read_again(anything, tmp_path: Path):
+    drive = anything
     desk = desk_on(drive, tmp_path)
     for path in ("day/film.mov", "card/DCIM/copy of film.mov"):
         desk.write(path, b"a film" * 500_000)
     desk.proposed()
     before = looks(desk)
-    for method in ("fold", "hard-link", "clone", "symlink"):
+    methods = ("fold", "hard-link", "clone", "symlink")
+    for method in methods[:3] if isinstance(drive, Shared) else methods:  # links through sshfs do not come back
         answer = desk.run("fold", desk.docket, "--yes", "--method", method, "--json")
         if method != "fold" and answer.status == 2:
             assert "cannot" in answer.err or "does not" in answer.err or "no " in answer.err, answer.err
@@ -265,19 +344,39 @@ def test_names_that_a_drive_cannot_have_are_told_and_kept(drive: Drive, tmp_path
     assert [path.name for path in shelf.iterdir() if b"probe" in os.fsencode(path.name)] == []
 
 
-def test_a_read_only_drive_is_scanned_and_refused_at_once(tmp_path: Path):
+def written_once(kind: str, source: Path, image: Path, point: Path) -> bool:
+    """Make an image that cannot be written to of a folder, and mount it."""
+    if kind == "squashfs":
+        return run("mksquashfs", source, image, "-quiet") and mounted("-o", "loop,ro", str(image), str(point))
+    made = run("xorriso", "-as", "mkisofs", "-quiet", "-R", "-J", "-o", image, source)
+    return made and run("fuseiso", image, point)
+
+
+@pytest.mark.parametrize("kind", ["ext4 read-only", "squashfs", "iso"])
+def test_a_read_only_drive_is_scanned_and_refused_at_once(tmp_path: Path, kind: str):
     drive = Drive(tmp_path, *KINDS["ext4"])
+    point = drive.point
     try:
         desk = desk_on(drive, tmp_path)
+        if kind == "ext4 read-only":
+            assert mounted("-o", "remount,ro", str(drive.point))
+        else:
+            point = tmp_path / "read only"
+            point.mkdir()
+            if not written_once(kind, drive.point, tmp_path / "once.image", point):
+                pytest.skip(f"an image of {kind} is not to be had here")
+            desk.place = point / "media"
         desk.proposed()
         before = looks(desk)
-        assert mounted("-o", "remount,ro", str(drive.point))
         refused = desk.run("fold", desk.docket, "--yes")
-        assert (refused.status, "is read-only, and" in refused.err, refused.err.count("\n")) == (2, True, 1)
+        assert (refused.status, "is read-only, and" in refused.err, refused.err.count("\n")) == (2, True, 1), refused
         assert desk.ask("ledger")["runs"] == []
-        assert (desk.run("scan").status, looks(desk)) == (0, before)
-        assert desk.run("inventory", "save", tmp_path / "drive.inventory").status == 0
+        assert (desk.ask("scan")["read_bytes"], looks(desk)) == (0, before)
+        saved = tmp_path / "drive.inventory"
+        assert desk.run("inventory", "save", saved).status == 0
+        assert desk.run("compare", saved, desk.place).status == 0
     finally:
+        run("umount", "-l", point)
         drive.close()
 
 

@@ -1,5 +1,6 @@
 """Links in the places of spares: hard ones, which are the keeper itself, and symbolic ones, which lead to it."""
 
+import errno
 import os
 import stat
 from dataclasses import replace
@@ -23,6 +24,8 @@ class HardLink(StandIn):
     def try_out(self, files: int) -> None:
         probe, other = PROBES
         os.link(probe, other, src_dir_fd=files, dst_dir_fd=files)
+        if not os.path.samestat(*(os.stat(name, dir_fd=files, follow_symlinks=False) for name in PROBES)):
+            raise OSError(errno.EOPNOTSUPP, "two names of one file look like two files there")
 
     def make(self, bench: Bench, ready: Ready, name: bytes) -> Ready:
         witness = ready.verified.witness

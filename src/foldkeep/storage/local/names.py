@@ -23,6 +23,9 @@ _RENAME_NOREPLACE = 1  # linux/fs.h
 _RENAME_EXCL = 4  # sys/stdio.h of macOS
 _NOT_SUPPORTED = (errno.EINVAL, errno.ENOSYS, errno.EOPNOTSUPP)
 _NO_LINKS = (errno.EPERM, errno.EOPNOTSUPP, errno.ENOSYS, errno.EMLINK)
+_LINKS_NOT_SHOWN: set[int] = set()
+"""Devices on which two names of one file look like two files."""
+
 _CLAIM = os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
 _SAME_FILE = "it is not the file that it was a moment ago"
 
@@ -97,15 +100,32 @@ def unlink_twin(spot: tuple[int, bytes], other: tuple[int, bytes]) -> None:
 
 
 def _moved_by_link(source: int, name: bytes, target: int, new_name: bytes) -> bool:
-    """Give a file its new name as a hard link, and take the old one away; False where there are no hard links."""
+    """Give a file its new name as a hard link, and take the old one away.
+
+    False where there are no hard links, or where two names of one file cannot be told from two files (sshfs numbers
+    each name by itself): then nothing was changed.
+    """
+    before = os.stat(name, dir_fd=source, follow_symlinks=False)
+    if before.st_dev in _LINKS_NOT_SHOWN:
+        return False
     try:
         os.link(name, new_name, src_dir_fd=source, dst_dir_fd=target, follow_symlinks=False)
     except OSError as error:
         if error.errno in _NO_LINKS:
             return False
         raise
+    made = facts_of(target, new_name)
+    if made is not None and not os.path.samestat(made, before) and _look_alike(made, before):
+        _LINKS_NOT_SHOWN.add(before.st_dev)
+        os.unlink(new_name, dir_fd=target)
+        return False
     unlink_twin((source, name), (target, new_name))
     return True
+
+
+def _look_alike(one: os.stat_result, other: os.stat_result) -> bool:
+    looks = [(each.st_dev, each.st_mode, each.st_size, each.st_mtime_ns, each.st_nlink) for each in (one, other)]
+    return looks[0] == looks[1]
 
 
 def _move_onto_claim(source: int, name: bytes, target: int, new_name: bytes) -> None:
@@ -187,7 +207,8 @@ def makes_claims(folder: int, probe: bytes) -> bool:
             os.link(probe, other, src_dir_fd=folder, dst_dir_fd=folder)
         except OSError as error:
             return error.errno in _NO_LINKS
-        return False
+        facts, other_facts = facts_of(folder, probe), facts_of(folder, other)
+        return not (facts and other_facts and os.path.samestat(facts, other_facts))
     finally:
         for name in (probe, other):
             with suppress(FileNotFoundError):

@@ -16,6 +16,7 @@ _NAMED = frozenset({"nfs", "nfs4", "cifs", "smb3", "smbfs", "afpfs", "9p", "virt
 _WITHOUT_INODES = frozenset({"vfat", "msdos", "exfat", "fat", "msdosfs", "fuse.fusefat"})
 
 _OF_ALL_NAMES = frozenset({"ext2", "ext3", "ext4", "xfs", "btrfs", "f2fs", "tmpfs", "overlay"})
+_WRITTEN_ONCE = frozenset({"iso9660", "udf", "squashfs", "erofs", "cramfs", "fuse.fuseiso", "fuse.squashfuse"})
 _OF_32_BITS = frozenset({"vfat", "msdos", "fat", "msdosfs", "fuse.fusefat"})
 
 
@@ -121,8 +122,10 @@ def takes_all_names(folder: bytes, device: int) -> bool:
 
 
 def is_read_only(folder: bytes) -> bool:
-    """Tell whether the volume of a folder is mounted read-only; OSError if it cannot be asked."""
-    return bool(os.statvfs(folder).f_flag & os.ST_RDONLY)
+    """Tell whether nothing can be written on the volume of a folder, as it is mounted or ever; OSError if unknown."""
+    if os.statvfs(folder).f_flag & os.ST_RDONLY:
+        return True
+    return _mount_of(folder, os.stat(folder).st_dev)[2] in _WRITTEN_ONCE
 
 
 @cache
