@@ -173,8 +173,7 @@ def test_what_was_folded_comes_back_exactly_and_a_drive_that_returns_is_not_read
         desk.write(path, b"a film" * 500_000)
     desk.proposed()
     before = looks(desk)
-    methods = ("fold", "hard-link", "clone", "symlink")
-    for method in methods[:3] if isinstance(drive, Shared) else methods:  # links through sshfs do not come back
+    for method in ("fold", "hard-link", "clone", "symlink"):
         answer = desk.run("fold", desk.docket, "--yes", "--method", method, "--json")
         if method != "fold" and answer.status == 2:
             assert "cannot" in answer.err or "does not" in answer.err or "no " in answer.err, answer.err
