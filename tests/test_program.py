@@ -211,3 +211,12 @@ def test_every_command_in_the_guides_is_true(name: str, sample_desk: Desk, monke
             assert answer.status == 0, (line, answer)
             ran += 1
     assert ran > 0
+
+
+def test_where_it_cannot_run_one_line_says_so():
+    code = "import os, sys; import foldkeep.__main__ as program; os.name = 'nt'; sys.exit(program.start())"
+    answer = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False)
+    assert (answer.returncode, answer.stdout) == (2, "")
+    assert answer.stderr == (
+        "foldkeep: this system has no safe way to move a file; run it on Linux or macOS, or in WSL\n"
+    )

@@ -7,6 +7,9 @@ import sys
 
 def start() -> int:
     """Run one command line from ``sys.argv`` and return its exit status."""
+    if os.name == "nt":  # before anything is imported that is not there
+        sys.stderr.write("foldkeep: this system has no safe way to move a file; run it on Linux or macOS, or in WSL\n")
+        return 2
     from foldkeep.cli import ExitStatus, main
 
     # Of hundreds of thousands of files none is in a ring of objects, and looking for rings took a fifth of the time.
