@@ -421,3 +421,22 @@ def can(call: Callable[[], object]) -> bool:
     except OSError:
         return False
     return True
+
+
+def test_a_drive_is_not_followed_into_a_folder_that_is_another(tmp_path: Path):
+    drive = Drive(tmp_path, *KINDS["ext4"])
+    try:
+        desk = desk_on(drive, tmp_path)
+        desk.ask("scan", desk.place)
+        shutil.rmtree(desk.place)
+        desk.place.mkdir()
+        desk.write("something else.jpg", b"else")
+        subprocess.run(["umount", drive.point], check=True)
+        drive.point = tmp_path / "elsewhere"
+        drive.point.mkdir()
+        assert by_kernel(drive.device, drive.point)
+        answer = desk.run("scan")
+        assert (answer.status, "is at" in answer.err) == (1, False), answer
+        assert desk.ask("places")["places"][0]["files"] == 25
+    finally:
+        drive.close()

@@ -2,12 +2,13 @@
 
 import os
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from foldkeep.model import ASKABLE, Place, Role, UnusableInput, lies_below, lies_in_a_fold, reason_of, visible
 from foldkeep.stock import Stock
-from foldkeep.storage.local import VolumeFacts, mounted_volumes, volume_of
+from foldkeep.storage.local import VolumeFacts, facts_at, mounted_volumes, volume_of
 
 
 class Presence(StrEnum):
@@ -21,6 +22,7 @@ class Presence(StrEnum):
 
 
 _HERE = Presence.HERE
+_SAMPLE = 50
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,8 +149,8 @@ def below_mount(path: bytes, volume: VolumeFacts) -> bytes:
 def follow_drives(stock: Stock) -> list[tuple[bytes, bytes]]:
     """Find places that are away and whose volume is mounted at another path, and have all that is known be true there.
 
-    Returns where each was and where it is now. Where two volumes say that they are the same, one of them is a copy of
-    the other: neither is taken for the place.
+    Returns where each was and where it is now. Most of its files must be there. Where two volumes say that they are the
+    same, one of them is a copy of the other: neither is taken for the place.
     """
     known = stock.places.volumes()
     away = [place for place in stock.places.all() if place.below is not None and presence(stock, place) is not _HERE]
@@ -166,11 +168,21 @@ def follow_drives(stock: Stock) -> list[tuple[bytes, bytes]]:
         }
         there = sorted((path for path in paths if os.path.isdir(path)), key=len)
         taken = {other.path for other in stock.places.all()}
-        if len(devices) == 1 and there and there[0] not in taken:
+        if len(devices) == 1 and there and there[0] not in taken and _looks_like(stock, place, there[0]):
             with stock.transaction():
                 stock.places.relocate(place, there[0])
             found.append((place.path, there[0]))
     return found
+
+
+def _looks_like(stock: Stock, place: Place, path: bytes) -> bool:
+    """Tell whether most of what is known of a place is in another folder, by name and size."""
+    sample = stock.files.sample(place.id, _SAMPLE)
+    there = 0
+    for known, size, *_ in sample:
+        with suppress(OSError):
+            there += facts_at(path + known[len(place.path) :]).st_size == size
+    return 2 * there > len(sample)
 
 
 def _known(stock: Stock, path: bytes, found: Found) -> Place | None:
