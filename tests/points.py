@@ -31,6 +31,24 @@ _STORAGE = f"{_OURS}storage{os.sep}"
 _QUIET = (f"foldkeep{os.sep}stock{os.sep}", f"foldkeep{os.sep}cli{os.sep}", f"foldkeep{os.sep}show{os.sep}")
 
 
+@contextmanager
+def lacking(what: str) -> Iterator[None]:
+    """Take the system's rename that refuses away while the block lasts ("renames"), or hard links as well ("links")."""
+
+    def no_link(*_args, **_named):
+        raise PermissionError(errno.EPERM, os.strerror(errno.EPERM))
+
+    real_libc, real_link = names._libc_rename, os.link
+    try:
+        if what:
+            names._libc_rename = lambda: None
+        if what == "links":
+            os.link = no_link
+        yield
+    finally:
+        names._libc_rename, os.link = real_libc, real_link
+
+
 @dataclass
 class Points:
     """Calls `visit` at every point, with the point's number from 1.
@@ -83,7 +101,7 @@ class Points:
     def armed(self, *, without: str = "") -> Iterator[None]:
         """Have every point visited while the block lasts; without "renames" that refuse, or "links" as well."""
         real = {name: getattr(os, name) for name in (*CHANGES, *(LOOKS if self.looks else ()), "open")}
-        real_ioctl, real_rename, real_libc = fcntl.ioctl, names._rename_without_replacing, names._libc_rename
+        real_ioctl, real_rename = fcntl.ioctl, names._rename_without_replacing
         real_transaction = Stock.transaction
 
         def opened(path, flags, *args, **named):
@@ -97,26 +115,20 @@ class Points:
                 self._point("commit", "before")
             self._point("commit", "after")
 
-        def no_link(*_args, **_named):
-            raise PermissionError(errno.EPERM, os.strerror(errno.EPERM))
-
         try:
             for name, function in real.items():
                 setattr(os, name, self.wrap(function, name))
             os.open = opened
-            if without == "links":
-                os.link = no_link
             fcntl.ioctl = self.wrap(real_ioctl, "ioctl")
-            if without:
-                names._libc_rename = lambda: None
-            else:
+            if not without:
                 names._rename_without_replacing = self.wrap(real_rename, "rename")
             Stock.transaction = transaction
-            yield
+            with lacking(without):
+                yield
         finally:
             for name, function in real.items():
                 setattr(os, name, function)
-            fcntl.ioctl, names._rename_without_replacing, names._libc_rename = real_ioctl, real_rename, real_libc
+            fcntl.ioctl, names._rename_without_replacing = real_ioctl, real_rename
             Stock.transaction = real_transaction
 
 

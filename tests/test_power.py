@@ -10,20 +10,20 @@ import subprocess
 import pytest
 
 from conftest import Desk, attached_drive, listing, mounted
-from points import Points, every_content
+from points import Points, every_content, lacking
 from power import Change, Recorder, after_cut, digest_of, in_order, lay_out, subsets, unflushed_at
-from test_killed import CASES, FOR_GOOD, Scenes
+from test_killed import CASES, FOR_GOOD, LINKED, Scenes
 
 QUICK = {("fold", "fold"), ("move-far", "fold"), ("symlink", "fold"), ("fold", "unfold"), ("fold", "release")}
 _JOURNAL = b"journal-2.jsonl"
 
 
-def recorded(scenes: Scenes, tmp_path) -> Recorder:
+def recorded(scenes: Scenes, tmp_path, without: str) -> Recorder:
     scenes.reset()
     snapshots = tmp_path / "snapshots"
     snapshots.mkdir()
     recorder = Recorder([scenes.desk.place, scenes.far], scenes.desk.stock.parent, snapshots)
-    with recorder.armed():
+    with recorder.armed(), lacking(without):
         scenes.desk.run(*scenes.line())
     return recorder
 
@@ -89,21 +89,28 @@ def recover(scenes: Scenes, recorder: Recorder, found, stock: int, *, alone: boo
 
 
 @pytest.mark.parametrize(
-    ("method", "command", "every"),
+    ("method", "command", "without", "every"),
     [
-        *(pytest.param(*case, False) for case in CASES if case in QUICK),
-        *(pytest.param(*case, True, marks=pytest.mark.long) for case in CASES if case[0] not in ("clone", "bin")),
+        *(pytest.param(*case, "", False) for case in CASES if case in QUICK),
+        *(pytest.param("fold", command, "links", False) for command in ("fold", "unfold")),
+        *(
+            pytest.param(*case, without, True, marks=pytest.mark.long)
+            for case in CASES
+            for without in ("", "links")
+            if case[0] not in ("clone", "bin", *(LINKED if without else ()))
+        ),
     ],
 )
-def test_what_a_power_cut_leaves_loses_nothing(tmp_path, far, method, command, every):
+def test_what_a_power_cut_leaves_loses_nothing(tmp_path, far, method, command, without, every):
     scenes = Scenes(tmp_path, far, method, command)
-    recorder = recorded(scenes, tmp_path)
+    recorder = recorded(scenes, tmp_path, without)
     assert len(recorder.changes) > 20
     keepers = {node for name, node in recorder.nodes[recorder.roots[0]].names.items() if name != b"in"}
     folders = {number for number, node in recorder.nodes.items() if node.kind == "folder"}
     keepers |= {change.node for change in recorder.changes if change.what == "name"}
     assert check_order(recorder.changes, keepers, folders) > 0
-    cuts, states = check_states(scenes, recorder, every)
+    with lacking(without):
+        cuts, states = check_states(scenes, recorder, every)
     print(f"\n{command}, {method}: {len(recorder.changes)} changes and flushes, cut at {cuts}, {states} states")
 
 
