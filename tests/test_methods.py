@@ -207,7 +207,9 @@ def test_a_clone_keeps_the_spare_s_own_time_and_mode_and_takes_no_space(tmp_path
         desk.write("kite.mov", b"k" * 500_000)
         spare = desk.write("old/kite.mov", b"k" * 500_000, 1_760_000_000)
         spare.chmod(0o640)
-        os.sync()  # what is not on the disk yet has no blocks that could be shared
+        for path in (spare, point / "kite.mov"):  # what is not on the disk yet has no blocks that could be shared
+            with path.open("rb") as file:
+                os.fsync(file.fileno())
         before = listing(point)
         desk.proposed()
         assert desk.ask("fold", desk.docket, "--yes", "--method", "clone")["folded"] == 1
