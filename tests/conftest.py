@@ -24,6 +24,8 @@ from hypothesis import settings
 from foldkeep.cli import Environment, main
 from foldkeep.demo import make_library
 from foldkeep.formats import general_recipes
+from foldkeep.scan import clones
+from foldkeep.storage.local import names, volumes
 
 MEMORY = Path("/dev/shm")  # noqa: S108 - a volume that is surely not the one of the tests
 if not MEMORY.is_dir():
@@ -210,9 +212,17 @@ def mounted(*line: str) -> bool:
     return subprocess.run(["mount", *line], capture_output=True, check=False).returncode == 0
 
 
+def forget_drives() -> None:
+    """Forget what was found out of devices: in one process of tests, one number is one file system after another."""
+    clones._volume_shares.cache_clear()
+    volumes._asked_uuid.cache_clear()
+    names._LINKS_NOT_SHOWN.clear()
+
+
 @contextlib.contextmanager
 def attached_drive(folder: Path, kind: str, *options: str):
     """Attach a drive with a file system of its own; yield its device and where it is mounted, or skip the test."""
+    forget_drives()
     image, point = folder / "image", folder / "drive"
     point.mkdir()
     subprocess.run(["truncate", "-s", "400M", image], check=True)

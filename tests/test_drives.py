@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import Desk, TrustingDesk, listing, mounted
+from conftest import Desk, TrustingDesk, forget_drives, listing, mounted
 from foldkeep.storage.local import limits_of, makes_claims, names
 from points import Points, befores, every_content, kill_at
 from test_archive import everything
@@ -30,6 +30,7 @@ class Drive:
     """A file system in an image on a loop device, that can be taken away and come back."""
 
     def __init__(self, folder: Path, make: list[str], mount: Callable[[str, Path], bool]) -> None:
+        forget_drives()
         self.image, self.point = folder / "image", folder / "drive"
         self.point.mkdir()
         subprocess.run(["truncate", "-s", IMAGE, self.image], check=True)
@@ -95,6 +96,7 @@ class Shared:
     """A folder that an SSH server on this machine serves, mounted by sshfs; and what stands for it in the tests."""
 
     def __init__(self, folder: Path) -> None:
+        forget_drives()
         self.point, self._served, self._folder = folder / "drive", folder / "served", folder
         self._server: subprocess.Popen[bytes] | None = None
         for path in (self.point, self._served):
