@@ -25,7 +25,8 @@ from foldkeep.cli import Environment, main
 from foldkeep.demo import make_library
 from foldkeep.formats import general_recipes
 from foldkeep.scan import clones
-from foldkeep.storage.local import names, volumes
+from foldkeep.storage.local import names as changed_names
+from foldkeep.storage.local import volumes
 
 MEMORY = Path("/dev/shm")  # noqa: S108 - a volume that is surely not the one of the tests
 if not MEMORY.is_dir():
@@ -216,7 +217,7 @@ def forget_drives() -> None:
     """Forget what was found out of devices: in one process of tests, one number is one file system after another."""
     clones._volume_shares.cache_clear()
     volumes._asked_uuid.cache_clear()
-    names._LINKS_NOT_SHOWN.clear()
+    changed_names._LINKS_NOT_SHOWN.clear()
 
 
 @contextlib.contextmanager
