@@ -391,7 +391,8 @@ def test_what_each_drive_can_do_is_what_the_readme_says(drive: Drive, tmp_path: 
     numbers = [path.stat().st_ino for path in files]
     descriptor = os.open(folder, os.O_RDONLY)
     try:
-        by_claims = makes_claims(descriptor, b"probe")
+        (folder / "probe").touch()  # of one that was killed
+        by_claims = makes_claims(descriptor, (b"probe", b"probe-2"))
         try:
             names._rename_without_replacing(descriptor, b"5", descriptor, b"6")
             refuses, files[5] = True, folder / "6"

@@ -22,7 +22,7 @@ from foldkeep.storage.local import (
 
 from .journal import FolderTouched
 from .runs.plan import Item, Merged
-from .vault import Vault
+from .vault import PROBES, Vault
 from .verify import NOTHING, Comparison, Verified
 
 PathBytes = bytes
@@ -126,7 +126,7 @@ class Bench:
     def makes_claims(self) -> bool:
         """Tell whether names change here by moving onto empty files; it is tried out once."""
         if self._makes_claims is None:
-            self._makes_claims = makes_claims(self.vault.files, b"claim-probe")
+            self._makes_claims = makes_claims(self.vault.files, PROBES)
         return self._makes_claims
 
     def back_home(self, spot: Spot, folder: int, name: bytes) -> str:

@@ -11,12 +11,11 @@ import subprocess
 import sys
 import time
 from collections.abc import Iterator
-from typing import IO, Any
+from typing import Any
 
 from ..bagit import BadPackage, safe_path
 from . import iso_helper
-from .names import Named
-from .package import Package, Section, Stream, Told
+from .package import FilePackage, Told
 
 MARK = b"CD001"
 MARK_AT = 16 * 2048 + 1
@@ -26,12 +25,8 @@ _SECONDS_WITHOUT_A_WORD = 30
 _LONGEST_LINE = 1024 * 1024
 
 
-class DiscPackage(Package):
+class DiscPackage(FilePackage):
     """An image of a disc, whose files lie in it in one piece each."""
-
-    def __init__(self, path: bytes, file: IO[bytes]) -> None:
-        super().__init__(path)
-        self._file = file
 
     def look(self, _: Told | None) -> None:
         size = os.fstat(self._file.fileno()).st_size
@@ -45,13 +40,6 @@ class DiscPackage(Package):
                 raise BadPackage(f"it ends within {name!r}")
             self.names.add_file(name, length, start)
         self.names.check_shape()
-
-    def _open_tag(self, named: Named) -> IO[bytes]:
-        return Section(self._file.fileno(), named.start, named.size)  # type: ignore[return-value]
-
-    def contents(self) -> Iterator[tuple[Named, Stream]]:
-        for named in self.names.below():
-            yield named, self._open_tag(named)
 
 
 def _listed(descriptor: int) -> Iterator[dict[str, Any]]:

@@ -117,6 +117,21 @@ class Package:
         return name
 
 
+class FilePackage(Package):
+    """A package that is one file, in which the content of each file lies in one piece."""
+
+    def __init__(self, path: bytes, file: IO[bytes]) -> None:
+        super().__init__(path)
+        self._file = file
+
+    def _open_tag(self, named: Named) -> IO[bytes]:
+        return Section(self._file.fileno(), named.start, named.size)  # type: ignore[return-value]
+
+    def contents(self) -> Iterator[tuple[Named, Stream]]:
+        for named in self.names.below():
+            yield named, self._open_tag(named)
+
+
 def is_tag(name: str) -> bool:
     """Tell whether a file is one that tells of others: it is read out of turn, and must be at hand."""
     return name in (DECLARATION, INFO, OLD_INFO, FETCH, LISTING) or manifest_algorithm(name) is not None

@@ -8,7 +8,7 @@ from typing import IO, Any
 
 from ..bagit import BadPackage
 from .names import Named
-from .package import LARGEST_TAG, Package, Section, Stream, Told, is_tag
+from .package import LARGEST_TAG, FilePackage, Package, Section, Stream, Told, is_tag
 
 _LARGEST_HEADER = 1024 * 1024
 _MOST_WINDOW = 128 * 1024 * 1024  # of memory that zstd may ask for
@@ -44,12 +44,8 @@ def _members(tar: tarfile.TarFile) -> Iterator[tarfile.TarInfo]:
         yield member
 
 
-class TarPackage(Package):
+class TarPackage(FilePackage):
     """A bare tar, of which every file can be read where it lies."""
-
-    def __init__(self, path: bytes, file: IO[bytes]) -> None:
-        super().__init__(path)
-        self._file = file
 
     def look(self, told: Told | None) -> None:
         size = os.fstat(self._file.fileno()).st_size
@@ -61,13 +57,6 @@ class TarPackage(Package):
                 if told:
                     told(member.offset_data, size)
         self.names.check_shape()
-
-    def _open_tag(self, named: Named) -> IO[bytes]:
-        return Section(self._file.fileno(), named.start, named.size)  # type: ignore[return-value]
-
-    def contents(self) -> Iterator[tuple[Named, Stream]]:
-        for named in self.names.below():
-            yield named, self._open_tag(named)
 
 
 class ZstdTarPackage(Package):

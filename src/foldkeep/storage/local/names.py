@@ -192,9 +192,12 @@ def _rescue(claim: int, target: int, new_name: bytes) -> None:
             return
 
 
-def makes_claims(folder: int, probe: bytes) -> bool:
-    """Try out in an open folder of our own whether names change there by claims; `probe` is a name free there."""
-    other = probe + b"-2"
+def makes_claims(folder: int, probes: tuple[bytes, bytes]) -> bool:
+    """Try out in an open folder of our own whether names change there by claims; `probes` are names of ours there."""
+    probe, other = probes
+    for name in probes:  # of one that was killed
+        with suppress(FileNotFoundError):
+            os.unlink(name, dir_fd=folder)
     os.close(os.open(probe, _CLAIM, 0o600, dir_fd=folder))
     try:
         try:
@@ -210,7 +213,7 @@ def makes_claims(folder: int, probe: bytes) -> bool:
         facts, other_facts = facts_of(folder, probe), facts_of(folder, other)
         return not (facts and other_facts and os.path.samestat(facts, other_facts))
     finally:
-        for name in (probe, other):
+        for name in probes:
             with suppress(FileNotFoundError):
                 os.unlink(name, dir_fd=folder)
 
