@@ -3,7 +3,7 @@
 import os
 from collections.abc import Callable
 
-from foldkeep.storage.local import FILE, NotSafe, Stamp, Stamps, copy_open_file, facts_of, is_regular
+from foldkeep.storage.local import FILE, NotSafe, Stamp, Stamps, copy_open_file, facts_of, is_regular, unlink
 
 CHANGED = "changed since it was read"
 GONE = "what vouches for it changed or went away"
@@ -40,7 +40,7 @@ def remove(folder: int, name: bytes, seen: Stamp, stamps: Stamps, stands: Callab
             raise NotSafe(CHANGED)
         if not stands():
             raise NotSafe(GONE)
-        os.unlink(name, dir_fd=folder)
+        unlink(name, folder)
         stamps.note(os.fstat(descriptor))  # of an inode that has other names, which may go as well
         if not stands():
             copy_open_file(descriptor, folder, name)

@@ -35,9 +35,11 @@ from foldkeep.storage.local import (
     give_owner,
     is_special,
     limits_of,
+    link,
     move_to_free,
     owner_here,
     take_away,
+    unlink,
 )
 
 from .contents import Contents, Whole
@@ -359,7 +361,7 @@ class _Restoring:
         entry = self._whole.pieces[path][0]
         folder, name = self._spot(entry)
         if self._whole.is_cut(path):
-            os.unlink(name, dir_fd=folder)
+            unlink(name, folder)
             self._report.problems.append(Problem(path, "in pieces, some of which are in a part that is not here"))
             self._report.files -= 1
             return
@@ -386,7 +388,7 @@ class _Restoring:
             self._report.problems.append(Problem(entry.path, "another name of a file in a part that is not here"))
             return
         folder, name = self._spot(entry)
-        os.link(source_name, name, src_dir_fd=source, dst_dir_fd=folder, follow_symlinks=False)
+        link(source, source_name, folder, name)
 
     def _folder(self, entry: Listed) -> None:
         folder, name = self._spot(entry, make=True)

@@ -10,7 +10,7 @@ from enum import StrEnum
 from foldkeep.formats import Form, Listed
 from foldkeep.model import Problem, beside, innermost, kind_of, lies_in_a_fold, reason_of
 from foldkeep.scan import MEDIA
-from foldkeep.storage.local import MOST_NAMES, Folders, copy_file, facts_at, facts_of, has_digest, move_to_free
+from foldkeep.storage.local import MOST_NAMES, Folders, copy_file, facts_at, facts_of, has_digest, move_to_free, unlink
 
 from .contents import Whole
 
@@ -108,7 +108,7 @@ def put_back(
             source, name = outside.of(os.path.join(outside.top, lies_at))
             folder, wanted = root.of(each.path, make=True)
             if facts_of(folder, wanted) is not None and has_digest(folder, wanted, entry.whole_digest or entry.digest):
-                os.unlink(name, dir_fd=source)
+                unlink(name, source)
             else:
                 got = _brought(source, name, folder, wanted)
                 if got != wanted:
@@ -129,6 +129,6 @@ def _brought(source: int, name: bytes, folder: int, wanted: bytes) -> bytes:
     for number in range(1, MOST_NAMES):
         with suppress(FileExistsError):
             copy_file(source, name, folder, beside(wanted, number))
-            os.unlink(name, dir_fd=source)
+            unlink(name, source)
             return beside(wanted, number)
     raise FileExistsError(errno.EEXIST, "no name is free for it there")

@@ -14,7 +14,7 @@ from typing import Any
 from foldkeep.formats import UNFINISHED, BadPackage, bagit, open_package, walked
 from foldkeep.model import Progress, UnusableInput, beside, file_uri, format_moment, reason_of, visible
 from foldkeep.scan import check_package
-from foldkeep.storage.local import MOST_NAMES, move_to_free, take_away
+from foldkeep.storage.local import MOST_NAMES, move_to_free, remove_folder, take_away, unlink
 
 from .packing import Packed, Packing, package_name
 from .writers import FORMATS
@@ -90,7 +90,7 @@ class Site:
         if self.form == _FOLDER:
             for problem in checked.problems:
                 with suppress(OSError):
-                    os.unlink(os.path.join(self.package(part), problem.path))
+                    unlink(os.path.join(self.package(part), problem.path))
         first = checked.problems[0]
         raise OSError(errno.EIO, f"the package reads differently from what was written: {visible(first.path)} "
                       f"{first.reason}")  # fmt: skip
@@ -114,8 +114,8 @@ class Site:
         target = os.open(self.target, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
         try:
             with suppress(OSError):
-                os.unlink(os.path.join(self.path, _JOURNAL))
-                os.rmdir(os.path.basename(self.path), dir_fd=target)
+                unlink(os.path.join(self.path, _JOURNAL))
+                remove_folder(os.path.basename(self.path), target)
                 os.fsync(target)
         finally:
             os.close(target)
@@ -228,7 +228,7 @@ def _begin(site: Site, head: Mapping[str, object]) -> None:
         if os.path.isdir(path) and not os.path.islink(path):
             take_away(path)
         else:
-            os.unlink(path)
+            unlink(path)
     for part in site.parts:
         part.key, part.done, part.is_made, part.found = _key(), {}, False, b""
     keys = [part.key for part in site.parts]
@@ -275,7 +275,7 @@ def _go_on(site: Site, part: Part, notes: _Notes) -> bool:
         return True
     if site.form != _FOLDER:
         with suppress(FileNotFoundError):
-            os.unlink(package)
+            unlink(package)
         return True
     for payload, note in said.items():
         with suppress(OSError, KeyError):
@@ -311,7 +311,7 @@ def _remove_strays(package: PathBytes, payloads: Mapping[str, object]) -> None:
     for folder, names in walked(os.path.join(package, bagit.PAYLOAD.encode())):
         for path in (os.path.join(folder, name) for name in names):
             if os.fsdecode(os.path.relpath(path, package)) not in payloads:
-                os.unlink(path)
+                unlink(path)
 
 
 def _marks(entry: Packed) -> dict[str, int]:

@@ -19,7 +19,7 @@ from types import TracebackType
 from typing import Self
 
 from foldkeep.model import FOLD_NAME, Method, RunFile, suffix_of
-from foldkeep.storage.local import FILE, FOLDER, LOCK_NAME, facts_of, keeping_times, may_be_one
+from foldkeep.storage.local import FILE, FOLDER, LOCK_NAME, facts_of, keeping_times, may_be_one, remove_folder, unlink
 
 from .journal import NAMES, VERSION, Begun, Journal, Record, UnknownJournal, journal_in
 
@@ -186,13 +186,13 @@ def tidy(place: bytes, key: str, accounted: Container[int] = ()) -> None:
                     if any(number not in accounted for number in known):
                         return
                     _take_away_run(run, enter, known)
-                    os.rmdir(os.fsencode(key), dir_fd=fold)
+                    remove_folder(os.fsencode(key), fold)
             if set(os.listdir(fold)) <= {os.fsdecode(_README), os.fsdecode(LOCK_NAME)}:
                 if _is_our_readme(fold):
-                    os.unlink(_README, dir_fd=fold)
+                    unlink(_README, fold)
                 if not os.listdir(fold):  # else whoever holds the lock takes both away
                     with keeping_times(top):
-                        os.rmdir(FOLD_NAME, dir_fd=top)
+                        remove_folder(FOLD_NAME, top)
         except OSError:
             return  # something waits here, or the drive is away
 
@@ -236,13 +236,13 @@ def _take_away_run(run: int, enter: Callable[[int, bytes], int], known: set[int]
     with suppress(FileNotFoundError):
         emptied = enter(run, _FOLDERS)
         for folder in os.listdir(emptied):
-            os.rmdir(folder, dir_fd=emptied)
-        os.rmdir(_FOLDERS, dir_fd=run)
+            remove_folder(folder, emptied)
+        remove_folder(_FOLDERS, run)
     for name in NAMES.values():
         with suppress(FileNotFoundError):
-            os.unlink(name, dir_fd=run)
+            unlink(name, run)
     with suppress(FileNotFoundError):
-        os.rmdir(_FILES, dir_fd=run)
+        remove_folder(_FILES, run)
 
 
 def _take_away_prepared(files: int, known: set[int]) -> None:
@@ -253,7 +253,7 @@ def _take_away_prepared(files: int, known: set[int]) -> None:
         number = slot.partition(b".")[0]
         is_prepared = slot != name and number.isdigit() and int(number) not in known
         if (name in PROBES and _is_probe(files, name)) or is_prepared:
-            os.unlink(name, dir_fd=files)
+            unlink(name, files)
 
 
 def _is_probe(files: int, name: bytes) -> bool:
@@ -293,7 +293,7 @@ def _write_readme(fold: int) -> None:
     if facts_of(fold, _README) is not None:
         if not _is_our_readme(fold) or _readme_text(fold) == _README_TEXT:
             return
-        os.unlink(_README, dir_fd=fold)
+        unlink(_README, fold)
     descriptor = os.open(_README, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o644, dir_fd=fold)
     try:
         os.write(descriptor, _README_TEXT)

@@ -30,6 +30,7 @@ from foldkeep.storage.local import (
     open_path,
     opened,
     owner_names,
+    unlink,
 )
 
 from .packing import Packed
@@ -180,7 +181,7 @@ class FolderWriter(Writer):
         """Open a new file of the package; one of ours that was begun before an interruption goes."""
         path = self._at(name)
         if os.path.lexists(path):
-            os.unlink(path)
+            unlink(path)
         return os.open(path, _NEW, 0o644)
 
     def folder(self, name: str) -> None:

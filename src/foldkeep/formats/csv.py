@@ -2,14 +2,11 @@
 
 import csv
 import io
-import os
 import re
 from collections.abc import Iterable, Iterator, Sequence
 from typing import TextIO
 
-from foldkeep.model import UnusableInput, reason_of, visible
-
-from .writing import new_file
+from .writing import new_file, rewritten
 
 # A cell that begins so is run as a formula by spreadsheets. Cells that begin with apostrophes before such
 # a character get one more as well, so that taking one away always gives back what was written.
@@ -54,15 +51,8 @@ def rewrite_file(path: str, header: Sequence[str], rows: Iterable[Sequence[str]]
     UnusableInput
         If it cannot be written; then the former one stays.
     """
-    new = f"{path}.new"
-    try:
-        with open(new, "w", encoding="utf-8", newline="") as stream:
-            write_table(stream, header, rows)
-            stream.flush()
-            os.fsync(stream.fileno())
-        os.replace(new, path)
-    except OSError as error:
-        raise UnusableInput(f"cannot write {visible(path)}: {reason_of(error)}", "make room or name another") from error
+    with rewritten(path) as stream, io.TextIOWrapper(stream, encoding="utf-8", newline="") as text:
+        write_table(text, header, rows)
 
 
 def read_table(stream: TextIO, columns: Sequence[str]) -> Iterator[tuple[int, dict[str, str]]]:

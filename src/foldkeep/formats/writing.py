@@ -32,6 +32,26 @@ def new_file(path: str) -> Iterator[tuple[str, BinaryIO]]:
         raise UnusableInput(f"cannot write {visible(path)}: {reason_of(error)}", "name another file") from error
 
 
+@contextmanager
+def rewritten(path: str) -> Iterator[BinaryIO]:
+    """Open what is to take the place of a file that we made: whoever looks sees the one or the other, whole.
+
+    Raises
+    ------
+    UnusableInput
+        If it cannot be written; then the former one stays.
+    """
+    with new_file(f"{path}.new") as (new, stream):
+        yield stream
+    try:
+        with open(new, "rb") as written:
+            os.fsync(written.fileno())
+        os.replace(new, path)
+    except OSError as error:
+        os.unlink(new)
+        raise UnusableInput(f"cannot write {visible(path)}: {reason_of(error)}", "make room or name another") from error
+
+
 def _opened(path: str) -> tuple[str, BinaryIO]:
     folder, name = os.path.split(os.fsencode(path))
     for number in count(1):

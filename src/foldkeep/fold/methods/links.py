@@ -6,7 +6,7 @@ import stat
 from dataclasses import replace
 
 from foldkeep.model import Method, RunFile, lies_below
-from foldkeep.storage.local import FILE, FOLDER, NotSafe, facts_of, open_path, opened, same_content, unlink_twin
+from foldkeep.storage.local import FILE, FOLDER, NotSafe, facts_of, link, open_path, opened, same_content, unlink_twin
 
 from ..bench import Bench, Ready, Spot
 from ..recovery.scene import Scene
@@ -23,7 +23,7 @@ class HardLink(StandIn):
 
     def try_out(self, files: int) -> None:
         probe, other = PROBES
-        os.link(probe, other, src_dir_fd=files, dst_dir_fd=files)
+        link(files, probe, files, other)
         if not os.path.samestat(*(os.stat(name, dir_fd=files, follow_symlinks=False) for name in PROBES)):
             raise OSError(errno.EOPNOTSUPP, "two names of one file look like two files there")
 
@@ -131,7 +131,7 @@ def _unlinked_second_name(file: RunFile, out: Spot) -> bool:
 
 def _link(path: bytes, target: int, name: bytes) -> None:
     with opened(os.path.dirname(path), FOLDER) as folder:
-        os.link(os.path.basename(path), name, src_dir_fd=folder, dst_dir_fd=target, follow_symlinks=False)
+        link(folder, os.path.basename(path), target, name)
 
 
 def _is_file_at(path: bytes, facts: os.stat_result) -> bool:

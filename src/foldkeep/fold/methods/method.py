@@ -4,14 +4,7 @@ import os
 from dataclasses import replace
 
 from foldkeep.model import Method, RunFile, RunFileState
-from foldkeep.storage.local import (
-    Identity,
-    NotSafe,
-    check_unchanged,
-    facts_of,
-    has_digest,
-    move,
-)
+from foldkeep.storage.local import Identity, NotSafe, check_unchanged, facts_of, has_digest, move, unlink
 
 from ..bench import Bench, Ready, Spot
 from ..recovery.scene import Scene
@@ -141,4 +134,4 @@ def unlink_if(spot: Spot, stands_for: os.stat_result | None) -> None:
     """Unlink a name that stands for a file we made, and only then."""
     facts = facts_of(*spot)
     if facts is not None and stands_for is not None and os.path.samestat(facts, stands_for):
-        os.unlink(spot[1], dir_fd=spot[0])
+        unlink(spot[1], spot[0])

@@ -17,6 +17,7 @@ from foldkeep.storage.local import (
     may_have_one,
     modified_ns,
     move,
+    unlink,
 )
 
 from ..bench import Bench, Ready, Spot, free_names
@@ -187,7 +188,7 @@ class Move(FoldMethod):
         originals = [spot for spot in (scene.slot(), scene.home(), scene.target()) if spot]
         # One at home was being made from what is at the target, or under our name beside that.
         if copy_home and scene.is_returning and (scene.slot() or copy or scene.target()):
-            os.unlink(copy_home[1], dir_fd=copy_home[0])
+            unlink(copy_home[1], copy_home[0])
         if not copy:
             return
         if any(scene.remove_twin(copy, original) for original in originals):
@@ -197,7 +198,7 @@ class Move(FoldMethod):
             scene.move_to_target(copy)
         elif scene.slot() or scene.is_home():
             # Only announced, so it is a copy that was begun and has never had another name.
-            os.unlink(copy[1], dir_fd=copy[0])
+            unlink(copy[1], copy[0])
         elif not scene.target():
             scene.move_to_target(copy)
 

@@ -5,7 +5,7 @@ from abc import ABC, abstractmethod
 from dataclasses import replace
 
 from foldkeep.model import RunFile
-from foldkeep.storage.local import NotSafe, facts_of, is_regular, move
+from foldkeep.storage.local import NotSafe, facts_of, is_regular, move, unlink
 
 from ..bench import Bench, Ready, Spot
 from ..recovery.scene import Scene
@@ -80,7 +80,7 @@ class StandIn(FoldMethod, ABC):
             return
         if not is_regular(facts):
             if self.is_ours(bench, file, out, original):
-                os.unlink(out[1], dir_fd=out[0])
+                unlink(out[1], out[0])
             else:
                 bench.give_back(file, out, bench.folders.of(file.path))
             return
@@ -99,7 +99,7 @@ class StandIn(FoldMethod, ABC):
             if slot and not home and scene.move_home(in_):
                 home = scene.home()
             elif self._is_our_own(scene, in_, slot or home):
-                os.unlink(in_[1], dir_fd=in_[0])
+                unlink(in_[1], in_[0])
             else:
                 scene.move_home(in_, anywhere=True)
         if out and not (slot and not home and scene.move_home(out)):
@@ -114,7 +114,7 @@ class StandIn(FoldMethod, ABC):
         if original is not None and self.is_ours(scene.bench, scene.file, out, original):
             facts = facts_of(*out)
             if facts is not None and not is_regular(facts):
-                os.unlink(out[1], dir_fd=out[0])
+                unlink(out[1], out[0])
                 return
             if scene.remove_twin(out, original) or self._is_second_name(scene, out):
                 return

@@ -22,6 +22,7 @@ from foldkeep.storage.local import (
     may_have_one,
     modified_ns,
     move,
+    unlink,
     unlink_twin,
 )
 
@@ -191,9 +192,9 @@ class Scene:
             is_ours = spot in ours
             # A file that was empty has a digest; a sidecar that is only to be has neither size nor digest.
             if rest and (is_ours or self.file.size or not self.file.digest):
-                os.unlink(spot[1], dir_fd=spot[0])
+                unlink(spot[1], spot[0])
             elif is_ours and not self.file.size and len(claims) > 1:
-                os.unlink(spot[1], dir_fd=spot[0])
+                unlink(spot[1], spot[0])
                 return
 
     def move_home(self, spot: Spot, *, anywhere: bool = False) -> bool:

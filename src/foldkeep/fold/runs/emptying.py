@@ -10,7 +10,16 @@ from collections.abc import Collection, Iterable
 from contextlib import suppress
 
 from foldkeep.model import beside, folders_above, reason_of
-from foldkeep.storage.local import MOST_NAMES, Folders, facts_of, is_empty_folder, move, move_to_free
+from foldkeep.storage.local import (
+    MOST_NAMES,
+    Folders,
+    facts_of,
+    is_empty_folder,
+    move,
+    move_onto_empty,
+    move_to_free,
+    remove_folder,
+)
 
 from ..journal import FolderEmptied, FolderReturned, FolderReturning, FolderTouched, Record
 from ..vault import Vault
@@ -167,9 +176,9 @@ def _bring_back(vault: Vault, folders: Folders, homes: Homes, each: FolderEmptie
         move(vault.folders(), slot, parent, name)
     elif each.slot in begun and not os.listdir(folders.of(os.path.join(homes.folder(each.path), b"x"))[0]):
         folders.close(homes.folder(each.path))
-        os.rename(slot, name, src_dir_fd=vault.folders(), dst_dir_fd=parent)  # only an empty folder gives way to it
+        move_onto_empty(vault.folders(), slot, parent, name)
     else:
-        os.rmdir(slot, dir_fd=vault.folders())
+        remove_folder(slot, vault.folders())
 
 
 def set_times_again(vault: Vault, folders: Folders, homes: Homes) -> None:

@@ -24,7 +24,7 @@ from foldkeep.model import (
     visible,
 )
 from foldkeep.stock import Stock
-from foldkeep.storage.local import Folders, FolderTimes, NotSafe, facts_at, facts_of
+from foldkeep.storage.local import Folders, FolderTimes, NotSafe, facts_at, facts_of, unlink
 
 from ..bench import Bench, Ready
 from ..journal import FolderLeft, FolderMade, Went
@@ -239,7 +239,7 @@ def _try_out_in(files: int, method: FoldMethod) -> None:
     finally:
         for name in PROBES:
             if facts_of(files, name) is not None:
-                os.unlink(name, dir_fd=files)
+                unlink(name, files)
 
 
 def _write_down(stock: Stock, plan: Plan, key: str) -> tuple[Run, dict[bytes, Work]]:

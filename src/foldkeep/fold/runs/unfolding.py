@@ -22,7 +22,7 @@ from foldkeep.model import (
     visible,
 )
 from foldkeep.stock import Stock
-from foldkeep.storage.local import Folders, FolderTimes, NotSafe, facts_at
+from foldkeep.storage.local import Folders, FolderTimes, NotSafe, facts_at, remove_folder
 
 from ..bench import Bench, may_have
 from ..journal import FolderLeft, FolderMade, Returned, Returning, folder_tales
@@ -340,7 +340,7 @@ def _take_away_made_folders(vault: Vault, targets: Folders) -> None:
         with suppress(OSError):
             folder, name = targets.of(path)
             targets.close(path)
-            os.rmdir(name, dir_fd=folder)
+            remove_folder(name, folder)
 
 
 def _named(path: PathBytes, number: int) -> PathBytes:

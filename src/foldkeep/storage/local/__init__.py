@@ -18,7 +18,20 @@ from .identity import (
 )
 from .limits import Limits, limits_of
 from .locks import LOCK_NAME, hold_places
-from .names import MOST_NAMES, facts_of, is_claim, is_empty_folder, makes_claims, move, move_to_free, unlink_twin
+from .names import (
+    MOST_NAMES,
+    facts_of,
+    is_claim,
+    is_empty_folder,
+    link,
+    makes_claims,
+    move,
+    move_onto_empty,
+    move_to_free,
+    remove_folder,
+    unlink,
+    unlink_twin,
+)
 from .opening import FILE, FOLDER, facts_at, forget_pages, open_below, open_path, opened
 from .ownership import (
     attributes_of,
@@ -55,7 +68,11 @@ __all__ = [
     "facts_of",
     "move",
     "move_to_free",
+    "move_onto_empty",
+    "link",
+    "unlink",
     "unlink_twin",
+    "remove_folder",
     "is_empty_folder",
     "is_claim",
     "makes_claims",

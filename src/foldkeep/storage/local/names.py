@@ -27,6 +27,8 @@ _LINKS_NOT_SHOWN: set[int] = set()
 """Devices on which two names of one file look like two files."""
 
 _CLAIM = os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
+PathBytes = bytes
+
 _SAME_FILE = "it is not the file that it was a moment ago"
 
 
@@ -81,6 +83,29 @@ def move_to_free(source: int, name: bytes, target: int, wanted: bytes) -> bytes:
             move(source, name, target, beside(wanted, number))
             return beside(wanted, number)
     raise FileExistsError(errno.EEXIST, "no name is free for it there")
+
+
+def move_onto_empty(source: int, name: bytes, target: int, new_name: bytes) -> None:
+    """Rename a folder into another open folder, onto an empty one there; OSError if that is not empty."""
+    os.rename(name, new_name, src_dir_fd=source, dst_dir_fd=target)
+
+
+def link(source: int, name: bytes, target: int, new_name: bytes) -> None:
+    """Give a file one more name, in another open folder of its volume; OSError if that is taken."""
+    os.link(name, new_name, src_dir_fd=source, dst_dir_fd=target, follow_symlinks=False)
+
+
+def unlink(name: PathBytes | str, folder: int | None = None) -> None:
+    """Take a name of a file away, in an open folder or by its path.
+
+    It looks at nothing: what goes here for good is what Fold Keep made itself, or what `fold.removing` has read.
+    """
+    os.unlink(name, dir_fd=folder)
+
+
+def remove_folder(name: PathBytes | str, folder: int | None = None) -> None:
+    """Remove an empty folder, in an open one or by its path; OSError if something is in it."""
+    os.rmdir(name, dir_fd=folder)
 
 
 def unlink_twin(spot: tuple[int, bytes], other: tuple[int, bytes]) -> None:
