@@ -13,7 +13,8 @@ from pathlib import Path
 import pytest
 
 from conftest import Desk, TrustingDesk, forget_drives, listing, mounted
-from foldkeep.storage.local import limits_of, makes_claims, names
+from foldkeep.model import Way
+from foldkeep.storage.local import capabilities_of, limits_of, names
 from points import Points, befores, every_content, kill_at
 from test_archive import everything
 
@@ -391,8 +392,6 @@ def test_what_each_drive_can_do_is_what_the_readme_says(drive: Drive, tmp_path: 
     numbers = [path.stat().st_ino for path in files]
     descriptor = os.open(folder, os.O_RDONLY)
     try:
-        (folder / "probe").touch()  # of one that was killed
-        by_claims = makes_claims(descriptor, (b"probe", b"probe-2"))
         try:
             names._rename_without_replacing(descriptor, b"5", descriptor, b"6")
             refuses, files[5] = True, folder / "6"
@@ -407,13 +406,19 @@ def test_what_each_drive_can_do_is_what_the_readme_says(drive: Drive, tmp_path: 
     # The other way round: what numbers files as it sees them would give each the same one again.
     lasting = numbers[::-1] == [path.stat().st_ino for path in files[::-1]]
     kept = files[0].stat().st_mtime_ns - 10**18
-    limits = limits_of(os.fsencode(drive.point))
+    (drive.point / ".foldkeep-probe").mkdir()  # of one that was killed
+    (drive.point / ".foldkeep-probe/probe").touch()
+    found = capabilities_of(os.fsencode(drive.point))
+    assert os.fsencode(".foldkeep-probe") not in os.listdir(os.fsencode(drive.point))
+    way = Way.RENAME if refuses else Way.LINK if links else Way.CLAIM
+    tick = {123_456_789: 1, 123_456_700: 100, 0: 1_000_000_000}[kept]
+    assert (found.way, found.links, found.clones, found.tick_ns) == (way, links, clones, tick)
+    assert found.keeps_inodes == lasting
+    plain = found.limits.has_plain_names and not found.limits.has_case
     row = [
-        request.node.callspec.params["drive"], "yes" if links else "no", "yes" if clones else "no",
-        "a rename that refuses" if refuses else "claims" if by_claims else "hard links",
-        {123_456_789: "1 ns", 123_456_700: "100 ns", 120_000_000: "10 ms", 0: "1 s"}[kept],
-        "yes" if lasting else "no",
-        'no `*:?"<>\\|`, one case' if limits.has_plain_names and not limits.has_case else "any",
+        request.node.callspec.params["drive"], "yes" if links else "no", "yes" if clones else "no", way,
+        {1: "1 ns", 100: "100 ns", 1_000_000_000: "1 s"}[tick], "yes" if lasting else "no",
+        'no `*:?"<>\\|`, one case' if plain else "any",
     ]  # fmt: skip
     assert f"| {' | '.join(row)} |" in (Path(__file__).parent.parent / "README.md").read_text(), row
 

@@ -6,7 +6,7 @@ from collections.abc import Container, Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field
 
-from foldkeep.model import Problem, RunFile, are_a_pair, belongs_to, beside, visible
+from foldkeep.model import Problem, RunFile, Way, are_a_pair, belongs_to, beside, visible
 from foldkeep.storage.local import (
     FILE,
     MOST_NAMES,
@@ -15,9 +15,10 @@ from foldkeep.storage.local import (
     Stamps,
     facts_at,
     facts_of,
-    makes_claims,
+    flush,
     move_to_free,
     volume_of,
+    way_of_moving,
 )
 
 from .journal import FolderTouched
@@ -126,7 +127,7 @@ class Bench:
     def makes_claims(self) -> bool:
         """Tell whether names change here by moving onto empty files; it is tried out once."""
         if self._makes_claims is None:
-            self._makes_claims = makes_claims(self.vault.files, PROBES)
+            self._makes_claims = way_of_moving(self.vault.files, PROBES) is Way.CLAIM
         return self._makes_claims
 
     def back_home(self, spot: Spot, folder: int, name: bytes) -> str:
@@ -167,7 +168,7 @@ class Bench:
         """Make what was done last through a power cut."""
         self.folders.flush()
         self.targets.flush()
-        os.fsync(self.vault.files)
+        flush(self.vault.files)
 
 
 def volume_key(path: PathBytes, device: int) -> str:

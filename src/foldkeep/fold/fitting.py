@@ -3,8 +3,7 @@
 import os
 
 from foldkeep.formats import bagit
-from foldkeep.model import beside
-from foldkeep.storage.local import Limits
+from foldkeep.model import Limits, beside
 
 from .packing import plain_for_all, short_enough
 

@@ -12,6 +12,7 @@ from blake3 import blake3
 
 from foldkeep.formats import UNFINISHED, BadPackage, Form, Listed, Names, Owner, Stream, open_package
 from foldkeep.model import (
+    Limits,
     Problem,
     Progress,
     Step,
@@ -26,10 +27,10 @@ from foldkeep.scan import looked_through
 from foldkeep.storage.local import (
     MOST_NAMES,
     Folders,
-    Limits,
     SparseWriter,
     digest_of,
     facts_of,
+    flush,
     flush_volume,
     give_attributes,
     give_owner,
@@ -446,7 +447,7 @@ def _place(
             report.put_back += put_back(os.path.join(site, _OUTSIDE), lies_at, each, report.problems, report.renamed)
         if outside > report.put_back:
             report.outside = os.path.join(target, move_to_free(here, _OUTSIDE, there, name + _OUTSIDE_WORDS))
-        os.fsync(there)
+        flush(there)
     finally:
         os.close(here)
         os.close(there)

@@ -14,7 +14,7 @@ from typing import Any
 from foldkeep.formats import UNFINISHED, BadPackage, bagit, open_package, walked
 from foldkeep.model import Progress, UnusableInput, beside, file_uri, format_moment, reason_of, visible
 from foldkeep.scan import check_package
-from foldkeep.storage.local import MOST_NAMES, move_to_free, remove_folder, take_away, unlink
+from foldkeep.storage.local import MOST_NAMES, flush, move_to_free, remove_folder, take_away, unlink
 
 from .packing import Packed, Packing, package_name
 from .writers import FORMATS
@@ -100,10 +100,10 @@ class Site:
         target = os.open(self.target, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
         site = os.open(self.path, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
         try:
-            os.fsync(site)
-            os.fsync(self.journal)  # by which the package is known again if nothing else comes to be
+            flush(site)
+            flush(self.journal)  # by which the package is known again if nothing else comes to be
             name = move_to_free(site, _inner(part), target, part.name)
-            os.fsync(target)
+            flush(target)
             return os.path.join(self.target, name)
         finally:
             os.close(site)
@@ -116,7 +116,7 @@ class Site:
             with suppress(OSError):
                 unlink(os.path.join(self.path, _JOURNAL))
                 remove_folder(os.path.basename(self.path), target)
-                os.fsync(target)
+                flush(target)
         finally:
             os.close(target)
 
@@ -234,7 +234,7 @@ def _begin(site: Site, head: Mapping[str, object]) -> None:
     keys = [part.key for part in site.parts]
     os.ftruncate(site.journal, 0)
     os.write(site.journal, json.dumps({**head, "key": keys[0], "keys": keys}).encode() + b"\n")
-    os.fsync(site.journal)
+    flush(site.journal)
 
 
 def _keys(line: bytes) -> list[str]:

@@ -19,7 +19,17 @@ from types import TracebackType
 from typing import Self
 
 from foldkeep.model import FOLD_NAME, Method, RunFile, suffix_of
-from foldkeep.storage.local import FILE, FOLDER, LOCK_NAME, facts_of, keeping_times, may_be_one, remove_folder, unlink
+from foldkeep.storage.local import (
+    FILE,
+    FOLDER,
+    LOCK_NAME,
+    facts_of,
+    flush,
+    keeping_times,
+    may_be_one,
+    remove_folder,
+    unlink,
+)
 
 from .journal import NAMES, VERSION, Begun, Journal, Record, UnknownJournal, journal_in
 
@@ -111,7 +121,7 @@ class Vault:
             elif self.journal.is_empty():
                 self.journal.write([Begun(key, method)])
                 for folder in (run, fold, top):
-                    os.fsync(folder)
+                    flush(folder)
             self._opened = opened.pop_all()
             self._folders: int | None = None
 
@@ -285,7 +295,7 @@ def _make_folder(above: int, name: bytes) -> None:
         os.mkdir(name, 0o700, dir_fd=above)
     except FileExistsError:
         return
-    os.fsync(above)
+    flush(above)
 
 
 def _write_readme(fold: int) -> None:

@@ -25,6 +25,7 @@ from foldkeep.storage.local import (
     Identity,
     NotSafe,
     SparseWriter,
+    flush,
     flush_volume,
     is_special,
     open_path,
@@ -266,7 +267,7 @@ class TarWriter(Writer):
         if self.squeezed:
             self._stream.close()
         self._file.flush()
-        os.fsync(self._file.fileno())
+        flush(self._file.fileno())
 
     def stop(self) -> None:
         super().stop()
@@ -316,7 +317,7 @@ class ZipWriter(Writer):
     def close(self) -> None:
         self._zip.close()
         self._file.flush()
-        os.fsync(self._file.fileno())
+        flush(self._file.fileno())
 
     def stop(self) -> None:
         super().stop()
@@ -376,7 +377,7 @@ class DiscWriter(Writer):
         with _disc_errors(), os.fdopen(os.open(self.path, _NEW, 0o644), "wb", buffering=_CHUNK) as file:
             self._image.write_fp(file, blocksize=_CHUNK)
             file.flush()
-            os.fsync(file.fileno())
+            flush(file.fileno())
 
     def stop(self) -> None:
         super().stop()

@@ -5,7 +5,7 @@ from .companions import are_a_pair, belongs_to, counterpart, is_sidecar, owner_n
 from .copies import copy_marks, looks_like_a_copy, plain_stem
 from .dockets import Action, DocketRow
 from .errors import FoldKeepError, PlaceBusy, StockBusy, StoppedMidway, UnusableInput
-from .files import CopySet, Place, Role, StockFile, Volume, format_digest, freed_files, parse_digest
+from .files import CopySet, Place, Role, StockFile, format_digest, freed_files, parse_digest
 from .filters import Filter
 from .grades import Grade
 from .kinds import KINDS, OTHER, kind_of, suffix_of
@@ -28,6 +28,7 @@ from .runs import Method, Run, RunFile, RunFileState, RunSummary, SourceFacts
 from .settings import ASKABLE, BUNDLE_SUFFIXES, Settings
 from .signatures import contradiction, format_of
 from .units import format_moment, format_size, format_span, parse_age, parse_moment, parse_size
+from .volumes import SPECIAL, Capabilities, Limits, Volume, VolumeFacts, Way
 from .work import Problem, Progress, Step, no_progress, reason_of
 
 __all__ = [
@@ -35,6 +36,11 @@ __all__ = [
     "Role",
     "Place",
     "Volume",
+    "VolumeFacts",
+    "Capabilities",
+    "Limits",
+    "Way",
+    "SPECIAL",
     "StockFile",
     "CopySet",
     "freed_files",

@@ -36,6 +36,8 @@ class Place:
         When its last scan began, nanoseconds since the epoch; None before the first.
     below
         Its path below where its volume is mounted; empty at its top, None before that was looked at.
+    mark
+        What a file in its fold says it is, wherever it lies; empty if it never had one.
     """
 
     id: int
@@ -47,23 +49,7 @@ class Place:
     asked: frozenset[str] = frozenset()
     scanned_ns: int | None = None
     below: bytes | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class Volume:
-    """A file system that places lie on.
-
-    Attributes
-    ----------
-    key
-        What tells it from others: its UUID where the system gives one.
-    name
-        What a person knows it by: the device or share, and where it was mounted.
-    """
-
-    id: int
-    key: str
-    name: str
+    mark: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,10 +9,17 @@ from foldkeep.model import FOLD_NAME, Settings
 _FOLD_NAME = FOLD_NAME.decode()
 # Folders and files that systems make for themselves on every drive.
 _SYSTEM_FOLDERS = frozenset(
-    {"lost+found", "$recycle.bin", "recycler", "system volume information", "#recycle", "network trash folder"}
+    {"lost+found", "found.000", "$recycle.bin", "recycler", "recycled", "$extend", "system volume information",
+     "wpsystem", "#recycle", "network trash folder", ".temporaryitems", ".trash", ".trashes",
+     ".spotlight-v100", ".fseventsd", ".documentrevisions-v100", ".mobilebackups"}
+)  # fmt: skip
+_SYSTEM_FILES = frozenset(
+    {"thumbs.db", "ehthumbs.db", "desktop.ini", "pagefile.sys", "hiberfil.sys", "swapfile.sys", ".ds_store",
+     ".volumeicon.icns", ".com.apple.timemachine.donotpresent", ".apdisk"}
+)  # fmt: skip
+_LAST_OF_SYSTEM_FILES = frozenset(
+    char for name in _SYSTEM_FILES if name[0] != "." for char in (name[-1], name[-1].upper())
 )
-_SYSTEM_FILES = frozenset({"thumbs.db", "ehthumbs.db", "desktop.ini", "pagefile.sys", "hiberfil.sys", "swapfile.sys"})
-_LAST_OF_SYSTEM_FILES = frozenset(char for name in _SYSTEM_FILES for char in (name[-1], name[-1].upper()))
 
 
 class Looking:
@@ -59,10 +66,10 @@ class Looking:
         """Return why a file of this name is left out, or None."""
         if name[0] != "." and name[-1] not in _LAST_OF_SYSTEM_FILES and self._ignored_files is None:
             return None  # nearly every name; this is asked once for every file there is
-        if name[0] == "." and not self._hidden:
-            return "hidden"
         if not self._system and name.lower() in _SYSTEM_FILES:
             return "system"
+        if name[0] == "." and not self._hidden:
+            return "hidden"
         if self._ignored_files is not None and self._ignored_files(name):
             return "ignored"
         return None

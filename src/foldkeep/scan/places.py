@@ -6,9 +6,19 @@ from contextlib import suppress
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from foldkeep.model import ASKABLE, Place, Role, UnusableInput, lies_below, lies_in_a_fold, reason_of, visible
+from foldkeep.model import (
+    ASKABLE,
+    Place,
+    Role,
+    UnusableInput,
+    VolumeFacts,
+    lies_below,
+    lies_in_a_fold,
+    reason_of,
+    visible,
+)
 from foldkeep.stock import Stock
-from foldkeep.storage.local import VolumeFacts, facts_at, mounted_volumes, volume_of
+from foldkeep.storage.local import facts_at, mounted_volumes, volume_of
 
 
 class Presence(StrEnum):

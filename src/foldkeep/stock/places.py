@@ -1,10 +1,11 @@
 """The places of a stock and the volumes that they lie on."""
 
+import json
 import sqlite3
 
-from foldkeep.model import Place, Role, Volume, innermost
+from foldkeep.model import Capabilities, Place, Role, Volume, innermost
 
-_COLUMNS = "id, path, role, label, volume, inode, asked, scanned_ns, below"
+_COLUMNS = "id, path, role, label, volume, inode, asked, scanned_ns, below, mark"
 
 _WITH_PATHS = {
     "places": ("path",), "folders": ("path",), "gone": ("path",), "archives": ("package", "made_at", "project"),
@@ -23,10 +24,8 @@ class Places:
         """Return every place in order of path."""
         rows = self._db.execute(f"SELECT {_COLUMNS} FROM places ORDER BY path")
         return [
-            Place(
-                id_, path, Role(role), label, volume, inode, frozenset(filter(None, asked.split(","))), scanned, below
-            )
-            for id_, path, role, label, volume, inode, asked, scanned, below in rows
+            Place(id_, path, Role(role), label, volume, inode, frozenset(filter(None, asked.split(","))), *rest)
+            for id_, path, role, label, volume, inode, asked, *rest in rows
         ]
 
     def by_id(self) -> dict[int, Place]:
@@ -52,9 +51,9 @@ class Places:
         """Write a place as it is given over what the stock has under its number."""
         self._db.execute(
             "UPDATE places SET role = ?, label = ?, volume = ?, inode = ?, asked = ?, scanned_ns = ?,"
-            " below = ? WHERE id = ?",
+            " below = ?, mark = ? WHERE id = ?",
             (place.role, place.label, place.volume, place.inode, ",".join(sorted(place.asked)), place.scanned_ns,
-             place.below, place.id),
+             place.below, place.mark, place.id),
         )  # fmt: skip
 
     def relocate(self, place: Place, path: bytes) -> None:
@@ -99,7 +98,14 @@ class Places:
 
     def volumes(self) -> dict[int, Volume]:
         """Return every volume under its number."""
-        return {row[0]: Volume(*row) for row in self._db.execute("SELECT id, key, name FROM volumes")}
+        return {
+            id_: Volume(id_, key, name, Capabilities.from_known(json.loads(known)) if known else None)
+            for id_, key, name, known in self._db.execute("SELECT id, key, name, capabilities FROM volumes")
+        }
+
+    def set_capabilities(self, volume: int, capabilities: Capabilities) -> None:
+        """Write down what a volume can do, as it was tried out."""
+        self._db.execute("UPDATE volumes SET capabilities = ? WHERE id = ?", (json.dumps(capabilities.known()), volume))
 
     def sizes(self) -> dict[int, tuple[int, int]]:
         """Return, for each place with files, how many names the stock knows there and their bytes."""

@@ -170,6 +170,10 @@ _MIGRATIONS = (
         place INTEGER NOT NULL
     ) STRICT, WITHOUT ROWID;
     """,
+    """
+    ALTER TABLE places ADD COLUMN mark TEXT NOT NULL DEFAULT '';  -- what its fold says it is, wherever it lies
+    ALTER TABLE volumes ADD COLUMN capabilities TEXT NOT NULL DEFAULT '';  -- a JSON object; empty if not tried out
+    """,
 )
 VERSION = len(_MIGRATIONS)
 

@@ -64,6 +64,7 @@ class Stock:
             try:
                 migrate(connection)
                 connection.execute("PRAGMA journal_mode = WAL")
+                connection.execute("PRAGMA fullfsync = ON")  # macOS: through the drive's own cache
                 connection.execute("PRAGMA foreign_keys = ON")
                 connection.execute(f"PRAGMA cache_size = -{_CACHE_KIB}")
                 connection.execute(f"PRAGMA temp.cache_size = -{_CACHE_KIB // 4}")

@@ -11,6 +11,8 @@ import os
 import re
 from collections.abc import Callable, Iterable, Iterator
 
+from foldkeep.storage.local import flush
+
 from .records import KNOWN_STEPS, VERSION, FolderTouched, Record, UnknownStep, decoded, encoded
 
 NAMES = {1: b"journal.jsonl", 2: b"journal-2.jsonl"}
@@ -79,7 +81,7 @@ class Journal:
         while rest:
             written = os.pwrite(self._descriptor, rest, at)
             rest, at = rest[written:], at + written
-        os.fsync(self._descriptor)
+        flush(self._descriptor)
         self._at += len(text)
         if self._known is not None:
             self._known += [record for record, line in added if line is not None]

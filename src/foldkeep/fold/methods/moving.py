@@ -14,6 +14,7 @@ from foldkeep.storage.local import (
     copy_file,
     digest_in,
     facts_of,
+    flush,
     may_have_one,
     modified_ns,
     move,
@@ -87,7 +88,7 @@ class Move(FoldMethod):
 
     def _act_across(self, bench: Bench, ready: Ready, target: Spot) -> RunFile:
         """Take the original away once its copy stands; whatever fails, one of the two stays whole."""
-        os.fsync(target[0])
+        flush(target[0])
         copy = facts_of(*target)
         if copy is None or ready.copy is None or Identity.of(copy) != Identity.of(ready.copy):
             raise NotSafe(_TARGET_CHANGED)
@@ -154,7 +155,7 @@ class Move(FoldMethod):
         except (NotSafe, OSError):
             unlink_if(copy, copied.facts)
             raise
-        os.fsync(home[0])
+        flush(home[0])
         stays = seen_now(*home)
         aside: Spot = (target[0], copy_name(bench.key, file))
         check_unchanged(*target, seen, bench.stamps)

@@ -16,6 +16,7 @@ from foldkeep.model import (
     OTHER,
     Action,
     DocketRow,
+    Limits,
     Method,
     UnusableInput,
     are_a_pair,
@@ -32,7 +33,7 @@ from foldkeep.model import (
 )
 from foldkeep.scan import MediaReader, Medium, Presence, presences
 from foldkeep.stock import Stock
-from foldkeep.storage.local import Folders, Limits, is_read_only, limits_of, modified_ns
+from foldkeep.storage.local import Folders, is_read_only, limits_of, modified_ns
 
 from ..look import Look
 from ..sidecars.merging import LARGEST_SIDECAR, Merger

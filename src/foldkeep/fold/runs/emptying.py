@@ -14,6 +14,7 @@ from foldkeep.storage.local import (
     MOST_NAMES,
     Folders,
     facts_of,
+    flush,
     is_empty_folder,
     move,
     move_onto_empty,
@@ -65,7 +66,7 @@ def put_away(
                 levels[above.count(b"/")].add(above)
         if empty:
             folders.flush()
-            os.fsync(vault.folders())
+            flush(vault.folders())
     return done
 
 
@@ -165,7 +166,7 @@ def bring_back(vault: Vault, folders: Folders, homes: Homes, paths: Iterable[Pat
                 homes.wait(each.path, reason_of(error))
     if present:
         folders.flush()
-        os.fsync(vault.folders())
+        flush(vault.folders())
 
 
 def _bring_back(vault: Vault, folders: Folders, homes: Homes, each: FolderEmptied, begun: Collection[str]) -> None:

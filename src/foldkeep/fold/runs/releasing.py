@@ -18,7 +18,7 @@ from foldkeep.model import (
     visible,
 )
 from foldkeep.stock import Stock
-from foldkeep.storage.local import FILE, NotSafe, Stamp, facts_of, modified_ns
+from foldkeep.storage.local import FILE, NotSafe, Stamp, facts_of, flush, modified_ns
 
 from ..journal import Released, Releasing
 from ..methods import GONE_FROM_FOLD, is_our_link
@@ -197,7 +197,7 @@ def release_batch(
                 report.left.append(Problem(each.file.path, why))
             except OSError as error:
                 report.left.append(Problem(each.file.path, reason_of(error)))
-        os.fsync(vault.files)
+        flush(vault.files)
         vault.journal.write(Released(each.file.number) for each in gone)
     finally:
         report.released += len(gone)

@@ -1,7 +1,8 @@
 """The computer's own file systems: opening, reading and copying without following links; names, locks, volumes."""
 
+from .capabilities import capabilities_of, limits_of
 from .copying import Copied, clone_file, copy_file, copy_open_file, has_digest, same_content, write_like
-from .flushing import flush_volume
+from .flushing import flush, flush_volume
 from .folders import Folders, FolderTimes, keeping_times, take_away
 from .holes import Ranges, SparseWriter, data_ranges, has_holes
 from .identity import (
@@ -16,7 +17,6 @@ from .identity import (
     may_have_one,
     modified_ns,
 )
-from .limits import Limits, limits_of
 from .locks import LOCK_NAME, hold_places
 from .names import (
     MOST_NAMES,
@@ -24,13 +24,13 @@ from .names import (
     is_claim,
     is_empty_folder,
     link,
-    makes_claims,
     move,
     move_onto_empty,
     move_to_free,
     remove_folder,
     unlink,
     unlink_twin,
+    way_of_moving,
 )
 from .opening import FILE, FOLDER, facts_at, forget_pages, open_below, open_path, opened
 from .ownership import (
@@ -42,7 +42,7 @@ from .ownership import (
     owner_names,
 )
 from .reading import READ_BUFFER, digest_in, digest_of
-from .volumes import VolumeFacts, has_one_device, is_local, is_read_only, keeps_inodes, mounted_volumes, volume_of
+from .volumes import has_one_device, is_local, is_read_only, keeps_inodes, mounted_volumes, volume_of
 
 __all__ = [
     "FILE",
@@ -75,12 +75,13 @@ __all__ = [
     "remove_folder",
     "is_empty_folder",
     "is_claim",
-    "makes_claims",
+    "way_of_moving",
     "MOST_NAMES",
     "Folders",
     "FolderTimes",
     "take_away",
     "keeping_times",
+    "flush",
     "flush_volume",
     "has_holes",
     "data_ranges",
@@ -99,13 +100,12 @@ __all__ = [
     "write_like",
     "same_content",
     "has_digest",
-    "VolumeFacts",
     "volume_of",
     "is_local",
     "has_one_device",
     "keeps_inodes",
     "is_read_only",
-    "Limits",
+    "capabilities_of",
     "limits_of",
     "mounted_volumes",
     "LOCK_NAME",

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from blake3 import blake3
 
+from .flushing import flush
 from .holes import SparseWriter, data_ranges, has_holes
 from .identity import Identity, Stamp
 from .names import facts_of
@@ -16,7 +17,7 @@ from .opening import FILE, forget_pages
 from .reading import digest_in, digest_of
 
 _BUFFER = 1024 * 1024
-_FICLONE = 0x40049409  # linux/fs.h
+FICLONE = 0x40049409  # linux/fs.h
 _NEW_FILE = os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
 
 
@@ -61,7 +62,7 @@ def copy_open_file(original: int, target: int, new_name: bytes) -> Copied:
     with _new_file(target, new_name) as copy:
         digest = _copy_bytes(original, copy, facts)
         lost = like(facts, original, copy)
-        os.fsync(copy)
+        flush(copy)
         forget_pages(copy)
         os.lseek(copy, 0, os.SEEK_SET)
         if digest_of(copy, facts.st_size) != (digest, facts.st_size):
@@ -87,7 +88,7 @@ def write_like(folder: int, name: bytes, target: int, new_name: bytes, content: 
         with suppress(OSError):
             os.fchown(copy, facts.st_uid, facts.st_gid)
         os.fchmod(copy, facts.st_mode & 0o666)
-        os.fsync(copy)
+        flush(copy)
 
 
 def clone_file(original: int, like_this: int, target: int, new_name: bytes) -> None:
@@ -100,9 +101,9 @@ def clone_file(original: int, like_this: int, target: int, new_name: bytes) -> N
     import fcntl
 
     with _new_file(target, new_name) as copy:
-        fcntl.ioctl(copy, _FICLONE, original)
+        fcntl.ioctl(copy, FICLONE, original)
         like(os.fstat(like_this), like_this, copy)
-        os.fsync(copy)
+        flush(copy)
 
 
 @contextmanager

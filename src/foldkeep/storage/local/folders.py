@@ -8,6 +8,7 @@ from contextlib import contextmanager, suppress
 from types import TracebackType
 from typing import NamedTuple, Self
 
+from .flushing import flush
 from .names import facts_of
 from .opening import FOLDER, open_below
 
@@ -91,7 +92,7 @@ class Folders:
                         if self._on_make:
                             self._on_make(os.path.join(self.top, *steps[:depth]))
                         os.mkdir(step, dir_fd=above)
-                        os.fsync(above)
+                        flush(above)
                 below = os.open(step, FOLDER, dir_fd=above)
                 os.close(above)
                 above = below
@@ -106,7 +107,7 @@ class Folders:
     def flush(self) -> None:
         """Make the names in all folders that are open last through a power cut."""
         for descriptor in self._open.values():
-            os.fsync(descriptor)
+            flush(descriptor)
 
     def __enter__(self) -> Self:
         return self

@@ -14,8 +14,9 @@ from contextlib import suppress
 from functools import cache
 from typing import cast
 
-from foldkeep.model import beside
+from foldkeep.model import Way, beside
 
+from .flushing import flush
 from .opening import FOLDER
 
 MOST_NAMES = 10_000
@@ -211,14 +212,14 @@ def _rescue(claim: int, target: int, new_name: bytes) -> None:
                 at = 0
                 while data := os.pread(claim, 1024 * 1024, at):
                     at += os.write(saved, data)
-                os.fsync(saved)
+                flush(saved)
             finally:
                 os.close(saved)
             return
 
 
-def makes_claims(folder: int, probes: tuple[bytes, bytes]) -> bool:
-    """Try out in an open folder of our own whether names change there by claims; `probes` are names of ours there."""
+def way_of_moving(folder: int, probes: tuple[bytes, bytes]) -> Way:
+    """Try out in an open folder of our own how names change there; `probes` are names of ours in it."""
     probe, other = probes
     for name in probes:  # of one that was killed
         with suppress(FileNotFoundError):
@@ -227,16 +228,17 @@ def makes_claims(folder: int, probes: tuple[bytes, bytes]) -> bool:
     try:
         try:
             _rename_without_replacing(folder, probe, folder, other)
-            return False
+            return Way.RENAME
         except OSError as error:
             if error.errno not in _NOT_SUPPORTED:
                 raise
         try:
             os.link(probe, other, src_dir_fd=folder, dst_dir_fd=folder)
         except OSError as error:
-            return error.errno in _NO_LINKS
+            return Way.CLAIM if error.errno in _NO_LINKS else Way.LINK
         facts, other_facts = facts_of(folder, probe), facts_of(folder, other)
-        return not (facts and other_facts and os.path.samestat(facts, other_facts))
+        is_shown = facts and other_facts and os.path.samestat(facts, other_facts)
+        return Way.LINK if is_shown else Way.CLAIM
     finally:
         for name in probes:
             with suppress(FileNotFoundError):

@@ -1,48 +1,25 @@
 """Volumes: which file system a folder lies on, and what tells it from others when it comes back."""
 
 import os
-import shutil
+import plistlib
 import subprocess
+import sys
 from contextlib import suppress
-from dataclasses import dataclass
 from functools import cache
 
-from foldkeep.model import visible
+from foldkeep.model import VolumeFacts, visible
 
 _UUIDS = "/dev/disk/by-uuid"
 # File systems that are reached through a name that stays: a server's share, a folder of the host.
 _NAMED = frozenset({"nfs", "nfs4", "cifs", "smb3", "smbfs", "afpfs", "9p", "virtiofs", "fuse.sshfs"})
 # They number files anew whenever they are mounted, since nothing on the disk has a number.
-_WITHOUT_INODES = frozenset({"vfat", "msdos", "exfat", "fat", "msdosfs", "fuse.fusefat"})
+_WITHOUT_INODES = frozenset(
+    {"vfat", "msdos", "exfat", "fat", "msdosfs", "fuse.vfat", "fuse.exfat", "fuse.fusefat", "fuse.sshfs"}
+)
 
 _OF_ALL_NAMES = frozenset({"ext2", "ext3", "ext4", "xfs", "btrfs", "f2fs", "tmpfs", "overlay"})
 _WRITTEN_ONCE = frozenset({"iso9660", "udf", "squashfs", "erofs", "cramfs", "fuse.fuseiso", "fuse.squashfuse"})
-_OF_32_BITS = frozenset({"vfat", "msdos", "fat", "msdosfs", "fuse.fusefat"})
-
-
-@dataclass(frozen=True, slots=True)
-class VolumeFacts:
-    """What is known of the volume that a folder lies on.
-
-    Attributes
-    ----------
-    key
-        ``uuid:…`` where the system gives one; ``share:…`` for a server's share; else ``device:…``, which
-        need not be the same after the machine has started anew.
-    name
-        What a person knows it by: the device or share, and where it is mounted.
-    mount
-        Where it is mounted.
-    """
-
-    key: str
-    name: str
-    mount: bytes = b"/"
-
-    @property
-    def is_lasting(self) -> bool:
-        """Whether the key is the same when the volume comes back, wherever that is."""
-        return self.key.startswith(("uuid:", "share:"))
+_OF_32_BITS = frozenset({"vfat", "msdos", "fat", "msdosfs", "fuse.vfat", "fuse.fusefat"})
 
 
 def volume_of(folder: bytes, device: int) -> VolumeFacts:
@@ -67,12 +44,17 @@ def mounted_volumes() -> list[tuple[int, VolumeFacts]]:
 def _facts(mount: str, source: str, kind: str, device: int) -> VolumeFacts:
     at = os.fsencode(mount)
     name = f"{visible(source)} at {visible(mount)}" if source else visible(mount)
-    uuid = _uuids().get(os.path.realpath(source)) or _asked_uuid(source) if source.startswith("/dev/") else None
+    uuid = _uuid_of(source) if source.startswith("/dev/") else None
     if uuid:
         return VolumeFacts(f"uuid:{uuid}", name, at)
     if kind in _NAMED:
         return VolumeFacts(f"share:{kind}:{source}", name, at)
     return VolumeFacts(f"device:{device}", name, at)
+
+
+def _uuid_of(source: str) -> str | None:
+    listed = _uuids().get(os.path.realpath(source))
+    return listed if listed or os.path.isdir(_UUIDS) else _asked(source)[0]
 
 
 def is_local(folder: bytes, device: int) -> bool:
@@ -103,7 +85,8 @@ def _mount_of(folder: bytes, device: int) -> tuple[str, str, str]:
                     best = (part.mountpoint, part.device, part.fstype)
             except OSError:
                 continue
-    return best
+    mount, source, kind = best
+    return mount, source, f"fuse.{_asked(source)[1]}" if kind == "fuseblk" else kind
 
 
 def keeps_inodes(folder: bytes, device: int) -> bool:
@@ -121,6 +104,11 @@ def takes_all_names(folder: bytes, device: int) -> bool:
     return _mount_of(folder, device)[2] in _OF_ALL_NAMES
 
 
+def keeps_local_time(folder: bytes, device: int) -> bool:
+    """Tell whether a file system is of a kind that keeps times as a clock on the wall shows them."""
+    return _mount_of(folder, device)[2] in _OF_32_BITS
+
+
 def is_read_only(folder: bytes) -> bool:
     """Tell whether nothing can be written on the volume of a folder, as it is mounted or ever; OSError if unknown."""
     if os.statvfs(folder).f_flag & os.ST_RDONLY:
@@ -129,14 +117,25 @@ def is_read_only(folder: bytes) -> bool:
 
 
 @cache
-def _asked_uuid(source: str) -> str | None:
-    """Return the UUID of a block device as `blkid` reads it, where the system keeps no list of them."""
-    if os.path.isdir(_UUIDS) or shutil.which("blkid") is None:
-        return None
+def _asked(source: str) -> tuple[str | None, str]:
+    """Return UUID and type of a block device as the system's own tools tell them, where no list of them is kept."""
+    if sys.platform == "darwin":
+        with suppress(ValueError):
+            told = plistlib.loads(_answer("diskutil", "info", "-plist", source))
+            return told.get("VolumeUUID"), told.get("FilesystemType", "")
+        return None, ""
+    probed = _answer("blkid", "-p", "-o", "export", source)  # which only root may do
+    known = probed or _answer("lsblk", "-n", "-d", "-P", "-o", "UUID,FSTYPE", source).replace(b" ", b"\n")
+    pairs = dict(line.partition("=")[::2] for line in known.decode(errors="replace").splitlines())
+    facts = {name: value.strip('"') for name, value in pairs.items()}
+    return facts.get("UUID") or None, facts.get("TYPE") or facts.get("FSTYPE") or ""
+
+
+def _answer(*line: str) -> bytes:
+    """Return what a tool of the system answers; nothing where it is not there or fails."""
     with suppress(OSError, subprocess.SubprocessError):
-        line = ["blkid", "-p", "-o", "value", "-s", "UUID", source]
-        return subprocess.run(line, capture_output=True, text=True, timeout=5, check=True).stdout.strip() or None
-    return None
+        return subprocess.run(line, capture_output=True, timeout=5, check=True).stdout
+    return b""
 
 
 @cache
