@@ -199,7 +199,7 @@ def every_content(*tops: Path, but_for: bytes = b"\0") -> set[str]:
         digest
         for top in tops
         for path, digest, _ in read_everything(os.fsencode(top))
-        if os.path.basename(path) not in (b"journal-2.jsonl", b"README.txt", b"lock")
+        if os.path.basename(path) not in (b"journal-2.jsonl", b"README.txt", b"lock", b"place")
         and not os.path.basename(path).startswith(but_for)
     }
 

@@ -97,13 +97,22 @@ class Environment:
 
         return ProgressLine(self.stderr, terminal=self.stderr.isatty(), silent=args.quiet)
 
-    def follow_drives(self, stock: "Stock") -> None:
-        """Have places follow drives that are mounted elsewhere than they were, and say so, a line each."""
-        from foldkeep.model import visible
-        from foldkeep.scan import follow_drives
+    def follow_drives(self, stock: "Stock", named: Iterable[str] = ()) -> None:
+        """Have places follow drives that are mounted elsewhere than they were, and say so, a line each.
 
-        for was, now in follow_drives(stock):
+        Of folders that are `named` is said elsewhere what they may be.
+        """
+        from foldkeep.model import visible
+        from foldkeep.scan import TwinPlace, follow_drives
+
+        followed = follow_drives(stock)
+        for was, now in followed.moved:
             self.stderr.write(f"The drive of {visible(was)} is at {visible(now)} now; all that is known of it holds.\n")
+        asked = {os.path.realpath(os.fsencode(each)) for each in named}
+        for place, path in followed.doubtful:
+            if path in asked:
+                continue
+            self.stderr.write(f"{TwinPlace(path, place)}\n")
 
     def confirm(self, args: "Namespace", question: str, draw: "Callable[[Page], None]") -> bool:
         """Show what is about to be done, ask whether to go ahead, and return the answer; true with ``--yes``.
@@ -132,6 +141,16 @@ class Environment:
             return True
         self.stderr.write("Nothing was changed.\n")
         return False
+
+    def choose(self, question: str, answers: Sequence[str]) -> str | None:
+        """Ask at a terminal for one of some words and return it; None if nobody is there, or it is none of them."""
+        if not self.stdin.isatty():
+            return None
+        self.stdout.flush()
+        self.stderr.write(f"{question} [{'/'.join(answers)}] ")
+        self.stderr.flush()
+        answer = self.stdin.readline().strip().lower()
+        return answer if answer in answers else None
 
     def top(self, args: "Namespace", on_terminal: int) -> int | None:
         """Return how many rows are to be listed, None for all: what ``--top`` says, else few on a terminal only."""

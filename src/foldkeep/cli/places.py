@@ -16,6 +16,8 @@ EXAMPLES = """\
 examples:
   foldkeep places
   foldkeep places shelf-drive --role archive --label cupboard
+  foldkeep places shelf-drive --at /media/new-drive
+  foldkeep places --mark /media/shelf-drive
   foldkeep places --forget ~/Pictures
 """
 
@@ -25,6 +27,12 @@ def arrange(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("place", nargs="?", metavar="PLACE", help="the label or path of the place to change")
     parser.add_argument("--role", choices=["working", "backup", "archive"], help="what it is for from now on")
     parser.add_argument("--label", help="its name from now on")
+    parser.add_argument("--at", metavar="DIR", help="the folder where it is now, if its drive was not found there")
+    parser.add_argument(
+        "--mark",
+        metavar="DIR",
+        help="write into a folder which place it is, to know its drive again; a copy becomes a place of its own",
+    )
     parser.add_argument(
         "--forget", metavar="PLACE", help="forget a place and what is known of its files; no file is touched"
     )
@@ -37,12 +45,12 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.show import place_document, show_places
     from foldkeep.stock import Stock
 
-    if (args.role or args.label) and not args.place:
+    if (args.role or args.label or args.at) and not args.place:
         raise UnusableInput("no place is named", "name one by its label or path: foldkeep places LABEL --role backup")
     with Stock.open(env.stock_path(args)) as stock:
-        if args.place or args.forget:
-            with stock.hold("places"), stock.transaction():
-                _change(stock, args)
+        if args.place or args.forget or args.mark:
+            with stock.hold("places"):
+                _change(stock, args, env)
         places = stock.places.all()
         sizes, volumes, here = stock.places.sizes(), stock.places.volumes(), presences(stock)
     document = {
@@ -56,17 +64,26 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     return ExitStatus.DONE
 
 
-def _change(stock: "Stock", args: argparse.Namespace) -> None:
+def _change(stock: "Stock", args: argparse.Namespace, env: Environment) -> None:
+    import os
     from dataclasses import replace
 
-    from foldkeep.model import Role, UnusableInput
-    from foldkeep.scan import find_place
+    from foldkeep.model import Role, UnusableInput, visible
+    from foldkeep.scan import find_place, mark_place, move_place
 
     if args.forget:
-        stock.places.forget(find_place(stock, args.forget))
+        with stock.transaction():
+            stock.places.forget(find_place(stock, args.forget))
+    if args.mark:
+        mark = mark_place(stock, os.fsencode(args.mark))
+        env.stderr.write(f"{visible(args.mark)} carries the mark {mark} in its .foldkeep folder.\n")
     if args.place:
-        place = find_place(stock, args.place)
+        number = find_place(stock, args.place).id
+        if args.at:
+            move_place(stock, stock.places.by_id()[number], os.fsencode(args.at))
+        place = stock.places.by_id()[number]
         if args.label and any(other.label == args.label and other.id != place.id for other in stock.places.all()):
             raise UnusableInput(f"another place has the label {args.label}", "choose another one")
         role = Role(args.role) if args.role else place.role
-        stock.places.change(replace(place, role=role, label=args.label or place.label))
+        with stock.transaction():
+            stock.places.change(replace(place, role=role, label=args.label or place.label))

@@ -7,8 +7,13 @@ whole only if those agree. What has not changed since is not read again.
 """
 
 import argparse
+from typing import TYPE_CHECKING
 
 from .environment import Environment, ExitStatus
+
+if TYPE_CHECKING:
+    from foldkeep.model import Place
+    from foldkeep.stock import Stock
 
 EXAMPLES = """\
 examples:
@@ -45,20 +50,18 @@ def arrange(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Scan and tell what was seen."""
-    import os
     from concurrent.futures import ThreadPoolExecutor
 
-    from foldkeep.model import Role, UnusableInput, visible
-    from foldkeep.scan import add_place, scan
+    from foldkeep.model import UnusableInput, visible
+    from foldkeep.scan import scan
     from foldkeep.show import problem_documents, show_scan
     from foldkeep.stock import Stock
 
     settings = env.settings(args).settings
     with Stock.open(env.stock_path(args), create=bool(args.place)) as stock, stock.hold("scan"):
-        env.follow_drives(stock)
+        env.follow_drives(stock, args.place)
         if args.place:
-            role = Role(args.role) if args.role else None
-            places = [add_place(stock, os.fsencode(path), role, _asked(args)) for path in args.place]
+            places = [_place(stock, path, args, env) for path in args.place]
             places = list({place.id: place for place in places}.values())
         else:
             places = stock.places.all()
@@ -84,6 +87,27 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     }
     env.answer(args, document, lambda page: show_scan(page, [visible(path) for path in report.places], report))
     return env.tell_problems(args, report.problems)
+
+
+def _place(stock: "Stock", path: str, args: argparse.Namespace, env: Environment) -> "Place":
+    """Return the place that a folder is; of one that says that it is another it is asked whether it is a copy."""
+    import os
+
+    from foldkeep.model import Role
+    from foldkeep.scan import TwinPlace, add_place, mark_place, move_place
+
+    role, folder = Role(args.role) if args.role else None, os.fsencode(path)
+    try:
+        return add_place(stock, folder, role, _asked(args))
+    except TwinPlace as twin:
+        answer = env.choose(f"{twin.what}. Is it that, at another path now, or a copy?", ("that", "copy"))
+        if answer is None:
+            raise
+        if answer == "that":
+            move_place(stock, twin.place, folder)
+        else:
+            mark_place(stock, folder)
+    return add_place(stock, folder, role, _asked(args))
 
 
 def _asked(args: argparse.Namespace) -> "dict[str, bool]":

@@ -2,11 +2,12 @@
 
 import os
 from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
+from dataclasses import replace
 
 from foldkeep.model import FOLD_NAME, folders_above, innermost, lies_below
 from foldkeep.stock import Stock
-from foldkeep.storage.local import hold_places
+from foldkeep.storage.local import capabilities_of, hold_places, mark_of, new_mark, write_mark
 
 PathBytes = bytes
 
@@ -43,3 +44,25 @@ def hold_around(
         wanted |= {above for above in folders_above(place) if os.path.isdir(os.path.join(above, FOLD_NAME))}
     with hold_places((place for place in wanted if os.path.isdir(place)), work, break_lock=break_lock):
         yield
+
+
+def mark_places(stock: Stock, paths: Iterable[PathBytes]) -> None:
+    """Write into the folds of places which place each is, and try out once what its volume can do.
+
+    Where that cannot be written nothing else can, which is said elsewhere.
+    """
+    wanted = set(paths)
+    volumes = stock.places.volumes()
+    for place in stock.places.all():
+        if place.path not in wanted:
+            continue
+        mark = place.mark or mark_of(place.path) or new_mark()
+        can = None
+        with suppress(OSError):
+            write_mark(place.path, mark, stays=False)
+            if volumes[place.volume].capabilities is None:
+                can = capabilities_of(os.path.join(place.path, FOLD_NAME))
+        with stock.transaction():
+            stock.places.change(replace(place, mark=mark))
+            if can:
+                stock.places.set_capabilities(place.volume, can)

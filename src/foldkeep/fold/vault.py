@@ -2,6 +2,7 @@
 
 <place>/.foldkeep/README.txt
 <place>/.foldkeep/lock                            who is at work here, see `hold_places`
+<place>/.foldkeep/place                           which place this is, see `write_mark`
 <place>/.foldkeep/<run key>/journal-2.jsonl       (journal.jsonl of an earlier Fold Keep)
 <place>/.foldkeep/<run key>/files/000001.jpg
 <place>/.foldkeep/<run key>/folders/000001        a folder that the run emptied
@@ -23,11 +24,16 @@ from foldkeep.storage.local import (
     FILE,
     FOLDER,
     LOCK_NAME,
+    MARK_NAME,
+    PROBE,
     facts_of,
     flush,
+    is_our_mark,
     keeping_times,
+    mark_stays,
     may_be_one,
     remove_folder,
+    take_away,
     unlink,
 )
 
@@ -197,9 +203,14 @@ def tidy(place: bytes, key: str, accounted: Container[int] = ()) -> None:
                         return
                     _take_away_run(run, enter, known)
                     remove_folder(os.fsencode(key), fold)
-            if set(os.listdir(fold)) <= {os.fsdecode(_README), os.fsdecode(LOCK_NAME)}:
+            if facts_of(fold, PROBE) is not None:  # of one that was killed
+                take_away(os.path.join(place, FOLD_NAME, PROBE))
+            ours = {os.fsdecode(name) for name in (_README, LOCK_NAME, MARK_NAME)}
+            if set(os.listdir(fold)) <= ours and not mark_stays(fold):
                 if _is_our_readme(fold):
                     unlink(_README, fold)
+                if is_our_mark(fold):
+                    unlink(MARK_NAME, fold)
                 if not os.listdir(fold):  # else whoever holds the lock takes both away
                     with keeping_times(top):
                         remove_folder(FOLD_NAME, top)

@@ -1,6 +1,7 @@
 """Scanning: walking places, reading what can have a copy, filling the stock."""
 
 from .apart import Apart
+from .drives import Followed, follow_drives, mark_place, move_place
 from .facts import MEDIA, MediaReader, Medium, capture_moment, read_sidecar, sidecars_of
 from .in_use import open_files, sign_of_work
 from .packages import (
@@ -13,7 +14,7 @@ from .packages import (
     read_manifests,
     remember_package,
 )
-from .places import Presence, add_place, find_place, follow_drives, named_folder, presence, presences
+from .places import Presence, TwinPlace, add_place, find_place, named_folder, presence, presences
 from .report import ScanReport
 from .scan import scan
 
@@ -22,7 +23,11 @@ __all__ = [
     "ScanReport",
     "add_place",
     "find_place",
+    "TwinPlace",
     "follow_drives",
+    "Followed",
+    "mark_place",
+    "move_place",
     "named_folder",
     "presence",
     "presences",

@@ -10,7 +10,7 @@ _FOLD_NAME = FOLD_NAME.decode()
 # Folders and files that systems make for themselves on every drive.
 _SYSTEM_FOLDERS = frozenset(
     {"lost+found", "found.000", "$recycle.bin", "recycler", "recycled", "$extend", "system volume information",
-     "wpsystem", "#recycle", "network trash folder", ".temporaryitems", ".trash", ".trashes",
+     "wpsystem", "#recycle", "network trash folder", ".temporaryitems", ".trashes",
      ".spotlight-v100", ".fseventsd", ".documentrevisions-v100", ".mobilebackups"}
 )  # fmt: skip
 _SYSTEM_FILES = frozenset(

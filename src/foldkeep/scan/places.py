@@ -18,7 +18,7 @@ from foldkeep.model import (
     visible,
 )
 from foldkeep.stock import Stock
-from foldkeep.storage.local import facts_at, mounted_volumes, volume_of
+from foldkeep.storage.local import mark_of, volume_of
 
 
 class Presence(StrEnum):
@@ -31,17 +31,29 @@ class Presence(StrEnum):
     """Something is there, but not the volume that the stock knows."""
 
 
-_HERE = Presence.HERE
-_SAMPLE = 50
+PathBytes = bytes
 
 
 @dataclass(frozen=True, slots=True)
 class Found:
-    """A folder as it is now: its device and inode numbers and the facts of its volume."""
+    """A folder as it is now: its device and inode numbers, the facts of its volume, and the mark in its fold."""
 
     device: int
     inode: int
     volume: VolumeFacts
+    mark: str = ""
+
+
+class TwinPlace(UnusableInput):
+    """A folder says that it is a known place, and it cannot be told whether it is that or a copy of it."""
+
+    def __init__(self, path: PathBytes, place: Place) -> None:
+        self.path, self.place = path, place
+        super().__init__(
+            f"{visible(path)} says that it is {visible(place.path)}",
+            f"if that is there now: foldkeep places {visible(place.label)} --at {visible(path)}; "
+            f"if it is a copy of it: foldkeep places --mark {visible(path)}",
+        )
 
 
 def find_folder(path: bytes) -> Found:
@@ -51,7 +63,7 @@ def find_folder(path: bytes) -> Found:
         facts = os.fstat(descriptor)
     finally:
         os.close(descriptor)
-    return Found(facts.st_dev, facts.st_ino, volume_of(path, facts.st_dev))
+    return Found(facts.st_dev, facts.st_ino, volume_of(path, facts.st_dev), mark_of(path))
 
 
 def presence(stock: Stock, place: Place) -> Presence:
@@ -95,8 +107,62 @@ def named_folder(stock: Stock, word: str) -> bytes:
 
 
 def same_volume(stock: Stock, place: Place, found: Found) -> bool:
-    """Tell whether what is found at a place is on the volume that the stock knows."""
-    return stock.places.volumes()[place.volume].key == found.volume.key
+    """Tell whether what is found at a place is on the volume that the stock knows.
+
+    Where both have a mark, that decides, but for volumes that are known to be others.
+    """
+    known = stock.places.volumes()[place.volume].key
+    if place.mark and found.mark and place.mark != found.mark:
+        return False
+    if known in (found.volume.key, key_of_copy(found)):
+        return True
+    lasts = VolumeFacts(known, "").is_lasting and found.volume.is_lasting
+    return bool(place.mark and found.mark) and not lasts
+
+
+def volume_key(stock: Stock, path: PathBytes, found: Found) -> str:
+    """Return what tells the volume of a folder from others: the mark as well where a copy of it is here too."""
+    known = stock.places.volumes()
+    for place in stock.places.all():
+        if place.path != path and known[place.volume].key == found.volume.key and found.volume.is_lasting:
+            with suppress(OSError):
+                other = find_folder(place.path)
+                if other.volume.key == found.volume.key and other.device != found.device:
+                    return key_of_copy(found)
+    return found.volume.key
+
+
+def key_of_copy(found: Found) -> str:
+    """Return what tells a volume from another that it is a copy of, as a whole."""
+    return f"{found.volume.key} {found.mark}"
+
+
+def renewed(stock: Stock, place: Place) -> Place:
+    """Return a place that is here on the volume that it lies on now, with its files; the key of some does not last."""
+    found = find_folder(place.path)
+    if stock.places.volumes()[place.volume].key in (found.volume.key, key_of_copy(found)):
+        return place
+    volume = stock.places.volume(volume_key(stock, place.path, found), found.volume.name)
+    stock.places.change_volume(place.volume, volume, place.path)
+    return replace(place, volume=volume)
+
+
+def twin_of(stock: Stock, path: PathBytes, found: Found) -> Place | None:
+    """Return the place, of another path, that a folder says it is: by its mark, or by a volume that is here twice."""
+    known = stock.places.volumes()
+    below = below_mount(path, found.volume)
+    for place in stock.places.all():
+        if place.path == path:
+            continue
+        if place.mark and found.mark:
+            if place.mark == found.mark:
+                return place
+        elif known[place.volume].key == found.volume.key and place.below == below and found.volume.is_lasting:
+            with suppress(OSError):
+                other = find_folder(place.path)
+                if other.device != found.device and other.mark == found.mark:
+                    return place
+    return None
 
 
 def add_place(stock: Stock, path: bytes, role: Role | None = None, asked: Mapping[str, bool] | None = None) -> Place:
@@ -116,7 +182,7 @@ def add_place(stock: Stock, path: bytes, role: Role | None = None, asked: Mappin
     ------
     UnusableInput
         If it is not a folder that can be listed, lies in a fold, or is the empty folder where the drive of a
-        known place goes.
+        known place goes; TwinPlace if it may be a copy of a place.
     """
     resolved = os.path.realpath(path)
     try:
@@ -127,14 +193,17 @@ def add_place(stock: Stock, path: bytes, role: Role | None = None, asked: Mappin
         ) from error
     if lies_in_a_fold(resolved):
         raise UnusableInput(f"cannot scan {visible(path)}: it lies in a fold", "name the place above it")
-    known = _known(stock, resolved, found)
+    known = known_place(stock, resolved, found)
     if known and presence(stock, known) is Presence.AWAY:
         raise UnusableInput(
             f"the drive of {visible(path)} is away: the folder is there, but empty and on another volume",
             "connect the drive; or forget the place with: foldkeep places --forget " + visible(path),
         )
+    is_new = known is None or not same_volume(stock, known, found)
+    if is_new and (twin := twin_of(stock, resolved, found)):
+        raise TwinPlace(path, twin)
     with stock.transaction():
-        volume = stock.places.volume(found.volume.key, found.volume.name)
+        volume = stock.places.volume(volume_key(stock, resolved, found), found.volume.name)
         if known is None:
             label = visible(os.path.basename(resolved)) or "/"
             known = stock.places.add(resolved, role or Role.WORKING, label, volume, found.inode)
@@ -144,6 +213,7 @@ def add_place(stock: Stock, path: bytes, role: Role | None = None, asked: Mappin
             volume=volume,
             inode=found.inode,
             below=below_mount(resolved, found.volume),
+            mark=found.mark or known.mark,
             asked=frozenset(word for word in ASKABLE if (asked or {}).get(word, word in known.asked)),
         )
         stock.places.change(place)
@@ -156,47 +226,8 @@ def below_mount(path: bytes, volume: VolumeFacts) -> bytes:
     return b"" if below == b"." else below
 
 
-def follow_drives(stock: Stock) -> list[tuple[bytes, bytes]]:
-    """Find places that are away and whose volume is mounted at another path, and have all that is known be true there.
-
-    Returns where each was and where it is now. Most of its files must be there. Where two volumes say that they are the
-    same, one of them is a copy of the other: neither is taken for the place.
-    """
-    known = stock.places.volumes()
-    away = [place for place in stock.places.all() if place.below is not None and presence(stock, place) is not _HERE]
-    mounts: dict[str, dict[int, list[bytes]]] = {}
-    for device, facts in mounted_volumes() if away else ():
-        mounts.setdefault(facts.key, {}).setdefault(device, []).append(facts.mount)
-    found: list[tuple[bytes, bytes]] = []
-    for place in sorted(away, key=lambda place: len(place.path)):
-        place = stock.places.by_id()[place.id]  # one around it may have been followed already
-        if presence(stock, place) is _HERE:
-            continue
-        devices = mounts.get(known[place.volume].key, {})
-        paths = {
-            os.path.normpath(os.path.join(mount, place.below or b"")) for each in devices.values() for mount in each
-        }
-        there = sorted((path for path in paths if os.path.isdir(path)), key=len)
-        taken = {other.path for other in stock.places.all()}
-        if len(devices) == 1 and there and there[0] not in taken and _looks_like(stock, place, there[0]):
-            with stock.transaction():
-                stock.places.relocate(place, there[0])
-            found.append((place.path, there[0]))
-    return found
-
-
-def _looks_like(stock: Stock, place: Place, path: bytes) -> bool:
-    """Tell whether most of what is known of a place is in another folder, by name and size."""
-    sample = stock.files.sample(place.id, _SAMPLE)
-    there = 0
-    for known, size, *_ in sample:
-        with suppress(OSError):
-            there += facts_at(path + known[len(place.path) :]).st_size == size
-    return 2 * there > len(sample)
-
-
-def _known(stock: Stock, path: bytes, found: Found) -> Place | None:
-    """Return the place that a folder is, by its path or else by the folder itself."""
+def known_place(stock: Stock, path: bytes, found: Found) -> Place | None:
+    """Return the place that a folder is, by its path or else by the folder itself; None if it is none."""
     places = stock.places.all()
     for place in places:
         if place.path == path:

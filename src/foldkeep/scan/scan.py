@@ -13,7 +13,7 @@ from foldkeep.storage.local import facts_at, keeps_inodes, may_be_one, modified_
 
 from .clones import extent_of
 from .looking import Looking
-from .places import Presence, presence, presences
+from .places import Presence, presence, presences, renewed
 from .pool import Pool
 from .reading import read_ends, read_whole
 from .report import ScanReport
@@ -142,12 +142,13 @@ def _look(
     if there is not Presence.HERE:
         report.problems.append(Problem(top.path, _AWAY[there]))
         return False
+    top = renewed(stock, top)
     by_inode = not _numbered_anew(stock, top)
     looking = Looking(settings, top.asked)
     salt = repr(sorted(settings.kinds.items())).encode()
     inner = {place.path: place for place in stock.places.all() if place.path != top.path}
     owners: dict[bytes, Place] = {}
-    volumes: dict[int, int] = {}
+    volumes = {os.stat(top.path).st_dev: top.volume}
     incomplete: list[bytes] = []
     early = _EarlyReading(pool)
     for listing in walk(top.path, looking):

@@ -100,7 +100,12 @@ def place_document(place: Place, size: tuple[int, int], volume: Volume, presence
         "bytes": size[1],
         "scanned": format_moment(place.scanned_ns) if place.scanned_ns else None,
         "also": sorted(place.asked),
-        "volume": {"key": volume.key, "name": volume.name},
+        "mark": place.mark or None,
+        "volume": {
+            "key": volume.key,
+            "name": volume.name,
+            "capabilities": volume.capabilities.known() if volume.capabilities else None,
+        },
     }
 
 

@@ -71,6 +71,21 @@ class Places:
         self._db.execute("DELETE FROM former_paths WHERE path = ?", (path,))
         self._db.execute("INSERT OR REPLACE INTO former_paths VALUES (?, ?)", (place.path, place.id))
 
+    def change_volume(self, former: int, volume: int, path: bytes) -> None:
+        """Have the place at a path, those within it and their files lie on another volume than a former one."""
+        if former == volume:
+            return
+        for table in ("places", "folders", "gone"):
+            self._db.execute(
+                f"UPDATE {table} SET volume = ? WHERE volume = ? AND (path = ? OR (path > ? AND path < ?))",
+                (volume, former, path, path + b"/", path + b"0"),
+            )
+        self._db.execute(
+            "UPDATE files SET volume = d.volume FROM folders d WHERE d.id = files.folder AND files.volume = ?"
+            " AND d.volume = ?",
+            (former, volume),
+        )
+
     def path_now(self, path: bytes) -> bytes:
         """Return where a file is now of which a path is known from before its drive was mounted elsewhere."""
         places = self.by_id()

@@ -29,7 +29,7 @@ from foldkeep.storage.local import Folders, FolderTimes, NotSafe, facts_at, fact
 from ..bench import Bench, Ready
 from ..journal import FolderLeft, FolderMade, Went
 from ..methods import METHODS, NOTHING_NEW, FoldMethod
-from ..places import hold_around
+from ..places import hold_around, mark_places
 from ..recovery.settling import GONE, settle, settle_all, write_down
 from ..space import Space, free_space
 from ..vault import PROBE_TEXT, PROBES, Vault, slot_name, tidy
@@ -140,6 +140,7 @@ def fold(
                 hold_around(stock, plan.by_place, "fold", witnesses=_witnesses(plan), break_lock=break_lock)
             )
             _try_out(plan, run)
+            mark_places(stock, plan.by_place)
         except (PlaceBusy, UnusableInput):
             with stock.transaction():
                 stock.ledger.discard(run.id)

@@ -1,6 +1,6 @@
 """The computer's own file systems: opening, reading and copying without following links; names, locks, volumes."""
 
-from .capabilities import capabilities_of, limits_of
+from .capabilities import PROBE, capabilities_of, limits_of
 from .copying import Copied, clone_file, copy_file, copy_open_file, has_digest, same_content, write_like
 from .flushing import flush, flush_volume
 from .folders import Folders, FolderTimes, keeping_times, take_away
@@ -18,6 +18,7 @@ from .identity import (
     modified_ns,
 )
 from .locks import LOCK_NAME, hold_places
+from .marks import MARK_NAME, is_our_mark, mark_of, mark_stays, new_mark, write_mark
 from .names import (
     MOST_NAMES,
     facts_of,
@@ -107,7 +108,14 @@ __all__ = [
     "is_read_only",
     "capabilities_of",
     "limits_of",
+    "PROBE",
     "mounted_volumes",
     "LOCK_NAME",
+    "MARK_NAME",
+    "mark_of",
+    "new_mark",
+    "write_mark",
+    "is_our_mark",
+    "mark_stays",
     "hold_places",
 ]

@@ -13,7 +13,9 @@ from .names import way_of_moving
 from .opening import FOLDER
 from .volumes import keeps_inodes, keeps_local_time, largest_file, takes_all_names
 
-_PROBE = b".foldkeep-probe"
+PROBE = b".foldkeep-probe"
+"""Name of the folder in which it is tried out what a volume can do."""
+
 _PROBES = (b"probe", b"probe-2")
 _A_TIME = 1_234_567_891_123_456_789  # of an odd second, and of some of each smaller unit
 _TICKS = (1, 100, 1_000, 1_000_000, 10_000_000, 1_000_000_000, 2_000_000_000)
@@ -59,7 +61,7 @@ def capabilities_of(folder: bytes) -> Capabilities | None:
 @contextmanager
 def _probe_in(folder: bytes) -> Iterator[bytes]:
     """Make a folder of our own, and take it away after the block; an empty path where none can be made."""
-    probe = os.path.join(folder, _PROBE)
+    probe = os.path.join(folder, PROBE)
     try:
         top = os.open(folder, FOLDER & ~os.O_NOFOLLOW)
     except OSError:

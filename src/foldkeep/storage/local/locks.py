@@ -19,6 +19,7 @@ from contextlib import ExitStack, contextmanager, suppress
 from foldkeep.model import FOLD_NAME, PlaceBusy, format_span, visible
 
 from .folders import keeping_times
+from .marks import MARK_NAME
 from .names import facts_of
 from .opening import FOLDER
 from .volumes import is_local
@@ -226,8 +227,9 @@ class _Lock:
         with suppress(OSError):
             if self._is_still_there():
                 os.ftruncate(self._file, 0)
-                is_last = set(os.listdir(self._fold)) <= {os.fsdecode(LOCK_NAME)}
-                if is_last or not self._is_flocked:
+                others = set(os.listdir(self._fold)) - {os.fsdecode(LOCK_NAME)}
+                is_last = not others
+                if others <= {os.fsdecode(MARK_NAME)} or not self._is_flocked:
                     os.unlink(LOCK_NAME, dir_fd=self._fold)
                 if is_last:
                     top = os.dup(self._top)

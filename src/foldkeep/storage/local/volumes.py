@@ -28,16 +28,15 @@ def volume_of(folder: bytes, device: int) -> VolumeFacts:
 
 
 def mounted_volumes() -> list[tuple[int, VolumeFacts]]:
-    """Return the volumes that are mounted now and would be known again, each with its device number."""
+    """Return the volumes that are mounted now and may be somebody's drive, each with its device number."""
     import psutil
 
     found = []
     for part in psutil.disk_partitions(all=True):
-        if part.device.startswith("/dev/") or part.fstype in _NAMED:
+        if part.device.startswith("/dev/") or part.fstype in _NAMED or part.fstype.startswith("fuse"):
             with suppress(OSError):
                 device = os.stat(part.mountpoint).st_dev
-                facts = _facts(part.mountpoint, part.device, part.fstype, device)
-                found += [(device, facts)] if facts.is_lasting else []
+                found.append((device, _facts(part.mountpoint, part.device, part.fstype, device)))
     return found
 
 
