@@ -16,9 +16,7 @@ EXAMPLES = """\
 examples:
   foldkeep places
   foldkeep places shelf-drive --role archive --label cupboard
-  foldkeep places shelf-drive --at /media/new-drive
   foldkeep places --mark /media/shelf-drive
-  foldkeep places --forget ~/Pictures
 """
 
 

@@ -2,14 +2,12 @@
 
 import os
 from collections.abc import Iterator
-from contextlib import suppress
 from dataclasses import dataclass, field, replace
 
 from foldkeep.model import FOLD_NAME, Place, UnusableInput, VolumeFacts, reason_of, visible
 from foldkeep.stock import Stock
 from foldkeep.storage.local import (
     capabilities_of,
-    facts_at,
     hold_places,
     mark_of,
     mounted_volumes,
@@ -25,14 +23,13 @@ from .places import (
     find_folder,
     key_of_copy,
     known_place,
+    looks_like,
     presence,
     twin_of,
     volume_key,
 )
 
 PathBytes = bytes
-
-_SAMPLE = 50
 
 
 @dataclass(slots=True)
@@ -83,7 +80,7 @@ def _is_found(stock: Stock, number: int, mounts: list[tuple[int, VolumeFacts]], 
             sure[found.device] = (path, found)
     if len(sure) == 1:
         ((path, found),) = sure.values()
-        if _looks_like(stock, place, path):
+        if looks_like(stock, place, path):
             _take_along(stock, place, path, found)
             followed.moved.append((place.path, path))
             return True
@@ -133,7 +130,7 @@ def move_place(stock: Stock, place: Place, path: PathBytes) -> None:
         raise UnusableInput(f"{visible(path)} is a place of its own", "forget that first: foldkeep places --forget")
     if (twin := twin_of(stock, resolved, found)) and twin.id != place.id:
         raise TwinPlace(path, twin)
-    if not _looks_like(stock, place, resolved):
+    if not looks_like(stock, place, resolved):
         raise UnusableInput(
             f"most of what is known of {visible(place.path)} is not in {visible(path)}", "scan it as a place of its own"
         )
@@ -195,13 +192,3 @@ def _take_along(stock: Stock, place: Place, path: PathBytes, found: Found) -> No
             replace(now, inode=found.inode, below=below_mount(path, found.volume), mark=found.mark or now.mark)
         )
         stock.places.change_volume(place.volume, volume, path)
-
-
-def _looks_like(stock: Stock, place: Place, path: PathBytes) -> bool:
-    """Tell whether most of what is known of a place is in another folder, by name and size."""
-    sample = stock.files.sample(place.id, _SAMPLE)
-    there = 0
-    for known, size, *_ in sample:
-        with suppress(OSError):
-            there += facts_at(path + known[len(place.path) :]).st_size == size
-    return 2 * there > len(sample)

@@ -18,7 +18,7 @@ from foldkeep.model import (
     visible,
 )
 from foldkeep.stock import Stock
-from foldkeep.storage.local import mark_of, volume_of
+from foldkeep.storage.local import facts_at, mark_of, volume_of
 
 
 class Presence(StrEnum):
@@ -32,6 +32,8 @@ class Presence(StrEnum):
 
 
 PathBytes = bytes
+
+_SAMPLE = 50
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,8 +118,21 @@ def same_volume(stock: Stock, place: Place, found: Found) -> bool:
         return False
     if known in (found.volume.key, key_of_copy(found)):
         return True
-    lasts = VolumeFacts(known, "").is_lasting and found.volume.is_lasting
-    return bool(place.mark and found.mark) and not lasts
+    lasting = (VolumeFacts(known, "").is_lasting, found.volume.is_lasting)
+    if all(lasting) or (place.mark and found.mark):
+        return not all(lasting)
+    # Numbers of devices change whenever the computer starts, or a program's mount (FUSE) is made anew.
+    return not any(lasting) and place.inode == found.inode and looks_like(stock, place, place.path)
+
+
+def looks_like(stock: Stock, place: Place, path: PathBytes) -> bool:
+    """Tell whether most of what is known of a place is in another folder, by name and size."""
+    sample = stock.files.sample(place.id, _SAMPLE)
+    there = 0
+    for known, size, *_ in sample:
+        with suppress(OSError):
+            there += facts_at(path + known[len(place.path) :]).st_size == size
+    return 2 * there > len(sample)
 
 
 def volume_key(stock: Stock, path: PathBytes, found: Found) -> str:
