@@ -19,6 +19,7 @@ from pathlib import Path
 
 import foldkeep.storage.local.names as names
 from conftest import Desk, read_everything
+from foldkeep.model import Capabilities
 from foldkeep.stock import Stock
 
 CHANGES = (
@@ -155,6 +156,13 @@ def _place_in_our_code() -> tuple[str, int, str, int] | None:
 
 STRIDE = int(os.environ.get("FOLDKEEP_STRIDE", "1"))
 """In the long tests, of all that can happen at a point only every so-manyth is tried, another one at each point."""
+
+
+def know_volumes(desk: Desk) -> None:
+    """Have the stock know what its volumes can do, so that nothing is tried out on them at every point again."""
+    with Stock.open(os.fspath(desk.stock)) as stock, stock.transaction():
+        for volume in stock.places.volumes():
+            stock.places.set_capabilities(volume, Capabilities())
 
 
 def befores(sites: list[tuple]) -> list[int]:

@@ -10,7 +10,7 @@ import pytest
 
 from conftest import TrustingDesk, attached_drive, contents, listing
 from foldkeep.formats import Xmp, with_words
-from points import Points, Unvisited, kill_at
+from points import Points, Unvisited, kill_at, know_volumes
 
 FOR_GOOD = ("bin", "delete", "words-delete", "again-delete")
 
@@ -56,6 +56,8 @@ class Scenes:
             self.desk.ask("scan", self.desk.place)
             self.desk.docket.unlink()
             self.desk.ask("caches", "-o", str(self.desk.docket))
+        if method != "fold":
+            know_volumes(self.desk)
         self.before = self.state()
         self.kept = contents(self.desk.place)
         if method == "again-delete" or (method.startswith("again-") and command == "release"):

@@ -13,7 +13,7 @@ import pytest
 from conftest import MEMORY, PROGRAM, Desk, TrustingDesk, attached_drive, contents, edit, left, listing, mounted
 from foldkeep.fold.runs import folding, releasing
 from foldkeep.stock import Stock
-from points import Points
+from points import Points, know_volumes
 from test_methods import state
 
 KITE = b"k" * 40
@@ -273,6 +273,7 @@ def test_what_is_on_a_drive_that_is_away_is_neither_lost_nor_left(desk: Desk, ki
             pair(desk, f"{number}.jpg", f"old/{number}.jpg", b"%d" % number * 99)
         before = listing(desk.place)
         desk.proposed()
+        know_volumes(desk)
         words = ["fold", desk.docket, "--yes", "--method", "move", "--into", far]
         if killed:
             child = os.fork()

@@ -73,6 +73,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.model import UnusableInput, visible
     from foldkeep.show import archive_document, show_archived_projects, show_packings
     from foldkeep.stock import Stock
+    from foldkeep.storage.local import real_path
 
     if args.check:
         return _check(args, env)
@@ -80,7 +81,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         raise UnusableInput(
             "it is not clear what is to be archived, and where", "name a project, or a --docket, and --to DIR"
         )
-    target = os.path.realpath(os.fsencode(args.to))
+    target = real_path(os.fsencode(args.to))
     if not os.path.isdir(target):
         raise UnusableInput(f"there is no folder {visible(args.to)}", "name one that is there, or make it")
     with Stock.open(env.stock_path(args)) as stock, stock.hold("archive"):
@@ -147,9 +148,10 @@ def _named(args: argparse.Namespace) -> list[tuple[bytes, bool]]:
 
     from foldkeep.keep import PROJECT_FOLDER, read_docket
     from foldkeep.model import Action, UnusableInput, visible
+    from foldkeep.storage.local import real_path
 
     if not args.docket:
-        return [(os.path.realpath(os.fsencode(path)), args.fold_original) for path in args.what]
+        return [(real_path(os.fsencode(path)), args.fold_original) for path in args.what]
     rows = read_docket(args.docket)
     if any(row.kind != PROJECT_FOLDER for row in rows):
         raise UnusableInput(

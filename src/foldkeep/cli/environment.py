@@ -104,11 +104,12 @@ class Environment:
         """
         from foldkeep.model import visible
         from foldkeep.scan import TwinPlace, follow_drives
+        from foldkeep.storage.local import real_path
 
         followed = follow_drives(stock)
         for was, now in followed.moved:
             self.stderr.write(f"The drive of {visible(was)} is at {visible(now)} now; all that is known of it holds.\n")
-        asked = {os.path.realpath(os.fsencode(each)) for each in named}
+        asked = {real_path(os.fsencode(each)) for each in named}
         for place, path in followed.doubtful:
             if path in asked:
                 continue

@@ -39,7 +39,9 @@ def wanted(args: argparse.Namespace) -> Filter:
         return None if age is None else now - round(age.total_seconds() * 1e9)
 
     def folders(paths: list[str]) -> tuple[bytes, ...]:
-        return tuple(os.path.realpath(os.fsencode(path)) for path in paths)
+        from foldkeep.storage.local import real_path
+
+        return tuple(real_path(os.fsencode(path)) for path in paths)
 
     return Filter(
         kinds=tuple(args.kind),

@@ -122,6 +122,7 @@ def _into(args: argparse.Namespace, method: "Method") -> bytes:
     import os
 
     from foldkeep.model import Method, UnusableInput, lies_in_a_fold, visible
+    from foldkeep.storage.local import real_path
 
     if method is Method.DELETE and not (args.for_good and args.yes):
         raise UnusableInput(
@@ -133,7 +134,7 @@ def _into(args: argparse.Namespace, method: "Method") -> bytes:
         )
     if not args.into:
         return b""
-    folder = os.path.realpath(os.fsencode(args.into))
+    folder = real_path(os.fsencode(args.into))
     if not os.path.isdir(folder) or lies_in_a_fold(folder):
         raise UnusableInput(
             f"cannot move anything into {visible(args.into)}",

@@ -57,12 +57,13 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.model import UnusableInput
     from foldkeep.show import Page, draw_projects, projects_document, show_projects
     from foldkeep.stock import Stock
+    from foldkeep.storage.local import real_path
 
     if args.name and not args.archived:
         raise UnusableInput("--name asks for files in packages", "say --archived as well")
     age = args.quiet_after or parse_age(env.settings(args).settings.quiet_after)
     quiet_before_ns = time.time_ns() - round(age.total_seconds() * 1e9)
-    under = tuple(os.path.realpath(os.fsencode(folder)) for folder in args.under)
+    under = tuple(real_path(os.fsencode(folder)) for folder in args.under)
     with Stock.open(env.stock_path(args)) as stock:
         if args.archived:
             return _tell_archived(args, env, stock)

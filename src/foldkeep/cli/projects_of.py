@@ -59,8 +59,9 @@ def recipes_of(args: argparse.Namespace, env: Environment) -> "tuple[Recipe, ...
 def projects_of(args: argparse.Namespace, env: Environment, stock: "Stock") -> "ProjectFolders":
     """Return the projects of a stock."""
     from foldkeep.find import ProjectFolders
+    from foldkeep.storage.local import real_path
 
     settings = env.settings(args).settings
     inside = (os.path.expanduser(folder) for folder in (*settings.inside, *args.inside))
-    folders = [os.path.realpath(os.fsencode(folder)) for folder in inside]
+    folders = [real_path(os.fsencode(folder)) for folder in inside]
     return ProjectFolders(stock, (*settings.markers, *args.project_marker), folders)

@@ -53,8 +53,9 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
     from foldkeep.fold import open_restoration
     from foldkeep.model import UnusableInput, visible
+    from foldkeep.storage.local import real_path
 
-    target = os.path.realpath(os.fsencode(args.to))
+    target = real_path(os.fsencode(args.to))
     if not os.path.isdir(target):
         raise UnusableInput(f"there is no folder {visible(args.to)}", "name one that is there, or make it")
     if args.back_under and not args.outside_media_back:
@@ -96,6 +97,7 @@ def _back_below(args: argparse.Namespace, env: Environment) -> dict[bytes, bytes
 
     from foldkeep.model import UnusableInput, innermost, visible
     from foldkeep.stock import Stock
+    from foldkeep.storage.local import real_path
 
     found: dict[bytes, bytes] = {}
     path = env.stock_path(args)
@@ -103,7 +105,7 @@ def _back_below(args: argparse.Namespace, env: Environment) -> dict[bytes, bytes
         with Stock.open(path) as stock:
             found = {place.path: place.path for place in stock.places.all()}
     for name in args.back_under:
-        folder = os.path.realpath(os.fsencode(name))
+        folder = real_path(os.fsencode(name))
         if not os.path.isdir(folder):
             raise UnusableInput(f"there is no folder {visible(name)}", "name one that is there, or make it")
         found[folder] = innermost(found, os.path.join(folder, b"x")) or folder

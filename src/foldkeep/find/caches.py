@@ -5,6 +5,7 @@ from collections.abc import Sequence
 
 from foldkeep.model import Filter, Recipe, UnusableInput, visible
 from foldkeep.stock import Stock
+from foldkeep.storage.local import real_name
 
 from .derived import Caches, Measures, Sorting
 from .derived.sorting import BY_HAND
@@ -45,7 +46,7 @@ def explain_cache(
 
     Raises UnusableInput if the stock does not know it.
     """
-    path = os.path.realpath(os.fsencode(name))
+    path = real_name(os.fsencode(name))
     file = stock.listing.at(path)
     if file is None:
         raise UnusableInput(f"{visible(name)} is not in the stock", "scan the place that it lies in")

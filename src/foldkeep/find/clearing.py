@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 from foldkeep.model import Filter, Grade, Recipe, UnusableInput, visible
 from foldkeep.scan import open_files, sign_of_work
 from foldkeep.stock import Stock
+from foldkeep.storage.local import real_path
 
 from .caches import all_caches
 from .derived import Batch, Caches, LastUse, Measures, Regenerable
@@ -112,7 +113,7 @@ def _batches(result: Caches, wish: Wish, projects: Iterable[bytes]) -> set[Batch
 
 
 def _is_called(project: bytes, name: str) -> bool:
-    return os.path.basename(project) == os.fsencode(name) or project == os.path.realpath(os.fsencode(name))
+    return os.path.basename(project) == os.fsencode(name) or project == real_path(os.fsencode(name))
 
 
 def _in_time(used_ns: int, wanted: Filter) -> bool:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from foldkeep.model import Facts, Role, StockFile, UnusableInput, are_a_pair, kind_of, visible
 from foldkeep.scan import MediaReader, Medium
 from foldkeep.stock import Stock
-from foldkeep.storage.local import FILE, digest_of, facts_at, modified_ns, open_path
+from foldkeep.storage.local import FILE, digest_of, facts_at, modified_ns, open_path, real_name
 
 from .looking import Look, look
 
@@ -75,7 +75,7 @@ def details(stock: Stock, reader: MediaReader, word: str) -> Details:
     UnusableInput
         If there is no such file or set.
     """
-    path = os.fsencode(os.path.join(os.path.realpath(os.path.dirname(word) or "."), os.path.basename(word)))
+    path = real_name(os.fsencode(word))
     known = stock.listing.at(path)
     found = _SET.fullmatch(word)
     if found and known is None and not os.path.lexists(path):

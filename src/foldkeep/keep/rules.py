@@ -8,6 +8,7 @@ from typing import Any
 
 from foldkeep.model import StockFile, UnusableInput, copy_marks, lies_below, visible
 from foldkeep.stock import Stock
+from foldkeep.storage.local import real_path
 
 from .companions import Companions
 
@@ -145,4 +146,4 @@ def _under(word: str, folder: str) -> Rule:
 
 def real_folder(text: str) -> bytes:
     """Return the absolute path that a person means by the name of a folder, with no symbolic link in it."""
-    return os.path.realpath(os.path.expanduser(os.fsencode(text)))
+    return real_path(os.path.expanduser(os.fsencode(text)))

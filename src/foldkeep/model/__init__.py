@@ -27,7 +27,7 @@ from .recipes import CACHE, CACHE_TAG, IN_PROJECT, SOURCES, WHATS, Cookbook, Rec
 from .runs import Method, Run, RunFile, RunFileState, RunSummary, SourceFacts
 from .settings import ASKABLE, BUNDLE_SUFFIXES, Settings
 from .signatures import contradiction, format_of
-from .units import format_moment, format_size, format_span, parse_age, parse_moment, parse_size
+from .units import format_moment, format_size, format_span, is_clock_change, parse_age, parse_moment, parse_size
 from .volumes import SPECIAL, Capabilities, Limits, Volume, VolumeFacts, Way
 from .work import Problem, Progress, Step, no_progress, reason_of
 
@@ -98,6 +98,7 @@ __all__ = [
     "path_from_uri",
     "visible",
     "format_moment",
+    "is_clock_change",
     "format_size",
     "format_span",
     "parse_age",

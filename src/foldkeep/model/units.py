@@ -15,6 +15,8 @@ _NUMBER_AND_UNIT = re.compile(r"\s*(\d{1,18}(?:\.\d{1,15})?)\s*([A-Za-z]{0,8})\s
 _MOMENT = re.compile(r"(\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d)(?:\.(\d{1,9}))?Z")
 _MOST_DAYS = 3_650_000
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
+_QUARTER_NS = 15 * 60 * 1_000_000_000
+_MOST_ZONES_NS = 26 * 4 * _QUARTER_NS
 
 
 def parse_size(text: str) -> int:
@@ -93,6 +95,14 @@ def parse_moment(text: str) -> int:
     since = datetime.fromisoformat(found[1]).replace(tzinfo=UTC) - _EPOCH
     seconds = since.days * 86_400 + since.seconds
     return seconds * 1_000_000_000 + int((found[2] or "0").ljust(9, "0"))
+
+
+def is_clock_change(nanoseconds: int) -> bool:
+    """Tell whether two times differ as those do that a drive keeps by the clock on the wall (FAT): by time zones.
+
+    Zones lie whole quarters of an hour apart, up to 26 hours with summer time.
+    """
+    return nanoseconds != 0 and nanoseconds % _QUARTER_NS == 0 and abs(nanoseconds) <= _MOST_ZONES_NS
 
 
 def format_span(seconds: float) -> str:

@@ -12,6 +12,7 @@ from foldkeep.storage.local import (
     mark_of,
     mounted_volumes,
     new_mark,
+    real_path,
     write_mark,
 )
 
@@ -119,7 +120,7 @@ def move_place(stock: Stock, place: Place, path: PathBytes) -> None:
     UnusableInput
         If the place is still where it was, the folder is a place already, cannot be listed, or has other files.
     """
-    resolved = os.path.realpath(path)
+    resolved = real_path(path)
     found = _found(resolved)
     if presence(stock, place) is Presence.HERE:
         raise UnusableInput(
@@ -149,7 +150,7 @@ def mark_place(stock: Stock, path: PathBytes) -> str:
     PlaceBusy
         If somebody else is at work there.
     """
-    resolved = os.path.realpath(path)
+    resolved = real_path(path)
     found = _found(resolved)
     known, twin = known_place(stock, resolved, found), twin_of(stock, resolved, found)
     is_taken = twin is not None and twin.mark == found.mark

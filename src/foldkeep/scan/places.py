@@ -18,7 +18,7 @@ from foldkeep.model import (
     visible,
 )
 from foldkeep.stock import Stock
-from foldkeep.storage.local import facts_at, mark_of, volume_of
+from foldkeep.storage.local import facts_at, mark_of, real_path, volume_of
 
 
 class Presence(StrEnum):
@@ -86,7 +86,7 @@ def presences(stock: Stock) -> dict[int, Presence]:
 
 def find_place(stock: Stock, name: str) -> Place:
     """Return the place with a label or path; raise UnusableInput if there is none."""
-    path = os.path.realpath(os.fsencode(name))
+    path = real_path(os.fsencode(name))
     for place in stock.places.all():
         if place.label == name or place.path in (path, os.fsencode(name)):
             return place
@@ -99,7 +99,7 @@ def named_folder(stock: Stock, word: str) -> bytes:
     Raises UnusableInput if it is neither.
     """
     places = stock.places.all()
-    path = os.path.realpath(os.fsencode(word))
+    path = real_path(os.fsencode(word))
     top = next((place.path for place in places if place.label == word), path)
     if not any(top == place.path or lies_below(top, place.path) for place in places):
         raise UnusableInput(
@@ -199,7 +199,7 @@ def add_place(stock: Stock, path: bytes, role: Role | None = None, asked: Mappin
         If it is not a folder that can be listed, lies in a fold, or is the empty folder where the drive of a
         known place goes; TwinPlace if it may be a copy of a place.
     """
-    resolved = os.path.realpath(path)
+    resolved = real_path(path)
     try:
         found = find_folder(resolved)
     except OSError as error:

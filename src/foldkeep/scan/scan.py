@@ -2,12 +2,13 @@
 
 import os
 import time
+from collections import Counter
 from collections.abc import Iterable, Sequence
 from concurrent.futures import Executor
 from contextlib import suppress
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
-from foldkeep.model import Place, Problem, Progress, Settings, Step, lies_below, no_progress
+from foldkeep.model import Place, Problem, Progress, Settings, Step, is_clock_change, lies_below, no_progress
 from foldkeep.stock import Stock
 from foldkeep.storage.local import facts_at, keeps_inodes, may_be_one, modified_ns, volume_of
 
@@ -143,7 +144,7 @@ def _look(
         report.problems.append(Problem(top.path, _AWAY[there]))
         return False
     top = renewed(stock, top)
-    by_inode = not _numbered_anew(stock, top)
+    changed = _changed_as_a_whole(stock, top)
     looking = Looking(settings, top.asked)
     salt = repr(sorted(settings.kinds.items())).encode()
     inner = {place.path: place for place in stock.places.all() if place.path != top.path}
@@ -165,9 +166,9 @@ def _look(
             if listing.device not in volumes:
                 facts = volume_of(listing.path, listing.device)
                 volumes[listing.device] = stock.places.volume(facts.key, facts.name)
-            if not by_inode:
+            if not changed.by_inode:
                 report.without_inodes.add(volumes[listing.device])
-            _take(stock, listing, owner.id, volumes[listing.device], scan, looking, salt, by_inode)
+            _take(stock, listing, owner.id, volumes[listing.device], scan, looking, salt, changed)
         if pool.commit_now_and_then():
             progress(Step("Looking into folders", report.files, None, "files"))
             early.read(stock, scan)
@@ -175,21 +176,39 @@ def _look(
     return True
 
 
-def _numbered_anew(stock: Stock, top: Place) -> bool:
-    """Tell whether the inode numbers of a place are others than those that the stock knows, and nothing else is.
+@dataclass(frozen=True, slots=True)
+class _Changed:
+    """What is different of every file of a place, so that it tells of no file that it changed.
 
-    So they are on FAT and exFAT whenever these are mounted, and where a program behind a mount (FUSE) keeps none.
+    Attributes
+    ----------
+    by_inode
+        False where inode numbers are others than they were. So they are on FAT and exFAT whenever these are mounted,
+        and where a program behind a mount (FUSE) keeps none.
+    shift_ns
+        How much later all times are. FAT keeps the time of the clock on the wall, which is set twice a year.
     """
-    if not keeps_inodes(top.path, os.stat(top.path).st_dev):
-        return True
-    same = anew = 0
+
+    by_inode: bool = True
+    shift_ns: int = 0
+
+
+def _changed_as_a_whole(stock: Stock, top: Place) -> _Changed:
+    """Look at a sample of a place for what changed of all files and nothing else did."""
+    inodes: Counter[bool] = Counter()
+    shifts: Counter[int] = Counter()
     for path, size, when_ns, inode in stock.files.sample(top.id, _SAMPLE):
         with suppress(OSError):
             facts = facts_at(path)
-            if (facts.st_size, modified_ns(facts)) == (size, when_ns):
-                same += facts.st_ino == inode
-                anew += facts.st_ino != inode
-    return anew >= _LEAST_ANEW and anew >= 9 * same
+            shift = modified_ns(facts) - when_ns
+            if facts.st_size == size and (not shift or is_clock_change(shift)):
+                inodes[facts.st_ino == inode] += 1
+                shifts[shift] += 1
+    shift, count = shifts.most_common(1)[0] if shifts else (0, 0)
+    is_shifted = count >= _LEAST_ANEW and count >= 9 * (shifts.total() - count)
+    is_anew = inodes[False] >= _LEAST_ANEW and inodes[False] >= 9 * inodes[True]
+    keeps = keeps_inodes(top.path, os.stat(top.path).st_dev)
+    return _Changed(keeps and not is_anew, shift if is_shifted else 0)
 
 
 class _EarlyReading:
@@ -211,7 +230,7 @@ class _EarlyReading:
 
 
 def _take(
-    stock: Stock, listing: Listing, place: int, volume: int, scan: int, looking: Looking, salt: bytes, by_inode: bool
+    stock: Stock, listing: Listing, place: int, volume: int, scan: int, looking: Looking, salt: bytes, changed: _Changed
 ) -> None:
     """Write what differs between a folder's listing and the stock."""
     files = stock.files
@@ -223,7 +242,7 @@ def _take(
     found = {sighting.name: sighting for sighting in listing.sightings(looking)}
     # What was fresh when it was last seen may have changed since without its time telling.
     news = (s for s in found.values() if known.get(s.name) != s or s.fresh)
-    files.put(folder, place, volume, news, by_inode=by_inode)
+    files.put(folder, place, volume, news, by_inode=changed.by_inode, shift_ns=changed.shift_ns)
     if listing.complete:
         unlisted = {problem.path.rpartition(b"/")[2] for problem in listing.problems}
         files.miss(folder, known.keys() - found.keys() - unlisted, scan)

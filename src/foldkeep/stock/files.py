@@ -12,7 +12,9 @@ from foldkeep.model import Place, StockFile, lies_below, owner_names, sidecar_st
 
 from .filtering import BELOW, bounds
 
-_SAME_LOOKS = "NOT fresh AND size = excluded.size AND modified_ns = excluded.modified_ns AND volume = excluded.volume"
+_SAME_LOOKS = (
+    "NOT fresh AND size = excluded.size AND modified_ns + {shift} = excluded.modified_ns AND volume = excluded.volume"
+)
 _UNCHANGED = f"{_SAME_LOOKS} AND inode = excluded.inode"
 _PAGE = 1024
 
@@ -111,13 +113,21 @@ class Files:
         return dict(self._db.execute("SELECT name, id FROM files WHERE folder = ?", (folder,)).fetchall())
 
     def put(
-        self, folder: int, place: int, volume: int, sightings: Iterable[Sighting], *, by_inode: bool = True
+        self,
+        folder: int,
+        place: int,
+        volume: int,
+        sightings: Iterable[Sighting],
+        *,
+        by_inode: bool = True,
+        shift_ns: int = 0,
     ) -> None:
         """Write new and changed files of a folder; what was known of changed contents is dropped.
 
-        Without `by_inode` a file of the same name, size and time is taken for the same one.
+        Without `by_inode` a file of the same name, size and time is taken for the same one; all times are `shift_ns`
+        later than they were.
         """
-        same = _UNCHANGED if by_inode else _SAME_LOOKS
+        same = (_UNCHANGED if by_inode else _SAME_LOOKS).format(shift=int(shift_ns))
         self._db.executemany(
             "INSERT INTO files (name, kind, size, modified_ns, inode, links, owner, fresh, blocks, folder,"
             " place, volume)"

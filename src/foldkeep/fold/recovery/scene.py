@@ -11,12 +11,13 @@ import os
 from collections.abc import Callable
 from contextlib import suppress
 
-from foldkeep.model import RunFile, RunFileState
+from foldkeep.model import RunFile, RunFileState, is_clock_change
 from foldkeep.storage.local import (
     NotSafe,
     Stamp,
     digest_in,
     facts_of,
+    has_digest,
     is_claim,
     is_regular,
     may_have_one,
@@ -157,7 +158,10 @@ class Scene:
         """Tell whether what lies at home is, by size and time, the file."""
         spot = self.home()
         facts = facts_of(*spot) if spot else None
-        return facts is not None and (facts.st_size, modified_ns(facts)) == (self.file.size, self.file.modified_ns)
+        if spot is None or facts is None or facts.st_size != self.file.size:
+            return False
+        shift = modified_ns(facts) - self.file.modified_ns
+        return not shift or (is_clock_change(shift) and bool(self.file.digest) and has_digest(*spot, self.file.digest))
 
     def finish_moves_by_link(self) -> None:
         """Where one file has two of our names, a move by hard link was cut in two: the newer name goes."""

@@ -140,12 +140,12 @@ def fold(
                 hold_around(stock, plan.by_place, "fold", witnesses=_witnesses(plan), break_lock=break_lock)
             )
             _try_out(plan, run)
-            mark_places(stock, plan.by_place)
         except (PlaceBusy, UnusableInput):
             with stock.transaction():
                 stock.ledger.discard(run.id)
             raise
         with midway(run, "fold DOCKET"):
+            mark_places(stock, plan.by_place)
             report = _carry_out(stock, run, plan, work, progress, keep_empty_folders)
     report.space = [space.now() for space in before]
     return report

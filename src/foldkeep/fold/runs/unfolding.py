@@ -22,7 +22,7 @@ from foldkeep.model import (
     visible,
 )
 from foldkeep.stock import Stock
-from foldkeep.storage.local import Folders, FolderTimes, NotSafe, facts_at, remove_folder
+from foldkeep.storage.local import Folders, FolderTimes, NotSafe, facts_at, real_path, remove_folder
 
 from ..bench import Bench, may_have
 from ..journal import FolderLeft, FolderMade, Returned, Returning, folder_tales
@@ -142,7 +142,7 @@ def unfold_from(
     PlaceBusy
         If somebody else is at work there; nothing was changed then.
     """
-    top = os.path.realpath(folder)
+    top = real_path(folder)
     try:
         runs_in(top)
     except OSError as error:

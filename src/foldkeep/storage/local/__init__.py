@@ -42,12 +42,15 @@ from .ownership import (
     owner_here,
     owner_names,
 )
+from .paths import real_name, real_path
 from .reading import READ_BUFFER, digest_in, digest_of
 from .volumes import has_one_device, is_local, is_read_only, keeps_inodes, mounted_volumes, volume_of
 
 __all__ = [
     "FILE",
     "FOLDER",
+    "real_path",
+    "real_name",
     "open_path",
     "opened",
     "open_below",

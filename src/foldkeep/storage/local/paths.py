@@ -1,0 +1,51 @@
+"""Paths as people type them, brought to the one way in which a walk from the top spells them."""
+
+import os
+import unicodedata
+
+PathBytes = bytes
+
+
+def real_path(path: PathBytes) -> PathBytes:
+    """Return a path with no symbolic link in it, and each step spelled as the folder lists it.
+
+    Where case does not count, or names are kept in another normal form, one folder has many paths; a place has one.
+    """
+    steps = os.path.realpath(path).strip(b"/").split(b"/")
+    spelled = b"/"
+    for step in filter(None, steps):
+        spelled = os.path.join(spelled, _listed(spelled, step))
+    return spelled
+
+
+def real_name(path: PathBytes) -> PathBytes:
+    """Return the path of a file as `real_path` does, but for the file's own name, which may be a symbolic link."""
+    folder, name = os.path.split(path)
+    folder = real_path(folder or b".")
+    return os.path.join(folder, _listed(folder, name))
+
+
+def _listed(folder: PathBytes, step: bytes) -> bytes:
+    """Return a name as its folder lists it; as it is if it stands alone there, or nothing tells."""
+    others = _other_spellings(step)
+    try:
+        if not any(os.path.lexists(os.path.join(folder, other)) for other in others):
+            return step
+        names = set(os.listdir(folder))
+    except OSError:
+        return step
+    alike = sorted(name for name in names if _folded(name) == _folded(step))
+    return alike[0] if step not in names and len(alike) == 1 else step
+
+
+def _other_spellings(step: bytes) -> list[bytes]:
+    try:
+        text = step.decode()
+    except UnicodeDecodeError:
+        return []
+    spellings = {text.swapcase(), *(unicodedata.normalize(form, text) for form in ("NFC", "NFD"))} - {text}
+    return [spelling.encode() for spelling in spellings]
+
+
+def _folded(name: bytes) -> str:
+    return unicodedata.normalize("NFC", name.decode("utf-8", "surrogateescape")).casefold()
