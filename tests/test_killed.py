@@ -3,6 +3,7 @@
 import itertools
 import os
 import subprocess
+from collections.abc import Callable
 from contextlib import nullcontext
 from pathlib import Path
 
@@ -10,7 +11,7 @@ import pytest
 
 from conftest import TrustingDesk, attached_drive, contents, listing
 from foldkeep.formats import Xmp, with_words
-from points import Points, Unvisited, kill_at, know_volumes
+from points import Points, Unvisited, fail_from, kill_at, know_volumes
 
 FOR_GOOD = ("bin", "delete", "words-delete", "again-delete")
 
@@ -18,7 +19,7 @@ FOR_GOOD = ("bin", "delete", "words-delete", "again-delete")
 class Scenes:
     """One desk, set up the same way again and again: spares, companions, folders that will be empty."""
 
-    def __init__(self, top: Path, far: Path, method: str, command: str) -> None:
+    def __init__(self, top: Path, far: Path, method: str, command: str, *, is_first: bool = False) -> None:
         self.desk = TrustingDesk(top)  # nothing can be measured of what is made again here
         self.saved = top / "saved"
         self.far = far / "far"
@@ -56,7 +57,7 @@ class Scenes:
             self.desk.ask("scan", self.desk.place)
             self.desk.docket.unlink()
             self.desk.ask("caches", "-o", str(self.desk.docket))
-        if method != "fold":
+        if not is_first:
             know_volumes(self.desk)
         self.before = self.state()
         self.kept = contents(self.desk.place)
@@ -107,10 +108,14 @@ class Scenes:
 
     def killed_at(self, number: int, without: str) -> bool:
         """Run the command in a child that is killed at its n-th point; return whether it lived to its end."""
+        return self.stopped(kill_at(number), without)
+
+    def stopped(self, visit: Callable[[int, str, str], None], without: str) -> bool:
+        """Run the command in a child to which something is done at its points; return whether it lived to its end."""
         child = os.fork()
         if child == 0:
             os.environ["XDG_DATA_HOME"] = str(self.desk.top / "home")
-            with Points(kill_at(number)).armed(without=without):
+            with Points(visit).armed(without=without):
                 self.desk.run(*self.line())
             os._exit(0)
         return os.waitpid(child, 0)[1] == 0
@@ -171,6 +176,26 @@ def top(request, tmp_path):
         return
     with attached_drive(tmp_path, "xfs") as (_, point):
         yield point
+
+
+@pytest.mark.parametrize("without", ["", "links"])
+def test_killed_or_failing_while_a_place_is_first_marked_nothing_is_left_of_that(tmp_path, far, without):
+    scenes = Scenes(tmp_path, far, "fold", "fold", is_first=True)
+    scenes.reset()
+    points = Points(lambda *_: None)
+    with points.armed(without=without):
+        scenes.desk.run(*scenes.line())
+    sites = list(enumerate(points.site, start=1))
+    numbers = [number for number, site in sites if site[2] == "fold/places.py" and site[-1] == "before"]
+    assert len(numbers) > 40
+    for number in numbers[:: 1 if "FOLDKEEP_EXPLORE" in os.environ else 4]:
+        where = f"at {number}: {points.site[number - 1]}"
+        scenes.reset()
+        assert not scenes.killed_at(number, without), where
+        check_recovery(scenes, "fold", number % 2 == 0, where)
+        scenes.reset()
+        assert scenes.stopped(fail_from(number), without), where
+        check_recovery(scenes, "fold", number % 2 == 1, f"failing {where}")
 
 
 @pytest.mark.parametrize(
