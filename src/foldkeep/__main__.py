@@ -11,7 +11,9 @@ def start() -> int:
         sys.stderr.write("foldkeep: this system has no safe way to move a file; run it on Linux or macOS, or in WSL\n")
         return 2
     from foldkeep.cli import ExitStatus, main
+    from foldkeep.cli.interrupts import watch_for_interrupts
 
+    watch_for_interrupts()
     # Of hundreds of thousands of files none is in a ring of objects, and looking for rings took a fifth of the time.
     gc.set_threshold(200_000, 20, 100)
     status = main()

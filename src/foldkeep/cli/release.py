@@ -25,6 +25,7 @@ examples:
 def arrange(parser: argparse.ArgumentParser) -> None:
     """Declare the arguments."""
     parser.add_argument("run", nargs="*", type=int, metavar="RUN", help="the number of a run, see the ledger")
+    parser.add_argument("--last", action="store_true", help="the last run of which files wait")
     parser.add_argument("--all", action="store_true", help="every run of which files wait")
     parser.add_argument(
         "--older-than", type=typed(parse_age), metavar="AGE", help="the runs before that: 30d, 2w, 6m, 1y"
@@ -40,18 +41,19 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Choose the runs, ask, delete."""
     import time
 
-    from foldkeep.fold import Consent, ReleaseReport, find_run, release, settle_all, surely_began
+    from foldkeep.fold import Consent, ReleaseReport, find_run, last_waiting_run, release, settle_all, surely_began
     from foldkeep.model import Cookbook, RunFileState, UnusableInput
     from foldkeep.show import problem_documents, show_release_question, show_released, space_document
     from foldkeep.stock import Stock
 
-    if not args.run and args.older_than is None and not args.all:
+    if not args.run and args.older_than is None and not (args.all or args.last):
         raise UnusableInput("no run is named", "name one that `foldkeep ledger` lists, or say --older-than 30d")
     consent = Consent(args.likely, Cookbook(recipes_of(args, env)))
     with Stock.open(env.stock_path(args)) as stock, stock.hold("release"):
         env.follow_drives(stock)
         settle_all(stock)
         named = {find_run(stock, number).id for number in args.run}
+        named |= {last_waiting_run(stock, moved=False).id} if args.last else set()
         before = time.time() - (args.older_than.total_seconds() if args.older_than else 0)
         summaries = stock.ledger.summaries()
         chosen = [

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from foldkeep.model import Facts, Role, StockFile, UnusableInput, are_a_pair, kind_of, visible
 from foldkeep.scan import MediaReader, Medium
 from foldkeep.stock import Stock
-from foldkeep.storage.local import FILE, digest_of, facts_at, modified_ns, open_path, real_name
+from foldkeep.storage.local import FILE, answers, digest_of, facts_at, modified_ns, open_path, real_name
 
 from .looking import Look, look
 
@@ -73,8 +73,12 @@ def details(stock: Stock, reader: MediaReader, word: str) -> Details:
     Raises
     ------
     UnusableInput
-        If there is no such file or set.
+        If there is no such file or set, or the share that the file lies on does not answer.
     """
+    if not answers(os.fsencode(word)):
+        raise UnusableInput(
+            f"the share or program behind {visible(word)} does not answer", "see to it, or see foldkeep list"
+        )
     path = real_name(os.fsencode(word))
     known = stock.listing.at(path)
     found = _SET.fullmatch(word)

@@ -58,7 +58,8 @@ def follow_drives(stock: Stock) -> Followed:
     """
     followed = Followed()
     waiting = [place.id for place in stock.places.all() if place.below is not None]
-    waiting = [number for number in waiting if presence(stock, stock.places.by_id()[number]) is not Presence.HERE]
+    gone = (Presence.AWAY, Presence.OTHER)
+    waiting = [number for number in waiting if presence(stock, stock.places.by_id()[number]) in gone]
     mounts = mounted_volumes() if waiting else []
     # The drive of one may be where another was that has not been found yet, and one around it may have taken it along.
     while found := [number for number in waiting if _is_found(stock, number, mounts, followed)]:

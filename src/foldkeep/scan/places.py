@@ -18,7 +18,7 @@ from foldkeep.model import (
     visible,
 )
 from foldkeep.stock import Stock
-from foldkeep.storage.local import facts_at, mark_of, real_path, volume_of
+from foldkeep.storage.local import answers, facts_at, mark_of, real_path, volume_of
 
 
 class Presence(StrEnum):
@@ -29,6 +29,8 @@ class Presence(StrEnum):
     """Nothing is there, or only the empty folder where its drive goes."""
     OTHER = "another volume"
     """Something is there, but not the volume that the stock knows."""
+    SILENT = "no answer"
+    """The share or program that it lies on does not answer."""
 
 
 PathBytes = bytes
@@ -70,6 +72,8 @@ def find_folder(path: bytes) -> Found:
 
 def presence(stock: Stock, place: Place) -> Presence:
     """Tell whether a place is here, away, or covered by another volume."""
+    if not answers(place.path):
+        return Presence.SILENT
     try:
         found = find_folder(place.path)
     except OSError:
@@ -199,6 +203,10 @@ def add_place(stock: Stock, path: bytes, role: Role | None = None, asked: Mappin
         If it is not a folder that can be listed, lies in a fold, or is the empty folder where the drive of a
         known place goes; TwinPlace if it may be a copy of a place.
     """
+    if not answers(path):
+        raise UnusableInput(
+            f"cannot scan {visible(path)}: the share or program behind it does not answer", "see to it, or scan others"
+        )
     resolved = real_path(path)
     try:
         found = find_folder(resolved)

@@ -9,6 +9,7 @@ from itertools import chain
 from foldkeep.model import Problem, Progress, Step
 from foldkeep.stock import SMALL_FILE, Backlog, Reading, Stock
 
+from .afar import FarPlaces, Work
 from .reading import Meter, Outcome, read_whole
 from .report import ScanReport
 
@@ -18,8 +19,6 @@ _WAIT_SECONDS = 0.25
 _JOBS_IN_FLIGHT = 16
 _JOB_FILES = 1024
 _JOB_BYTES = 16 * 1024 * 1024
-
-Work = Callable[[Reading, Meter], Outcome]
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,10 +57,18 @@ class Pool:
     ----------
     renew
         Makes what was written so far lasting.
+    far
+        Reads what lies in places that may not answer.
     """
 
     def __init__(
-        self, stock: Stock, executor: Executor, report: ScanReport, renew: Callable[[], None], progress: Progress
+        self,
+        stock: Stock,
+        executor: Executor,
+        report: ScanReport,
+        renew: Callable[[], None],
+        progress: Progress,
+        far: FarPlaces,
     ) -> None:
         self._stock = stock
         self._executor = executor
@@ -71,6 +78,7 @@ class Pool:
         self._running: dict[Future[_Done], Meter] = {}
         self._small_running = 0
         self._lanes = _Lanes(executor)
+        self._far = far
         self._handed_out: set[int] = set()
         self._failed: set[int] = set()
         self._last_commit = time.monotonic()
@@ -135,7 +143,8 @@ class Pool:
         self._handed_out.update(reading.ids[0] for reading in job if reading.size > SMALL_FILE)
         self._small_running += _is_small(job)
         meter = Meter()
-        self._running[self._executor.submit(_run_job, work, job, meter)] = meter
+        far = self._far if any(self._far.top_of(reading.path) for reading in job) else None
+        self._running[self._executor.submit(_run_job, work, job, meter, far)] = meter
 
     def _collect(self, seconds: float) -> list[Outcome]:
         """Write down what is finished, waiting at most so long for the first, and return it."""
@@ -189,8 +198,8 @@ def _is_small(job: list[Reading]) -> bool:
     return job[0].size <= SMALL_FILE  # the largest comes first
 
 
-def _run_job(work: Work, job: list[Reading], meter: Meter) -> _Done:
+def _run_job(work: Work, job: list[Reading], meter: Meter, far: FarPlaces | None) -> _Done:
     began, began_working = time.perf_counter(), time.thread_time()
-    outcomes = [work(reading, meter) for reading in job]
+    outcomes = far.read(work, job, meter) if far else [work(reading, meter) for reading in job]
     seconds, working = time.perf_counter() - began, time.thread_time() - began_working
     return _Done(outcomes, _is_small(job), 1 - working / seconds if seconds else 0.0)

@@ -5,13 +5,14 @@ import time
 from collections import Counter
 from collections.abc import Iterable, Sequence
 from concurrent.futures import Executor
-from contextlib import suppress
+from contextlib import closing, suppress
 from dataclasses import dataclass, replace
 
 from foldkeep.model import Place, Problem, Progress, Settings, Step, is_clock_change, lies_below, no_progress
 from foldkeep.stock import Stock
-from foldkeep.storage.local import facts_at, keeps_inodes, may_be_one, modified_ns, volume_of
+from foldkeep.storage.local import facts_at, is_local, keeps_inodes, may_be_one, modified_ns, volume_of
 
+from .afar import NO_ANSWER, FarPlaces
 from .clones import extent_of
 from .looking import Looking
 from .places import Presence, presence, presences, renewed
@@ -27,6 +28,7 @@ _SAMPLE, _LEAST_ANEW = 200, 4
 
 _AWAY = {
     Presence.AWAY: "this place is away; what is known of it stays",
+    Presence.SILENT: NO_ANSWER,
     Presence.OTHER: "another volume is there now; name the place to have it scanned as it is",
 }
 
@@ -68,12 +70,13 @@ def scan(
     report = ScanReport()
     began_ns = time.time_ns()
     number = stock.files.new_scan(began_ns)
-    with stock.transaction(flush=False) as renew:
-        pool = Pool(stock, executor, report, renew, progress)
+    far = FarPlaces()
+    with closing(far), stock.transaction(flush=False) as renew:
+        pool = Pool(stock, executor, report, renew, progress, far)
         try:
             looked = [
                 place for place in _outermost(places)
-                if _look(stock, place, number, settings or Settings(), report, pool, progress)
+                if _look(stock, place, number, settings or Settings(), report, pool, far, progress)
             ]  # fmt: skip
             for place in places:
                 if any(place == top or lies_below(place.path, top.path) for top in looked):
@@ -88,8 +91,8 @@ def scan(
             if read_all:
                 named = {place.id for place in places}
                 pool.finish(read_whole, stock.files.to_read_rest([number for number in here if number in named]))
-            _look_for_clones(stock)
-            _look_for_second_mounts(stock)
+            _look_for_clones(stock, far)
+            _look_for_second_mounts(stock, far)
         except BaseException:
             pool.close()
             renew()
@@ -98,9 +101,11 @@ def scan(
     return report
 
 
-def _look_for_clones(stock: Stock) -> None:
+def _look_for_clones(stock: Stock, far: FarPlaces) -> None:
     """Look again at files beside which a clone has turned up: it may be theirs."""
     for number, path in stock.files.perhaps_cloned():
+        if far.top_of(path):
+            continue  # only drives of this computer tell where a file lies
         try:
             extent = extent_of(path)
         except OSError:
@@ -108,13 +113,15 @@ def _look_for_clones(stock: Stock) -> None:
         stock.files.set_read([(None, None, None, extent, number)])
 
 
-def _look_for_second_mounts(stock: Stock) -> None:
+def _look_for_second_mounts(stock: Stock, far: FarPlaces) -> None:
     """Find files that are one, seen through two mounts, and have them count as names of one file."""
     if len(stock.places.volumes()) < 2:
         return
     for alike in stock.files.seen_on_two_volumes():
         found: list[tuple[int, os.stat_result]] = []
         for number, volume, path in alike:
+            if far.top_of(path) in far.silent:
+                continue
             try:
                 facts = facts_at(path)
             except OSError:
@@ -136,7 +143,14 @@ def _outermost(places: Iterable[Place]) -> list[Place]:
 
 
 def _look(
-    stock: Stock, top: Place, scan: int, settings: Settings, report: ScanReport, pool: Pool, progress: Progress
+    stock: Stock,
+    top: Place,
+    scan: int,
+    settings: Settings,
+    report: ScanReport,
+    pool: Pool,
+    far: FarPlaces,
+    progress: Progress,
 ) -> bool:
     """Walk one place, write what changed into the stock, and have large files read meanwhile; False if it is away."""
     there = presence(stock, top)
@@ -152,7 +166,10 @@ def _look(
     volumes = {os.stat(top.path).st_dev: top.volume}
     incomplete: list[bytes] = []
     early = _EarlyReading(pool)
-    for listing in walk(top.path, looking):
+    if not is_local(top.path, os.stat(top.path).st_dev):
+        far.add(top.path)
+    listings = far.walk(top.path, settings, top.asked) if far.top_of(top.path) else walk(top.path, looking)
+    for listing in listings:
         # A place within a place owns its own folders.
         owner = inner.get(listing.path) or owners.pop(listing.path, top)
         owners.update(dict.fromkeys(listing.folders, owner))
@@ -173,7 +190,7 @@ def _look(
             progress(Step("Looking into folders", report.files, None, "files"))
             early.read(stock, scan)
     stock.files.miss_folders_below(top.path, scan, incomplete)
-    return True
+    return top.path not in far.silent
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,10 +16,11 @@ def find_run(stock: Stock, number: int) -> Run:
     return run
 
 
-def last_waiting_run(stock: Stock) -> Run:
-    """Return the last run of which a file is put away; raise UnusableInput if there is none."""
+def last_waiting_run(stock: Stock, *, moved: bool = True) -> Run:
+    """Return the last run of which a file waits, or was `moved`; raise UnusableInput if there is none."""
+    states = (RunFileState.WAITING, RunFileState.MOVED) if moved else (RunFileState.WAITING,)
     for summary in reversed(stock.ledger.summaries()):
-        if any(summary.files.get(state) for state in (RunFileState.WAITING, RunFileState.MOVED)):
+        if any(summary.files.get(state) for state in states):
             return summary.run
     raise UnusableInput("nothing waits in the fold", _SEE)
 

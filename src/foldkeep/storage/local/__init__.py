@@ -44,7 +44,16 @@ from .ownership import (
 )
 from .paths import real_name, real_path
 from .reading import READ_BUFFER, digest_in, digest_of
-from .volumes import has_one_device, is_local, is_read_only, keeps_inodes, mounted_volumes, volume_of
+from .volumes import (
+    ANSWER_SECONDS,
+    answers,
+    has_one_device,
+    is_local,
+    is_read_only,
+    keeps_inodes,
+    mounted_volumes,
+    volume_of,
+)
 
 __all__ = [
     "FILE",
@@ -106,6 +115,8 @@ __all__ = [
     "has_digest",
     "volume_of",
     "is_local",
+    "answers",
+    "ANSWER_SECONDS",
     "has_one_device",
     "keeps_inodes",
     "is_read_only",

@@ -3,6 +3,8 @@
 import os
 import unicodedata
 
+from .volumes import answers
+
 PathBytes = bytes
 
 
@@ -10,7 +12,10 @@ def real_path(path: PathBytes) -> PathBytes:
     """Return a path with no symbolic link in it, and each step spelled as the folder lists it.
 
     Where case does not count, or names are kept in another normal form, one folder has many paths; a place has one.
+    What lies on a share that does not answer is not looked at.
     """
+    if not answers(path):
+        return os.path.abspath(path)
     steps = os.path.realpath(path).strip(b"/").split(b"/")
     spelled = b"/"
     for step in filter(None, steps):

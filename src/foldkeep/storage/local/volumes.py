@@ -4,6 +4,7 @@ import os
 import plistlib
 import subprocess
 import sys
+import time
 from contextlib import suppress
 from functools import cache
 
@@ -21,6 +22,16 @@ _OF_ALL_NAMES = frozenset({"ext2", "ext3", "ext4", "xfs", "btrfs", "f2fs", "tmpf
 _WRITTEN_ONCE = frozenset({"iso9660", "udf", "squashfs", "erofs", "cramfs", "fuse.fuseiso", "fuse.squashfuse"})
 _OF_32_BITS = frozenset({"vfat", "msdos", "fat", "msdosfs", "fuse.vfat", "fuse.fusefat"})
 
+ANSWER_SECONDS = 15.0
+"""How long a share or a program behind a mount may take to answer."""
+
+_ASK_AGAIN_SECONDS = 10.0
+# What is known of a folder may be remembered here; its free space and what lies in it must be asked for.
+_LOOK = "import os, sys; os.statvfs(sys.argv[1]); next(os.scandir(sys.argv[1]), None)"
+
+_answered: dict[str, tuple[float, bool]] = {}
+"""When each mount was asked last, and whether it answered."""
+
 
 def volume_of(folder: bytes, device: int) -> VolumeFacts:
     """Return the facts of the volume of a folder; `device` is the folder's ``st_dev``."""
@@ -34,6 +45,8 @@ def mounted_volumes() -> list[tuple[int, VolumeFacts]]:
     found = []
     for part in psutil.disk_partitions(all=True):
         if part.device.startswith("/dev/") or part.fstype in _NAMED or part.fstype.startswith("fuse"):
+            if not answers(os.fsencode(part.mountpoint)):
+                continue
             with suppress(OSError):
                 device = os.stat(part.mountpoint).st_dev
                 found.append((device, _facts(part.mountpoint, part.device, part.fstype, device)))
@@ -65,9 +78,50 @@ def is_local(folder: bytes, device: int) -> bool:
     return kind not in _NAMED and not kind.startswith("fuse")
 
 
+def answers(folder: bytes) -> bool:
+    """Tell whether the share or program behind a folder answers within some seconds; a drive of this computer does.
+
+    Another process asks, since whoever asks a server that went away may wait for ever.
+    """
+    mount, _, kind = _mount_above(folder)
+    if kind not in _NAMED and not kind.startswith("fuse"):
+        return True
+    when, known = _answered.get(mount, (0.0, False))
+    if not when or time.monotonic() - when > _ASK_AGAIN_SECONDS:
+        known = _looked_at(os.fsencode(mount))
+        _answered[mount] = (time.monotonic(), known)
+    return known
+
+
+def _looked_at(path: bytes) -> bool:
+    try:
+        asked = subprocess.Popen([sys.executable, "-I", "-S", "-c", _LOOK, path], stderr=subprocess.DEVNULL)
+    except OSError:
+        return True  # there is nothing to ask with
+    try:
+        asked.wait(ANSWER_SECONDS)
+    except subprocess.TimeoutExpired:
+        asked.kill()
+        return False
+    finally:
+        with suppress(subprocess.TimeoutExpired):
+            asked.wait(1)
+    return True
+
+
 def has_one_device(folder: bytes, device: int) -> bool:
     """Tell whether the volume of a folder gives its files the device of their folders; an overlay may not."""
     return _mount_of(folder, device)[2] != "overlay"
+
+
+def _mount_above(folder: bytes) -> tuple[str, str, str]:
+    """Return as `_mount_of` does what the table of mounts says, without touching a disk."""
+    import psutil
+
+    path = os.fsdecode(os.path.abspath(folder)) + "/"
+    above = [part for part in psutil.disk_partitions(all=True) if path.startswith(part.mountpoint.rstrip("/") + "/")]
+    found = max(enumerate(above), key=lambda each: (len(each[1].mountpoint), each[0]), default=None)
+    return (found[1].mountpoint, found[1].device, found[1].fstype) if found else ("/", "", "")
 
 
 def _mount_of(folder: bytes, device: int) -> tuple[str, str, str]:
