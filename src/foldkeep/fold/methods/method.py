@@ -120,14 +120,13 @@ def take(bench: Bench, ready: Ready) -> None:
 def is_what_went(spot: Spot, facts: os.stat_result, ready: Ready) -> bool:
     """Tell whether a name that a file was moved to stands for the file that was looked at.
 
-    Where a file system gives a file another number as it is moved (overlays do), its content decides.
+    Where a file system gives a file another number as it is moved (overlays do), or another time, its content decides.
     """
     expected = ready.verified.spare.identity
     now = Identity.of(facts)
     if now == expected:
         return True
-    same_looks = (now.size, now.modified_ns) == (expected.size, expected.modified_ns)
-    return same_looks and bool(ready.verified.digest) and has_digest(*spot, ready.verified.digest)
+    return now.size == expected.size and bool(ready.verified.digest) and has_digest(*spot, ready.verified.digest)
 
 
 def unlink_if(spot: Spot, stands_for: os.stat_result | None) -> None:

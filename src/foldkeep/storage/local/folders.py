@@ -127,7 +127,7 @@ def take_away(path: bytes) -> None:
     with suppress(OSError):
         top = os.open(path, FOLDER)
         try:
-            os.fchmod(top, 0o700)
+            _open_up(top)
             ahead = [os.fsencode(name) for name in os.listdir(top)]
             brought = 0
             while ahead:
@@ -136,11 +136,12 @@ def take_away(path: bytes) -> None:
                     continue
                 folder = os.open(name, FOLDER, dir_fd=top)
                 try:
-                    os.fchmod(folder, 0o700)
+                    _open_up(folder)
                     for inner in map(os.fsencode, os.listdir(folder)):
                         if not _unlinked(folder, inner):
                             brought += 1
-                            os.chmod(inner, 0o700, dir_fd=folder)  # a folder that moves is itself written
+                            with suppress(OSError):
+                                os.chmod(inner, 0o700, dir_fd=folder)  # a folder that moves is itself written
                             os.rename(inner, b".brought-%d" % brought, src_dir_fd=folder, dst_dir_fd=top)
                             ahead.append(b".brought-%d" % brought)
                 finally:
@@ -149,6 +150,11 @@ def take_away(path: bytes) -> None:
         finally:
             os.close(top)
         os.rmdir(path)
+
+
+def _open_up(folder: int) -> None:
+    with suppress(OSError):  # FAT by FUSE has no modes, and says so by an error
+        os.fchmod(folder, 0o700)
 
 
 def _unlinked(folder: int, name: bytes) -> bool:
