@@ -53,6 +53,13 @@ class Drive:
         run("umount", self.point.with_name("below"))
         assert self._mount(self.device, self.point)
 
+    def move(self, to: Path) -> None:
+        """Take the drive away and plug it in at another path."""
+        subprocess.run(["umount", self.point], check=True)
+        run("umount", self.point.with_name("below"))
+        self.point = to
+        assert self._mount(self.device, to)
+
     def close(self) -> None:
         run("umount", "-l", self.point)
         run("umount", "-l", self.point.with_name("below"))
@@ -137,6 +144,11 @@ class Shared:
 
     def again(self) -> None:
         subprocess.run(["umount", self.point], check=True)
+        assert self._mounted()
+
+    def move(self, to: Path) -> None:
+        subprocess.run(["umount", self.point], check=True)
+        self.point = to
         assert self._mounted()
 
     def close(self) -> None:
@@ -251,9 +263,12 @@ def test_on_fat_by_fuse_whose_renames_change_times_content_decides(tmp_path: Pat
 
 @pytest.mark.parametrize("command", ["fold", "unfold", "release"])
 @pytest.mark.parametrize(
-    "drive", [pytest.param(kind, marks=() if kind == "exfat" else pytest.mark.long) for kind in KINDS], indirect=True
+    "anything",
+    [pytest.param(kind, marks=() if kind == "exfat" else pytest.mark.long) for kind in (*KINDS, "overlay", "sshfs")],
+    indirect=True,
 )
-def test_killed_at_every_point_on_a_real_drive_nothing_is_lost(drive: Drive, tmp_path: Path, command: str):
+def test_killed_at_every_point_on_a_real_drive_nothing_is_lost(anything, tmp_path: Path, command: str):
+    drive = anything
     every = "FOLDKEEP_EXPLORE" in os.environ
     desk = desk_on(drive, tmp_path)
     for number in range(2, 12):
@@ -314,12 +329,17 @@ def test_an_away_drive_is_told_and_its_last_scan_stays(tmp_path: Path):
     assert after["scanned"] == before["scanned"]
 
 
-def test_a_drive_at_another_path_is_the_same_place(drive: Drive, tmp_path: Path):
+@pytest.mark.parametrize("anything", [*KINDS, "overlay", "sshfs"], indirect=True)
+def test_a_drive_at_another_path_is_the_same_place(anything, tmp_path: Path):
+    drive = anything
     desk = desk_on(drive, tmp_path)
-    (desk.place / "inner").mkdir()
+    inner = desk.place / "inner"
+    inner.mkdir()
     desk.write("inner/kite 0.jpg", b"0" * 9000)
-    desk.ask("scan", desk.place / "inner")
+    desk.ask("scan", inner)
     desk.proposed()
+    if isinstance(drive, Drive) and drive._mount is over_another:  # it has nothing else to be known by
+        assert desk.run("places", "--mark", desk.place).status == desk.run("places", "--mark", inner).status == 0
     before = {path.relative_to(desk.place): facts for path, facts in ((Path(os.fsdecode(each)), facts)
               for each, facts in looks(desk).items())}  # fmt: skip
     folded = desk.ask("fold", desk.docket, "--yes")
@@ -328,9 +348,7 @@ def test_a_drive_at_another_path_is_the_same_place(drive: Drive, tmp_path: Path)
     other.mkdir()
 
     def move(to: Path) -> None:
-        subprocess.run(["umount", drive.point], check=True)
-        drive.point = to
-        assert drive._mount(drive.device, to)
+        drive.move(to)
         desk.place = to / "media"
 
     was = desk.place

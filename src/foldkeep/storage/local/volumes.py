@@ -44,7 +44,8 @@ def mounted_volumes() -> list[tuple[int, VolumeFacts]]:
 
     found = []
     for part in psutil.disk_partitions(all=True):
-        if part.device.startswith("/dev/") or part.fstype in _NAMED or part.fstype.startswith("fuse"):
+        is_program = part.fstype.startswith("fuse") or part.fstype == "overlay"
+        if part.device.startswith("/dev/") or part.fstype in _NAMED or is_program:
             if not answers(os.fsencode(part.mountpoint)):
                 continue
             with suppress(OSError):
