@@ -164,11 +164,17 @@ class Bench:
             if os.path.samestat(facts, made):
                 self.stamps.note(facts)
 
-    def flush(self) -> None:
-        """Make what was done last through a power cut."""
-        self.folders.flush()
+    def flush(self, *, returning: bool = False) -> None:
+        """Make what was done last through a power cut: new names first, and only then that the old ones are gone.
+
+        A file system without a journal of its own (FAT, exFAT) writes each folder by itself.
+        """
+        if returning:
+            self.folders.flush()
         self.targets.flush()
         flush(self.vault.files)
+        if not returning:
+            self.folders.flush()
 
 
 def volume_key(path: PathBytes, device: int) -> str:

@@ -6,7 +6,7 @@ from dataclasses import replace
 from blake3 import blake3
 
 from foldkeep.model import Method, RunFile, RunFileState
-from foldkeep.storage.local import NotSafe, digest_in, facts_of, has_digest, move, write_like
+from foldkeep.storage.local import NotSafe, digest_in, facts_of, has_digest, is_claim, move, unlink, write_like
 
 from ..bench import Bench, Ready, Spot
 from ..recovery.scene import Scene
@@ -93,6 +93,9 @@ class Write(FoldMethod):
         if facts_of(*home) is None:
             return
         if not has_digest(*home, file.words):
+            if is_claim(*home) and bench.makes_claims():  # which a power cut left
+                unlink(home[1], home[0])
+                return
             raise NotSafe("changed since it was written; take it away yourself")
         out = (bench.vault.files, coming_out(file))
         move(*home, *out)

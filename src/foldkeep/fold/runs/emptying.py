@@ -65,8 +65,8 @@ def put_away(
                 above = os.path.dirname(folder)
                 levels[above.count(b"/")].add(above)
         if empty:
-            folders.flush()
             flush(vault.folders())
+            folders.flush()
     return done
 
 

@@ -308,7 +308,7 @@ class _Hand:
                 except OSError as error:
                     report.left.append(Problem(file.path, reason_of(error)))
         report.left += [Problem(file.path, "no name is free for it where it was") for file in waiting]
-        bench.flush()
+        bench.flush(returning=True)
         bench.vault.journal.write(Returned(file.number) for file, _ in done)
         report.restored += sum(file.method is not Method.WRITE for file, _ in done)
         report.renamed += [(file.path, path) for file, path in done if file.path != path]
