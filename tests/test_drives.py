@@ -1,6 +1,7 @@
 """The drives that people have, on real file systems: found, folded, brought back exactly, known again."""
 
 import contextlib
+import errno
 import fcntl
 import json
 import os
@@ -19,7 +20,7 @@ import pytest
 from conftest import Desk, TrustingDesk, forget_drives, listing, mounted
 from foldkeep.model import Way
 from foldkeep.scan import afar
-from foldkeep.storage.local import capabilities_of, limits_of, names, volumes
+from foldkeep.storage.local import capabilities_of, flushing, limits_of, names, volumes
 from points import Points, befores, every_content, kill_at
 from test_archive import everything
 
@@ -572,7 +573,9 @@ def test_a_read_only_drive_is_scanned_and_refused_at_once(tmp_path: Path, kind: 
         drive.close()
 
 
-def test_what_each_drive_can_do_is_what_the_readme_says(drive: Drive, tmp_path: Path, request):
+@pytest.mark.parametrize("anything", [*KINDS, "overlay", "sshfs"], indirect=True)
+def test_what_each_drive_can_do_is_what_the_readme_says(anything, request):
+    drive = anything
     folder = drive.point / "folder"
     folder.mkdir()
     files = [folder / f"{number}" for number in range(6)]
@@ -587,7 +590,7 @@ def test_what_each_drive_can_do_is_what_the_readme_says(drive: Drive, tmp_path: 
             refuses, files[5] = True, folder / "6"
         except OSError:
             refuses = False
-        links = can(lambda: os.link(files[0], folder / "link"))
+        links = can(lambda: os.link(files[0], folder / "link")) and (folder / "link").samefile(files[0])
         with files[1].open("rb") as source, (folder / "clone").open("wb") as target:
             clones = can(lambda: fcntl.ioctl(target, 0x40049409, source.fileno()))
     finally:
@@ -606,11 +609,49 @@ def test_what_each_drive_can_do_is_what_the_readme_says(drive: Drive, tmp_path: 
     assert found.keeps_inodes == lasting
     plain = found.limits.has_plain_names and not found.limits.has_case
     row = [
-        request.node.callspec.params["drive"], "yes" if links else "no", "yes" if clones else "no", way,
+        request.node.callspec.params["anything"], "yes" if links else "no", "yes" if clones else "no", way,
         {1: "1 ns", 100: "100 ns", 1_000_000_000: "1 s"}[tick], "yes" if lasting else "no",
         'no `*:?"<>\\|`, one case' if plain else "any",
     ]  # fmt: skip
     assert f"| {' | '.join(row)} |" in (Path(__file__).parent.parent / "README.md").read_text(), row
+
+
+PLIST = b"""<?xml version="1.0"?><plist version="1.0"><dict><key>VolumeUUID</key>
+<string>0A81F3B1-51D9-3335-B3E3-169C3640360D</string><key>FilesystemType</key><string>exfat</string></dict></plist>"""
+
+
+@pytest.mark.parametrize(
+    ("platform", "answers", "told"),
+    [
+        ("darwin", {"diskutil": PLIST}, ("0A81F3B1-51D9-3335-B3E3-169C3640360D", "exfat")),
+        ("darwin", {"diskutil": b"<plist><dict>"}, (None, "")),
+        ("darwin", {}, (None, "")),
+        ("linux", {"blkid": b"DEVNAME=/dev/x\nUUID=6B4F-F17B\nTYPE=exfat\n"}, ("6B4F-F17B", "exfat")),
+        ("linux", {"lsblk": b'UUID="6B4F-F17B" FSTYPE="vfat"\n'}, ("6B4F-F17B", "vfat")),
+        ("linux", {"blkid": b"\xff\n\n=\n"}, (None, "")),
+        ("linux", {}, (None, "")),
+    ],
+)
+def test_what_the_tools_of_a_system_say_of_a_device(monkeypatch, platform, answers, told):
+    monkeypatch.setattr(volumes.sys, "platform", platform)
+    monkeypatch.setattr(volumes, "_answer", lambda tool, *_: answers.get(tool, b""))
+    assert volumes._asked.__wrapped__("/dev/x") == told
+
+
+def test_flushing_goes_through_the_cache_of_a_drive_where_the_system_has_a_call_for_it(monkeypatch, tmp_path: Path):
+    asked, flushed = [], []
+    monkeypatch.setattr(flushing, "_FULL", 51)
+    monkeypatch.setattr(os, "fsync", flushed.append)
+    monkeypatch.setattr(fcntl, "fcntl", lambda *args: asked.append(args))
+    flushing.flush(3)
+    assert (asked, flushed) == ([(3, 51)], [])
+
+    def refused(*_):
+        raise OSError(errno.ENOTTY, "not a disk")
+
+    monkeypatch.setattr(fcntl, "fcntl", refused)
+    flushing.flush(3)
+    assert flushed == [3]
 
 
 def can(call: Callable[[], object]) -> bool:

@@ -7,6 +7,7 @@ import sys
 import time
 from contextlib import suppress
 from functools import cache
+from xml.parsers.expat import ExpatError
 
 from foldkeep.model import VolumeFacts, visible
 
@@ -174,7 +175,7 @@ def is_read_only(folder: bytes) -> bool:
 def _asked(source: str) -> tuple[str | None, str]:
     """Return UUID and type of a block device as the system's own tools tell them, where no list of them is kept."""
     if sys.platform == "darwin":
-        with suppress(ValueError):
+        with suppress(ValueError, AttributeError, ExpatError):  # no list of properties, or none of words
             told = plistlib.loads(_answer("diskutil", "info", "-plist", source))
             return told.get("VolumeUUID"), told.get("FilesystemType", "")
         return None, ""
