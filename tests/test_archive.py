@@ -16,10 +16,10 @@ import zstandard
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-import foldkeep.fold.archiving
+import foldkeep.archive.archiving
 from conftest import Desk, TrustingDesk, contents, left, mounted
-from foldkeep.fold import FORMATS
-from foldkeep.fold.writers import _Told
+from foldkeep.archive import FORMATS
+from foldkeep.archive.writers import _Told
 from foldkeep.model import path_from_uri
 from foldkeep.scan import check_package
 from points import Points, fail_from, kill_at
@@ -246,12 +246,12 @@ def test_a_target_that_writes_something_else_is_found_out(desk: Desk, monkeypatc
     desk.ask("scan", desk.place)
     shelf = desk.top / "shelf"
     shelf.mkdir()
-    honest = foldkeep.fold.writers.write_all
+    honest = foldkeep.archive.writers.write_all
 
     def wrong(descriptor: int, data: bytes) -> None:
         honest(descriptor, data.replace(b"aaa", b"aab", 1))
 
-    monkeypatch.setattr(foldkeep.fold.writers, "write_all", wrong)
+    monkeypatch.setattr(foldkeep.archive.writers, "write_all", wrong)
     refused = desk.run("archive", desk.place / "edit", "--to", shelf)
     assert (refused.status, "reads differently from what was written: data/edit/a.mp4" in refused.err) == (2, True)
     assert [path.name for path in shelf.iterdir()] == ["edit.unfinished"]
@@ -307,13 +307,13 @@ def test_the_original_is_folded_when_it_is_what_the_package_has(desk: Desk, form
     shelf = desk.top / "shelf"
     shelf.mkdir()
     before = everything(desk.place)
-    real = foldkeep.fold.archiving._write_down
+    real = foldkeep.archive.archiving._write_down
 
     def somebody_works(*args):
         real(*args)
         desk.write("edit/b.mp4", b"c" * 2000)
 
-    monkeypatch.setattr(foldkeep.fold.archiving, "_write_down", somebody_works)
+    monkeypatch.setattr(foldkeep.archive.archiving, "_write_down", somebody_works)
     answer = desk.ask("archive", project, "--to", shelf, "--format", form, "--fold-original", "--yes")
     (made,) = answer["packages"]
     assert [(name, why[:14]) for name, why in left(made)] == [("b.mp4", "its content is")]
@@ -471,7 +471,7 @@ def test_an_interrupted_package_is_gone_on_with_only_for_the_same_project_as_it_
     def interrupt(*_) -> None:
         raise KeyboardInterrupt
 
-    monkeypatch.setattr(foldkeep.fold.archiving.Site, "check", interrupt)
+    monkeypatch.setattr(foldkeep.archive.archiving.Site, "check", interrupt)
     assert desk.run("archive", desk.place / "march/edit", "--to", shelf).status == 130
     monkeypatch.undo()
     half = shelf / "edit.unfinished"

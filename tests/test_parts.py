@@ -11,7 +11,7 @@ import bagit
 import pytest
 
 from conftest import Desk, TrustingDesk
-from foldkeep.fold import FORMATS
+from foldkeep.archive import FORMATS
 from foldkeep.scan import check_package
 from points import Points, fail_from, kill_at
 from test_archive import EDL, everything, unpack

@@ -25,9 +25,9 @@ from hypothesis import strategies as st
 from PIL import Image, PngImagePlugin
 
 from conftest import Desk
+from foldkeep.archive import open_restoration
 from foldkeep.demo.pictures import jpeg
 from foldkeep.demo.sounds import encoded, film, tune, wav
-from foldkeep.fold import open_restoration
 from foldkeep.fold.journal.records import decoded
 from foldkeep.formats import (
     InventoryReader,

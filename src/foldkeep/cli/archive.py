@@ -24,8 +24,9 @@ from .parser import add_break_lock, typed
 from .projects_of import add_projects, projects_of, recipes_of
 
 if TYPE_CHECKING:
+    from foldkeep.archive import ArchiveReport, Packing
     from foldkeep.find import Lending, Project
-    from foldkeep.fold import ArchiveReport, FoldReport, Packing
+    from foldkeep.fold import FoldReport
     from foldkeep.formats import Package
     from foldkeep.scan import Checked, Whole
     from foldkeep.stock import Stock
@@ -106,8 +107,8 @@ def _work(
     args: argparse.Namespace, env: Environment, stock: "Stock", target: bytes
 ) -> "list[tuple[Project, Packing, Lending | None]]":
     """Return what is to be archived; if it is to be folded then, with what others use of it."""
+    from foldkeep.archive import plan_packing
     from foldkeep.find import Lending, Measures, UsesOfAll, lending, projects
-    from foldkeep.fold import plan_packing
     from foldkeep.model import UnusableInput, lies_below, visible
     from foldkeep.storage.local import limits_of
 
@@ -169,7 +170,7 @@ def _archive(
     packing: "Packing",
     lent: "Lending | None",
 ) -> "tuple[ArchiveReport, FoldReport | None]":
-    from foldkeep.fold import archive, fold_original
+    from foldkeep.archive import archive, fold_original
 
     with env.progress(args) as progress:
         report = archive(

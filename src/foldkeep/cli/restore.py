@@ -18,7 +18,7 @@ from .environment import Environment, ExitStatus
 from .parser import add_break_lock
 
 if TYPE_CHECKING:
-    from foldkeep.fold import Restoration
+    from foldkeep.archive import Restoration
 
 EXAMPLES = """\
 examples:
@@ -51,7 +51,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     import os
     from contextlib import ExitStack
 
-    from foldkeep.fold import open_restoration
+    from foldkeep.archive import open_restoration
     from foldkeep.model import UnusableInput, visible
     from foldkeep.storage.local import real_path
 
@@ -73,7 +73,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
 
 def _carry_out(args: argparse.Namespace, env: Environment, restoration: "Restoration") -> ExitStatus:
-    from foldkeep.fold import RestoreReport
+    from foldkeep.archive import RestoreReport
     from foldkeep.show import restore_document, show_incomplete, show_refused_names, show_restored, show_returns
 
     if restoration.missing:

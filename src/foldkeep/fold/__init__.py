@@ -4,27 +4,23 @@ One way in, `fold`; two ways on, `unfold` and `release`. Before any of them, and
 the ledger in line with what the disk shows, so that a process may be killed between any two lines here.
 """
 
-from .archiving import ArchiveReport, archive
-from .originals import fold_original
-from .packing import Packing, plan_packing
+from .places import hold_around
 from .recovery.settling import settle_all
-from .restoring import Restoration, RestoreReport, open_restoration
-from .returning import Return, Way
 from .runs.auditing import Audit, audit
 from .runs.checking import check_plan
 from .runs.choosing import find_run, last_waiting_run, surely_began
 from .runs.folding import FoldReport, fold
 from .runs.grades import Consent
-from .runs.plan import Merged, Plan, make_plan
+from .runs.plan import Item, Merged, Plan, make_plan
 from .runs.releasing import ReleaseReport, release
 from .runs.unfolding import COMES_BACK, UnfoldReport, unfold, unfold_from
 from .space import Space
-from .writers import FORMATS
 
 __all__ = [
     "make_plan",
     "check_plan",
     "Plan",
+    "Item",
     "Merged",
     "fold",
     "FoldReport",
@@ -36,20 +32,10 @@ __all__ = [
     "release",
     "Consent",
     "ReleaseReport",
-    "plan_packing",
-    "Packing",
-    "archive",
-    "ArchiveReport",
-    "fold_original",
-    "open_restoration",
-    "Restoration",
-    "RestoreReport",
-    "Return",
-    "Way",
-    "FORMATS",
     "audit",
     "Audit",
     "settle_all",
+    "hold_around",
     "find_run",
     "last_waiting_run",
     "surely_began",

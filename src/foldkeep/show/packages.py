@@ -3,8 +3,9 @@
 from collections import Counter
 from collections.abc import Sequence
 
+from foldkeep.archive import ArchiveReport, Packing, Restoration, RestoreReport
 from foldkeep.find import Lending, Project
-from foldkeep.fold import ArchiveReport, FoldReport, Packing, Restoration, RestoreReport
+from foldkeep.fold import FoldReport
 from foldkeep.model import format_size, visible
 from foldkeep.scan import Checked
 

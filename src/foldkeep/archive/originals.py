@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from foldkeep.find import Lending
+from foldkeep.fold import FoldReport, Item, Plan, check_plan, fold
 from foldkeep.formats import Form, Listed
 from foldkeep.model import (
     Action,
@@ -23,9 +24,6 @@ from foldkeep.storage.local import modified_ns
 
 from .archiving import ArchiveReport
 from .packing import Packed, Packing
-from .runs.checking import check_plan
-from .runs.folding import FoldReport, fold
-from .runs.plan import Item, Plan
 
 
 def fold_original(

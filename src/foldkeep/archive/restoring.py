@@ -10,6 +10,7 @@ from typing import Any
 
 from blake3 import blake3
 
+from foldkeep.fold import hold_around
 from foldkeep.formats import UNFINISHED, BadPackage, Form, Listed, Names, Owner, Stream, open_package
 from foldkeep.model import (
     Limits,
@@ -45,7 +46,6 @@ from foldkeep.storage.local import (
 
 from .contents import Contents, Whole
 from .fitting import FittingNames
-from .places import hold_around
 from .returning import Return, put_back, returns
 from .writers import write_all
 

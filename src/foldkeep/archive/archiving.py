@@ -26,8 +26,8 @@ from foldkeep.stock import Archived, Stock
 from foldkeep.storage.local import NotSafe, limits_of
 
 from .packing import Packed, Packing, owner_of, payload_folders
-from .site import Digests, Part, Site, open_site
 from .splitting import split_packing
+from .workspace import Digests, Part, Site, open_site
 from .writers import BLAKE3, FORMATS, WRITERS, Writer
 
 PathBytes = bytes

@@ -1,0 +1,25 @@
+"""Packages of projects: planned, written, read back and restored.
+
+What an archived project leaves behind goes through the door of `fold`, like everything else that goes.
+"""
+
+from .archiving import ArchiveReport, archive
+from .originals import fold_original
+from .packing import Packing, plan_packing
+from .restoring import Restoration, RestoreReport, open_restoration
+from .returning import Return, Way
+from .writers import FORMATS
+
+__all__ = [
+    "plan_packing",
+    "Packing",
+    "FORMATS",
+    "archive",
+    "ArchiveReport",
+    "fold_original",
+    "open_restoration",
+    "Restoration",
+    "RestoreReport",
+    "Return",
+    "Way",
+]
