@@ -21,8 +21,8 @@ from PIL import Image
 from conftest import Desk, program
 from foldkeep.find import compare, open_side, space_tree
 from foldkeep.model import Facts, Filter, kind_of
-from foldkeep.scan import Apart
 from foldkeep.show.facts import clock, fact_words
+from foldkeep.signals import Apart
 from foldkeep.stock import Stock
 
 XMP = (b'<x:xmpmeta xmlns:x="adobe:ns:meta/"><r:RDF xmlns:r="http://www.w3.org/1999/02/22-rdf-syntax-ns#">'

@@ -18,9 +18,9 @@ from PIL import Image
 from conftest import Desk
 from foldkeep.demo import sounds
 from foldkeep.model import Facts, kind_of
-from foldkeep.scan import Apart, MediaReader, Medium
-from foldkeep.scan.media import read_facts
-from foldkeep.scan.thumbnails import HEIGHT, WIDTH, picture_of
+from foldkeep.signals import Apart, MediaReader, Medium
+from foldkeep.signals.media import read_facts
+from foldkeep.signals.pictures import HEIGHT, WIDTH, picture_of
 from foldkeep.stock import Stock
 
 

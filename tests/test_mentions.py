@@ -15,10 +15,10 @@ from pathlib import Path
 from urllib.parse import quote
 
 import pytest
+from foldkeep.find.projects.projects.project_references import Uses
 
 from conftest import Desk
 from foldkeep.find import ProjectFolders, UsesOfAll
-from foldkeep.find.mentioned import Uses
 from foldkeep.stock import Stock
 
 NAMES = (

@@ -49,7 +49,8 @@ from foldkeep.formats.inventory import _seal
 from foldkeep.formats.xmp import Xmp
 from foldkeep.keep import read_docket
 from foldkeep.model import Cookbook, FoldKeepError, Recipe, parse_age, parse_moment, parse_size, path_from_uri
-from foldkeep.scan import Apart, check_package
+from foldkeep.scan import check_package
+from foldkeep.signals import Apart
 from foldkeep.stock import Stock
 from test_mentions import database, edl, otio, referring, xml
 

@@ -13,8 +13,8 @@ from conftest import Desk, listing
 from foldkeep.demo import make_library
 from foldkeep.model import Role, Settings
 from foldkeep.scan import add_place, scan
-from foldkeep.scan.looking import Looking
 from foldkeep.scan.pool import _Lanes
+from foldkeep.scan.skip_rules import Looking
 from foldkeep.stock import Stock
 
 

@@ -169,8 +169,8 @@ def test_pictures_are_made_once_and_a_sheet_needs_no_docket(desk: Desk, sample: 
     desk.run("scan", desk.place)
     first = desk.ask("sheet", "-o", desk.top / "sheet.html", "--kind", "photo", "--kind", "audio")
     assert first["sets"] == 2
-    monkeypatch.setattr("foldkeep.scan.apart.Apart.picture", lambda *_: pytest.fail("it was drawn before"))
-    monkeypatch.setattr("foldkeep.scan.apart.Apart.facts", lambda *_: pytest.fail("it was read before"))
+    monkeypatch.setattr("foldkeep.signals.media_worker.Apart.picture", lambda *_: pytest.fail("it was drawn before"))
+    monkeypatch.setattr("foldkeep.signals.media_worker.Apart.facts", lambda *_: pytest.fail("it was read before"))
     again = desk.ask("sheet", "-o", desk.top / "sheet.html", "--kind", "photo", "--kind", "audio")
     assert again["sheet"] == str(desk.top / "sheet-2.html")
     assert (desk.top / "sheet.html").read_bytes() == (desk.top / "sheet-2.html").read_bytes().replace(

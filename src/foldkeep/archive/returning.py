@@ -9,7 +9,7 @@ from enum import StrEnum
 
 from foldkeep.formats import Form, Listed
 from foldkeep.model import Problem, beside, innermost, kind_of, lies_in_a_fold, reason_of
-from foldkeep.scan import MEDIA
+from foldkeep.signals import MEDIA
 from foldkeep.storage.local import MOST_NAMES, Folders, copy_file, facts_at, facts_of, has_digest, move_to_free, unlink
 
 from .contents import Whole

@@ -19,7 +19,7 @@ from typing import IO, Any, BinaryIO, cast
 from blake3 import blake3
 
 from foldkeep.model import kind_of, visible
-from foldkeep.scan import MEDIA
+from foldkeep.signals import MEDIA
 from foldkeep.storage.local import (
     FILE,
     Identity,

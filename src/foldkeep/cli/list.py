@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 from .environment import Environment, ExitStatus
 from .filters import add_filters, filter_words, wanted
-from .sources import add_inventory, open_source
+from .stock_or_inventory import add_inventory, open_source
 
 if TYPE_CHECKING:
     from collections.abc import Iterable

@@ -36,8 +36,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Look at every set, then write."""
     from foldkeep.keep import sheet_sets
     from foldkeep.model import UnusableInput
-    from foldkeep.scan import MediaReader
     from foldkeep.show import Page, draw_sheet, show_sheet, write_sheet
+    from foldkeep.signals import MediaReader
     from foldkeep.stock import Stock
 
     if args.docket and wanted(args):

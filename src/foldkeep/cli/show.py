@@ -27,8 +27,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Look each up, then tell."""
     from foldkeep.find import Details, details
     from foldkeep.model import Problem
-    from foldkeep.scan import MediaReader
     from foldkeep.show import Page, details_document, problem_documents, show_details
+    from foldkeep.signals import MediaReader
     from foldkeep.stock import Stock
 
     with Stock.open(env.stock_path(args)) as stock, MediaReader(stock) as reader:

@@ -1,24 +1,24 @@
 """Questions put to the stock, one module a question."""
 
-from .caches import all_caches, explain_cache
-from .catalogs import Known, RootMap, descriptions, folders_of, known_files, uses
-from .clearing import Wish, caches
-from .compare import Change, Comparison, Side, Verdict, compare, open_side
+from .catalogs.catalog_files import Known, RootMap, descriptions, folders_of, known_files, uses
+from .catalogs.orphans import LeftOver, Missing, Orphans, Standing, Twice, Unknown, orphans
+from .catalogs.repair import mended
+from .catalogs.thumbnails import StaleThumbnail
+from .compare.comparison import Change, Comparison, Side, Verdict, compare, open_side
+from .compare.inventories import InventoryFacts, load_inventory, read_inventory, save_inventory
+from .copies.copy_state import Look, look
+from .copies.details import Details, KnownCopy, details
+from .copies.duplicates import Duplicates, Overview, Question, Totals, duplicates
+from .copies.folders import FolderFacts, FolderMatch, Relation, compare_folders
 from .derived import Batch, Caches, Measures, Regenerable
-from .details import Details, KnownCopy, details
-from .duplicates import Duplicates, Overview, Question, Totals, duplicates
-from .folders import FolderFacts, FolderMatch, Relation, compare_folders
-from .inventories import InventoryFacts, load_inventory, read_inventory, save_inventory
-from .lending import Lending, lending
-from .looking import Look, look
-from .mentioned import UsesOfAll
-from .orphans import LeftOver, Missing, Orphans, Standing, Twice, Unknown, orphans
-from .project_folders import ProjectFolders, package_folders
-from .projects import PARTS, Activity, Project, projects
-from .repair import mended
-from .space import AGES, GROUPINGS, LEAST_FREE, Part, Usage, VolumeSpace, empty_folders, space, volume_spaces
-from .thumbnails import StaleThumbnail
-from .tree import Node, space_tree
+from .derived.cache_selection import Wish, caches
+from .derived.caches import all_caches, explain_cache
+from .projects.lending import Lending, lending
+from .projects.project_folders import ProjectFolders, package_folders
+from .projects.project_references import UsesOfAll
+from .projects.projects import PARTS, Activity, Project, projects
+from .space.tree import Node, space_tree
+from .space.usage import AGES, GROUPINGS, LEAST_FREE, Part, Usage, VolumeSpace, empty_folders, space, volume_spaces
 
 __all__ = [
     "duplicates",

@@ -5,14 +5,14 @@ the ledger in line with what the disk shows, so that a process may be killed bet
 """
 
 from .places import hold_around
-from .recovery.settling import settle_all
+from .recovery.reconcile import settle_all
 from .runs.auditing import Audit, audit
 from .runs.checking import check_plan
-from .runs.choosing import find_run, last_waiting_run, surely_began
 from .runs.folding import FoldReport, fold
 from .runs.grades import Consent
 from .runs.plan import Item, Merged, Plan, make_plan
 from .runs.releasing import ReleaseReport, release
+from .runs.run_lookup import find_run, last_waiting_run, surely_began
 from .runs.unfolding import COMES_BACK, UnfoldReport, unfold, unfold_from
 from .space import Space
 

@@ -2,15 +2,15 @@
 
 from .choose import Chooser
 from .docket import COLUMNS, current_rows, read_docket, rewrite_docket, write_docket
-from .listed import listed_rows
-from .orphaned import orphan_rows
-from .projects import PROJECT_FOLDER, project_rows
+from .dockets.caches import Derived, cache_rows, derived_again
+from .dockets.listed import listed_rows
+from .dockets.orphans import orphan_rows
+from .dockets.projects import PROJECT_FOLDER, project_rows
+from .keep_options import Wishes
 from .propose import Proposal, propose
-from .regenerable import Derived, cache_rows, derived_again
 from .review import Review
 from .rules import DEFAULT_RULES, meaning, real_folder
 from .sheet import SheetCopy, SheetSet, sheet_sets
-from .wishes import Wishes
 
 __all__ = [
     "propose",

@@ -10,10 +10,10 @@ from foldkeep.model import Action, CopySet, StockFile, lies_below, visible
 from foldkeep.stock import Stock
 
 from .companions import Companions
+from .keep_options import Wishes
 from .protect import parse_protection, protected_by
 from .rules import TOGETHER, Rule, Users, each, make_rules
 from .together import FolderRanks
-from .wishes import Wishes
 
 _AWAY = "its place is away"
 _PACKED = "in a package (a bag), which stays whole"

@@ -5,7 +5,7 @@ from collections import defaultdict
 from collections.abc import Sequence
 
 from foldkeep.model import StockFile, owner_names, sidecar_stems
-from foldkeep.scan import capture_moment, read_sidecar
+from foldkeep.signals import capture_moment, read_sidecar
 from foldkeep.stock import Stock
 
 _NEVER = "9999"

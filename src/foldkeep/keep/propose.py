@@ -9,8 +9,8 @@ from foldkeep.model import Action, CopySet, DocketRow, folders_above, freed_file
 from foldkeep.stock import Stock
 
 from .choose import Chooser, sidecars_that_stay
+from .keep_options import Wishes
 from .rules import Users
-from .wishes import Wishes
 
 
 @dataclass

@@ -5,7 +5,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from foldkeep.model import DocketRow, Facts, Progress, Step, no_progress
-from foldkeep.scan import MediaReader, Medium
+from foldkeep.signals import MediaReader, Medium
 from foldkeep.stock import Stock
 
 from .companions import Companions

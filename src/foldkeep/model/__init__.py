@@ -2,7 +2,7 @@
 
 from .catalogs import Catalog, CatalogEntry, CatalogSource
 from .companions import are_a_pair, belongs_to, counterpart, is_sidecar, owner_names, sidecar_stems, stem_of
-from .copies import copy_marks, looks_like_a_copy, plain_stem
+from .copy_names import copy_marks, looks_like_a_copy, plain_stem
 from .dockets import Action, DocketRow
 from .errors import FoldKeepError, PlaceBusy, StockBusy, StoppedMidway, UnusableInput
 from .files import CopySet, Place, Role, StockFile, format_digest, freed_files, parse_digest

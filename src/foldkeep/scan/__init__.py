@@ -1,8 +1,6 @@
 """Scanning: walking places, reading what can have a copy, filling the stock."""
 
-from .apart import Apart
 from .drives import Followed, follow_drives, mark_place, move_place
-from .facts import MEDIA, MediaReader, Medium, capture_moment, read_sidecar, sidecars_of
 from .in_use import open_files, sign_of_work
 from .packages import (
     Checked,
@@ -42,11 +40,4 @@ __all__ = [
     "archived_file",
     "open_files",
     "sign_of_work",
-    "Apart",
-    "MediaReader",
-    "Medium",
-    "MEDIA",
-    "capture_moment",
-    "read_sidecar",
-    "sidecars_of",
 ]

@@ -21,8 +21,8 @@ from foldkeep.model import Problem, Settings, lies_below
 from foldkeep.stock import Reading
 from foldkeep.storage.local import ANSWER_SECONDS
 
-from .looking import Looking
 from .reading import Meter, Outcome, read_ends, read_whole
+from .skip_rules import Looking
 from .walk import Listing, walk
 
 PathBytes = bytes

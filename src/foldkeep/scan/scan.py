@@ -14,11 +14,11 @@ from foldkeep.storage.local import facts_at, is_local, keeps_inodes, may_be_one,
 
 from .afar import NO_ANSWER, FarPlaces
 from .clones import extent_of
-from .looking import Looking
 from .places import Presence, presence, presences, renewed
 from .pool import Pool
 from .reading import read_ends, read_whole
 from .report import ScanReport
+from .skip_rules import Looking
 from .walk import Listing, walk
 
 # Files of at least this size are read while the walk goes on; smaller ones would only keep it waiting for

@@ -14,7 +14,7 @@ from foldkeep.model import Problem, reason_of
 from foldkeep.stock import Sighting
 from foldkeep.storage.local import FOLDER, has_one_device, modified_ns, open_path
 
-from .looking import Looking
+from .skip_rules import Looking
 
 # A file system keeps times to a tick of the kernel's clock, or to whole seconds. A file that was changed
 # less than that before it was listed may be changed again without its time telling.

@@ -6,10 +6,10 @@ from collections.abc import Iterable, Sequence
 
 from foldkeep.formats import mentions_in
 from foldkeep.model import Grade, Recipe, kind_of, lies_below, stem_of
-from foldkeep.scan import MEDIA
+from foldkeep.signals import MEDIA
 
-from ..mentioned import Uses
-from ..project_folders import ProjectFolders
+from ..projects.project_folders import ProjectFolders
+from ..projects.project_references import Uses
 from .names import is_machine_made
 
 MEASURED = ("proxy", "thumbnail")

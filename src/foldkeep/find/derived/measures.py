@@ -8,8 +8,7 @@ from contextlib import ExitStack, suppress
 from queue import SimpleQueue
 
 from foldkeep.model import FoldKeepError, Progress, Step, no_progress
-from foldkeep.scan import Apart
-from foldkeep.scan.reductions import MEASURER
+from foldkeep.signals import MEASURER, Apart
 from foldkeep.stock import Seen, Stock
 from foldkeep.storage.local import FILE, digest_of, open_path
 

@@ -20,14 +20,14 @@ from foldkeep.model import (
     kind_of,
     lies_below,
 )
-from foldkeep.scan import MEDIA
+from foldkeep.signals import MEDIA
 from foldkeep.stock import Stock
 from foldkeep.storage.local import FILE, open_path
 
-from ..mentioned import UsesOfAll
-from ..project_folders import ProjectFolders
-from ..sources import BY_NAME, Made, Name, Sources
-from ..thumbnails import shown_by
+from ..catalogs.thumbnails import shown_by
+from ..projects.project_folders import ProjectFolders
+from ..projects.project_references import UsesOfAll
+from .derivations import BY_NAME, Made, Name, Sources
 from .finished import Candidate, finished_films, may_be_finished
 from .found import Batch, Caches, Regenerable
 from .grading import Vouching, grade_at_first, machine_made

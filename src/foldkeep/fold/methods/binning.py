@@ -7,7 +7,7 @@ from foldkeep.model import Method, RunFile, RunFileState
 from foldkeep.storage.local import NotSafe, check_unchanged
 
 from ..bench import Bench, Ready
-from ..recovery.scene import Scene
+from ..recovery.file_recovery import Scene
 from .method import KEEPER_CHANGED, FoldMethod, folded_state
 
 

@@ -8,7 +8,7 @@ from foldkeep.storage.local import FILE, NotSafe, clone_file, facts_of, is_regul
 from ..bench import Bench, Ready, Spot
 from ..vault import PROBES
 from .method import KEEPER_CHANGED, unlink_if
-from .standing import StandIn
+from .replacements import StandIn
 
 
 class Clone(StandIn):

@@ -9,10 +9,10 @@ from foldkeep.model import Method, RunFile, lies_below
 from foldkeep.storage.local import FILE, FOLDER, NotSafe, facts_of, link, open_path, opened, same_content, unlink_twin
 
 from ..bench import Bench, Ready, Spot
-from ..recovery.scene import Scene
+from ..recovery.file_recovery import Scene
 from ..vault import PROBES
 from .method import KEEPER_CHANGED, unlink_if
-from .standing import StandIn, check_keeper
+from .replacements import StandIn, check_keeper
 
 
 class HardLink(StandIn):

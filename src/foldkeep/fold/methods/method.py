@@ -7,7 +7,7 @@ from foldkeep.model import Method, RunFile, RunFileState
 from foldkeep.storage.local import Identity, NotSafe, check_unchanged, facts_of, has_digest, move, unlink
 
 from ..bench import Bench, Ready, Spot
-from ..recovery.scene import Scene
+from ..recovery.file_recovery import Scene
 
 NOT_BEGUN = "the run ended before it was folded"
 GONE_FROM_FOLD = "gone from the fold; somebody took it away"

@@ -23,7 +23,7 @@ from foldkeep.storage.local import (
 
 from ..bench import Bench, Ready, Spot, free_names
 from ..journal import Going
-from ..recovery.scene import Scene
+from ..recovery.file_recovery import Scene
 from ..removing import CHANGED, GONE, remove, seen_now
 from ..vault import copy_name
 from .method import KEEPER_CHANGED, FoldMethod, folded_state, is_what_went, take, unlink_if

@@ -9,14 +9,14 @@ from foldkeep.model import Method, RunFile, RunFileState
 from foldkeep.storage.local import NotSafe, digest_in, facts_of, has_digest, is_claim, move, unlink, write_like
 
 from ..bench import Bench, Ready, Spot
-from ..recovery.scene import Scene
+from ..recovery.file_recovery import Scene
 from ..removing import remove, seen_now
 from ..runs.plan import Merge
 from ..sidecars.merging import merge_words, read_sidecar_in
 from ..vault import coming_in, coming_out
 from ..verify import look_at
 from .method import NAME_TAKEN, NOT_BEGUN, FoldMethod, unlink_if
-from .standing import StandIn
+from .replacements import StandIn
 
 NOTHING_NEW = "there was nothing new to say"
 

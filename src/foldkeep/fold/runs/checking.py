@@ -31,11 +31,12 @@ from foldkeep.model import (
     stem_of,
     visible,
 )
-from foldkeep.scan import MediaReader, Medium, Presence, presences
+from foldkeep.scan import Presence, presences
+from foldkeep.signals import MediaReader, Medium
 from foldkeep.stock import Stock
 from foldkeep.storage.local import Folders, is_read_only, limits_of, modified_ns
 
-from ..look import Look
+from ..disk_view import Look
 from ..sidecars.merging import LARGEST_SIDECAR, Merger
 from .plan import Item, Plan, beside_spare
 

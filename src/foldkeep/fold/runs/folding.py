@@ -30,7 +30,7 @@ from ..bench import Bench, Ready
 from ..journal import FolderLeft, FolderMade, Went
 from ..methods import METHODS, NOTHING_NEW, FoldMethod
 from ..places import hold_around, mark_places
-from ..recovery.settling import GONE, settle, settle_all, write_down
+from ..recovery.reconcile import GONE, settle, settle_all, write_down
 from ..space import Space, free_space
 from ..vault import PROBE_TEXT, PROBES, Vault, slot_name, tidy
 from ..verify import Comparison

@@ -23,7 +23,7 @@ from foldkeep.storage.local import FILE, NotSafe, Stamp, facts_of, flush, modifi
 from ..journal import Released, Releasing
 from ..methods import GONE_FROM_FOLD, is_our_link
 from ..places import hold_around
-from ..recovery.settling import files_by_place, settle, settle_all, write_down
+from ..recovery.reconcile import files_by_place, settle, settle_all, write_down
 from ..removing import CHANGED, GONE, remove
 from ..space import Space, free_space
 from ..vault import Vault

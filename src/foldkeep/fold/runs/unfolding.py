@@ -28,7 +28,7 @@ from ..bench import Bench, may_have
 from ..journal import FolderLeft, FolderMade, Returned, Returning, folder_tales
 from ..methods import METHODS
 from ..places import hold_around
-from ..recovery.settling import announced_files, files_by_place, settle, settle_all, settled_files, write_down
+from ..recovery.reconcile import announced_files, files_by_place, settle, settle_all, settled_files, write_down
 from ..vault import Vault, runs_in, tidy
 from .emptying import Homes, bring_back, set_times_again
 from .midway import midway

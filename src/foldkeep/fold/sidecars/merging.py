@@ -23,7 +23,7 @@ from foldkeep.model import (
 )
 from foldkeep.storage.local import FILE, NotSafe, Stamp, modified_ns, open_path
 
-from ..look import Look
+from ..disk_view import Look
 from ..runs.plan import Item, Merge, Merged, Plan, Source, beside_spare
 from ..verify import Witness
 

@@ -1,7 +1,7 @@
 """Reading what media files say about themselves.
 
-Files may be broken, or made to do harm: the helper process of `foldkeep.scan.apart` comes here, and for the date of
-a photo alone `capture_moment`.
+Files may be broken, or made to do harm: the helper process of `media_worker` comes here, and for the date of a photo
+alone `capture_moment`.
 """
 
 import math

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from foldkeep.formats import Xmp
-from foldkeep.scan import sidecars_of
+from foldkeep.signals import sidecars_of
 from foldkeep.storage.local import facts_at, modified_ns
 
 

@@ -9,7 +9,7 @@ from urllib.parse import unquote
 from foldkeep.formats import records_of
 from foldkeep.model import IN_PROJECT, Recipe, folders_above, stem_of, visible
 
-from .project_folders import ProjectFolders
+from ..projects.project_folders import ProjectFolders
 
 _MOST_FOLDERS = 3
 _WHERE = {".": "its own folder", "..": "the one above", IN_PROJECT: "anywhere in its project"}

@@ -27,7 +27,7 @@ from ..bench import Bench
 from ..journal import Going, History, Record, histories
 from ..methods import GONE_FROM_FOLD, METHODS, NOT_BEGUN
 from ..vault import Vault, tidy
-from .scene import Scene
+from .file_recovery import Scene
 
 _OPEN = (
     RunFileState.WAITING, RunFileState.LOST, RunFileState.PLANNED, RunFileState.MOVED, RunFileState.MADE,

@@ -14,8 +14,8 @@ from foldkeep.model import Facts, StockBusy, belongs_to, suffix_of
 from foldkeep.stock import Pictures, Stock
 from foldkeep.storage.local import FILE, facts_at, modified_ns, open_path
 
-from .apart import Apart
 from .media import read_facts
+from .media_worker import Apart
 
 READER, MAKER = 1, 1
 """The versions of our reading and of our making of pictures; a higher one asks all files again."""

@@ -7,7 +7,7 @@ from functools import cached_property
 from foldkeep.model import Filter, folders_above, lies_below
 from foldkeep.stock import Stock
 
-from .space import age_of
+from .usage import age_of
 
 _SMALLEST = 1 / 4000
 """The part of all that something must have to be told apart; what is smaller is pooled."""

@@ -6,11 +6,11 @@ import stat
 from dataclasses import dataclass
 
 from foldkeep.model import Facts, Role, StockFile, UnusableInput, are_a_pair, kind_of, visible
-from foldkeep.scan import MediaReader, Medium
+from foldkeep.signals import MediaReader, Medium
 from foldkeep.stock import Stock
 from foldkeep.storage.local import FILE, answers, digest_of, facts_at, modified_ns, open_path, real_name
 
-from .looking import Look, look
+from .copy_state import Look, look
 
 _SET = re.compile(r"s([0-9a-f]{16})(?:-(backup|archive))?")
 

@@ -8,7 +8,7 @@ from foldkeep.model import RunFile
 from foldkeep.storage.local import NotSafe, facts_of, is_regular, move, unlink
 
 from ..bench import Bench, Ready, Spot
-from ..recovery.scene import Scene
+from ..recovery.file_recovery import Scene
 from ..removing import remove
 from ..vault import coming_in, coming_out
 from .method import KEEPER_CHANGED, NAME_TAKEN, FoldMethod, take, unlink_if

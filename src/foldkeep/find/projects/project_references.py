@@ -10,8 +10,8 @@ from foldkeep.formats import Mentions, mentions_in
 from foldkeep.model import Problem, UnusableInput, kind_of, reason_of, stem_of
 from foldkeep.stock import Stock
 
+from ..catalogs.catalog_files import comparable, local_path, spellings, uses
 from .aliases import aliases
-from .catalogs import comparable, local_path, spellings, uses
 from .project_folders import ProjectFolders
 
 _TAIL = 4

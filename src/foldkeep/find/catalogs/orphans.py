@@ -7,10 +7,10 @@ from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from foldkeep.model import CatalogEntry, Filter, StockFile, lies_below, plain_stem, preview_of, sidecar_stems, stem_of
-from foldkeep.scan import MEDIA
+from foldkeep.signals import MEDIA
 from foldkeep.stock import Stock
 
-from .catalogs import Known, folders_of
+from .catalog_files import Known, folders_of
 from .thumbnails import StaleThumbnail, stale_thumbnails
 
 

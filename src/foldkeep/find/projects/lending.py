@@ -7,7 +7,7 @@ from foldkeep.formats import mentions_in
 from foldkeep.model import UnusableInput, lies_below, reason_of, visible
 from foldkeep.stock import Stock
 
-from .catalogs import uses
+from ..catalogs.catalog_files import uses
 from .project_folders import ProjectFolders
 from .projects import Project
 

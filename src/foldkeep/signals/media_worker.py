@@ -126,7 +126,7 @@ def _answer(question: dict[str, str]) -> dict[str, Any]:
         from .reductions import difference
 
         return {"difference": difference(path, path_from_uri(question["source"]))}
-    from .thumbnails import picture_of
+    from .pictures import picture_of
 
     jpeg = picture_of(path, kind)
     return {"jpeg": base64.b64encode(jpeg).decode() if jpeg else None}

@@ -1,6 +1,6 @@
 """Whether one picture shows what another shows, with less in it: a preview or proxy of a still.
 
-Only the helper process of `foldkeep.scan.apart` comes here.
+Only the helper process of `foldkeep.signals.media_worker` comes here.
 """
 
 import warnings

@@ -10,11 +10,11 @@ from foldkeep.scan import open_files, sign_of_work
 from foldkeep.stock import Stock
 from foldkeep.storage.local import real_path
 
+from ..projects.project_folders import ProjectFolders
+from ..projects.project_references import UsesOfAll, unused
+from . import Batch, Caches, LastUse, Measures, Regenerable
 from .caches import all_caches
-from .derived import Batch, Caches, LastUse, Measures, Regenerable
-from .mentioned import UsesOfAll, unused
-from .project_folders import ProjectFolders
-from .sources import BY_NAME
+from .derivations import BY_NAME
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,10 +7,10 @@ from foldkeep.model import Filter, Recipe, UnusableInput, visible
 from foldkeep.stock import Stock
 from foldkeep.storage.local import real_name
 
-from .derived import Caches, Measures, Sorting
-from .derived.sorting import BY_HAND
-from .project_folders import ProjectFolders
-from .sources import Made, missing_source
+from ..projects.project_folders import ProjectFolders
+from . import Caches, Measures, Sorting
+from .derivations import Made, missing_source
+from .sorting import BY_HAND
 
 
 def all_caches(

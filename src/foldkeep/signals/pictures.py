@@ -1,6 +1,6 @@
 """Small pictures of media: a photo, three frames of a film, the wave of a sound.
 
-Only the helper process of `foldkeep.scan.apart` comes here.
+Only the helper process of `foldkeep.signals.media_worker` comes here.
 """
 
 import io

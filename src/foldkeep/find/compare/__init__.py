@@ -1,0 +1,1 @@
+"""Two sides compared, and inventories of places to compare with."""

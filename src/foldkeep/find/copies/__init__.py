@@ -1,0 +1,1 @@
+"""Copies: files and folders with the same content, and what is known of them."""

@@ -1,0 +1,1 @@
+"""Space: where it goes."""

@@ -1,0 +1,1 @@
+"""Dockets, one module a finder that makes them."""
