@@ -1,37 +1,19 @@
 """What the tests share: the program run in this process or in its own, the sample library, plain listings."""
 
 import atexit
-import contextlib
-import csv
 import fcntl
-import io
-import json
 import os
-import pty
 import shutil
 import subprocess
-import sys
 import tempfile
 from collections import Counter
-from dataclasses import dataclass
-from hashlib import sha256
 from pathlib import Path
-from typing import Any
 
 import pytest
 from hypothesis import settings
 
-from foldkeep.cli import Environment, main
 from foldkeep.demo import make_library
-from foldkeep.formats import general_recipes
-from foldkeep.scan import clones
-from foldkeep.storage.local import names as changed_names
-from foldkeep.storage.local import volumes
-
-MEMORY = Path("/dev/shm")  # noqa: S108 - a volume that is surely not the one of the tests
-if not MEMORY.is_dir():
-    MEMORY = None
-
+from harness.desks import MEMORY, TRASH, Desk
 
 # How long one example takes says more of the machine than of the code. The tests are the same each time; the long
 # ones explore, and what they find becomes a case with a name.
@@ -39,81 +21,8 @@ settings.register_profile("steady", deadline=None, derandomize=True, database=No
 settings.register_profile("explore", deadline=None)
 settings.load_profile("explore" if "FOLDKEEP_EXPLORE" in os.environ else "steady")
 
-# Where the desktop's bin lies is asked once in a process.
-TRASH = Path(tempfile.mkdtemp(prefix="bin-"))
 os.environ["XDG_DATA_HOME"] = str(TRASH)
 atexit.register(shutil.rmtree, TRASH, ignore_errors=True)
-PROGRAM = [sys.executable, "-m", "foldkeep"]
-
-
-@dataclass
-class Answer:
-    status: int
-    out: str
-    err: str
-
-    @property
-    def json(self) -> Any:
-        return json.loads(self.out)
-
-
-class Desk:
-    """A folder to work in with a stock of its own, and the program."""
-
-    def __init__(self, top: Path) -> None:
-        self.top = top
-        self.place = top / "place"
-        self.place.mkdir(exist_ok=True)
-        self.stock = top / "stock" / "stock.sqlite3"
-        self.docket = top / "docket.csv"
-
-    def run(self, *words: str | os.PathLike[str], answer: str = "", **variables: str) -> Answer:
-        """Run one command line in this process."""
-        out, err = io.StringIO(), io.StringIO()
-        named = {
-            "FOLDKEEP_STOCK": str(self.stock),
-            "XDG_CONFIG_HOME": str(self.top / "config"),
-            "XDG_CACHE_HOME": str(self.top / "cache"),
-            **variables,
-        }
-        status = main([os.fspath(word) for word in words], Environment(io.StringIO(answer), out, err, named))
-        return Answer(status, out.getvalue(), err.getvalue())
-
-    def ask(self, *words: str | os.PathLike[str], answer: str = "") -> Any:
-        """Run one command line with --json and return the document."""
-        return self.run(*words, "--json", answer=answer).json
-
-    def write(self, name: str | bytes, content: bytes = b"kite", modified: int = 1_750_000_000) -> Path:
-        """Write a file below the place."""
-        path = Path(os.fsdecode(os.path.join(os.fsencode(self.place), os.fsencode(name))))
-        path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_bytes(content)
-        os.utime(path, (modified, modified))
-        return path
-
-    def proposed(self) -> list[str]:
-        """Scan, write a fresh docket and return its lines."""
-        self.docket.unlink(missing_ok=True)
-        self.ask("scan", self.place)
-        self.ask("keep", "-o", self.docket)
-        return self.docket.read_text().splitlines()
-
-
-TRUST = [word for recipe in general_recipes() for word in ("--trust", recipe.name)]
-"""Takes every recipe's word, where what files are made of is not what a test is about."""
-
-_GRADING = ("caches", "fold", "release", "archive", "projects")
-
-
-class TrustingDesk(Desk):
-    """A desk whose user trusts every recipe; a test adds recipes of its own by `trusted`."""
-
-    trusted: tuple[str, ...] = ()
-
-    def run(self, *words: str | os.PathLike[str], answer: str = "", **variables: str) -> Answer:
-        more = [word for name in self.trusted for word in ("--trust", name)] if "--recipes" in words else []
-        grades = words[0] in _GRADING and "--check" not in words
-        return super().run(*words, *([*TRUST, *more] if grades else []), answer=answer, **variables)
 
 
 @pytest.fixture
@@ -153,109 +62,6 @@ def sample_desk(sample: Path, tmp_path: Path) -> Desk:
     subprocess.run(["cp", "-a", sample / "library", tmp_path / "place"], check=True)
     subprocess.run(["cp", "-a", sample / "shelf-drive", tmp_path], check=True)
     return Desk(tmp_path)
-
-
-def program(*words: str | os.PathLike[str], **options: Any) -> subprocess.CompletedProcess[str]:
-    """Run the built program in a process of its own."""
-    line = [*PROGRAM, *words]
-    return subprocess.run(line, capture_output=True, text=True, check=False, timeout=120, **options)
-
-
-def on_a_terminal(words: list[str], variables: dict[str, str]) -> str:
-    """Run the program on a pseudo-terminal of 80 columns and return what it showed."""
-    mine, theirs = pty.openpty()
-    subprocess.run([sys.executable, "-c", "import os, struct, fcntl, termios;"
-                    f"fcntl.ioctl({theirs}, termios.TIOCSWINSZ, struct.pack('HHHH', 24, 80, 0, 0))"],
-                   pass_fds=[theirs], check=True)  # fmt: skip
-    line = [sys.executable, "-m", "foldkeep", *words]
-    process = subprocess.Popen(line, stdin=theirs, stdout=theirs, stderr=theirs, env=variables)
-    os.close(theirs)
-    shown = b""
-    while True:
-        try:
-            shown += (more := os.read(mine, 65536))
-        except OSError:
-            break
-        if not more:
-            break
-    assert process.wait() == 0
-    os.close(mine)
-    return shown.decode()
-
-
-def listing(top: Path) -> dict[bytes, tuple[str, int, int, int]]:
-    """Return every regular file outside folds with its SHA-256, mode, time in ns and inode."""
-    return {
-        path: (digest, facts.st_mode, facts.st_mtime_ns, facts.st_ino)
-        for path, digest, facts in read_everything(os.fsencode(top))
-        if b"/.foldkeep/" not in path
-    }
-
-
-def read_everything(top: bytes):
-    """Yield path, SHA-256 and facts of every regular file below a folder: the plain oracle."""
-    for folder, _, names in os.walk(top):
-        for name in names:
-            path = os.path.join(folder, name)
-            with contextlib.suppress(OSError):
-                facts = os.lstat(path)
-                if os.path.isfile(path) and not os.path.islink(path):
-                    with open(path, "rb") as file:
-                        yield path, sha256(file.read()).hexdigest(), facts
-
-
-def contents(top: Path) -> set[str]:
-    """Return the SHA-256 of every content below a folder, folds included."""
-    return {digest for _, digest, _ in read_everything(os.fsencode(top))}
-
-
-def mounted(*line: str) -> bool:
-    return subprocess.run(["mount", *line], capture_output=True, check=False).returncode == 0
-
-
-def forget_drives() -> None:
-    """Forget what was found out of devices: in one process of tests, one number is one file system after another."""
-    clones._volume_shares.cache_clear()
-    volumes._asked.cache_clear()
-    changed_names._LINKS_NOT_SHOWN.clear()
-
-
-@contextlib.contextmanager
-def attached_drive(folder: Path, kind: str, *options: str):
-    """Attach a drive with a file system of its own; yield its device and where it is mounted, or skip the test."""
-    forget_drives()
-    image, point = folder / "image", folder / "drive"
-    point.mkdir()
-    subprocess.run(["truncate", "-s", "400M", image], check=True)
-    make = f"mkfs.{kind}"
-    line = [make, *options, *([] if kind == "vfat" else ["-q"]), image]
-    made = shutil.which(make) and subprocess.run(line, capture_output=True, check=False).returncode == 0
-    found = subprocess.run(
-        "losetup -f --show image", shell=True, cwd=folder, capture_output=True, text=True, check=False
-    )
-    device = found.stdout.strip()
-    if not made or not device or not mounted(device, str(point)):
-        pytest.skip(f"mounting {kind} is refused here, or mkfs.{kind} is not to be had")
-    try:
-        yield device, point
-    finally:
-        subprocess.run(["umount", "-l", point], capture_output=True, check=False)
-        subprocess.run(["losetup", "-d", device], capture_output=True, check=False)
-
-
-def left(answer) -> list[tuple[str, str]]:
-    return [(os.path.basename(entry["path"]), entry["reason"]) for entry in answer["left"]]
-
-
-def edit(docket: Path, change) -> None:
-    """Change the rows of a docket as a person would."""
-    with docket.open(newline="") as stream:
-        rows = list(csv.DictReader(stream))
-    changed = [row for row in map(change, rows) if row]
-    with docket.open("w", newline="") as stream:
-        writer = csv.DictWriter(stream, rows[0])
-        writer.writeheader()
-        writer.writerows(changed)
 
 
 def pytest_terminal_summary(terminalreporter) -> None:

@@ -5,52 +5,29 @@ import hashlib
 import os
 import random
 import shutil
-import stat
 import subprocess
-import zipfile
 from pathlib import Path
 
 import bagit
 import pytest
-import zstandard
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import foldkeep.archive.archiving
-from conftest import Desk, TrustingDesk, contents, left, mounted
 from foldkeep.archive import FORMATS
 from foldkeep.archive.writers import _Told
 from foldkeep.model import path_from_uri
 from foldkeep.scan import check_package
-from points import Points, fail_from, kill_at
-
-EDL = "TITLE: cut\n001  AX  V  C  0 1 0 1\n* SOURCE FILE: {}\n"
+from harness.desks import Desk, TrustingDesk, contents, left
+from harness.drives import mounted
+from harness.packages import EDL, everything, unpack
+from harness.points import Points, fail_from, kill_at
 
 
 @pytest.fixture
 def desk(tmp_path: Path) -> Desk:
     """What a recipe's word is worth is asked in test_evidence.py; here all of them are trusted."""
     return TrustingDesk(tmp_path)
-
-
-def everything(top: Path) -> dict[bytes, tuple]:
-    """Every name below a folder with its kind, mode, time in ns, content or link, and other names."""
-    found: dict[bytes, tuple] = {}
-    inodes: dict[int, list[bytes]] = {}
-    root = os.fsencode(top)
-    for folder, folders, names in os.walk(root):
-        for name in [*folders, *names, b"."]:
-            path = os.path.normpath(os.path.join(folder, name))
-            facts = os.lstat(path)
-            what = b""
-            if stat.S_ISREG(facts.st_mode):
-                what = hashlib.sha256(Path(os.fsdecode(path)).read_bytes()).digest()
-                inodes.setdefault(facts.st_ino, []).append(os.path.relpath(path, root))
-            elif stat.S_ISLNK(facts.st_mode):
-                what = os.readlink(path)
-            found[os.path.relpath(path, root)] = (facts.st_mode, facts.st_mtime_ns, what)
-    twins = {path: tuple(sorted(paths)) for paths in inodes.values() for path in paths}
-    return {path: (*facts, twins.get(path)) for path, facts in found.items()}
 
 
 def hostile_project(desk: Desk) -> Path:
@@ -119,34 +96,6 @@ def test_archived_deleted_and_restored_it_is_what_it_was(desk: Desk, form: str):
     (third,) = desk.ask(*line)["renamed"]
     assert Path(third["to"]["path"]).read_bytes() == b"a march" * 100
     assert (desk.place / "sound/march.wav").read_bytes() == b"another march"
-
-
-def unpack(package: Path, into: Path) -> Path:
-    """Unpack a package with the system's own programs, where they are there."""
-    into.mkdir()
-    if package.is_dir():
-        return package
-    if package.suffix == ".iso":
-        if shutil.which("xorriso"):
-            subprocess.run(["xorriso", "-osirrox", "on", "-indev", package, "-extract", "/", into], check=True,
-                           capture_output=True)  # fmt: skip
-            subprocess.run(["chmod", "-R", "u+w", into], check=True)
-            return into
-        pytest.skip("xorriso is not here")
-    if package.suffix == ".zst":
-        plain = into.with_suffix(".tar")
-        with package.open("rb") as source, plain.open("wb") as target:
-            zstandard.ZstdDecompressor().copy_stream(source, target)
-        package = plain
-    if package.suffix == ".zip" and shutil.which("unzip"):
-        subprocess.run(["unzip", "-q", package, "-d", into], check=True)
-    elif package.suffix == ".zip":
-        with zipfile.ZipFile(package) as packed:
-            packed.extractall(into)
-    else:
-        subprocess.run(["tar", "xf", package, "-C", into], check=True)
-    (top,) = into.iterdir()
-    return top
 
 
 QUICK = {("folder", kill_at), ("folder", fail_from), ("tar", kill_at)}

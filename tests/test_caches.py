@@ -11,13 +11,13 @@ import zipfile
 from pathlib import Path
 
 import pytest
-from foldkeep.find.projects.projects.project_references import Names
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from conftest import TRUST, Desk, TrustingDesk, edit, left, listing, on_a_terminal
+from foldkeep.find.projects.project_references import Names
 from foldkeep.formats import general_recipes
 from foldkeep.model import Cookbook, Recipe
+from harness.desks import TRUST, Desk, TrustingDesk, edit, left, listing, on_a_terminal
 
 # For each general recipe: a file that it takes, and what that is made from.
 EXAMPLES = {

@@ -14,13 +14,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from catalogues import library, uri, written
-from conftest import Desk
 from foldkeep.find import known_files
 from foldkeep.formats import FORMS, catalog_source, read_catalog
 from foldkeep.formats.queries import read_query
 from foldkeep.model import Catalog, UnusableInput
 from foldkeep.stock import Stock
+from harness.catalogues import library, uri, written
+from harness.desks import Desk
 
 letters = st.characters(blacklist_characters="/\\", blacklist_categories=["Cc", "Cs", "Zs", "Zl", "Zp"])
 steps = st.text(letters, min_size=1, max_size=9).filter(lambda step: step.strip("."))

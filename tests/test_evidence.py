@@ -9,8 +9,8 @@ from pathlib import Path
 import pytest
 from PIL import Image, ImageDraw
 
-from conftest import TRUST, Desk, contents, edit, left
 from foldkeep.demo import pictures, sounds
+from harness.desks import TRUST, Desk, contents, edit, left
 
 HEX = "2f9ac01b44d%d.bin"
 

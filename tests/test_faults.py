@@ -4,9 +4,9 @@ import os
 
 import pytest
 
-from conftest import TRASH
-from points import FAULTS, STRIDE, Points, Unvisited, every_content, settled_well
-from test_killed import CASES, FOR_GOOD, LINKED, Scenes
+from harness.desks import TRASH
+from harness.points import FAULTS, STRIDE, Points, Unvisited, every_content, settled_well
+from harness.scenes import CASES, FOR_GOOD, LINKED, Scenes
 
 _unvisited = Unvisited()
 _turn = 0

@@ -9,11 +9,11 @@ from pathlib import Path
 
 import pytest
 
-from conftest import Desk, read_everything
 from foldkeep.find import FolderMatch, Relation, compare_folders
 from foldkeep.scan import add_place, scan
 from foldkeep.stock import Stock
-from test_scan import OneByOne
+from harness.desks import Desk, read_everything
+from harness.oracles import OneByOne
 
 
 def grow(top: Path, choose: random.Random) -> None:

@@ -9,12 +9,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import foldkeep.storage.local.names
-from conftest import Desk, edit, left, listing
 from foldkeep.fold.journal import Journal, Released, Releasing, absolute_path, relative_name
 from foldkeep.fold.methods import method as methods
 from foldkeep.fold.runs import folding
 from foldkeep.model import file_uri
 from foldkeep.stock import Stock, schema
+from harness.desks import Desk, edit, left, listing
 
 
 def test_fold_and_unfold_leave_the_sample_library_as_it_was(sample_desk: Desk):

@@ -11,13 +11,13 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from conftest import Desk
 from foldkeep.find import Question, duplicates
 from foldkeep.formats import parse_xmp
 from foldkeep.keep import Wishes, propose
 from foldkeep.keep.propose import Proposal
 from foldkeep.model import Action, CopySet, Filter, Place, Role, StockFile, copy_marks, freed_files
 from foldkeep.stock import Stock
+from harness.desks import Desk
 
 PLACE = Place(1, b"/kites", Role.WORKING, "kites", 1)
 

@@ -10,8 +10,8 @@ from hypothesis import settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, invariant, precondition, rule
 
-from conftest import TRASH, Desk, listing, read_everything
-from test_sets import found_sets, oracle
+from harness.desks import TRASH, Desk, listing, read_everything
+from harness.oracles import found_sets, oracle
 
 names = st.sampled_from(
     ["a.jpg", "a copy.jpg", "b.jpg", "in/a.jpg", "in/b (1).jpg", "in/deep/c.jpg", "a.xmp", "in/a.xmp", "in/deep/c.xmp"]

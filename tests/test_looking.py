@@ -18,12 +18,12 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from PIL import Image
 
-from conftest import Desk, program
 from foldkeep.find import compare, open_side, space_tree
 from foldkeep.model import Facts, Filter, kind_of
 from foldkeep.show.facts import clock, fact_words
 from foldkeep.signals import Apart
 from foldkeep.stock import Stock
+from harness.desks import Desk, program
 
 XMP = (b'<x:xmpmeta xmlns:x="adobe:ns:meta/"><r:RDF xmlns:r="http://www.w3.org/1999/02/22-rdf-syntax-ns#">'
        b'<r:Description xmlns:x="http://ns.adobe.com/xap/1.0/" xmlns:d="http://purl.org/dc/elements/1.1/" x:Rating="4">'

@@ -15,13 +15,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
 
-from conftest import Desk
 from foldkeep.demo import sounds
 from foldkeep.model import Facts, kind_of
 from foldkeep.signals import Apart, MediaReader, Medium
 from foldkeep.signals.media import read_facts
 from foldkeep.signals.pictures import HEIGHT, WIDTH, picture_of
 from foldkeep.stock import Stock
+from harness.desks import Desk
 
 
 def encoded(image: Image.Image, kind: str, **named: object) -> bytes:

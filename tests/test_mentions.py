@@ -1,13 +1,11 @@
 """What documents of projects mention: a corpus in every form and encoding, of which the truth is known."""
 
 import gzip
-import html
 import io
 import json
 import os
 import plistlib
 import random
-import sqlite3
 import zipfile
 import zlib
 from collections.abc import Callable
@@ -15,11 +13,12 @@ from pathlib import Path
 from urllib.parse import quote
 
 import pytest
-from foldkeep.find.projects.projects.project_references import Uses
 
-from conftest import Desk
 from foldkeep.find import ProjectFolders, UsesOfAll
+from foldkeep.find.projects.project_references import Uses
 from foldkeep.stock import Stock
+from harness.desks import Desk
+from harness.documents import clip, database, edl, otio, referring, xml
 
 NAMES = (
     "STG_0001.mp4", "stage left é.mov", "größe 2.mov", "凧 日本.wav", "kite 🪁 sky.mov", "a&b <cut>.mov", "it's 5%.mov",
@@ -33,11 +32,6 @@ def lines(paths: list[str]) -> str:
     return "".join(f"clip: {path}\n" for path in paths)
 
 
-def xml(paths: list[str], encoding: str = "UTF-8") -> str:
-    clips = "".join(f'<clip src="{html.escape(path)}"/>' for path in paths)
-    return f'<?xml version="1.0" encoding="{encoding}"?>\n<edit>{clips}</edit>'
-
-
 def numeric(text: str) -> str:
     return "".join(mark if mark.isascii() else f"&#x{ord(mark):X};" for mark in text)
 
@@ -48,40 +42,6 @@ def zipped(*files: tuple[str, bytes]) -> bytes:
         for name, content in files:
             packed.writestr(name, content)
     return stream.getvalue()
-
-
-def database(cells: list[object], encoding: str = "UTF-8", view: bool = False) -> bytes:
-    with sqlite3.connect(":memory:") as made:
-        made.execute(f"PRAGMA encoding = '{encoding}'")
-        made.execute("CREATE TABLE clips (folder, name)")
-        made.executemany("INSERT INTO clips VALUES ('x', ?)", ((cell,) for cell in cells))
-        if view:  # the suffix stands in the view alone
-            made.execute("CREATE TABLE stems (stem, suffix)")
-            made.executemany("INSERT INTO stems VALUES (?, ?)", (str(cell).rsplit(".", 1) for cell in cells))
-            made.execute("DELETE FROM clips")
-            made.execute("CREATE VIEW files AS SELECT stem || '.' || suffix FROM stems")
-        return made.serialize()
-
-
-def otio(children: list[dict]) -> bytes:
-    track = {"OTIO_SCHEMA": "Track.1", "children": children}
-    return json.dumps({"OTIO_SCHEMA": "Timeline.1", "tracks": {"OTIO_SCHEMA": "Stack.1", "children": [track]}}).encode()
-
-
-def clip(**values: object) -> dict:
-    return {"OTIO_SCHEMA": "Clip.2", "name": "", **values}
-
-
-def referring(paths: list[str]) -> list[dict]:
-    return [
-        clip(media_references={"main": {"OTIO_SCHEMA": "ExternalReference.1", "target_url": quote(path)}})
-        for path in paths
-    ]
-
-
-def edl(paths: list[str], word: str = "SOURCE FILE") -> bytes:
-    events = "001  AX       V     C        00:00:00:00 00:00:02:00 01:00:00:00 01:00:02:00\n"
-    return ("TITLE: cut\n" + "".join(f"{events}* {word}: {path}\n" for path in paths)).encode()
 
 
 FORMS: dict[str, Form] = {

@@ -11,14 +11,14 @@ from hypothesis import strategies as st
 from PIL import Image
 from rdflib import Graph, Namespace, URIRef
 
-from conftest import Desk, edit, left, listing
 from foldkeep.fold import ReleaseReport
-from foldkeep.fold.methods import standing
+from foldkeep.fold.methods import replacements
 from foldkeep.fold.runs.releasing import release_batch
 from foldkeep.fold.runs.vouching import Vouchers
 from foldkeep.fold.vault import Vault
 from foldkeep.formats import Xmp, parse_xmp, says_more, with_words
 from foldkeep.stock import Stock
+from harness.desks import Desk, edit, left, listing
 
 DC, XMP = Namespace("http://purl.org/dc/elements/1.1/"), Namespace("http://ns.adobe.com/xap/1.0/")
 WORDS = (DC.subject, DC.title, DC.description, XMP.Rating)
@@ -310,7 +310,7 @@ def test_a_copy_known_to_many_takes_its_words_along_when_it_is_moved(shoot: Desk
 def test_a_sidecar_that_cannot_be_put_in_place_leaves_the_former_one(shoot: Desk, monkeypatch, taken):
     """The disk fails between the two moves, or somebody puts a new sidecar there."""
     before = listing(shoot.place)
-    real = standing.move
+    real = replacements.move
 
     def move(source, name, target, new_name):
         if name.startswith(b"in-") and new_name == b"a.xmp":
@@ -320,7 +320,7 @@ def test_a_sidecar_that_cannot_be_put_in_place_leaves_the_former_one(shoot: Desk
             raise OSError(5, "the cable was pulled")
         real(source, name, target, new_name)
 
-    monkeypatch.setattr(standing, "move", move)
+    monkeypatch.setattr(replacements, "move", move)
     answer = shoot.ask("fold", shoot.docket, "--yes")
     assert words_at(shoot, "day/a.xmp")[0] == (("new",) if taken else ("kite", "sky"))
     reasons = dict(left(answer))

@@ -8,21 +8,8 @@ from pathlib import Path
 
 import pytest
 
-from conftest import MEMORY, PROGRAM, Desk, attached_drive, edit, left, listing
-
-
-def state(top: Path) -> dict:
-    """Every file with its SHA-256, mode, time and inode, every link with its text, every folder with mode and time."""
-    found: dict = dict(listing(top))
-    for folder, inner, names in os.walk(top):
-        for name in [*inner, *names]:
-            path = os.path.join(folder, name)
-            if os.path.islink(path):
-                found[path] = os.readlink(path)
-            elif os.path.isdir(path):
-                facts = os.stat(path)
-                found[path] = (facts.st_mode, facts.st_mtime_ns)
-    return found
+from harness.desks import MEMORY, PROGRAM, Desk, edit, left, listing, state
+from harness.drives import attached_drive
 
 
 @pytest.mark.parametrize("method", ["fold", "move", "move far", "hard-link", "symlink", "bin", "delete"])

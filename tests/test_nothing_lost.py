@@ -10,11 +10,11 @@ from types import SimpleNamespace
 
 import pytest
 
-from conftest import MEMORY, PROGRAM, Desk, TrustingDesk, attached_drive, contents, edit, left, listing, mounted
 from foldkeep.fold.runs import folding, releasing
 from foldkeep.stock import Stock
-from points import Points, know_volumes
-from test_methods import state
+from harness.desks import MEMORY, PROGRAM, Desk, TrustingDesk, contents, edit, left, listing, state
+from harness.drives import attached_drive, mounted
+from harness.points import Points, know_volumes
 
 KITE = b"k" * 40
 

@@ -14,10 +14,10 @@ from hypothesis import strategies as st
 from PIL import Image
 from PIL.PngImagePlugin import PngInfo
 
-from catalogues import library, uri, written
-from conftest import PROGRAM, Desk, left
 from foldkeep.formats import FORMS, catalog_source, read_catalog
 from foldkeep.stock import Stock
+from harness.catalogues import library, uri, written
+from harness.desks import PROGRAM, Desk, left
 
 
 @pytest.mark.parametrize("form", FORMS)

@@ -10,10 +10,10 @@ from pathlib import Path
 import pytest
 
 import foldkeep.storage.local.names as names
-from conftest import TRASH, Desk
-from conftest import edit as change
-from points import STRIDE, Points, Unvisited, befores, every_content, settled_well
-from test_killed import CASES, LINKED, Scenes
+from harness.desks import TRASH, Desk
+from harness.desks import edit as change
+from harness.points import STRIDE, Points, Unvisited, befores, every_content, settled_well
+from harness.scenes import CASES, LINKED, Scenes
 
 
 class Hand:

@@ -18,10 +18,10 @@ import bagit
 import pytest
 import zstandard
 
-from conftest import Desk, listing
 from foldkeep.formats import bagit as bags
 from foldkeep.scan import check_package
 from foldkeep.storage.local import take_away
+from harness.desks import Desk, listing
 
 
 def damages(bag: Path) -> Iterator[str]:

@@ -10,11 +10,11 @@ from pathlib import Path
 import bagit
 import pytest
 
-from conftest import Desk, TrustingDesk
 from foldkeep.archive import FORMATS
 from foldkeep.scan import check_package
-from points import Points, fail_from, kill_at
-from test_archive import EDL, everything, unpack
+from harness.desks import Desk, TrustingDesk
+from harness.packages import EDL, everything, unpack
+from harness.points import Points, fail_from, kill_at
 
 LIMIT = 12_000_000
 

@@ -9,10 +9,11 @@ import subprocess
 
 import pytest
 
-from conftest import Desk, attached_drive, listing, mounted
-from points import Points, every_content, lacking
-from power import Change, Recorder, after_cut, digest_of, in_order, lay_out, subsets, unflushed_at
-from test_killed import CASES, FOR_GOOD, LINKED, Scenes
+from harness.desks import Desk, listing
+from harness.drives import attached_drive, mounted
+from harness.points import Points, every_content, lacking
+from harness.power import Change, Recorder, after_cut, digest_of, in_order, lay_out, subsets, unflushed_at
+from harness.scenes import CASES, FOR_GOOD, LINKED, Scenes
 
 QUICK = {("fold", "fold"), ("move-far", "fold"), ("symlink", "fold"), ("fold", "unfold"), ("fold", "release")}
 _JOURNAL = b"journal-2.jsonl"

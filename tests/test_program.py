@@ -11,9 +11,9 @@ from pathlib import Path
 
 import pytest
 
-from conftest import Desk, on_a_terminal, program
 from foldkeep import __version__
 from foldkeep.cli.main import COMMANDS
+from harness.desks import Desk, on_a_terminal, program
 
 ROOT = Path(__file__).parent.parent
 

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import Desk, TrustingDesk
+from harness.desks import Desk, TrustingDesk
 
 EDL = "TITLE: cut\n{}"
 EVENT = "001  AX  V  C  0 1 0 1\n* {}: {}\n"

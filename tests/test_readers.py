@@ -24,7 +24,6 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from PIL import Image, PngImagePlugin
 
-from conftest import Desk
 from foldkeep.archive import open_restoration
 from foldkeep.demo.pictures import jpeg
 from foldkeep.demo.sounds import encoded, film, tune, wav
@@ -52,7 +51,8 @@ from foldkeep.model import Cookbook, FoldKeepError, Recipe, parse_age, parse_mom
 from foldkeep.scan import check_package
 from foldkeep.signals import Apart
 from foldkeep.stock import Stock
-from test_mentions import database, edl, otio, referring, xml
+from harness.desks import Desk
+from harness.documents import database, edl, otio, referring, xml
 
 OURS = (OSError, ValueError, FoldKeepError)
 EXAMPLES = 5000 if "FOLDKEEP_EXPLORE" in os.environ else 40

@@ -12,14 +12,14 @@ from pathlib import Path
 import pytest
 
 import foldkeep.scan.clones as clones
-from conftest import Desk, attached_drive, mounted
 from foldkeep.find import duplicates
 from foldkeep.model import Settings
 from foldkeep.scan import add_place, presence, scan
 from foldkeep.stock import Stock
-from points import Points, kill_at
-from test_scan import OneByOne
-from test_sets import content, found_sets, oracle
+from harness.desks import Desk
+from harness.drives import attached_drive, mounted
+from harness.oracles import OneByOne, content, found_sets, oracle
+from harness.points import Points, kill_at
 
 BLOCK = 16 * 1024
 SIZES = (0, 3, 3, BLOCK, 2 * BLOCK, 2 * BLOCK + 1, 2 * BLOCK + 1, 3 * BLOCK)

@@ -10,10 +10,10 @@ from pathlib import Path
 
 import pytest
 
-from conftest import PROGRAM, Desk
 from foldkeep.cli import Environment, main
 from foldkeep.keep import Review, read_docket
 from foldkeep.model import Action
+from harness.desks import PROGRAM, Desk
 
 
 @pytest.fixture

@@ -3,32 +3,20 @@
 import multiprocessing
 import os
 import threading
-from concurrent.futures import Executor, Future, ProcessPoolExecutor, ThreadPoolExecutor
+from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
 
 import foldkeep.scan.reading as reading
-from conftest import Desk, listing
 from foldkeep.demo import make_library
 from foldkeep.model import Role, Settings
 from foldkeep.scan import add_place, scan
 from foldkeep.scan.pool import _Lanes
 from foldkeep.scan.skip_rules import Looking
 from foldkeep.stock import Stock
-
-
-class OneByOne(Executor):
-    """An executor without threads: what a scan asks of an executor is the interface, no more."""
-
-    def __init__(self) -> None:
-        self.jobs = 0
-
-    def submit(self, function, /, *args, **named):
-        self.jobs += 1
-        future: Future = Future()
-        future.set_result(function(*args, **named))
-        return future
+from harness.desks import Desk, listing
+from harness.oracles import OneByOne
 
 
 def test_a_scan_asks_only_for_the_executor_interface(desk: Desk):

@@ -12,10 +12,8 @@ from pathlib import Path
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from conftest import Desk, read_everything
-from foldkeep.model import path_from_uri
-
-BLOCK = 16 * 1024
+from harness.desks import Desk
+from harness.oracles import BLOCK, content, found_sets, oracle
 
 names = st.one_of(
     st.binary(min_size=1, max_size=12).filter(lambda n: n not in (b".", b"..", b".foldkeep") and not {0, 47} & set(n)),
@@ -32,13 +30,6 @@ entries = st.one_of(
 trees = st.dictionaries(st.tuples(st.integers(0, 3), names), entries, max_size=18)
 EVERYTHING = ("--hidden", "--system", "--bundles")
 FOLDERS = (b".", b"a", b"a/b\n", b"\xe9")
-
-
-def content(size: int, change: str) -> bytes:
-    data = bytearray(b"kite" * (size // 4 + 1))[:size]
-    if size and change != "none":
-        data[{"start": 0, "middle": size // 2, "end": size - 1}[change]] ^= 1
-    return bytes(data)
 
 
 def grow(top: bytes, tree: dict) -> None:
@@ -63,20 +54,6 @@ def grow(top: bytes, tree: dict) -> None:
         elif what == "socket" and len(path) < 100:
             with socket.socket(socket.AF_UNIX) as made:
                 made.bind(path)
-
-
-def oracle(top: Path) -> set[frozenset[bytes]]:
-    """Return the sets by reading everything: contents, not empty, that more than one file has."""
-    found = defaultdict(dict)
-    for path, digest, facts in read_everything(os.fsencode(top)):
-        if facts.st_size and b"/.foldkeep/" not in path:
-            found[digest][path] = (facts.st_dev, facts.st_ino)
-    return {frozenset(paths) for paths in found.values() if len(set(paths.values())) > 1}
-
-
-def found_sets(desk: Desk) -> set[frozenset[bytes]]:
-    answer = desk.ask("duplicates")
-    return {frozenset(path_from_uri(copy["uri"]) for copy in one["copies"]) for one in answer["sets"]}
 
 
 @settings(max_examples=60, deadline=None)

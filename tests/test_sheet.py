@@ -16,9 +16,9 @@ import psutil
 import pytest
 from PIL import Image
 
-from conftest import PROGRAM, Desk
 from foldkeep.keep import write_docket
 from foldkeep.model import Action, DocketRow
+from harness.desks import PROGRAM, Desk
 
 CHROMIUM = next(filter(None, map(shutil.which, ("chromium", "chromium-browser"))), None)
 DRIVER = shutil.which("chromedriver")

@@ -6,9 +6,9 @@ import re
 import pytest
 
 import foldkeep.show.progress as progress
-from conftest import Desk
 from foldkeep.model import Step
 from foldkeep.show import Column, Page, ProgressLine
+from harness.desks import Desk
 
 
 @pytest.mark.parametrize(

@@ -10,8 +10,9 @@ from pathlib import Path
 
 import pytest
 
-from conftest import PROGRAM, Desk, attached_drive, contents, listing, mounted
 from foldkeep.fold.methods.method import FoldMethod
+from harness.desks import PROGRAM, Desk, contents, listing
+from harness.drives import attached_drive, mounted
 
 
 @contextmanager

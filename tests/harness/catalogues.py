@@ -10,7 +10,7 @@ from urllib.parse import quote
 
 import opentimelineio as otio
 
-from conftest import Desk
+from harness.desks import Desk
 
 
 def uri(path: str) -> str:

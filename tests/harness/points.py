@@ -18,9 +18,9 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 import foldkeep.storage.local.names as names
-from conftest import Desk, read_everything
 from foldkeep.model import Capabilities
 from foldkeep.stock import Stock
+from harness.desks import Desk, read_everything
 
 CHANGES = (
     "mkdir rmdir unlink link symlink rename fsync write pwrite utime fchmod fchown chmod remove setxattr ftruncate"

@@ -1,0 +1,176 @@
+"""Drives with file systems of their own, that can be taken away and come back."""
+
+import contextlib
+import os
+import shutil
+import socket
+import subprocess
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from foldkeep.scan import clones
+from foldkeep.storage.local import names as changed_names
+from foldkeep.storage.local import volumes
+
+
+def mounted(*line: str) -> bool:
+    return subprocess.run(["mount", *line], capture_output=True, check=False).returncode == 0
+
+
+def forget_drives() -> None:
+    """Forget what was found out of devices: in one process of tests, one number is one file system after another."""
+    clones._volume_shares.cache_clear()
+    volumes._asked.cache_clear()
+    changed_names._LINKS_NOT_SHOWN.clear()
+
+
+@contextlib.contextmanager
+def attached_drive(folder: Path, kind: str, *options: str):
+    """Attach a drive with a file system of its own; yield its device and where it is mounted, or skip the test."""
+    forget_drives()
+    image, point = folder / "image", folder / "drive"
+    point.mkdir()
+    subprocess.run(["truncate", "-s", "400M", image], check=True)
+    make = f"mkfs.{kind}"
+    line = [make, *options, *([] if kind == "vfat" else ["-q"]), image]
+    made = shutil.which(make) and subprocess.run(line, capture_output=True, check=False).returncode == 0
+    found = subprocess.run(
+        "losetup -f --show image", shell=True, cwd=folder, capture_output=True, text=True, check=False
+    )
+    device = found.stdout.strip()
+    if not made or not device or not mounted(device, str(point)):
+        pytest.skip(f"mounting {kind} is refused here, or mkfs.{kind} is not to be had")
+    try:
+        yield device, point
+    finally:
+        subprocess.run(["umount", "-l", point], capture_output=True, check=False)
+        subprocess.run(["losetup", "-d", device], capture_output=True, check=False)
+
+
+IMAGE = "300M"
+
+
+def run(*line: str | os.PathLike[str]) -> bool:
+    with contextlib.suppress(FileNotFoundError):
+        return subprocess.run(line, capture_output=True, check=False).returncode == 0
+    return False
+
+
+class Drive:
+    """A file system in an image on a loop device, that can be taken away and come back."""
+
+    def __init__(self, folder: Path, make: list[str], mount: Callable[[str, Path], bool]) -> None:
+        forget_drives()
+        self.image, self.point = folder / "image", folder / "drive"
+        self.point.mkdir()
+        subprocess.run(["truncate", "-s", IMAGE, self.image], check=True)
+        found = subprocess.run(["losetup", "-f", "--show", self.image], capture_output=True, text=True, check=False)
+        self.device = found.stdout.strip()
+        self._mount = mount
+        if not self.device or not run(*make, self.device) or not mount(self.device, self.point):
+            self.close()
+            pytest.skip(f"{make[0]} or its mounting is not to be had here")
+
+    def again(self) -> None:
+        """Take the drive away and plug it in again."""
+        subprocess.run(["umount", self.point], check=True)
+        run("umount", self.point.with_name("below"))
+        assert self._mount(self.device, self.point)
+
+    def move(self, to: Path) -> None:
+        """Take the drive away and plug it in at another path."""
+        subprocess.run(["umount", self.point], check=True)
+        run("umount", self.point.with_name("below"))
+        self.point = to
+        assert self._mount(self.device, to)
+
+    def close(self) -> None:
+        run("umount", "-l", self.point)
+        run("umount", "-l", self.point.with_name("below"))
+        if self.device:
+            run("losetup", "-d", self.device)
+
+
+def by_kernel(device: str, point: Path) -> bool:
+    return mounted(device, str(point))
+
+
+def over_another(device: str, point: Path) -> bool:
+    """Mount an overlay whose upper layer is on the drive."""
+    below = point.with_name("below")
+    below.mkdir(exist_ok=True)
+    if not mounted(device, str(below)):
+        return False
+    for name in ("lower", "upper", "work"):
+        (below / name).mkdir(exist_ok=True)
+    options = f"lowerdir={below}/lower,upperdir={below}/upper,workdir={below}/work"
+    return mounted("-t", "overlay", "overlay", "-o", options, str(point))
+
+
+KINDS: dict[str, tuple[list[str], Callable[[str, Path], bool]]] = {
+    "ext4": (["mkfs.ext4", "-q"], by_kernel),
+    "ext4 of 128": (["mkfs.ext4", "-q", "-I", "128"], by_kernel),
+    "xfs": (["mkfs.xfs", "-q"], by_kernel),
+    "btrfs": (["mkfs.btrfs", "-q"], by_kernel),
+    "exfat": (["mkfs.exfat"], lambda device, point: run("mount.exfat-fuse", device, point)),
+    "ntfs": (["mkntfs", "-F", "-Q", "-q"], lambda device, point: run("ntfs-3g", device, point)),
+}
+
+
+MORE_KINDS = {**KINDS, "overlay": (["mkfs.ext4", "-q"], over_another)}
+
+
+class Shared:
+    """A folder that an SSH server on this machine serves, mounted by sshfs; and what stands for it in the tests."""
+
+    def __init__(self, folder: Path) -> None:
+        forget_drives()
+        self.point, self._served, self._folder = folder / "drive", folder / "served", folder
+        self._server: subprocess.Popen[bytes] | None = None
+        for path in (self.point, self._served):
+            path.mkdir()
+        keys = [folder / "host", folder / "user"]
+        sshd = shutil.which("sshd") or "/usr/sbin/sshd"
+        tools = shutil.which("sshfs") and os.path.exists(sshd)
+        if not tools or not all(run("ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", key) for key in keys):
+            pytest.skip("sshfs or a server for it is not here")
+        with contextlib.closing(socket.socket()) as free:
+            free.bind(("127.0.0.1", 0))
+            self._port = free.getsockname()[1]
+        os.makedirs("/run/sshd", exist_ok=True)
+        (folder / "sshd").write_text(
+            f"Port {self._port}\nListenAddress 127.0.0.1\nHostKey {keys[0]}\nAuthorizedKeysFile {keys[1]}.pub\n"
+            "StrictModes no\nPermitRootLogin yes\nSubsystem sftp internal-sftp\nPidFile none\n"
+        )
+        self._server = subprocess.Popen([sshd, "-D", "-f", folder / "sshd"], stderr=subprocess.DEVNULL)
+        if not self._mounted():
+            self.close()
+            pytest.skip("this machine lets nobody in by SSH")
+
+    def _mounted(self) -> bool:
+        options = (
+            f"port={self._port},IdentityFile={self._folder}/user,StrictHostKeyChecking=no,UserKnownHostsFile=/dev/null"
+        )
+        for _ in range(20):
+            if run("sshfs", "-o", options, f"root@127.0.0.1:{self._served}", self.point):
+                return True
+            time.sleep(0.2)
+        return False
+
+    def again(self) -> None:
+        subprocess.run(["umount", self.point], check=True)
+        assert self._mounted()
+
+    def move(self, to: Path) -> None:
+        subprocess.run(["umount", self.point], check=True)
+        self.point = to
+        assert self._mounted()
+
+    def close(self) -> None:
+        run("umount", "-l", self.point)
+        if self._server:
+            self._server.kill()
+            self._server.wait()

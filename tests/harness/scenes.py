@@ -1,0 +1,165 @@
+"""One desk set up again and again, for whoever kills, fails, meddles or cuts the power."""
+
+import os
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+
+from foldkeep.formats import Xmp, with_words
+from harness.desks import TrustingDesk, contents, listing
+from harness.points import Points, kill_at, know_volumes
+
+FOR_GOOD = ("bin", "delete", "words-delete", "again-delete")
+
+
+class Scenes:
+    """One desk, set up the same way again and again: spares, companions, folders that will be empty."""
+
+    def __init__(self, top: Path, far: Path, method: str, command: str, *, is_first: bool = False) -> None:
+        self.desk = TrustingDesk(top)  # nothing can be measured of what is made again here
+        self.saved = top / "saved"
+        self.far = far / "far"
+        plain = method.removeprefix("words-").removeprefix("again-")
+        self.words = ["fold", str(self.desk.docket), "--yes", "--method", plain]
+        if "move" in method:
+            self.far = (top if method == "move" else far) / "far"
+            self.words[-1:] = ["move", "--into", str(self.far)]
+        if method.endswith("delete"):
+            self.words.append("--for-good")
+        # Of a picture, what it says of itself would be asked too, by a helper process, at every point again.
+        self.method = method
+        self.suffix = suffix = "pdf" if method.startswith("words-") else "jpg"
+        for name in "ab":
+            self.desk.write(f"{name}.{suffix}", name.encode() * 40)
+            self.desk.write(f"in/deep/{name} copy.{suffix}", name.encode() * 40)
+        (self.desk.place / "in/deep").chmod(0o750)
+        if method.startswith("words-"):
+            # What is said of two spares only is written: into a sidecar that is there, and into a new one.
+            self.desk.write("a.xmp", with_words(None, Xmp(("kite",))))
+            self.desk.write("in/deep/a copy.xmp", with_words(None, Xmp(("wind",), 4)))
+            catalog = top / "list.csv"
+            catalog.write_text(f"path,keywords\n{self.desk.place}/in/deep/b copy.pdf,hill\n")
+            self.words += ["--catalog", str(catalog)]
+        else:
+            self.desk.write("a.xmp", b"of both")
+            self.desk.write("in/deep/a copy.xmp", b"of both")
+            self.desk.write("in/deep/b copy.xmp", b"of the spare only")
+        self.desk.proposed()
+        if method.startswith("again-"):
+            # Nothing has the content of these; while what they are made from is there, they may go.
+            for name in "ab":
+                self.desk.write(f"in/{name}.mp4", name.encode() * 50)
+                self.desk.write(f"in/proxies/copy/{name}.mov", name.encode() * 5)
+            self.desk.ask("scan", self.desk.place)
+            self.desk.docket.unlink()
+            self.desk.ask("caches", "-o", str(self.desk.docket))
+        if not is_first:
+            know_volumes(self.desk)
+        self.before = self.state()
+        self.kept = contents(self.desk.place)
+        if method == "again-delete" or (method.startswith("again-") and command == "release"):
+            self.kept -= {self.before[os.fsencode(path)][0] for path in self.desk.place.glob("in/proxies/copy/*")}
+        if method.startswith("words-") and command == "release":
+            self.kept -= {self.before[os.fsencode(path)][0] for path in self.desk.place.glob("**/a*.xmp")}
+        self.command = command
+        if command != "fold":
+            answer = self.desk.run(*self.prepared(), "--json")
+            assert answer.json["left"] == [], answer
+        self.save(self.desk.place, top / "stock", self.far)
+
+    def prepared(self) -> list[str]:
+        self.far.mkdir(exist_ok=True)
+        return self.words
+
+    def save(self, *folders: Path) -> None:
+        """Keep folders as they are now, hard links included, for every `reset`."""
+        self.saved.mkdir(exist_ok=True)
+        for path in folders:
+            if path.exists():
+                subprocess.run(["cp", "-a", path, self.saved / path.name], check=True)
+
+    def reset(self) -> None:
+        for path in (
+            self.desk.place,
+            self.desk.stock.parent,
+            self.far,
+            self.desk.top / "other",
+            self.desk.top / "home",
+        ):
+            # The place stays the very folder that the stock knows, by its inode.
+            for inside in list(path.iterdir()) if path == self.desk.place else [path]:
+                subprocess.run(["rm", "-rf", inside], check=True)
+            if (self.saved / path.name).exists():
+                subprocess.run(["cp", "-aT", self.saved / path.name, path], check=True)
+        self.far.mkdir(exist_ok=True)
+
+    def line(self) -> list[str]:
+        return {"fold": self.words, "unfold": ["unfold", "1"], "release": ["release", "1", "--yes"]}[self.command]
+
+    def state(self) -> dict:
+        """Every file outside folds with content, mode and time, and every folder with its mode."""
+        files = {path: facts[:3] for path, facts in listing(self.desk.place).items()}
+        folders = {folder: os.stat(folder).st_mode for folder, _, _ in os.walk(self.desk.place)}
+        return {**files, **{path: mode for path, mode in folders.items() if ".foldkeep" not in path}}
+
+    def killed_at(self, number: int, without: str) -> bool:
+        """Run the command in a child that is killed at its n-th point; return whether it lived to its end."""
+        return self.stopped(kill_at(number), without)
+
+    def stopped(self, visit: Callable[[int, str, str], None], without: str) -> bool:
+        """Run the command in a child to which something is done at its points; return whether it lived to its end."""
+        child = os.fork()
+        if child == 0:
+            os.environ["XDG_DATA_HOME"] = str(self.desk.top / "home")
+            with Points(visit).armed(without=without):
+                self.desk.run(*self.line())
+            os._exit(0)
+        return os.waitpid(child, 0)[1] == 0
+
+
+def check_recovery(scenes: Scenes, method: str, alone: bool, where: str) -> None:
+    """Nothing is lost; the next command takes all back, or says what is gone for good."""
+    desk = scenes.desk
+    everywhere = contents(desk.place) | contents(scenes.far) | contents(desk.top / "home")
+    assert scenes.kept <= everywhere, f"lost {where}"
+    if alone and scenes.command != "release" and method not in FOR_GOOD:
+        subprocess.run(["rm", "-r", desk.stock.parent], check=True)
+        if (desk.place / ".foldkeep").exists():
+            assert desk.run("unfold", "--from", desk.place).status == 0, where
+    else:
+        answer = desk.run("unfold", "1", "--json")
+        if answer.status == 2:
+            assert desk.ask("ledger")["runs"] == [], where
+        else:
+            (run,) = desk.ask("ledger")["runs"]
+            states = run["files"]
+            assert (run["underway"], states["waiting"], states["lost"], states["planned"]) == (False, 0, 0, 0), where
+    now = scenes.state()
+    if method in FOR_GOOD or scenes.command == "release":
+        known = {path: facts for path, facts in now.items() if isinstance(path, bytes)}
+        # What came back is what it was; a sidecar of the spare may be beside the keeper.
+        written = os.fsencode(desk.place / "a.xmp") if method in ("words-fold", "words-delete") else b""
+        assert all(scenes.before.get(path, facts) == facts for path, facts in known.items() if path != written), where
+        assert {facts[0] for facts in known.values()} >= {
+            facts[0]
+            for path, facts in scenes.before.items()
+            if b"copy" not in os.fsencode(path) and isinstance(path, bytes) and path != written
+        }
+    else:
+        assert now == scenes.before, where
+    assert not list(desk.place.glob("**/.foldkeep*")), where
+    assert not [path for path in scenes.far.glob("**/*") if path.is_file()], where
+
+
+LINKED = ("hard-link",)
+
+
+CASES = [
+    *((method, "fold") for method in ("fold", "move", "move-far", "bin", "hard-link", "symlink", "clone", "delete")),
+    *((method, "unfold") for method in ("fold", "move", "move-far", "hard-link", "symlink", "clone")),
+    *((method, "release") for method in ("fold", "hard-link", "words-fold", "again-fold")),
+    *((method, "fold") for method in ("again-fold", "again-delete", "again-move-far")),
+    *((method, "unfold") for method in ("again-fold", "again-move-far")),
+    *((method, "fold") for method in ("words-fold", "words-delete", "words-move-far")),
+    *((method, "unfold") for method in ("words-fold", "words-move-far")),
+]
