@@ -7,6 +7,7 @@ import shutil
 import subprocess
 import tempfile
 from collections import Counter
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -14,6 +15,7 @@ from hypothesis import settings
 
 from foldkeep.demo import make_library
 from harness.desks import MEMORY, TRASH, Desk
+from harness.drives import KINDS, MORE_KINDS, Drive, Shared
 
 # How long one example takes says more of the machine than of the code. The tests are the same each time; the long
 # ones explore, and what they find becomes a case with a name.
@@ -70,3 +72,22 @@ def pytest_terminal_summary(terminalreporter) -> None:
     why = Counter(str(report.longrepr[2]).removeprefix("Skipped: ") for report in skipped)
     for reason, number in why.most_common():
         terminalreporter.write_line(f"NOT RUN: {number} test{'s' * (number > 1)}: {reason}", yellow=True)
+
+
+@pytest.fixture(params=KINDS)
+def drive(request, tmp_path: Path) -> Iterator[Drive]:
+    made = Drive(tmp_path, *KINDS[request.param])
+    try:
+        yield made
+    finally:
+        made.close()
+
+
+@pytest.fixture
+def anything(request, tmp_path: Path) -> Iterator[Drive | Shared]:
+    """Any drive that can be written to, shares and overlays among them."""
+    made = Shared(tmp_path) if request.param == "sshfs" else Drive(tmp_path, *MORE_KINDS[request.param])
+    try:
+        yield made
+    finally:
+        made.close()

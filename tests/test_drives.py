@@ -2,62 +2,28 @@
 
 import errno
 import fcntl
-import json
 import os
 import shutil
-import signal
 import subprocess
-import sys
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 
-import psutil
 import pytest
 
 from foldkeep.model import Way
-from foldkeep.scan import afar
 from foldkeep.storage.local import capabilities_of, flushing, limits_of, names, volumes
-from harness.desks import Desk, TrustingDesk, listing
-from harness.drives import KINDS, MORE_KINDS, Drive, Shared, by_kernel, forget_drives, mounted, over_another, run
+from harness.desks import TrustingDesk
+from harness.drives import (
+    KINDS,
+    Drive,
+    desk_on,
+    looks,
+    mounted,
+    run,
+)
 from harness.packages import everything
 from harness.points import Points, befores, every_content, kill_at
-
-
-@pytest.fixture(params=KINDS)
-def drive(request, tmp_path: Path) -> Iterator[Drive]:
-    made = Drive(tmp_path, *KINDS[request.param])
-    try:
-        yield made
-    finally:
-        made.close()
-
-
-@pytest.fixture
-def anything(request, tmp_path: Path) -> Iterator[Drive | Shared]:
-    """Any drive that can be written to, shares and overlays among them."""
-    made = Shared(tmp_path) if request.param == "sshfs" else Drive(tmp_path, *MORE_KINDS[request.param])
-    try:
-        yield made
-    finally:
-        made.close()
-
-
-def desk_on(drive: Drive, tmp_path: Path) -> Desk:
-    desk = Desk(tmp_path)
-    desk.place.rmdir()
-    desk.place = drive.point / "media"
-    desk.place.mkdir()
-    for number in range(12):
-        desk.write(f"day/kite {number}.jpg", b"%d" % number * 9000, 1_750_000_000 + 2 * number)
-        desk.write(f"card/DCIM/copy of kite {number}.jpg", b"%d" % number * 9000, 1_750_000_000 + 2 * number)
-    desk.write("card/DCIM/copy of kite 3.xmp", b"said of it")
-    return desk
-
-
-def looks(desk: Desk) -> dict:
-    """Content and time of every file; modes are not kept by every drive."""
-    return {path: (facts[0], facts[2]) for path, facts in listing(desk.place).items()}
 
 
 @pytest.mark.parametrize("anything", [*KINDS, "overlay", "sshfs"], indirect=True)
@@ -190,183 +156,6 @@ def test_killed_at_every_point_on_a_real_drive_nothing_is_lost(anything, tmp_pat
             names = {path.name for path in desk.place.rglob("*") if path.is_file()}
             assert names == {"kite 0.jpg", "kite 1.jpg", "copy of kite 0.jpg", "copy of kite 1.jpg",
                              "copy of kite 3.xmp"}, where  # fmt: skip
-
-
-def test_an_away_drive_is_told_and_its_last_scan_stays(tmp_path: Path):
-    desk = Desk(tmp_path)
-    desk.write("a.jpg")
-    desk.ask("scan", desk.place)
-    (before,) = desk.ask("places")["places"]
-    desk.place.rename(tmp_path / "elsewhere")
-    answer = desk.run("scan")
-    assert (answer.status, answer.out) == (1, "No place could be scanned now.\n")
-    (after,) = desk.ask("places")["places"]
-    assert after["scanned"] == before["scanned"]
-
-
-@pytest.mark.parametrize("anything", [*KINDS, "overlay", "sshfs"], indirect=True)
-def test_a_drive_at_another_path_is_the_same_place(anything, tmp_path: Path):
-    drive = anything
-    desk = desk_on(drive, tmp_path)
-    inner = desk.place / "inner"
-    inner.mkdir()
-    desk.write("inner/kite 0.jpg", b"0" * 9000)
-    desk.ask("scan", inner)
-    desk.proposed()
-    if isinstance(drive, Drive) and drive._mount is over_another:  # it has nothing else to be known by
-        assert desk.run("places", "--mark", desk.place).status == desk.run("places", "--mark", inner).status == 0
-    before = {path.relative_to(desk.place): facts for path, facts in ((Path(os.fsdecode(each)), facts)
-              for each, facts in looks(desk).items())}  # fmt: skip
-    folded = desk.ask("fold", desk.docket, "--yes")
-    assert folded["left"] == []
-    other = tmp_path / "elsewhere"
-    other.mkdir()
-
-    def move(to: Path) -> None:
-        drive.move(to)
-        desk.place = to / "media"
-
-    was = desk.place
-    move(other)
-    answer = desk.run("scan")
-    assert f"The drive of {was} is at {desk.place} now; all that is known of it holds.\n" in answer.err
-    assert (answer.status, "No content had to be read." in answer.out) == (0, True), answer
-    places = desk.ask("places")["places"]
-    assert sorted(each["path"] for each in places) == [str(desk.place), str(desk.place / "inner")]
-    assert sum(each["files"] for each in places) == 13
-    move(tmp_path / "drive")
-    answer = desk.run("unfold", str(folded["run"]), "--json")
-    assert (answer.status, answer.json["left"]) == (0, []), answer
-    back = {path.relative_to(desk.place): facts for path, facts in ((Path(os.fsdecode(each)), facts)
-            for each, facts in looks(desk).items())}  # fmt: skip
-    assert back == before
-    move(other)
-    again = desk.ask("fold", desk.docket, "--yes")  # the docket that names the paths of before
-    assert (again["left"], again["folded"]) == ([], folded["folded"])
-    assert desk.ask("release", str(again["run"]), "--yes")["left"] == []
-
-
-def attached_copy(drive: Drive, tmp_path: Path) -> tuple[str, Path]:
-    """Copy a drive, block by block, and mount the copy; both say that they are the same."""
-    subprocess.run(["sync", "-f", drive.point], check=True)
-    shutil.copy(drive.image, tmp_path / "second")
-    found = subprocess.run(["losetup", "-f", "--show", tmp_path / "second"], capture_output=True, text=True, check=True)
-    (tmp_path / "copy").mkdir()
-    assert by_kernel(found.stdout.strip(), tmp_path / "copy")
-    return found.stdout.strip(), tmp_path / "copy"
-
-
-def test_a_copy_of_a_drive_is_noticed_and_becomes_a_place_of_its_own(tmp_path: Path):
-    drive = Drive(tmp_path, *KINDS["ext4"])
-    device = ""
-    try:
-        desk = desk_on(drive, tmp_path)
-        desk.proposed()
-        assert desk.ask("fold", desk.docket, "--yes")["left"] == []
-        mark = json.loads((desk.place / ".foldkeep/place").read_bytes())["place"].removeprefix("urn:uuid:")
-        (place,) = desk.ask("places")["places"]
-        assert (place["mark"], place["volume"]["capabilities"]["links"]) == (mark, True)
-        device, point = attached_copy(drive, tmp_path)
-        copy = point / "media"
-        refused = desk.run("scan", copy)
-        assert (refused.status, len(desk.ask("places")["places"])) == (2, 1)
-        assert refused.err == (
-            f"foldkeep scan: {copy} says that it is {desk.place}; if that is there now: foldkeep places media "
-            f"--at {copy}; if it is a copy of it: foldkeep places --mark {copy}\n"
-        )
-        assert desk.run("places", "media", "--at", copy).status == 2  # it is where it was
-        assert desk.run("places", "--mark", copy).status == 0
-        assert desk.run("scan", copy, "--role", "backup").status == 0
-        found = {each["path"]: each for each in desk.ask("places")["places"]}
-        assert found[str(desk.place)]["mark"] == mark != found[str(copy)]["mark"]
-        assert found[str(desk.place)]["volume"]["key"] != found[str(copy)]["volume"]["key"]
-        sets = desk.ask("duplicates")["sets"]
-        assert sets == []  # a backup is nobody's spare
-        desk.ask("scan")
-        # The drives change places, and each is told from the other.
-        for each in (drive.point, point):
-            subprocess.run(["umount", each], check=True)
-        (tmp_path / "third").mkdir()
-        assert by_kernel(drive.device, point)
-        assert by_kernel(device, tmp_path / "third")
-        answer = desk.run("scan")
-        assert (answer.status, "No content had to be read." in answer.out) == (0, True), answer
-        now = {each["mark"]: each["path"] for each in desk.ask("places")["places"]}
-        assert now[mark] == str(copy)
-        assert str(tmp_path / "third/media") in now.values()
-        assert desk.ask("unfold", "--last")["left"] == []
-        assert len(looks(desk)) == 0  # nothing is at the path of before
-        assert not (copy / ".foldkeep").exists()  # the mark that the fold made went with it
-        assert (tmp_path / "third/media/.foldkeep/place").exists()  # the one that was asked for stays
-    finally:
-        for name in ("copy", "third"):
-            run("umount", "-l", tmp_path / name)
-        if device:
-            run("losetup", "-d", device)
-        drive.close()
-
-
-def bound(source: Path, point: Path) -> None:
-    point.mkdir()
-    if not run("bindfs", source, point):
-        pytest.skip("bindfs is not to be had here")
-
-
-def test_a_mark_is_enough_where_a_drive_has_nothing_else_to_be_known_by(tmp_path: Path):
-    forget_drives()
-    (tmp_path / "real").mkdir()
-    desk = Desk(tmp_path)
-    desk.place.rmdir()
-    desk.place = tmp_path / "bound"
-    bound(tmp_path / "real", desk.place)
-    try:
-        for name in ("a.jpg", "b.jpg"):
-            desk.write(name, b"kite" * 3000)
-        desk.proposed()
-        assert desk.run("places", "--mark", desk.place).status == 0
-        run("umount", desk.place)
-        bound(tmp_path / "real", tmp_path / "elsewhere")
-        forget_drives()
-        answer = desk.run("scan")
-        assert (answer.status, "No content had to be read." in answer.out) == (0, True), answer
-        assert [each["path"] for each in desk.ask("places")["places"]] == [str(tmp_path / "elsewhere")]
-        # One folder through two mounts is no copy of itself, whatever the user says.
-        bound(tmp_path / "real", tmp_path / "again")
-        assert desk.run("scan", tmp_path / "again").status == 2
-        refused = desk.run("places", "--mark", tmp_path / "again")
-        assert (refused.status, "are one folder, seen through two mounts" in refused.err) == (2, True), refused
-        assert desk.run("scan").status == 0
-    finally:
-        for name in ("bound", "elsewhere", "again"):
-            run("umount", "-l", tmp_path / name)
-
-
-@pytest.mark.parametrize(
-    "text",
-    [b"", b"{", b"[" * 100_000, b'{"place": 5}', b'{"place": "urn:uuid:kite"}', b"\xff" * 5000, b'{"place": "urn:uuid:',
-     b'{"place": "urn:uuid:00000000-0000-4000-8000-00000000000g", "stays": 7}', "fifo", "folder", "link"],
-)  # fmt: skip
-def test_a_mark_that_nobody_sane_would_make_is_none(desk: Desk, text):
-    for name in ("a.jpg", "copy/b.jpg"):
-        desk.write(name, b"kite" * 3000)
-    desk.proposed()
-    (desk.place / ".foldkeep").mkdir()
-    mark = desk.place / ".foldkeep/place"
-    if text == "fifo":
-        os.mkfifo(mark)
-    elif text == "folder":
-        mark.mkdir()
-    elif text == "link":
-        mark.symlink_to(desk.docket)
-    else:
-        mark.write_bytes(text)
-    assert desk.run("scan").status == 0
-    docket = desk.docket.read_bytes()
-    assert desk.ask("fold", desk.docket, "--yes")["left"] == []
-    assert desk.ask("unfold", "--last")["left"] == []
-    ours = b'{"place": "urn:uuid:'
-    is_ours = isinstance(text, bytes) and (text.startswith(ours) or ours.startswith(text))
-    assert (os.path.lexists(mark), desk.docket.read_bytes()) == (not is_ours, docket)
 
 
 NAMES = [b"a:b?.txt", b"end.", b"aux.txt", "\u00fc".encode() * 120 + b".txt", b"no \xff\xfe.txt", b"A.TXT", b"a.txt",
@@ -534,101 +323,3 @@ def can(call: Callable[[], object]) -> bool:
     except OSError:
         return False
     return True
-
-
-def test_a_drive_is_not_followed_into_a_folder_that_is_another(tmp_path: Path):
-    drive = Drive(tmp_path, *KINDS["ext4"])
-    try:
-        desk = desk_on(drive, tmp_path)
-        desk.ask("scan", desk.place)
-        shutil.rmtree(desk.place)
-        desk.place.mkdir()
-        desk.write("something else.jpg", b"else")
-        subprocess.run(["umount", drive.point], check=True)
-        drive.point = tmp_path / "elsewhere"
-        drive.point.mkdir()
-        assert by_kernel(drive.device, drive.point)
-        answer = desk.run("scan")
-        assert (answer.status, "is at" in answer.err) == (1, False), answer
-        assert desk.ask("places")["places"][0]["files"] == 25
-    finally:
-        drive.close()
-
-
-def stop(shared: Shared, signal_: signal.Signals) -> None:
-    """Stop, or carry on, the program behind the mount: the server went away and nobody says so."""
-    for process in psutil.process_iter(["cmdline"]):
-        words = process.info["cmdline"] or [""]
-        if words[0].endswith("sshfs") and str(shared.point) in words:
-            process.send_signal(signal_)
-
-
-@pytest.fixture
-def hanging(tmp_path: Path) -> Iterator[tuple[Shared, Desk]]:
-    shared = Shared(tmp_path)
-    try:
-        desk = Desk(tmp_path)
-        desk.write("near.jpg", b"kite" * 3000)
-        desk.ask("scan", desk.place)
-        for number in range(12):
-            (shared.point / f"kite {number}.jpg").write_bytes(b"%d" % number * 9000)
-        assert desk.run("scan", shared.point).status == 0
-        yield shared, desk
-    finally:
-        stop(shared, signal.SIGCONT)
-        shared.close()
-
-
-def test_a_share_that_stops_answering_is_told_and_holds_nothing_up(hanging, monkeypatch):
-    shared, desk = hanging
-    for module in (volumes, afar):
-        monkeypatch.setattr(module, "ANSWER_SECONDS", 1.0)
-    volumes._answered.clear()
-    stop(shared, signal.SIGSTOP)
-    answer = desk.run("scan")
-    assert (answer.status, answer.err.count("does not answer; what is known of it stays")) == (1, 1), answer
-    assert {each["path"]: each["now"] for each in desk.ask("places")["places"]}[str(shared.point)] == "no answer"
-    refused = desk.run("scan", shared.point)
-    assert (refused.status, "does not answer" in refused.err) == (2, True), refused
-    assert desk.run("duplicates").status == 0
-    stop(shared, signal.SIGCONT)
-    volumes._answered.clear()
-    assert desk.ask("scan")["files"] == 13
-
-
-def test_a_share_that_stops_answering_in_the_middle_of_a_scan_is_given_up(hanging, monkeypatch):
-    shared, desk = hanging
-    monkeypatch.setattr(afar, "ANSWER_SECONDS", 1.0)
-    for number in range(12):  # all have to be read
-        (desk.place / f"copy {number}.jpg").write_bytes(b"%d" % number * 9000)
-        (shared.point / f"kite {number}.jpg").write_bytes(b"%d" % number * 9000 + b"!")
-        (desk.place / f"other {number}.jpg").write_bytes(b"%d" % number * 9000 + b"!")
-    real = afar.FarPlaces._read_afar
-
-    def stops(*args):
-        stop(shared, signal.SIGSTOP)
-        return real(*args)
-
-    monkeypatch.setattr(afar.FarPlaces, "_read_afar", stops)
-    answer = desk.run("scan", "--json")
-    assert answer.status == 1
-    problems = answer.json["problems"]
-    assert {each["reason"] for each in problems} == {afar.NO_ANSWER}
-    assert 1 <= len(problems) <= 12
-    assert answer.json["files"] == 37
-
-
-def test_ctrl_c_ends_what_waits_for_a_share_that_does_not_answer(hanging):
-    shared, _ = hanging
-    code = (
-        "import os, sys; sys.path[:0] = sys.argv[2:]; from foldkeep.cli.interrupts import watch_for_interrupts;"
-        "watch_for_interrupts(); print('begins', flush=True); os.listdir(sys.argv[1])"
-    )
-    stop(shared, signal.SIGSTOP)
-    line = [sys.executable, "-c", code, shared.point, *sys.path]
-    with subprocess.Popen(line, stdout=subprocess.PIPE, stderr=subprocess.PIPE) as waiting:
-        assert waiting.stdout.readline() == b"begins\n"
-        time.sleep(0.5)
-        waiting.send_signal(signal.SIGINT)
-        _, told = waiting.communicate(timeout=30)
-    assert (waiting.returncode, b"a drive or share did not answer" in told) == (130, True), told

@@ -14,6 +14,7 @@ import pytest
 from foldkeep.scan import clones
 from foldkeep.storage.local import names as changed_names
 from foldkeep.storage.local import volumes
+from harness.desks import Desk, listing
 
 
 def mounted(*line: str) -> bool:
@@ -174,3 +175,41 @@ class Shared:
         if self._server:
             self._server.kill()
             self._server.wait()
+
+
+def desk_on(drive: Drive, tmp_path: Path) -> Desk:
+    desk = Desk(tmp_path)
+    desk.place.rmdir()
+    desk.place = drive.point / "media"
+    desk.place.mkdir()
+    for number in range(12):
+        desk.write(f"day/kite {number}.jpg", b"%d" % number * 9000, 1_750_000_000 + 2 * number)
+        desk.write(f"card/DCIM/copy of kite {number}.jpg", b"%d" % number * 9000, 1_750_000_000 + 2 * number)
+    desk.write("card/DCIM/copy of kite 3.xmp", b"said of it")
+    return desk
+
+
+def looks(desk: Desk) -> dict:
+    """Content and time of every file; modes are not kept by every drive."""
+    return {path: (facts[0], facts[2]) for path, facts in listing(desk.place).items()}
+
+
+@contextlib.contextmanager
+def pluggable(folder: Path, point: Path):
+    """Mount a folder as a drive of its own; yield what unplugs it and what plugs it in again."""
+    point.mkdir(exist_ok=True)
+    folder.mkdir(exist_ok=True)
+    if not mounted("-t", "tmpfs", "tmpfs", str(folder)) or not mounted("--bind", str(folder), str(point)):
+        pytest.skip("mounting is refused here")
+
+    def unplug() -> None:
+        subprocess.run(["umount", "-l", point], check=True)
+
+    def plug() -> None:
+        assert mounted("--bind", str(folder), str(point))
+
+    try:
+        yield unplug, plug
+    finally:
+        for each in (point, folder):
+            subprocess.run(["umount", "-l", each], capture_output=True, check=False)

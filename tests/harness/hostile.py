@@ -1,0 +1,294 @@
+"""What is made to do harm takes little memory and time."""
+
+import atexit
+import gzip
+import hashlib
+import io
+import json
+import os
+import shutil
+import tarfile
+import tempfile
+import zipfile
+import zlib
+from collections.abc import Callable
+from pathlib import Path
+
+import zstandard
+from blake3 import blake3
+from PIL import Image, PngImagePlugin
+
+from foldkeep.archive import open_restoration
+from foldkeep.demo.pictures import jpeg
+from foldkeep.demo.sounds import encoded, film, tune, wav
+from foldkeep.fold.journal.records import decoded
+from foldkeep.formats import (
+    InventoryReader,
+    Listing,
+    bagit,
+    catalog_source,
+    mentions_in,
+    open_package,
+    parse_xmp,
+    read_catalog,
+    read_recipes,
+    read_settings,
+    read_thumbnail,
+    records_of,
+    timeline_seconds,
+    with_words,
+)
+from foldkeep.formats.inventory import _seal
+from foldkeep.formats.xmp import Xmp
+from foldkeep.keep import read_docket
+from foldkeep.model import FoldKeepError
+from foldkeep.scan import check_package
+from foldkeep.signals import Apart
+from foldkeep.stock import Stock
+from harness.documents import database, edl, otio, referring, xml
+
+OURS = (OSError, ValueError, FoldKeepError)
+
+
+def catalog(form: str) -> Callable[[Path], object]:
+    def read(path: Path) -> object:
+        named = path.rename(path.with_suffix(f".{form}"))
+        return list(read_catalog(catalog_source(f"{form}:{named}", "", "select * from clips" * (form == "sqlite"))))
+
+    return read
+
+
+def sealed_inventory(path: Path) -> object:
+    """Read lines as an inventory whose seal is right."""
+    content = gzip.compress(path.read_bytes())
+    path.write_bytes(content + _seal(blake3(content).digest()))
+    return inventory(path)
+
+
+def journal(path: Path) -> object:
+    try:
+        return [decoded(json.loads(line), b"/place") for line in path.read_bytes().splitlines()]
+    except (KeyError, TypeError, RecursionError) as error:  # as the reader of journals takes them
+        raise ValueError("no line of ours") from error
+
+
+def inventory(path: Path) -> object:
+    reader = InventoryReader(str(path))
+    try:
+        return [len(folder.names) for folder in reader.folders()]
+    finally:
+        reader.close()
+
+
+def package(path: Path) -> object:
+    with open_package(os.fsencode(path)) as opened:
+        return [named for named, stream in opened.contents() if stream.read(1024) is not None]
+
+
+def media(kind: str) -> Callable[[Path], object]:
+    """Read what a medium says of itself, as scans do: in the helper process, which stays alive."""
+    return lambda path: HELPER.facts(os.fsencode(path), kind)
+
+
+HELPER = Apart()
+atexit.register(HELPER.close)
+
+
+def stock(path: Path) -> object:
+    with Stock.open(str(path)) as opened:
+        return opened.archives.all(), opened.places.all(), opened.ledger.summaries()
+
+
+def restored(path: Path) -> object:
+    """Bring back a package of ours whose listing is this, and whose manifests know that."""
+    bag, target = path.with_name("bag"), path.with_name("target")
+    shutil.rmtree(bag, ignore_errors=True)
+    shutil.rmtree(target, ignore_errors=True)
+    (bag / "data").mkdir(parents=True)
+    target.mkdir()
+    content = {bagit.LISTING: path.read_bytes(), "bagit.txt": SEEDS["declaration"][0], "data/a": b"x"}
+    for name, data in content.items():
+        (bag / name).write_bytes(data)
+    (bag / "manifest-sha256.txt").write_text("".join(
+        f"{hashlib.sha256(data).hexdigest()}  {name}\n" for name, data in content.items() if name.startswith("data/")
+    ))  # fmt: skip
+    (bag / "tagmanifest-sha256.txt").write_text(
+        f"{hashlib.sha256(content[bagit.LISTING]).hexdigest()}  {bagit.LISTING}\n"
+    )
+    before = sorted(path.parent.iterdir())
+    with open_restoration([os.fsencode(bag)], os.fsencode(target)) as restoration:
+        report = restoration.carry_out()
+    assert sorted(path.parent.iterdir()) == before
+    assert os.path.dirname(report.folder) == os.fsencode(target)
+    return report
+
+
+def checked(path: Path) -> object:
+    return check_package(os.fsencode(path))
+
+
+def listing(path: Path) -> object:
+    return list(Listing(lambda: iter(path.read_bytes().decode().splitlines())))
+
+
+READERS: dict[str, Callable[[Path], object]] = {
+    **{form: catalog(form) for form in ("list", "csv", "json", "jsonl", "m3u", "pls", "xspf", "otio", "edl", "sqlite")},
+    "mentions": lambda path: mentions_in(os.fsencode(path)),
+    "timeline": lambda path: mentions_in(os.fsencode(path.rename(path.with_suffix(".otio")))),
+    "edit list": lambda path: mentions_in(os.fsencode(path.rename(path.with_suffix(".edl")))),
+    "length": lambda path: timeline_seconds(os.fsencode(path.rename(path.with_suffix(".otio")))),
+    "manifest": lambda path: list(records_of(os.fsencode(path))),
+    "thumbnail": lambda path: read_thumbnail(os.fsencode(path)),
+    "settings": lambda path: read_settings(str(path), needed=True),
+    "recipes": lambda path: read_recipes(str(path)),
+    "docket": lambda path: read_docket(str(path)),
+    "inventory": inventory,
+    "sealed inventory": sealed_inventory,
+    "journal": journal,
+    "package": package,
+    "checked": checked,
+    "sidecar": lambda path: with_words(None, parse_xmp(path.read_bytes()) or Xmp()),
+    "listing": listing,
+    "restored": restored,
+    "tar": checked,
+    "zst": checked,
+    "disc": checked,
+    "stock": stock,
+    **{kind: media(kind) for kind in ("photo", "audio", "video")},
+    "declaration": lambda path: bagit.declared(path.read_bytes()),
+    "fetch": lambda path: list(bagit.fetch_entries(path.read_bytes().decode().splitlines())),
+    "tags": lambda path: bagit.oxum(bagit.tags_of(path.read_bytes(), "utf-8", "bag-info.txt")),
+}
+
+
+WHOLE_LISTING = (
+    b'{"format": "files of a Fold Keep package", "version": 1, "key": "k", "project": "file:///p", "made_ns": 1,'
+    b' "left_out": 0, "mode": "755", "modified_ns": 1, "owner": [0, 0, "root", "root"]}\n'
+    b'{"form": "folder", "path": "d", "mode": "755", "modified_ns": 1, "attributes": {"user.a": "YQ=="}}\n'
+    b'{"form": "file", "path": "d/a", "payload": "data/a", "size": 1, "digest": "blake3:'
+    + blake3(b"x").hexdigest().encode()
+    + b'", "sparse": true, "data": [[0, 1]], "mode": "644", "modified_ns": 1}\n'
+    b'{"form": "same", "path": "d/b", "target": "d/a", "mode": "644", "modified_ns": 1}\n'
+    b'{"form": "link", "path": "l", "target": "d", "mode": "777", "modified_ns": 1}\n'
+)
+
+
+PATHS = ["renders/kite.mov", "/v/größe 2.mov", "file:///v/a%20b.mov"]
+
+
+LISTING = (
+    b'{"format": "files of a Fold Keep package", "version": 1, "key": "k", "project": "file:///p", "made_ns": 1,'
+    b' "left_out": 0, "mode": "755", "modified_ns": 1}\n{"form": "file", "path": "a", "payload": "data/a", "size": 1,'
+    b' "digest": "blake3:' + b"0" * 64 + b'", "mode": "644", "modified_ns": 1}\n'
+)
+
+
+RECIPE = b'[[recipe]]\nname = "a"\nwhat = "render"\nfiles = ["**/r/*"]\nsource = "stem"\nversion = ["v*"]\n'
+
+
+INVENTORY = (
+    b'{"format":"foldkeep inventory","version":1,"saved":"2026-11-23T12:50:00Z","places":[{"uri":"file:///v","label":"v",'
+    b'"role":"working","volume":"k","scanned":null}],"volumes":{"k":"disk"}}\n'
+    b'{"folder":"file:///v","place":0,"volume":"k","names":"a.jpg/b%20c.jpg","sizes":[1,2],"modified_ns":[1,2],'
+    b'"kinds":["photo","photo"],"inodes":[1,2],"links":[1,1],"owners":[0,0],"blocks":[8,8],"extents":[null,null],'
+    b'"ends":[null,null],"digests":[null,null],"contents":[null,null]}\n{"end":{"files":2,"bytes":3}}\n'
+)
+
+
+JOURNAL = (
+    b'{"journal": 2, "run": "k", "method": "fold"}\n'
+    b'{"do": "fold", "n": 1, "slot": "1", "from": "a.jpg", "size": 1, "modified_ns": 1, "digest": "", "keeper": "b",'
+    b' "method": "fold", "source": [1, 1, ""], "grade": "proved", "recipe": "r", "made": "blake3:' + b"0" * 64 + b'"}\n'
+    b'{"done": "waiting", "n": 1}\n{"do": "unfold", "n": 1, "to": "a.jpg"}\n'
+    b'{"do": "touch", "at": "x", "times": [1, 2]}\n'
+)
+
+
+XMP = with_words(None, Xmp(("kite",), 4, "Red", "Over the sea"))
+
+
+XSPF = (b'<playlist xmlns="http://xspf.org/ns/0/"><trackList><track><location>file:///a.mov</location></track>'
+        b"</trackList></playlist>")  # fmt: skip
+
+
+def thumbnail() -> bytes:
+    said = PngImagePlugin.PngInfo()
+    said.add_text("Thumb::URI", "file:///v/kite.jpg")
+    said.add_text("Thumb::MTime", "1750000000")
+    stream = io.BytesIO()
+    Image.new("RGB", (4, 4)).save(stream, "PNG", pnginfo=said)
+    return stream.getvalue()
+
+
+def bag() -> bytes:
+    stream = io.BytesIO()
+    with zipfile.ZipFile(stream, "w") as packed:
+        packed.writestr("p/bagit.txt", "BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n")
+        packed.writestr("p/manifest-sha256.txt", "0" * 64 + "  data/a\n")
+        packed.writestr("p/data/a", b"x")
+    return stream.getvalue()
+
+
+def tar_bag() -> bytes:
+    stream = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(bag())) as packed, tarfile.open(fileobj=stream, mode="w") as tar:
+        for name in packed.namelist():
+            info = tarfile.TarInfo(name)
+            info.pax_headers = {"SCHILY.xattr.user.kite": "red"}
+            info.size = len(packed.read(name))
+            tar.addfile(info, io.BytesIO(packed.read(name)))
+    return stream.getvalue()
+
+
+def disc_bag() -> bytes:
+    import pycdlib
+
+    image, stream = pycdlib.PyCdlib(), io.BytesIO()
+    image.new(interchange_level=3, joliet=3, rock_ridge="1.09")
+    for number, (name, content) in enumerate({"bagit.txt": b"BagIt-Version: 1.0\n", "a": b"x"}.items()):
+        image.add_fp(io.BytesIO(content), len(content), f"/F{number}.;1", rr_name=name, joliet_path=f"/{name}")
+    image.write_fp(stream)
+    image.close()
+    return stream.getvalue()
+
+
+def known_stock() -> bytes:
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "stock.sqlite3"
+        Stock.open(str(path), create=True).__exit__(None, None, None)
+        return path.read_bytes()
+
+
+SEEDS: dict[str, list[bytes]] = {
+    "list": ["\n".join(PATHS).encode()], "csv": [b"path,rating,keywords\n/v/a.mov,4,kite;sea\n"],
+    "json": [json.dumps([{"path": path, "rating": 3} for path in PATHS]).encode()],
+    "jsonl": ["\n".join(json.dumps({"path": path}) for path in PATHS).encode()],
+    "m3u": ["\n".join(PATHS).encode()], "pls": [b"[playlist]\nFile1=/v/a.mov\n"], "xspf": [XSPF],
+    "otio": [otio(referring(PATHS))], "edl": [edl(PATHS)], "sqlite": [database(list(PATHS))],
+    "mentions": [xml(PATHS).encode(), gzip.compress(b"kite.mov"), zlib.compress(b"kite.mov"), bag(),
+                 database(list(PATHS)), json.dumps(PATHS).encode()],
+    "timeline": [otio(referring(PATHS))], "edit list": [edl(PATHS)], "length": [otio(referring(PATHS))],
+    "manifest": [b"a.bin\t../b.mov\n", b'{"a.bin": "../b.mov"}'], "thumbnail": [thumbnail()],
+    "settings": [b'[fold]\nlitter = ["Thumbs.db"]\n[caches]\nrecipes = "r.toml"\n'], "recipes": [RECIPE],
+    "docket": [b"set,action,path,size,kind,modified,digest,reason,uri\n"
+               b"a,fold,/a,1,photo,2025-06-14T09:12:03Z,,r,file:///a\n"],
+    "inventory": [gzip.compress(b'{"format": "foldkeep inventory", "version": 1}\n')],
+    "sealed inventory": [INVENTORY], "journal": [JOURNAL],
+    "package": [bag()], "checked": [bag()], "sidecar": [XMP], "listing": [LISTING],
+    "restored": [WHOLE_LISTING, WHOLE_LISTING.replace(b'"form": "folder"', b'"form": "link", "target": "../a"')],
+    "tar": [tar_bag()], "zst": [zstandard.compress(tar_bag())], "disc": [disc_bag()],
+    "stock": [known_stock()], "photo": [jpeg(1, "camera", "2025:06:14 09:12:03"), thumbnail()],
+    "audio": [wav(tune([0, 4, 7])), encoded(tune([0, 4]), "flac", {"title": "march"})], "video": [film(1, 0.4)],
+    "declaration": [b"BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n"],
+    "fetch": [b"https://a/b 12 data/a\n"], "tags": [b"Payload-Oxum: 1.1\nBag-Size: 1 kB\n"],
+}  # fmt: skip
+
+
+def answers(reader: str, path: Path) -> None:
+    """Read a file; only errors of ours may come."""
+    try:
+        READERS[reader](path)
+    except UnicodeEncodeError:  # a ValueError, but nobody's answer
+        raise
+    except OURS:
+        return
