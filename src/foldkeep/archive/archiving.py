@@ -10,6 +10,7 @@ from dataclasses import dataclass, field, replace
 from foldkeep import __version__
 from foldkeep.formats import Listed, ListingHead, bagit, listing_text
 from foldkeep.model import (
+    PathBytes,
     Problem,
     Progress,
     Step,
@@ -29,8 +30,6 @@ from .packing import Packed, Packing, owner_of, payload_folders
 from .splitting import split_packing
 from .workspace import Digests, Part, Site, open_site
 from .writers import BLAKE3, FORMATS, WRITERS, Writer
-
-PathBytes = bytes
 
 _ROOM_FOR_TEXTS = 1024 * 1024
 

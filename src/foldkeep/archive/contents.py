@@ -6,10 +6,8 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
 from foldkeep.formats import BadPackage, Form, Listed, Listing, ListingHead, Named, Names, Package, bagit, listed
-from foldkeep.model import Problem, visible
+from foldkeep.model import PathBytes, Problem, visible
 from foldkeep.scan import missing_files, read_manifests
-
-PathBytes = bytes
 
 _LINE = "listing"
 _FORMS = tuple(Form)

@@ -3,13 +3,11 @@
 import os
 
 from foldkeep.formats import bagit
-from foldkeep.model import Limits, beside
+from foldkeep.model import Limits, PathBytes, beside
 
 from .packing import plain_for_all, short_enough
 
 _LONGEST = 120  # characters: however many units and bytes each takes, 255 of them are enough
-
-PathBytes = bytes
 
 
 class FittingNames:

@@ -14,6 +14,7 @@ from foldkeep.fold import hold_around
 from foldkeep.formats import UNFINISHED, BadPackage, Form, Listed, Names, Owner, Stream, open_package
 from foldkeep.model import (
     Limits,
+    PathBytes,
     Problem,
     Progress,
     Step,
@@ -56,8 +57,6 @@ _MORE = os.O_RDWR | os.O_NOFOLLOW | os.O_CLOEXEC
 _INSIDE, _OUTSIDE = b"project", b"outside"
 _OUTSIDE_WORDS = b" (outside media)"
 _LONGEST_SITE = 200  # bytes; what is unfinished has more behind its name
-
-PathBytes = bytes
 
 
 @dataclass

@@ -8,13 +8,11 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from foldkeep.formats import Form, Listed
-from foldkeep.model import Problem, beside, innermost, kind_of, lies_in_a_fold, reason_of
+from foldkeep.model import PathBytes, Problem, beside, innermost, kind_of, lies_in_a_fold, reason_of
 from foldkeep.signals import MEDIA
 from foldkeep.storage.local import MOST_NAMES, Folders, copy_file, facts_at, facts_of, has_digest, move_to_free, unlink
 
 from .contents import Whole
-
-PathBytes = bytes
 
 
 class Way(StrEnum):

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from foldkeep.formats import UNFINISHED, BadPackage, bagit, open_package, walked
-from foldkeep.model import Progress, UnusableInput, beside, file_uri, format_moment, reason_of, visible
+from foldkeep.model import PathBytes, Progress, UnusableInput, beside, file_uri, format_moment, reason_of, visible
 from foldkeep.scan import check_package
 from foldkeep.storage.local import MOST_NAMES, flush, move_to_free, remove_folder, take_away, unlink
 
@@ -23,7 +23,6 @@ _JOURNAL = b"making.jsonl"
 _PACKAGE = b"package"
 _FOLDER = FORMATS[0]
 
-PathBytes = bytes
 
 Digests = dict[str, dict[str, str]]
 """Digests by algorithm, by where files lie in a package."""

@@ -6,7 +6,7 @@ from collections.abc import Container, Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field
 
-from foldkeep.model import Problem, RunFile, Way, are_a_pair, belongs_to, beside, visible
+from foldkeep.model import PathBytes, Problem, RunFile, Way, are_a_pair, belongs_to, beside, visible
 from foldkeep.storage.local import (
     FILE,
     MOST_NAMES,
@@ -26,7 +26,6 @@ from .runs.plan import Item, Merged
 from .vault import PROBES, Vault
 from .verify import NOTHING, Comparison, Verified
 
-PathBytes = bytes
 Spot = tuple[int, bytes]
 """An open folder, and a name in it."""
 

@@ -3,12 +3,10 @@
 import os
 import stat
 
-from foldkeep.model import SourceFacts, visible
+from foldkeep.model import PathBytes, SourceFacts, visible
 from foldkeep.storage.local import FILE, NotSafe, Stamp, digest_of, modified_ns, open_path
 
 from .verify import Witness
-
-PathBytes = bytes
 
 
 def check_source(path: PathBytes, made: Stamp, expected: SourceFacts | None) -> Witness:

@@ -12,6 +12,7 @@ from .kinds import KINDS, OTHER, kind_of, suffix_of
 from .media import Facts
 from .names import (
     FOLD_NAME,
+    PathBytes,
     beside,
     file_uri,
     folders_above,
@@ -33,6 +34,7 @@ from .work import Problem, Progress, Step, no_progress, reason_of
 
 __all__ = [
     "FOLD_NAME",
+    "PathBytes",
     "Role",
     "Place",
     "Volume",

@@ -10,6 +10,9 @@ from itertools import takewhile
 from typing import AnyStr
 from urllib.parse import quote_from_bytes, unquote_to_bytes, urlsplit
 
+PathBytes = bytes
+"""A path as the system has it: bytes, since a name may be no text."""
+
 FOLD_NAME = b".foldkeep"
 """Name of the folder at the top of a place in which folded files wait."""
 

@@ -17,7 +17,7 @@ from contextlib import suppress
 from itertools import groupby
 from typing import Any
 
-from foldkeep.model import Problem, Settings, lies_below
+from foldkeep.model import PathBytes, Problem, Settings, lies_below
 from foldkeep.stock import Reading
 from foldkeep.storage.local import ANSWER_SECONDS
 
@@ -25,7 +25,6 @@ from .reading import Meter, Outcome, read_ends, read_whole
 from .skip_rules import Looking
 from .walk import Listing, walk
 
-PathBytes = bytes
 Work = Callable[[Reading, Meter], Outcome]
 
 NO_ANSWER = "the share or program behind it does not answer; what is known of it stays"

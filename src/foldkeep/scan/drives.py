@@ -4,7 +4,7 @@ import os
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
-from foldkeep.model import FOLD_NAME, Place, UnusableInput, VolumeFacts, reason_of, visible
+from foldkeep.model import FOLD_NAME, PathBytes, Place, UnusableInput, VolumeFacts, reason_of, visible
 from foldkeep.stock import Stock
 from foldkeep.storage.local import (
     capabilities_of,
@@ -29,8 +29,6 @@ from .places import (
     twin_of,
     volume_key,
 )
-
-PathBytes = bytes
 
 
 @dataclass(slots=True)

@@ -8,6 +8,7 @@ from enum import StrEnum
 
 from foldkeep.model import (
     ASKABLE,
+    PathBytes,
     Place,
     Role,
     UnusableInput,
@@ -32,8 +33,6 @@ class Presence(StrEnum):
     SILENT = "no answer"
     """The share or program that it lies on does not answer."""
 
-
-PathBytes = bytes
 
 _SAMPLE = 50
 

@@ -3,9 +3,7 @@
 from collections import Counter
 from dataclasses import dataclass, field
 
-from foldkeep.model import Problem
-
-PathBytes = bytes
+from foldkeep.model import PathBytes, Problem
 
 
 @dataclass

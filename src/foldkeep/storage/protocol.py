@@ -9,9 +9,7 @@ import os
 from contextlib import AbstractContextManager
 from typing import Protocol
 
-from foldkeep.model import Capabilities, Limits, VolumeFacts
-
-PathBytes = bytes
+from foldkeep.model import Capabilities, Limits, PathBytes, VolumeFacts
 
 
 class Storage(Protocol):

@@ -7,11 +7,9 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
 
-from foldkeep.model import OTHER, Filter, Volume, folders_above, lies_below, suffix_of
+from foldkeep.model import OTHER, Filter, PathBytes, Volume, folders_above, lies_below, suffix_of
 from foldkeep.scan import Presence, presences
 from foldkeep.stock import Stock, Sum
-
-Path = bytes
 
 GROUPINGS = ("folder", "kind", "suffix", "age", "year", "place", "volume", "owner")
 """What the space can be told by."""
@@ -44,12 +42,12 @@ class Part:
         Of a folder; else None.
     """
 
-    name: str | Path
+    name: str | PathBytes
     files: int
     bytes: int
     disk: int
     depth: int = 0
-    path: Path | None = None
+    path: PathBytes | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -219,7 +217,7 @@ class _Figures:
         self.bytes += more.bytes
         self.disk += more.disk
 
-    def part(self, name: str | Path, depth: int = 0, path: Path | None = None) -> Part:
+    def part(self, name: str | PathBytes, depth: int = 0, path: PathBytes | None = None) -> Part:
         return Part(name, self.files, self.bytes, self.disk, depth, path)
 
 

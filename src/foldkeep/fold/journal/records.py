@@ -12,6 +12,7 @@ from typing import Any
 from foldkeep.model import (
     Grade,
     Method,
+    PathBytes,
     RunFile,
     RunFileState,
     SourceFacts,
@@ -25,7 +26,6 @@ from foldkeep.storage.local import FolderTimes
 
 VERSION = 2
 
-PathBytes = bytes
 Json = dict[str, Any]
 
 _GOING_WORDS = {Method.MOVE: "move", Method.BIN: "bin", Method.WRITE: "write"}

@@ -9,7 +9,7 @@ from collections import defaultdict
 from collections.abc import Collection, Iterable
 from contextlib import suppress
 
-from foldkeep.model import beside, folders_above, reason_of
+from foldkeep.model import PathBytes, beside, folders_above, reason_of
 from foldkeep.storage.local import (
     MOST_NAMES,
     Folders,
@@ -24,8 +24,6 @@ from foldkeep.storage.local import (
 
 from ..journal import FolderEmptied, FolderReturned, FolderReturning, FolderTouched, Record
 from ..vault import Vault
-
-PathBytes = bytes
 
 
 def put_away(

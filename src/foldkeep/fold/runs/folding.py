@@ -11,6 +11,7 @@ from functools import partial
 
 from foldkeep.model import (
     Method,
+    PathBytes,
     PlaceBusy,
     Problem,
     Progress,
@@ -53,7 +54,6 @@ _UNTOLD = (NOT_EMPTIED, NOTHING_NEW)
 """Why litter stays, and a sidecar is not written; nobody has to be told."""
 
 Work = list[tuple[Item, RunFile]]
-PathBytes = bytes
 
 
 @dataclass

@@ -5,7 +5,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from foldkeep.model import Method, RunFile, RunFileState, SourceFacts, folders_above, lies_below, visible
+from foldkeep.model import Method, PathBytes, RunFile, RunFileState, SourceFacts, folders_above, lies_below, visible
 from foldkeep.scan import open_files
 from foldkeep.storage.local import NotSafe, facts_of
 
@@ -18,8 +18,6 @@ from ..verify import NOTHING, Verified, look_at, verify
 from .plan import Item
 
 NOT_EMPTIED = "its folder did not become empty"
-
-PathBytes = bytes
 
 
 @dataclass

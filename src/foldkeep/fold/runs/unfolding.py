@@ -8,6 +8,7 @@ from itertools import count
 
 from foldkeep.model import (
     Method,
+    PathBytes,
     Problem,
     Progress,
     Run,
@@ -38,8 +39,6 @@ _BATCH_FOLDERS = 64
 _MOST_TRIES = 10_000
 COMES_BACK = (RunFileState.WAITING, RunFileState.MOVED, RunFileState.LOST, RunFileState.MADE)
 """States of files that `unfold` tries to bring back."""
-
-PathBytes = bytes
 
 
 @dataclass

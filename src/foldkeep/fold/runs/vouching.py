@@ -7,7 +7,7 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 
 from foldkeep.formats import Listing, bagit, open_package, walked
-from foldkeep.model import Method, RunFile, lies_below, lies_in_a_fold, visible
+from foldkeep.model import Method, PathBytes, RunFile, lies_below, lies_in_a_fold, visible
 from foldkeep.scan import check_package
 from foldkeep.stock import Archived, Stock
 from foldkeep.storage.local import NotSafe, Stamp, Stamps, digest_of, facts_at, flush_volume
@@ -17,7 +17,6 @@ from ..source import check_source
 from ..verify import Comparison, Witness, compared
 from .grades import Consent
 
-PathBytes = bytes
 Stands = Callable[[], bool]
 """Looks whether a witness is, at this moment, what it was when it was read."""
 

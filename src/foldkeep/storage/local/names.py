@@ -14,7 +14,7 @@ from contextlib import suppress
 from functools import cache
 from typing import cast
 
-from foldkeep.model import Way, beside
+from foldkeep.model import PathBytes, Way, beside
 
 from .flushing import flush
 from .opening import FOLDER
@@ -28,7 +28,6 @@ _LINKS_NOT_SHOWN: set[int] = set()
 """Devices on which two names of one file look like two files."""
 
 _CLAIM = os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
-PathBytes = bytes
 
 _SAME_FILE = "it is not the file that it was a moment ago"
 

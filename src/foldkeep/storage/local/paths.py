@@ -3,9 +3,9 @@
 import os
 import unicodedata
 
-from .volumes import answers
+from foldkeep.model import PathBytes
 
-PathBytes = bytes
+from .volumes import answers
 
 
 def real_path(path: PathBytes) -> PathBytes:
