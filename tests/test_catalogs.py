@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 
 from foldkeep.find import known_files
 from foldkeep.formats import FORMS, catalog_source, read_catalog
-from foldkeep.formats.queries import read_query
+from foldkeep.formats.catalogs.queries import read_query
 from foldkeep.model import Catalog, UnusableInput
 from foldkeep.stock import Stock
 from harness.catalogues import library, uri, written

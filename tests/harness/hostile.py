@@ -38,8 +38,8 @@ from foldkeep.formats import (
     timeline_seconds,
     with_words,
 )
-from foldkeep.formats.inventory import _seal
-from foldkeep.formats.xmp import Xmp
+from foldkeep.formats.own.inventory import _seal
+from foldkeep.formats.sidecars.xmp import Xmp
 from foldkeep.keep import read_docket
 from foldkeep.model import FoldKeepError
 from foldkeep.scan import check_package

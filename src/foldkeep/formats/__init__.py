@@ -1,30 +1,29 @@
-"""Open formats in and out, one module each."""
+"""Open formats in and out, in rooms by what they are of."""
 
-from . import bagit
-from .bagit import BadPackage
-from .catalogs import FORMS, catalog_source, read_catalog
-from .csv import read_table, rewrite_file, write_new_file, write_table
-from .inventory import (
+from .catalogs.catalog import FORMS, catalog_source, read_catalog
+from .catalogs.repairing import write_repaired
+from .catalogs.thumbnails import Thumbnail, read_thumbnail
+from .documents.lengths import timeline_seconds
+from .documents.manifests import records_of
+from .documents.mentions import Mentions, mentions_in
+from .own.csv import read_table, rewrite_file, write_new_file, write_table
+from .own.inventory import (
     InventoryFolder,
     InventoryHead,
     InventoryPlace,
     InventoryReader,
     write_inventory,
 )
-from .lengths import timeline_seconds
-from .listings import Form, Listed, Listing, ListingHead, Owner, listed, listing_text
-from .manifests import records_of
-from .mentions import Mentions, mentions_in
-from .packages import UNFINISHED, Named, Names, Package, Stream, open_package
+from .own.recipes import general_recipes, read_recipes, with_general
+from .own.settings import SettingsFile, read_settings, settings_table
+from .own.writing import new_file
+from .packages import UNFINISHED, Named, Names, Package, Stream, bagit, open_package
+from .packages.bagit import BadPackage
+from .packages.listings import Form, Listed, Listing, ListingHead, Owner, listed, listing_text
 from .reading import opened_file, walked
-from .recipes import general_recipes, read_recipes, with_general
-from .repairing import write_repaired
-from .settings import SettingsFile, read_settings, settings_table
-from .sidecars import says_more, with_words
-from .thumbnails import Thumbnail, read_thumbnail
-from .uniting import Difference, said, united
-from .writing import new_file
-from .xmp import Xmp, parse_xmp
+from .sidecars.sidecar_writing import says_more, with_words
+from .sidecars.uniting import Difference, said, united
+from .sidecars.xmp import Xmp, parse_xmp
 
 __all__ = [
     "FORMS",

@@ -5,7 +5,7 @@ import stat
 from collections.abc import Iterator
 from typing import IO
 
-from ..bagit import BadPackage
+from .bagit import BadPackage
 from .names import Named
 from .package import Package, Stream, Told
 

@@ -9,8 +9,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import IO
 
-from ..bagit import BadPackage
 from ..reading import opened_file
+from .bagit import BadPackage
 from .folder import FolderPackage
 from .iso import MARK, MARK_AT, DiscPackage
 from .package import Package, Told

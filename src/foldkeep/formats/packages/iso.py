@@ -13,8 +13,8 @@ import time
 from collections.abc import Iterator
 from typing import Any
 
-from ..bagit import BadPackage, safe_path
 from . import iso_helper
+from .bagit import BadPackage, safe_path
 from .package import FilePackage, Told
 
 MARK = b"CD001"

@@ -5,7 +5,7 @@ import sqlite3
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from ..bagit import BadPackage, composed
+from .bagit import BadPackage, composed
 
 _MEMORY = 32 * 1024  # KiB, beyond which the database lies on the disk
 _LONGEST = 32 * 1024  # bytes of a path

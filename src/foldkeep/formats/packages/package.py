@@ -11,7 +11,7 @@ from typing import IO, Protocol
 
 from foldkeep.model import visible
 
-from ..bagit import DECLARATION, FETCH, INFO, LISTING, OLD_INFO, BadPackage, manifest_algorithm, safe_path
+from .bagit import DECLARATION, FETCH, INFO, LISTING, OLD_INFO, BadPackage, manifest_algorithm, safe_path
 from .names import Named, Names
 
 LARGEST_TAG = 2 * 1024**3

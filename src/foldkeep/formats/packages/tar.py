@@ -6,7 +6,7 @@ import tempfile
 from collections.abc import Iterator
 from typing import IO, Any
 
-from ..bagit import BadPackage
+from .bagit import BadPackage
 from .names import Named
 from .package import LARGEST_TAG, FilePackage, Package, Section, Stream, Told, is_tag
 

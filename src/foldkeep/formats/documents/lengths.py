@@ -7,7 +7,7 @@ from typing import Any
 
 from foldkeep.model import suffix_of
 
-from .reading import lines_of, opened_file, read_whole, text_of
+from ..reading import lines_of, opened_file, read_whole, text_of
 
 # An event's last two time codes are where it begins and ends in the edit.
 _CODE = r"(\d\d):(\d\d):(\d\d)[:;.,](\d\d)"

@@ -8,7 +8,7 @@ from typing import Any, BinaryIO
 
 from foldkeep.model import CatalogEntry
 
-from .reading import lines_of, opened_file, read_whole, text_of
+from ..reading import lines_of, opened_file, read_whole, text_of
 from .records import LOOKED_AT, entry_of, path_field
 
 _DEEPEST = 4

@@ -7,7 +7,7 @@ from typing import BinaryIO, NamedTuple
 
 from foldkeep.model import CatalogEntry
 
-from .reading import lines_of, opened_file
+from ..reading import lines_of, opened_file
 from .records import LOOKED_AT, entry_of, path_field
 
 

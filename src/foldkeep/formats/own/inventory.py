@@ -28,7 +28,7 @@ from foldkeep.model import (
     visible,
 )
 
-from .reading import opened_file
+from ..reading import opened_file
 from .writing import new_file
 
 FORMAT, VERSION = "foldkeep inventory", 1

@@ -16,13 +16,13 @@ from foldkeep.model import (
     visible,
 )
 
+from ..documents.timelines import read_edl, read_otio
+from ..reading import walked
 from .jsons import read_json_catalog, read_json_lines
 from .lists import read_list
 from .playlists import read_m3u, read_pls, read_xspf
 from .queries import read_query
-from .reading import walked
 from .tables import read_table_catalog
-from .timelines import read_edl, read_otio
 
 _FORM_OF_SUFFIX = {
     "txt": "list", "lst": "list", "csv": "csv", "tsv": "csv", "json": "json", "jsonl": "jsonl", "ndjson": "jsonl",

@@ -7,7 +7,7 @@ from typing import Any
 
 from foldkeep.model import IN_PROJECT, KINDS, SOURCES, WHATS, Recipe, UnusableInput, reason_of, visible
 
-from .reading import read_whole
+from ..reading import read_whole
 from .settings import flag, words
 
 _LARGEST = 16 * 1024 * 1024

@@ -8,7 +8,7 @@ import unicodedata
 from collections.abc import Iterable, Iterator
 from urllib.parse import quote_from_bytes, unquote_to_bytes, urlparse
 
-from .reading import text_encoding
+from ..reading import text_encoding
 
 VERSION = "1.0"
 ALGORITHMS = tuple(

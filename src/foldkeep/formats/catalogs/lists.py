@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from foldkeep.model import CatalogEntry
 
-from .reading import is_utf16, lines_of, opened_file, read_whole
+from ..reading import is_utf16, lines_of, opened_file, read_whole
 
 _LOOKED_AT = 64 * 1024
 

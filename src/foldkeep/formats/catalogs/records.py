@@ -6,7 +6,7 @@ from itertools import islice
 
 from foldkeep.model import OTHER, CatalogEntry, kind_of
 
-from .xmp import bounded_number
+from ..sidecars.xmp import bounded_number
 
 LOOKED_AT = 200
 """How many records tell which of their values is the path."""

@@ -22,7 +22,7 @@ from urllib.parse import unquote
 
 from foldkeep.model import format_of
 
-from .reading import is_utf16, opened_file, read_whole, text_encoding, text_of
+from ..reading import is_utf16, opened_file, read_whole, text_encoding, text_of
 
 _MOST_TEXT = 256 * 1024 * 1024
 _MOST_DEEP = 4

@@ -9,13 +9,13 @@ from typing import Any
 
 from foldkeep.model import CatalogSource, UnusableInput, reason_of, visible
 
+from ..documents.timelines import EDL_FILE, EDL_NAME, frames_of
+from ..own.writing import new_file
+from ..reading import lines_of, opened_file, read_whole, text_of
 from .jsons import field_of, longest_list, parsed_lines, set_at
 from .lists import list_parts
 from .playlists import PLS_FILE, URL, XSPF, parse_xspf, xspf_bases, xspf_locations
-from .reading import lines_of, opened_file, read_whole, text_of
 from .tables import open_table
-from .timelines import EDL_FILE, EDL_NAME, frames_of
-from .writing import new_file
 
 Mend = Mapping[str, str | None]
 """For entries, by where they are: the path that they get, or None if they are dropped. All others stay."""

@@ -8,7 +8,7 @@ from typing import Any
 
 from foldkeep.model import CatalogEntry
 
-from .reading import lines_of, opened_file, read_whole, text_of
+from ..reading import lines_of, opened_file, read_whole, text_of
 
 _NO_OTIO = "it is no OpenTimelineIO document"
 _LIBRARY_NUMBER = re.compile(r"[:\[,]\s*-?Inf\s*[,}\]]")

@@ -8,7 +8,7 @@ from typing import Any
 
 from foldkeep.model import Settings, UnusableInput, parse_age, parse_size, reason_of, visible
 
-from .reading import read_whole
+from ..reading import read_whole
 
 _LARGEST = 16 * 1024 * 1024
 

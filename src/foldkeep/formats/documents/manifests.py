@@ -5,7 +5,7 @@ import os
 import re
 from collections.abc import Iterator
 
-from .reading import read_whole, text_of
+from ..reading import read_whole, text_of
 
 _BETWEEN = re.compile(r"\s*(?:\t|,|;|=|->|\|)\s*")
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from foldkeep.model import CatalogEntry
 
-from .reading import lines_of, opened_file, read_whole
+from ..reading import lines_of, opened_file, read_whole
 
 if TYPE_CHECKING:
     from xml.etree.ElementTree import Element

@@ -9,7 +9,7 @@ from urllib.parse import quote
 
 from foldkeep.model import CatalogEntry
 
-from .reading import opened_file
+from ..reading import opened_file
 from .records import entry_of, looks_like_a_path
 
 _SECONDS = 60.0

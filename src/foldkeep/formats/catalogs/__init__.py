@@ -1,0 +1,1 @@
+"""Catalogues of other programs, in the forms that they write."""

@@ -1,0 +1,1 @@
+"""Documents of projects: timelines, and whatever else names the files that it uses."""

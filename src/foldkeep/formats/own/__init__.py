@@ -1,0 +1,1 @@
+"""Fold Keep's own files: dockets, inventories, recipes and settings."""
