@@ -1,5 +1,6 @@
 """The built program as its users meet it: help, wrong usage, pipes, the README."""
 
+import io
 import json
 import os
 import re
@@ -12,6 +13,7 @@ from pathlib import Path
 import pytest
 
 from foldkeep import __version__
+from foldkeep.cli import Environment, main
 from foldkeep.cli.main import COMMANDS
 from harness.desks import Desk, on_a_terminal, program
 
@@ -220,3 +222,19 @@ def test_where_it_cannot_run_one_line_says_so():
     assert answer.stderr == (
         "foldkeep: this system has no safe way to move a file; run it on Linux or macOS, or in WSL\n"
     )
+
+
+@pytest.mark.parametrize("debug", [False, True])
+def test_a_fault_of_our_own_is_one_line_and_all_of_it_with_debug(monkeypatch, tmp_path: Path, debug: bool):
+    def faulty(*_):
+        raise ValueError("kites\x1b[31m\nin two lines")
+
+    monkeypatch.setattr("foldkeep.cli.places.run", faulty)
+    err = io.StringIO()
+    words = ["places", "--stock", str(tmp_path / "stock"), *(["--debug"] if debug else [])]
+    assert main(words, Environment(io.StringIO(), io.StringIO(), err, {})) == 3
+    *told, line = err.getvalue().splitlines()
+    assert line.startswith("foldkeep places: a fault of Fold Keep itself (ValueError: kites")
+    assert "\x1b" not in line
+    assert bool(told) == debug
+    assert not debug or (told[0].startswith("Traceback") and told[-1].startswith(f"foldkeep {__version__}, Python"))

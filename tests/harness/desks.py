@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import Any
 
 from foldkeep.cli import Environment, main
+from foldkeep.cli.main import COMMANDS
 from foldkeep.formats import general_recipes
 
 _SHM = Path("/dev/shm")  # noqa: S108 - a volume that is surely not the one of the tests
@@ -58,7 +59,10 @@ class Desk:
             "XDG_CACHE_HOME": str(self.top / "cache"),
             **variables,
         }
+        if words and words[0] in COMMANDS:
+            words = (*words, "--debug")
         status = main([os.fspath(word) for word in words], Environment(io.StringIO(answer), out, err, named))
+        assert "a fault of Fold Keep itself" not in err.getvalue(), err.getvalue()
         return Answer(status, out.getvalue(), err.getvalue())
 
     def ask(self, *words: str | os.PathLike[str], answer: str = "") -> Any:

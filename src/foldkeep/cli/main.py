@@ -138,8 +138,24 @@ def _carry_out(command: str, module: "ModuleType", args: "Namespace", env: Envir
     except OSError as error:
         where = f": {visible(os.fsencode(error.filename))}" if error.filename else ""
         line = f"{reason_of(error)}{where}; mend that and run the command again"
+    except Exception as error:
+        line, status = _fault(error, args, env), ExitStatus.STOPPED
     env.stderr.write(f"foldkeep {command}: {line}\n")
     return status
+
+
+def _fault(error: Exception, args: "Namespace", env: Environment) -> str:
+    """Return the line that tells of an error that nobody expected; with ``--debug`` write what mends it before."""
+    from foldkeep.model import visible
+
+    if args.debug:
+        import platform
+        import traceback
+
+        env.stderr.write("".join(traceback.format_exception(error)))
+        env.stderr.write(f"foldkeep {__version__}, Python {platform.python_version()}, {platform.platform()}\n")
+    said = visible(f"{type(error).__name__}: {error}".partition("\n")[0])
+    return f"a fault of Fold Keep itself ({said}); the next run takes up what was begun; --debug says what to report"
 
 
 def _unknown(command: str, env: Environment) -> int:

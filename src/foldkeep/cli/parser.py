@@ -65,6 +65,7 @@ def add_common(parser: argparse.ArgumentParser) -> None:
     group.add_argument("--json", action="store_true", help="answer with one JSON document")
     group.add_argument("--quiet", action="store_true", help="no progress and no answer, only problems")
     group.add_argument("--no-color", action="store_true", help="no colours, also on a terminal")
+    group.add_argument("--debug", action="store_true", help="of a fault of Fold Keep itself show all that tells of it")
 
 
 def add_break_lock(parser: argparse.ArgumentParser) -> None:
