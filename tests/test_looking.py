@@ -15,7 +15,7 @@ from PIL import Image
 from foldkeep.find import space_tree
 from foldkeep.model import Facts, Filter
 from foldkeep.show.facts import clock, fact_words
-from foldkeep.signals import Apart
+from foldkeep.signals import Apart, NotRead
 from foldkeep.stock import Stock
 from harness.desks import Desk, program
 
@@ -121,14 +121,17 @@ def test_a_reader_that_hangs_or_dies_costs_one_answer(desk: Desk, monkeypatch):
     path = desk.write("kite.jpg", photo())
     pipe = desk.place / "pipe.jpg"
     os.mkfifo(pipe)
-    with Apart(seconds=0.0) as impatient:
-        assert impatient.facts(os.fsencode(path), "photo").problem == "not read within 0 seconds"
+    with Apart(seconds=0.0) as impatient, pytest.raises(NotRead, match="not read within 0 seconds"):
+        impatient.facts(os.fsencode(path), "photo")
     with Apart() as apart:
         assert apart.facts(os.fsencode(path), "photo").format == "JPEG"
         apart._helper.kill()
-        assert apart.facts(os.fsencode(path), "photo").problem == "reading it failed"
+        with pytest.raises(NotRead, match="reading it failed"):
+            apart.facts(os.fsencode(path), "photo")
         assert apart.facts(os.fsencode(path), "photo").camera == "Windmere Meadow 2"
         assert apart.facts(os.fsencode(pipe), "photo").problem
+        with pytest.raises(NotRead, match="no such file"):
+            apart.picture(os.fsencode(path) + b".gone", "photo")
         assert apart.picture(os.fsencode(path), "photo").startswith(b"\xff\xd8")
     found = Facts(width=1, seconds=75.26, keywords=("a", "b"), rating=-1)
     assert Facts.from_known(json.loads(json.dumps({**found.known(), "later": 1}))) == found

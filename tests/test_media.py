@@ -189,7 +189,7 @@ def media(desk: Desk, name: str) -> Medium:
     return Medium(os.fsencode(path), "photo", facts.st_size, facts.st_mtime_ns, b"d" * 32)
 
 
-def test_what_was_read_is_kept_unless_it_failed_or_changed(desk: Desk):
+def test_what_was_read_is_kept_unless_the_file_could_not_be_read_or_changed(desk: Desk):
     desk.write("kite.jpg", encoded(Image.new("RGB", (30, 20)), "JPEG"))
     desk.write("torn.jpg", encoded(Image.effect_noise((300, 200), 90), "JPEG")[:2000])
     desk.run("scan", desk.place)
@@ -197,15 +197,18 @@ def test_what_was_read_is_kept_unless_it_failed_or_changed(desk: Desk):
         kite, torn = media(desk, "kite.jpg"), media(desk, "torn.jpg")._replace(digest=b"t" * 32)
         with stock.hold("test"), MediaReader(stock) as reader:
             assert reader.facts(kite).width == 30
-        assert stock.facts.of(b"d" * 32, 1) is None, "another Fold Keep held the stock"
+        assert stock.signals.of(b"d" * 32, "media facts", 1) is None, "another Fold Keep held the stock"
         with MediaReader(stock) as reader:
             assert "damaged" in reader.facts(torn).problem
             assert reader.facts(kite._replace(modified_ns=5, digest=b"c" * 32)).problem == "it changed since the scan"
             assert reader.facts(kite).width == 30
             assert reader.facts(kite._replace(kind="document")) == Facts()
-        assert stock.facts.of(b"d" * 32, 1).width == 30
-        assert stock.facts.of(b"d" * 32, 2) is None, "a later reader asks again"
-        assert stock.facts.of(b"t" * 32, 1) is stock.facts.of(b"c" * 32, 1) is None
+            gone = kite._replace(path=kite.path + b".gone", digest=b"g" * 32)
+            assert "no such file" in reader.facts(gone).problem
+        assert stock.signals.of(b"d" * 32, "media facts", 1).values["width"] == 30
+        assert stock.signals.of(b"d" * 32, "media facts", 2) is None, "a later version asks again"
+        assert "damaged" in stock.signals.of(b"t" * 32, "media facts", 1).problem
+        assert [stock.signals.of(each * 32, "media facts", 1) for each in (b"c", b"g")] == [None, None]
     Path(f"{desk.stock}.pictures").write_bytes(b"not a database" * 100)
     with Stock.open(str(desk.stock)) as stock, MediaReader(stock) as reader:
         ((facts, jpeg),) = reader.views([kite])
@@ -250,8 +253,9 @@ def test_a_stock_of_before_learns_blocks_without_reading(desk: Desk):
         " ALTER TABLE run_files DROP COLUMN target_volume; ALTER TABLE run_files DROP COLUMN target_modified_ns;"
         " ALTER TABLE run_files DROP COLUMN mode; ALTER TABLE run_files DROP COLUMN grade;"
         " ALTER TABLE run_files DROP COLUMN recipe; ALTER TABLE run_files DROP COLUMN made; DROP TABLE measures;"
-        " DROP TABLE facts; DROP TABLE catalogs; DROP TABLE archived_files; DROP TABLE archives;"
-        " DROP TABLE former_paths; ALTER TABLE places DROP COLUMN below;"
+        " DROP TABLE signals; DROP TABLE catalogs; DROP TABLE archived_files; DROP TABLE archives;"
+        " DROP TABLE former_paths; ALTER TABLE places DROP COLUMN below; ALTER TABLE places DROP COLUMN mark;"
+        " ALTER TABLE volumes DROP COLUMN capabilities;"
         " PRAGMA user_version = 2; UPDATE folders SET seen = x'00';"
     )
     old.close()

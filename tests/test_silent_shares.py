@@ -82,8 +82,10 @@ def test_a_share_that_stops_answering_in_the_middle_of_a_scan_is_given_up(hangin
 def test_ctrl_c_ends_what_waits_for_a_share_that_does_not_answer(hanging):
     shared, _ = hanging
     code = (
-        "import os, sys; sys.path[:0] = sys.argv[2:]; from foldkeep.cli.interrupts import watch_for_interrupts;"
-        "watch_for_interrupts(); print('begins', flush=True); os.listdir(sys.argv[1])"
+        "import os, signal, sys; sys.path[:0] = sys.argv[2:];"
+        "signal.signal(signal.SIGINT, signal.default_int_handler);"  # which a shell may have had ignored
+        "from foldkeep.cli.interrupts import watch_for_interrupts; watch_for_interrupts();"
+        "print('begins', flush=True); os.listdir(sys.argv[1])"
     )
     stop(shared, signal.SIGSTOP)
     line = [sys.executable, "-c", code, shared.point, *sys.path]
@@ -91,5 +93,8 @@ def test_ctrl_c_ends_what_waits_for_a_share_that_does_not_answer(hanging):
         assert waiting.stdout.readline() == b"begins\n"
         time.sleep(0.5)
         waiting.send_signal(signal.SIGINT)
-        _, told = waiting.communicate(timeout=30)
+        try:
+            _, told = waiting.communicate(timeout=30)
+        finally:
+            waiting.kill()
     assert (waiting.returncode, b"a drive or share did not answer" in told) == (130, True), told

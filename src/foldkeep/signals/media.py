@@ -33,6 +33,20 @@ _Read = Callable[[BinaryIO], Facts]
 
 def read_facts(path: bytes, kind: str) -> Facts:
     """Return what a file of this kind says about itself; what cannot be read is said as its `problem`."""
+    try:
+        return facts_in(path, kind)
+    except OSError as error:
+        return Facts(problem=_words(error).lower())
+
+
+def facts_in(path: bytes, kind: str) -> Facts:
+    """Return what the content of a file says about itself; what is wrong with it is said as its `problem`.
+
+    Raises
+    ------
+    OSError
+        If the system does not let it be read, which may be otherwise another time.
+    """
     readers: dict[str, _Read] = {"photo": photo_facts, "video": clip_facts, "audio": sound_facts}
     if kind not in readers:
         return Facts()
@@ -43,7 +57,9 @@ def read_facts(path: bytes, kind: str) -> Facts:
     except MemoryError:
         return Facts(problem="it asks for more memory than one file is given")
     except OSError as error:
-        return Facts(problem=_words(error).lower())
+        if error.errno is not None:
+            raise
+        return Facts(problem=_words(error).lower())  # libraries raise it of contents too
     except Exception as error:  # these libraries raise whatever a broken file leads them to
         return Facts(problem=_words(error))
 

@@ -11,19 +11,14 @@ from typing import NamedTuple, Self
 
 from foldkeep.formats import Xmp, parse_xmp
 from foldkeep.model import Facts, StockBusy, belongs_to, suffix_of
-from foldkeep.stock import Pictures, Stock
+from foldkeep.stock import Pictures, Signal, Stock
 from foldkeep.storage.local import FILE, facts_at, modified_ns, open_path
 
+from .extractors import MEDIA, MEDIA_FACTS, PICTURE
 from .media import read_facts
-from .media_worker import Apart
+from .media_worker import Apart, NotRead
 
-READER, MAKER = 1, 1
-"""The versions of our reading and of our making of pictures; a higher one asks all files again."""
-
-MEDIA = frozenset({"photo", "video", "audio"})
-"""The kinds of files that say something about themselves."""
-
-_HELPERS = 2
+_HELPERS = os.cpu_count() or 1
 _AT_ONCE = 64
 
 _LARGEST_SIDECAR = 4 * 1024 * 1024  # a sidecar is a few kilobytes
@@ -57,12 +52,12 @@ class MediaReader:
 
     def facts(self, file: Medium) -> Facts:
         """Return what a file says about itself; what cannot be read is said as its `problem`."""
-        return self._known(file) or self._learn(file, self._helpers[0].facts(file.path, file.kind))
+        return self._known(file) or self._learn(file, *_facts_by(self._helpers[0], file))
 
     def views(self, files: Sequence[Medium]) -> Iterator[tuple[Facts, bytes | None]]:
         """Yield the facts of each file and a small picture of it as JPEG, None if none can be made."""
         if self._pictures is None:
-            self._pictures = Pictures(self._stock.path, MAKER)
+            self._pictures = Pictures(self._stock.path, PICTURE.version)
         for at in range(0, len(files), _AT_ONCE):
             part = files[at : at + _AT_ONCE]
             known = [self._known(file) for file in part]
@@ -72,33 +67,42 @@ class MediaReader:
                 for file, facts, (found, _) in zip(part, known, pictures, strict=True)
             ]
             for file, facts, (found, jpeg), job in zip(part, known, pictures, jobs, strict=True):
-                read, made = job.result()
-                if not found and file.digest and (made or not (read and read.problem)):
+                (read, is_read), (made, is_made) = job.result()
+                if not found and file.digest and is_made:
                     self._pictures.put(file.digest, made)
-                yield facts or self._learn(file, read or Facts()), jpeg if found else made
+                yield facts or self._learn(file, read, is_read), jpeg if found else made
 
-    def _look(self, file: Medium, needs_facts: bool, needs_picture: bool) -> tuple[Facts | None, bytes | None]:
+    def _look(
+        self, file: Medium, needs_facts: bool, needs_picture: bool
+    ) -> tuple[tuple[Facts, bool], tuple[bytes | None, bool]]:
+        """Return facts and picture, each with whether that is what the content gives, and not the state of a drive."""
         helper = self._idle.get()
         try:
-            facts = helper.facts(file.path, file.kind) if needs_facts else None
-            return facts, helper.picture(file.path, file.kind) if needs_picture else None
+            facts = _facts_by(helper, file) if needs_facts else (Facts(), False)
+            try:
+                return facts, (helper.picture(file.path, file.kind) if needs_picture else None, needs_picture)
+            except NotRead:
+                return facts, (None, False)
         finally:
             self._idle.put(helper)
 
     def _known(self, file: Medium) -> Facts | None:
         if file.kind not in MEDIA:
             return Facts()
-        return (self._new.get(file.digest) or self._stock.facts.of(file.digest, READER)) if file.digest else None
+        if file.digest is None or file.digest in self._new:
+            return self._new[file.digest] if file.digest else None
+        known = self._stock.signals.of(file.digest, MEDIA_FACTS.name, MEDIA_FACTS.version)
+        return Facts.from_known(known.values) if known else None
 
-    def _learn(self, file: Medium, found: Facts) -> Facts:
+    def _learn(self, file: Medium, found: Facts, lasts: bool) -> Facts:
         try:
             facts = facts_at(file.path)
         except OSError:
             return found
         if (facts.st_size, modified_ns(facts)) != (file.size, file.modified_ns):
             return replace(found, problem=found.problem or "it changed since the scan")
-        # What failed may go well another day: a drive that hung, a file that nobody may read.
-        if file.digest and not found.problem:
+        # What could not be read may be another day: a drive that hung, a file that nobody may read.
+        if file.digest and lasts:
             self._new[file.digest] = found
         return found
 
@@ -120,9 +124,18 @@ class MediaReader:
             return
         try:
             with self._stock.hold("facts", wait_seconds=0), self._stock.transaction(flush=False):
-                self._stock.facts.put(self._new, READER)
+                found = {digest: Signal(facts.known(), facts.problem or "") for digest, facts in self._new.items()}
+                self._stock.signals.put(found, MEDIA_FACTS.name, MEDIA_FACTS.version)
         except StockBusy:
             pass  # they are read again another time
+
+
+def _facts_by(helper: Apart, file: Medium) -> tuple[Facts, bool]:
+    """Return what a file says, and whether its content says so."""
+    try:
+        return helper.facts(file.path, file.kind), True
+    except NotRead as error:
+        return Facts(problem=str(error)), False
 
 
 def capture_moment(path: bytes) -> str | None:

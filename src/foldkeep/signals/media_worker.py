@@ -14,7 +14,7 @@ import time
 from types import TracebackType
 from typing import Any, Self
 
-from foldkeep.model import Facts, file_uri, path_from_uri
+from foldkeep.model import Facts, file_uri, path_from_uri, reason_of
 
 SECONDS = 20.0
 """How long one file may take."""
@@ -24,6 +24,10 @@ MEMORY = 4 * 1024**3
 
 
 _PIPE = 64 * 1024
+
+
+class NotRead(Exception):
+    """A file could not be read now; another time it may be."""
 
 
 class Apart:
@@ -41,21 +45,31 @@ class Apart:
         self._questions = self._answers = -1
 
     def facts(self, path: bytes, kind: str) -> Facts:
-        """Return what a file of this kind says about itself; what cannot be read is said as its `problem`."""
-        answer = self._ask({"do": "facts", "uri": file_uri(path), "kind": kind})
-        return Facts.from_known(answer)
+        """Return what a file of this kind says about itself; what is wrong with it is said as its `problem`.
+
+        Raises NotRead if it could not be read now.
+        """
+        return Facts.from_known(self._told({"do": "facts", "uri": file_uri(path), "kind": kind}))
 
     def picture(self, path: bytes, kind: str) -> bytes | None:
         """Return a small picture of a file as JPEG: of a photo, of frames of a film, of a sound's wave; None if none
         can be made.
+
+        Raises NotRead if it could not be read now.
         """
-        answer = self._ask({"do": "picture", "uri": file_uri(path), "kind": kind})
+        answer = self._told({"do": "picture", "uri": file_uri(path), "kind": kind})
         return base64.b64decode(answer["jpeg"]) if answer.get("jpeg") else None
 
     def difference(self, made: bytes, source: bytes) -> str | None:
         """Return what keeps a picture from being a mere reduction of another; empty if it is one, None if unknown."""
         answer = self._ask({"do": "compare", "uri": file_uri(made), "source": file_uri(source), "kind": "photo"})
         return answer.get("difference")
+
+    def _told(self, question: dict[str, str]) -> dict[str, Any]:
+        answer = self._ask(question)
+        if "not_read" in answer:
+            raise NotRead(answer["not_read"])
+        return answer
 
     def _ask(self, question: dict[str, str]) -> dict[str, Any]:
         if self._helper is None:
@@ -64,7 +78,7 @@ class Apart:
             os.write(self._questions, json.dumps(question).encode() + b"\n")
         except BrokenPipeError:
             self.close()
-            return {"problem": "reading it failed"}
+            return {"not_read": "reading it failed"}
         line = b""
         until = time.monotonic() + self._seconds
         while not line.endswith(b"\n"):
@@ -72,7 +86,7 @@ class Apart:
             part = os.read(self._answers, _PIPE) if ready else b""
             if not part:
                 self.close()
-                return {"problem": "reading it failed" if ready else f"not read within {self._seconds:g} seconds"}
+                return {"not_read": "reading it failed" if ready else f"not read within {self._seconds:g} seconds"}
             line += part
         answer: dict[str, Any] = json.loads(line)
         return answer
@@ -114,11 +128,18 @@ class Apart:
 
 
 def _answer(question: dict[str, str]) -> dict[str, Any]:
+    try:
+        return _measured(question)
+    except OSError as error:
+        return {"not_read": reason_of(error)}
+
+
+def _measured(question: dict[str, str]) -> dict[str, Any]:
     path, kind = path_from_uri(question["uri"]), question["kind"]
     if question["do"] == "facts":
-        from .media import missing_part, read_facts
+        from .media import facts_in, missing_part
 
-        known = read_facts(path, kind).known()
+        known = facts_in(path, kind).known()
         if kind == "photo" and "problem" not in known and (problem := missing_part(path)):
             known["problem"] = problem
         return known

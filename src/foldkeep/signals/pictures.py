@@ -33,6 +33,10 @@ def picture_of(path: bytes, kind: str) -> bytes | None:
         with open(open_path(path, FILE), "rb") as file, warnings.catch_warnings():
             warnings.simplefilter("ignore")
             picture = makers[kind](file)
+    except OSError as error:
+        if error.errno is not None:
+            raise
+        return None
     except Exception:  # these libraries raise whatever a broken file leads them to
         return None
     if picture is None:

@@ -9,6 +9,7 @@ from .measures import KnownMeasures, Seen
 from .pictures import Pictures
 from .places import Places
 from .sets import CRITERIA, ORDERS, Members, Sets
+from .signals import KnownSignals, Signal
 from .stock import Stock
 
 __all__ = [
@@ -20,6 +21,8 @@ __all__ = [
     "Sets",
     "Ledger",
     "KnownMeasures",
+    "KnownSignals",
+    "Signal",
     "Seen",
     "Catalogs",
     "Archives",

@@ -174,6 +174,18 @@ _MIGRATIONS = (
     ALTER TABLE places ADD COLUMN mark TEXT NOT NULL DEFAULT '';  -- what its fold says it is, wherever it lies
     ALTER TABLE volumes ADD COLUMN capabilities TEXT NOT NULL DEFAULT '';  -- a JSON object; empty if not tried out
     """,
+    """
+    CREATE TABLE signals (
+        digest BLOB NOT NULL,
+        extractor TEXT NOT NULL,
+        version INTEGER NOT NULL,           -- of the extractor
+        value TEXT NOT NULL,                -- a JSON object of what is known
+        problem TEXT NOT NULL,              -- why not all of it could be read; empty if it could
+        PRIMARY KEY (digest, extractor)
+    ) STRICT, WITHOUT ROWID;
+    INSERT INTO signals SELECT digest, 'media facts', reader, facts, '' FROM facts;
+    DROP TABLE facts;
+    """,
 )
 VERSION = len(_MIGRATIONS)
 

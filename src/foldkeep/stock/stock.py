@@ -12,7 +12,6 @@ from foldkeep.model import UnusableInput, reason_of, visible
 from . import lock
 from .archives import Archives
 from .catalogs import Catalogs
-from .facts import KnownFacts
 from .files import Files
 from .ledger import Ledger
 from .listing import Listing
@@ -20,6 +19,7 @@ from .measures import KnownMeasures
 from .places import Places
 from .schema import migrate
 from .sets import Sets
+from .signals import KnownSignals
 
 LOCK_WAIT_SECONDS = 5.0
 # With SQLite's own 2 MB, the indexes of a large stock are read again for every file that is written.
@@ -42,7 +42,7 @@ class Stock:
         self.sets = Sets(connection)
         self.ledger = Ledger(connection)
         self.listing = Listing(connection)
-        self.facts = KnownFacts(connection)
+        self.signals = KnownSignals(connection)
         self.measures = KnownMeasures(connection)
         self.catalogs = Catalogs(connection)
         self.archives = Archives(connection)

@@ -8,7 +8,7 @@ from contextlib import ExitStack, suppress
 from queue import SimpleQueue
 
 from foldkeep.model import FoldKeepError, Progress, Step, no_progress
-from foldkeep.signals import MEASURER, Apart
+from foldkeep.signals import MEASURER, Apart, NotRead
 from foldkeep.stock import Seen, Stock
 from foldkeep.storage.local import FILE, digest_of, open_path
 
@@ -60,7 +60,10 @@ class Measures:
         kinds = dict(files)
 
         def measure(helper: Apart, key: Key) -> str | None:
-            facts = helper.facts(key[0][0], kinds[key[0]])
+            try:
+                facts = helper.facts(key[0][0], kinds[key[0]])
+            except NotRead:
+                return None
             return None if facts.seconds is None or facts.problem else repr(facts.seconds)
 
         found = self._answers("seconds", "Reading lengths", ((seen,) for seen in kinds), measure)

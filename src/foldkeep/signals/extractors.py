@@ -1,0 +1,37 @@
+"""The extractors: what is measured of contents, by name, in which version, of which kinds, and what it gives.
+
+What one finds is kept by digest, extractor and version; a higher version asks all again. A content of which it
+cannot be measured is kept with the reason; a file that could not be read is asked again.
+"""
+
+from dataclasses import dataclass
+
+MEDIA = frozenset({"photo", "video", "audio"})
+"""The kinds of files that say something about themselves."""
+
+
+@dataclass(frozen=True, slots=True)
+class Extractor:
+    """One thing that is measured of contents.
+
+    Attributes
+    ----------
+    name
+        By which it is kept.
+    version
+        Of its way of measuring.
+    kinds
+        Of the files that it can be measured of.
+    gives
+        What comes of it, in words.
+    """
+
+    name: str
+    version: int
+    kinds: frozenset[str]
+    gives: str
+
+
+MEDIA_FACTS = Extractor("media facts", 1, MEDIA, "what a file says of itself: format, size, camera, length, words")
+PICTURE = Extractor("picture", 1, MEDIA, "a small JPEG of a photo, of frames of a film, of a sound's wave")
+EXTRACTORS = (MEDIA_FACTS, PICTURE)
