@@ -19,15 +19,14 @@ from foldkeep.model import (
     Progress,
     Step,
     UnusableInput,
-    beside,
     format_size,
+    names_to_try,
     no_progress,
     reason_of,
     visible,
 )
 from foldkeep.scan import looked_through
 from foldkeep.storage.local import (
-    MOST_NAMES,
     Folders,
     SparseWriter,
     digest_of,
@@ -238,8 +237,8 @@ def _check_room(whole: Whole, target: PathBytes) -> None:
 @contextmanager
 def _site(target: PathBytes, name: bytes) -> Iterator[PathBytes]:
     """Make a folder beside the name that a project gets; take away what is left in it."""
-    for number in range(1, MOST_NAMES):
-        site = os.path.join(target, beside(name[:_LONGEST_SITE], number) + UNFINISHED)
+    for free in names_to_try(name[:_LONGEST_SITE]):
+        site = os.path.join(target, free + UNFINISHED)
         try:
             os.mkdir(site, 0o700)
             break

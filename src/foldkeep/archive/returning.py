@@ -8,9 +8,9 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from foldkeep.formats import Form, Listed
-from foldkeep.model import PathBytes, Problem, beside, innermost, kind_of, lies_in_a_fold, reason_of
+from foldkeep.model import PathBytes, Problem, innermost, kind_of, lies_in_a_fold, names_to_try, reason_of
 from foldkeep.signals import MEDIA
-from foldkeep.storage.local import MOST_NAMES, Folders, copy_file, facts_at, facts_of, has_digest, move_to_free, unlink
+from foldkeep.storage.local import Folders, copy_file, facts_at, facts_of, has_digest, move_to_free, unlink
 
 from .contents import Whole
 
@@ -124,9 +124,9 @@ def _brought(source: int, name: bytes, folder: int, wanted: bytes) -> bytes:
     except OSError as error:
         if error.errno != errno.EXDEV:
             raise
-    for number in range(1, MOST_NAMES):
+    for free in names_to_try(wanted):
         with suppress(FileExistsError):
-            copy_file(source, name, folder, beside(wanted, number))
+            copy_file(source, name, folder, free)
             unlink(name, source)
-            return beside(wanted, number)
+            return free
     raise FileExistsError(errno.EEXIST, "no name is free for it there")

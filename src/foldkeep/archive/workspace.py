@@ -12,9 +12,9 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from foldkeep.formats import UNFINISHED, BadPackage, bagit, open_package, walked
-from foldkeep.model import PathBytes, Progress, UnusableInput, beside, file_uri, format_moment, reason_of, visible
+from foldkeep.model import PathBytes, Progress, UnusableInput, file_uri, format_moment, names_to_try, reason_of, visible
 from foldkeep.scan import check_package
-from foldkeep.storage.local import MOST_NAMES, flush, move_to_free, remove_folder, take_away, unlink
+from foldkeep.storage.local import flush, move_to_free, remove_folder, take_away, unlink
 
 from .packing import Packed, Packing, package_name
 from .writers import FORMATS
@@ -141,8 +141,8 @@ def open_site(
     name = os.fsencode(package_name(project))
     site_name = name if form == _FOLDER else name + b"." + form.encode()
     try:
-        for number in range(1, MOST_NAMES):
-            path = os.path.join(target, beside(site_name, number) + UNFINISHED)
+        for free in names_to_try(site_name):
+            path = os.path.join(target, free + UNFINISHED)
             with suppress(FileExistsError):
                 os.mkdir(path, 0o755)
             # Somebody else's folder of that name must not get a file of ours.
@@ -289,8 +289,8 @@ def _renamed(site: Site, part: Part) -> PathBytes:
     """Return where a part lies that got its name before an earlier try was killed; empty if it did not."""
     if os.path.lexists(site.package(part)):
         return b""
-    for number in range(1, MOST_NAMES):
-        path = os.path.join(site.target, beside(part.name, number))
+    for name in names_to_try(part.name):
+        path = os.path.join(site.target, name)
         if not os.path.lexists(path):
             return b""
         if _key_of(path) == part.key:

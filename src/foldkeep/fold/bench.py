@@ -6,10 +6,9 @@ from collections.abc import Container, Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field
 
-from foldkeep.model import PathBytes, Problem, RunFile, Way, are_a_pair, belongs_to, beside, visible
+from foldkeep.model import PathBytes, Problem, RunFile, Way, are_a_pair, belongs_to, names_to_try, visible
 from foldkeep.storage.local import (
     FILE,
-    MOST_NAMES,
     Folders,
     Stamp,
     Stamps,
@@ -193,9 +192,8 @@ def free_names(folder: int, wanted: bytes, ours: Container[bytes] = ()) -> Itera
     ours
         Names that may be kin, since they were put there along with this one.
     """
-    for number in range(1, MOST_NAMES):
-        name = beside(wanted, number)
-        if facts_of(folder, name) is None and (number == 1 or may_have(folder, name, ours)):
+    for name in names_to_try(wanted):
+        if facts_of(folder, name) is None and (name == wanted or may_have(folder, name, ours)):
             yield name
 
 

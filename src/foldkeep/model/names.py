@@ -104,3 +104,16 @@ def beside(name: bytes, number: int, longest: int = 255) -> bytes:
         stem, dot, suffix = name, b"", b""
     tail = b"-%d" % number + dot + suffix
     return stem[: longest - len(tail)] + tail
+
+
+MOST_NAMES = 10_000
+"""How many names are tried before it is said that none is free."""
+
+
+def names_to_try(name: bytes, first: int = 1) -> Iterator[bytes]:
+    """Yield a name and those to try beside it where it is taken, from the `first`-th on; they come to an end.
+
+    >>> list(names_to_try(b"march.flac"))[:2]
+    [b'march.flac', b'march-2.flac']
+    """
+    return (beside(name, number) for number in range(first, MOST_NAMES))

@@ -9,7 +9,6 @@ from contextlib import ExitStack
 from dataclasses import replace
 from fnmatch import fnmatch
 from functools import partial
-from itertools import count
 
 from foldkeep.formats import Xmp
 from foldkeep.model import (
@@ -21,11 +20,11 @@ from foldkeep.model import (
     UnusableInput,
     are_a_pair,
     belongs_to,
-    beside,
     counterpart,
     format_size,
     is_sidecar,
     kind_of,
+    names_to_try,
     reason_of,
     sidecar_stems,
     stem_of,
@@ -252,11 +251,8 @@ def _companion(item: Item, path: bytes, goes: Callable[[bytes], bool], look: Loo
 def _free_name(path: bytes, look: Look) -> bytes:
     """Return a path that nothing has, this one or one beside it that makes it nobody else's companion."""
     folder, name = os.path.split(path)
-    for number in count(1):
-        free = os.path.join(folder, beside(name, number))
-        if look.facts(free) is None and (number == 1 or look.may_have(free)):
-            return free
-    raise AssertionError("names are without end")
+    tried = (os.path.join(folder, each) for each in names_to_try(name))
+    return next((free for free in tried if look.facts(free) is None and (free == path or look.may_have(free))), path)
 
 
 def _may_be_litter(name: bytes, facts: os.stat_result) -> bool:

@@ -9,9 +9,8 @@ from collections import defaultdict
 from collections.abc import Collection, Iterable
 from contextlib import suppress
 
-from foldkeep.model import PathBytes, beside, folders_above, reason_of
+from foldkeep.model import PathBytes, folders_above, names_to_try, reason_of
 from foldkeep.storage.local import (
-    MOST_NAMES,
     Folders,
     facts_of,
     flush,
@@ -124,8 +123,7 @@ class Homes:
         """Find a name beside a folder whose name something else has."""
         now = self.folder(folder)
         above, name = self._folders.of(now, make=True)
-        for number in range(2, MOST_NAMES):
-            free = beside(name, number)
+        for free in names_to_try(name, 2):
             if facts_of(above, free) is None:
                 self._elsewhere[folder] = os.path.join(os.path.dirname(now), free)
                 return

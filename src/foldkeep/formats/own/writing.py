@@ -1,12 +1,12 @@
 """New files for answers: never over one that is there, and whole or not at all."""
 
+import errno
 import os
 from collections.abc import Iterator
 from contextlib import contextmanager
-from itertools import count
 from typing import BinaryIO
 
-from foldkeep.model import UnusableInput, beside, reason_of, visible
+from foldkeep.model import UnusableInput, names_to_try, reason_of, visible
 
 
 @contextmanager
@@ -54,10 +54,10 @@ def rewritten(path: str) -> Iterator[BinaryIO]:
 
 def _opened(path: str) -> tuple[str, BinaryIO]:
     folder, name = os.path.split(os.fsencode(path))
-    for number in count(1):
-        target = os.fsdecode(os.path.join(folder, beside(name, number)))
+    for free in names_to_try(name):
+        target = os.fsdecode(os.path.join(folder, free))
         try:
             return target, open(target, "xb")
         except FileExistsError:
             continue
-    raise AssertionError("there is always another number")
+    raise FileExistsError(errno.EEXIST, "no name is free for it there")

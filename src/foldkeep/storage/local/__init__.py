@@ -20,7 +20,6 @@ from .identity import (
 from .locks import LOCK_NAME, hold_places
 from .marks import MARK_NAME, is_our_mark, mark_of, mark_stays, new_mark, write_mark
 from .names import (
-    MOST_NAMES,
     facts_of,
     is_claim,
     is_empty_folder,
@@ -89,7 +88,6 @@ __all__ = [
     "is_empty_folder",
     "is_claim",
     "way_of_moving",
-    "MOST_NAMES",
     "Folders",
     "FolderTimes",
     "take_away",

@@ -14,12 +14,11 @@ from contextlib import suppress
 from functools import cache
 from typing import cast
 
-from foldkeep.model import PathBytes, Way, beside
+from foldkeep.model import PathBytes, Way, names_to_try
 
 from .flushing import flush
 from .opening import FOLDER
 
-MOST_NAMES = 10_000
 _RENAME_NOREPLACE = 1  # linux/fs.h
 _RENAME_EXCL = 4  # sys/stdio.h of macOS
 _NOT_SUPPORTED = (errno.EINVAL, errno.ENOSYS, errno.EOPNOTSUPP)
@@ -46,7 +45,7 @@ def move(source: int, name: bytes, target: int, new_name: bytes, before: os.stat
     Where the system has no such rename, a file gets its new name as a hard link and then loses the old one. Where there
     are no hard links either (FAT, exFAT), it takes the place of an empty file made for it, as a folder takes that of
     an empty folder. Between the last look at that empty file and the rename somebody else can write into it, which
-    is noticed and given a name beside, or save over it, which is not noticed.
+    is noticed and given a name or save over it, which is not noticed.
 
     Parameters
     ----------
@@ -78,10 +77,10 @@ def move(source: int, name: bytes, target: int, new_name: bytes, before: os.stat
 
 def move_to_free(source: int, name: bytes, target: int, wanted: bytes) -> bytes:
     """Move as `move` does, to the wanted name or the first one beside it that is free, and return that."""
-    for number in range(1, MOST_NAMES):
+    for free in names_to_try(wanted):
         with suppress(FileExistsError):
-            move(source, name, target, beside(wanted, number))
-            return beside(wanted, number)
+            move(source, name, target, free)
+            return free
     raise FileExistsError(errno.EEXIST, "no name is free for it there")
 
 
@@ -204,9 +203,9 @@ def is_claim(folder: int, name: bytes, claimed: os.stat_result | None = None) ->
 def _rescue(claim: int, target: int, new_name: bytes) -> None:
     """Give what somebody wrote into a claim, when it was renamed onto, a name beside."""
     size = os.fstat(claim).st_size
-    for number in range(2, MOST_NAMES) if size else ():
+    for free in names_to_try(new_name, 2) if size else ():
         with suppress(FileExistsError):
-            saved = os.open(beside(new_name, number), _CLAIM, 0o600, dir_fd=target)
+            saved = os.open(free, _CLAIM, 0o600, dir_fd=target)
             try:
                 at = 0
                 while data := os.pread(claim, 1024 * 1024, at):
