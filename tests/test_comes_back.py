@@ -306,6 +306,28 @@ def test_folds_of_the_version_before_come_back(desk: Desk, alone):
     assert not (desk.place / ".foldkeep").exists()
 
 
+def test_what_version_0_2_left_is_read_at_another_path(desk: Desk):
+    """A stock of schema 10 with a run that waits, its docket, an inventory and a package, all made at /tmp/windmere."""
+    with tarfile.open(Path(__file__).parent / "samples/made-by-0.2.tar.gz") as packed:
+        packed.extractall(desk.top, filter="fully_trusted")  # noqa: S202 - made by ourselves
+    made = desk.top / "windmere"
+    desk.stock, desk.place = made / "stock.sqlite3", made / "place"
+    assert [each["now"] for each in desk.ask("places")["places"]] == ["away"]
+    assert desk.run("places", "place", "--at", desk.place).status == 0
+    assert desk.ask("scan")["problems"] == []
+    assert desk.ask("unfold", "1")["restored"] == 3
+    for number in (1, 2, 3):
+        assert (desk.place / f"card/copy of kite{number}.jpg").read_bytes() == b"kite %d" % number * 200
+    assert desk.ask("fold", made / "docket.csv", "--yes")["folded"] == 3  # it names the paths of before
+    assert desk.ask("release", "--last", "--yes")["released"] == 3
+    inventory = made / "place.inventory"
+    assert len(desk.ask("list", "--inventory", inventory)["files"]) == 5
+    assert desk.run("archive", "--check", made / "packages/edit").status == 0
+    (made / "back").mkdir()
+    assert desk.run("restore", made / "packages/edit", "--to", made / "back").status == 0
+    assert (made / "back/edit/a.mp4").read_bytes() == b"film"
+
+
 @pytest.mark.parametrize("strange", ["journal-3.jsonl", "a step"])
 def test_a_journal_of_a_later_version_is_refused_and_left_whole(desk: Desk, strange):
     pair(desk)
