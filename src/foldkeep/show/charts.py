@@ -1,7 +1,6 @@
 """Pictures of where the space goes: a map of rectangles, and bars. Drawn by Matplotlib, without a screen."""
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
@@ -9,6 +8,7 @@ from foldkeep.find import AGES, PARTS, Node, Project, Usage
 from foldkeep.formats import new_file
 from foldkeep.model import KINDS, UnusableInput, format_moment, format_size, visible
 
+from .treemap import Box, squarified
 from .words import count
 
 if TYPE_CHECKING:
@@ -33,24 +33,6 @@ _TIGHT = 46.0  # pixels
 _HEADER = 17.0  # points of height that a folder's name takes
 _FONT = "DejaVu Sans"
 _SMALLEST_LABEL = (34.0, 13.0)
-
-
-@dataclass(frozen=True, slots=True)
-class _Box:
-    """A rectangle of the map, in pixels from the lower left."""
-
-    x: float
-    y: float
-    width: float
-    height: float
-
-    def corners(self) -> list[tuple[float, float]]:
-        right, top = self.x + self.width, self.y + self.height
-        return [(self.x, self.y), (right, self.y), (right, top), (self.x, top)]
-
-    def inside(self, margin: float, header: float) -> "_Box":
-        width, height = self.width - 2 * margin, self.height - 2 * margin - header
-        return _Box(self.x + margin, self.y + margin, max(0.0, width), max(0.0, height))
 
 
 def draw_treemap(path: str, tree: Node, by: str) -> str:
@@ -83,7 +65,7 @@ def _draw_map(figure: "Figure", tree: Node, colors: dict[str, str]) -> None:
     axes.set_axis_off()
     drawing = _Map(axes, colors)
     if tree.bytes:
-        drawing.node(tree, _Box(0, 0, width * 0.98, height * 0.87), top=True)
+        drawing.node(tree, Box(0, 0, width * 0.98, height * 0.87), top=True)
     axes.add_collection(
         PolyCollection(
             [box.corners() for box, _, _ in drawing.boxes],
@@ -101,10 +83,10 @@ class _Map:
     def __init__(self, axes: "Axes", colors: dict[str, str]) -> None:
         self._axes = axes
         self._colors = colors
-        self.boxes: list[tuple[_Box, str, float]] = []
+        self.boxes: list[tuple[Box, str, float]] = []
         self.used: dict[str, int] = {}
 
-    def node(self, node: Node, box: _Box, *, top: bool = False) -> None:
+    def node(self, node: Node, box: Box, *, top: bool = False) -> None:
         if not top and min(box.width, box.height) < _TIGHT:
             # Frames in frames would leave nothing of it.
             self.boxes.append((box, _FOLDER, 1.0))
@@ -133,10 +115,8 @@ class _Map:
 _Item = Node | tuple[str, str]
 
 
-def _laid_out(node: Node, box: _Box) -> Iterator[tuple[int, _Item, _Box]]:
+def _laid_out(node: Node, box: Box) -> Iterator[tuple[int, _Item, Box]]:
     """Yield what lies in a folder with its rectangle, squarified (Bruls, Huizing and van Wijk, 2000)."""
-    import squarify
-
     items: list[tuple[int, _Item]] = [(folder.bytes, folder) for folder in node.folders]
     items += [(size, (visible(name), group)) for name, size, group in node.files]
     items += [
@@ -145,12 +125,11 @@ def _laid_out(node: Node, box: _Box) -> Iterator[tuple[int, _Item, _Box]]:
     items = sorted(((size, item) for size, item in items if size > 0), key=lambda pair: -pair[0])
     if not items or box.width < 1 or box.height < 1:
         return
-    sizes = squarify.normalize_sizes([size for size, _ in items], box.width, box.height)
-    for (size, item), found in zip(items, squarify.squarify(sizes, box.x, box.y, box.width, box.height), strict=True):
-        yield size, item, _Box(found["x"], found["y"], found["dx"], found["dy"])
+    boxes = squarified([size for size, _ in items], box)
+    yield from ((size, item, found) for (size, item), found in zip(items, boxes, strict=True))
 
 
-def _fill_label(axes: "Axes", box: _Box, title: str, size: str, color: str) -> None:
+def _fill_label(axes: "Axes", box: Box, title: str, size: str, color: str) -> None:
     """Write what a rectangle stands for, if it has room: the name, and the size below it."""
     if box.width < _SMALLEST_LABEL[0] or box.height < _SMALLEST_LABEL[1]:
         return
