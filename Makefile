@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
-.PHONY: demo test test-long check bench screenshots clean
+.PHONY: demo test test-long test-pythons check bench screenshots clean
 
 demo: .venv/runtime-installed
 	$(BIN)/foldkeep demo
@@ -12,6 +12,18 @@ test: .venv/dev-installed
 
 test-long: .venv/dev-installed
 	FOLDKEEP_EXPLORE=1 $(BIN)/python -m pytest -n auto -m "long or not long"
+
+# Runs the tests on each Python that is here, in an environment of its own.
+PYTHONS ?= python3.11 python3.12 python3.13 python3.14
+
+test-pythons:
+	for python in $(PYTHONS); do \
+		$$python -c "" 2>/dev/null || { echo "NOT RUN: $$python is not here"; continue; }; \
+		here=.venv-$$($$python -c "import sys; print('%d.%d' % sys.version_info[:2])"); \
+		test -x $$here/bin/python || $$python -m venv $$here; \
+		$$here/bin/python -m pip install --quiet --quiet --constraint constraints.txt --editable '.[dev]' || exit 1; \
+		$$here/bin/python -m pytest -n auto --dist loadfile || exit 1; \
+	done
 
 check: .venv/dev-installed
 	$(BIN)/ruff check .
@@ -28,7 +40,7 @@ screenshots: .venv/runtime-installed
 	$(BIN)/python scripts/screenshots.py
 
 clean:
-	rm -rf .venv build dist src/*.egg-info
+	rm -rf .venv .venv-* build dist src/*.egg-info
 
 .venv/runtime-installed: pyproject.toml constraints.txt
 	test -x $(BIN)/python || $(PYTHON) -m venv .venv
