@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from harness.desks import Desk
-from harness.drives import KINDS, Drive, by_kernel, desk_on, forget_drives, looks, over_another, run
+from harness.drives import KINDS, Drive, by_kernel, desk_on, forget_drives, looks, mounted, over_another, run
 
 
 def test_an_away_drive_is_told_and_its_last_scan_stays(tmp_path: Path):
@@ -123,6 +123,37 @@ def test_a_copy_of_a_drive_is_noticed_and_becomes_a_place_of_its_own(tmp_path: P
             run("umount", "-l", tmp_path / name)
         if device:
             run("losetup", "-d", device)
+        drive.close()
+
+
+def test_a_snapshot_beside_its_place_is_a_place_of_its_own(tmp_path: Path):
+    drive = Drive(tmp_path, ["mkfs.btrfs", "-q"], by_kernel)
+    snapshot = tmp_path / "snapshot"
+    snapshot.mkdir()
+    try:
+        subprocess.run(["btrfs", "-q", "subvolume", "create", drive.point / "now"], check=True)
+        subprocess.run(["umount", drive.point], check=True)
+        assert mounted("-o", "subvol=now", drive.device, str(drive.point))
+        desk = desk_on(drive, tmp_path)
+        desk.proposed()
+        folded = desk.ask("fold", desk.docket, "--yes")
+        (tmp_path / "top").mkdir()
+        assert mounted("-o", "subvol=/", drive.device, str(tmp_path / "top"))
+        line = ["btrfs", "-q", "subvolume", "snapshot", "-r", tmp_path / "top/now", tmp_path / "top/then"]
+        subprocess.run(line, check=True)
+        assert mounted("-o", "subvol=then,ro", drive.device, str(snapshot))
+        for _ in range(2):
+            assert desk.run("scan", snapshot / "media").status == 0
+        assert [each["now"] for each in desk.ask("places")["places"]] == ["here", "here"]
+        marks = {each["path"]: each["mark"] for each in desk.ask("places")["places"]}
+        assert marks[str(snapshot / "media")] is None
+        assert marks[str(desk.place)] is not None
+        desk.ask("scan")
+        assert (desk.ask("scan")["read_bytes"], desk.ask("scan")["problems"]) == (0, [])
+        assert desk.ask("unfold", str(folded["run"]))["left"] == []
+    finally:
+        for path in (snapshot, tmp_path / "top"):
+            run("umount", "-l", path)
         drive.close()
 
 

@@ -19,7 +19,7 @@ from foldkeep.model import (
     visible,
 )
 from foldkeep.stock import Stock
-from foldkeep.storage.local import answers, facts_at, mark_of, real_path, volume_of
+from foldkeep.storage.local import answers, facts_at, is_read_only, mark_of, real_path, volume_of
 
 
 class Presence(StrEnum):
@@ -39,12 +39,18 @@ _SAMPLE = 50
 
 @dataclass(frozen=True, slots=True)
 class Found:
-    """A folder as it is now: its device and inode numbers, the facts of its volume, and the mark in its fold."""
+    """A folder as it is now: its device and inode numbers, the facts of its volume, and the mark in its fold.
 
+    A mark that nobody can have written there (a snapshot, an image, a protected card) is that of what was copied, so
+    it does not count.
+    """
+
+    path: PathBytes
     device: int
     inode: int
     volume: VolumeFacts
     mark: str = ""
+    is_read_only: bool = False
 
 
 class TwinPlace(UnusableInput):
@@ -66,7 +72,9 @@ def find_folder(path: bytes) -> Found:
         facts = os.fstat(descriptor)
     finally:
         os.close(descriptor)
-    return Found(facts.st_dev, facts.st_ino, volume_of(path, facts.st_dev), mark_of(path))
+    protected = is_read_only(path)
+    mark = "" if protected else mark_of(path)
+    return Found(path, facts.st_dev, facts.st_ino, volume_of(path, facts.st_dev), mark, protected)
 
 
 def presence(stock: Stock, place: Place) -> Presence:
@@ -152,7 +160,7 @@ def volume_key(stock: Stock, path: PathBytes, found: Found) -> str:
 
 def key_of_copy(found: Found) -> str:
     """Return what tells a volume from another that it is a copy of, as a whole."""
-    return f"{found.volume.key} {found.mark}"
+    return f"{found.volume.key} {f'at {visible(found.path)}' if found.is_read_only else found.mark}"
 
 
 def renewed(stock: Stock, place: Place) -> Place:
@@ -166,7 +174,10 @@ def renewed(stock: Stock, place: Place) -> Place:
 
 
 def twin_of(stock: Stock, path: PathBytes, found: Found) -> Place | None:
-    """Return the place, of another path, that a folder says it is: by its mark, or by a volume that is here twice."""
+    """Return the place, of another path, that a folder says it is: by its mark, or by a volume that is here twice.
+
+    What is read-only beside a place that is here is a copy of it without a doubt.
+    """
     known = stock.places.volumes()
     below = below_mount(path, found.volume)
     for place in stock.places.all():
@@ -175,7 +186,7 @@ def twin_of(stock: Stock, path: PathBytes, found: Found) -> Place | None:
         if place.mark and found.mark:
             if place.mark == found.mark:
                 return place
-        elif known[place.volume].key == found.volume.key and place.below == below and found.volume.is_lasting:
+        elif known[place.volume].key == found.volume.key and place.below == below and not found.is_read_only:
             with suppress(OSError):
                 other = find_folder(place.path)
                 if other.device != found.device and other.mark == found.mark:
