@@ -1,5 +1,6 @@
 """Files that can be made again: only by evidence, only while their source is there."""
 
+import contextlib
 import gzip
 import json
 import os
@@ -221,7 +222,7 @@ def test_what_no_document_mentions_is_unused(desk: Desk, name: str):
             packed.writestr("project.xml", "a b.mov, x &amp; y.mov")
             packed.writestr("thumb.png", b"\x89PNG\r\n\x1a\n\0\0")
     elif name.endswith(".sqlite"):
-        with sqlite3.connect(document) as database:
+        with contextlib.closing(sqlite3.connect(document)) as database, database:
             database.execute('CREATE TABLE [odd " name] (a, b)')
             database.execute("INSERT INTO [odd \" name] VALUES ('a b.mov', ?)", (gzip.compress(b"x & y.mov"),))
         database.close()

@@ -1,5 +1,6 @@
 """Catalogues of other programs: read in any form, matched with the stock, and what they have lost track of."""
 
+import contextlib
 import csv
 import json
 import os
@@ -147,7 +148,7 @@ def test_a_database_in_use_or_damaged_is_refused_and_one_in_wal_mode_is_read(tmp
     written("sqlite", tmp_path, ["/a/kite.jpg"])
     path = tmp_path / "catalogue.sqlite"
     source = catalog_source(str(path), query="select place from photos")
-    with sqlite3.connect(path) as other:
+    with contextlib.closing(sqlite3.connect(path)) as other, other:
         other.execute("PRAGMA journal_mode = WAL")
         other.execute("INSERT INTO photos VALUES (2, '/a/delta.jpg')")
         other.commit()
@@ -155,7 +156,7 @@ def test_a_database_in_use_or_damaged_is_refused_and_one_in_wal_mode_is_read(tmp
             list(read_catalog(source))
     other.close()
     assert [entry.text for entry in read_catalog(source)] == ["/a/kite.jpg", "/a/delta.jpg"]
-    with sqlite3.connect(path) as other:
+    with contextlib.closing(sqlite3.connect(path)) as other, other:
         other.execute("BEGIN EXCLUSIVE")
         assert len(list(read_catalog(source))) == 2, "a lock keeps nobody from reading what is not being changed"
     other.close()

@@ -1,5 +1,6 @@
 """What is made to do harm takes little memory and time."""
 
+import contextlib
 import gzip
 import io
 import json
@@ -160,7 +161,7 @@ def members() -> bytes:
 def endless_view() -> bytes:
     import sqlite3
 
-    with sqlite3.connect(":memory:") as made:
+    with contextlib.closing(sqlite3.connect(":memory:")) as made, made:
         made.execute(
             "CREATE VIEW v AS WITH RECURSIVE n(x) AS (SELECT 1 UNION ALL SELECT x + 1 FROM n)"
             " SELECT x FROM n WHERE x < 0"

@@ -1,5 +1,6 @@
 """What a catalogue has lost track of, and what is left over: right to the file, in dockets and corrected copies."""
 
+import contextlib
 import csv
 import json
 import os
@@ -128,7 +129,7 @@ def test_paths_are_mended_in_the_style_of_the_catalogue(desk: Desk):
     words = ["--root-map", f"D:/Kites={desk.place}"]
     mended = desk.ask("orphans", "--catalog", old, *words, "--repair", desk.top / "new.txt")["repair"]
     assert Path(mended).read_text().splitlines() == paths
-    with sqlite3.connect(desk.top / "photos.db") as database:
+    with contextlib.closing(sqlite3.connect(desk.top / "photos.db")) as database, database:
         database.execute("CREATE TABLE photos AS SELECT ? AS path", (paths[0],))
     database.close()
     words = ["--query", "select path from photos", "--repair", desk.top / "photos-new.db"]

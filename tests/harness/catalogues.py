@@ -1,5 +1,6 @@
 """Catalogues for tests, in every form."""
 
+import contextlib
 import csv
 import io
 import json
@@ -56,7 +57,7 @@ def written(form: str, top: Path, paths: list[str]) -> str:
                 b"TITLE: kites\n" + b"".join(b"001  AX V C 0 1 0 1\n* SOURCE FILE: " + path + b"\n" for path in raw)
             )
         case "sqlite":
-            with sqlite3.connect(name) as database:
+            with contextlib.closing(sqlite3.connect(name)) as database, database:
                 database.execute("CREATE TABLE photos (id INTEGER, place BLOB)")
                 database.executemany("INSERT INTO photos VALUES (?, ?)", enumerate(raw))
             database.close()

@@ -1,5 +1,6 @@
 """Documents of projects as programs write them."""
 
+import contextlib
 import html
 import json
 import sqlite3
@@ -12,7 +13,7 @@ def xml(paths: list[str], encoding: str = "UTF-8") -> str:
 
 
 def database(cells: list[object], encoding: str = "UTF-8", view: bool = False) -> bytes:
-    with sqlite3.connect(":memory:") as made:
+    with contextlib.closing(sqlite3.connect(":memory:")) as made, made:
         made.execute(f"PRAGMA encoding = '{encoding}'")
         made.execute("CREATE TABLE clips (folder, name)")
         made.executemany("INSERT INTO clips VALUES ('x', ?)", ((cell,) for cell in cells))
