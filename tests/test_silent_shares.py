@@ -79,6 +79,27 @@ def test_a_share_that_stops_answering_in_the_middle_of_a_scan_is_given_up(hangin
     assert answer.json["files"] == 37
 
 
+def test_what_is_slow_and_answers_is_not_given_up(hanging, monkeypatch):
+    """A folder of many files over a slow network: each is answered in time, all of them together are not."""
+    shared, desk = hanging
+    monkeypatch.setattr(afar, "ANSWER_SECONDS", 1.5)
+    code = "import os, time, runpy; real = os.open"
+    code += "; os.open = lambda *args, **named: (time.sleep(0.25), real(*args, **named))[1]"
+    code += "; runpy.run_module('foldkeep.scan.afar', run_name='__main__')"
+    real = subprocess.Popen
+
+    def slowly(line, **named):
+        return real([sys.executable, "-c", code] if "foldkeep.scan.afar" in line else line, **named)
+
+    monkeypatch.setattr(afar.subprocess, "Popen", slowly)
+    for number in range(12):
+        (shared.point / f"kite {number}.jpg").write_bytes(b"%d" % number * 9001)
+        (desk.place / f"copy {number}.jpg").write_bytes(b"%d" % number * 9001)
+    answer = desk.ask("scan")
+    assert (answer["files"], answer["problems"]) == (25, [])
+    assert len(desk.ask("duplicates")["sets"]) == 12
+
+
 def test_ctrl_c_ends_what_waits_for_a_share_that_does_not_answer(hanging):
     shared, _ = hanging
     code = (

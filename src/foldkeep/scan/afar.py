@@ -23,7 +23,7 @@ from foldkeep.storage.local import ANSWER_SECONDS
 
 from .reading import Meter, Outcome, read_ends, read_whole
 from .skip_rules import Looking
-from .walk import Listing, walk
+from .walk import Entries, Listing, walk
 
 Work = Callable[[Reading, Meter], Outcome]
 
@@ -64,7 +64,9 @@ class FarPlaces:
     def walk(self, top: PathBytes, settings: Settings, asked: frozenset[str]) -> Iterator[Listing]:
         """Yield the listings of a place as `walk` does; the last is one that tells of silence, if it fell silent."""
         try:
-            yield from self._helper().ask(("walk", top, settings, asked))
+            for told in self._helper().ask(("walk", top, settings, asked)):
+                if isinstance(told, Listing):
+                    yield told
         except Silent:
             self.silent.add(top)
             yield Listing(top, complete=False, problems=[Problem(top, NO_ANSWER)])
@@ -181,6 +183,16 @@ class _TellingMeter(Meter):
             self.bytes, self._told = 0, time.monotonic()
 
 
+def _told(entries: Entries, tell: Callable[[Any], None]) -> Entries:
+    """Yield entries, and tell now and then that they come: a folder of very many takes long over a network."""
+    told = time.monotonic()
+    for entry in entries:
+        if time.monotonic() - told > _TELL_SECONDS:
+            tell(0)
+            told = time.monotonic()
+        yield entry
+
+
 def _serve() -> None:
     """Be the helper: answer until there are no more questions."""
     answers = os.dup(1)
@@ -197,7 +209,7 @@ def _serve() -> None:
             what, *rest = pickle.load(sys.stdin.buffer)
             if what == "walk":
                 top, settings, asked = rest
-                for listing in walk(top, Looking(settings, asked)):
+                for listing in walk(top, Looking(settings, asked), lambda entries: _told(entries, tell)):
                     tell(listing)
             else:
                 meter = _TellingMeter(tell)

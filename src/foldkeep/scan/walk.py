@@ -4,7 +4,7 @@ import marshal
 import os
 import time
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from operator import itemgetter
 
@@ -25,6 +25,10 @@ _SIZE, _MODIFIED = itemgetter(1), itemgetter(2)
 
 Row = tuple[str, int, int, int, int, int, int]
 """Name, size, modification time in ns, inode, links, owner, blocks: a file as listed; there may be very many."""
+
+
+Entries = Iterator["os.DirEntry[str]"]
+Watch = Callable[[Entries], Entries]
 
 
 @dataclass(slots=True)
@@ -90,8 +94,8 @@ class Listing:
             yield Sighting(raw, kind_of(raw), size, when_ns, inode, links, owner, fresh, blocks)
 
 
-def walk(top: bytes, looking: Looking) -> Iterator[Listing]:
-    """Yield a listing of every folder at and below `top`.
+def walk(top: bytes, looking: Looking, watch: Watch = iter) -> Iterator[Listing]:
+    """Yield a listing of every folder at and below `top`; `watch` is given the entries of each as they come.
 
     Folds are not entered, nor what `looking` passes by, nor other volumes unless it wants them, nor a folder
     a second time that is there under two paths. A folder that cannot be read is yielded with the problem.
@@ -103,14 +107,19 @@ def walk(top: bytes, looking: Looking) -> Iterator[Listing]:
     entered: set[tuple[int, int]] = set()
     waiting = [top]
     while waiting:
-        listing = list_folder(waiting.pop(), device, looking, entered, tells_files)
+        listing = list_folder(waiting.pop(), device, looking, entered, tells_files, watch)
         if listing is not None:
             yield listing
             waiting.extend(sorted(listing.folders, reverse=True))
 
 
 def list_folder(
-    path: bytes, device: int, looking: Looking, entered: set[tuple[int, int]], tells_files: bool = True
+    path: bytes,
+    device: int,
+    looking: Looking,
+    entered: set[tuple[int, int]],
+    tells_files: bool = True,
+    watch: Watch = iter,
 ) -> Listing | None:
     """List one folder; None if it lies on another device than `device` or was entered already.
 
@@ -132,7 +141,7 @@ def list_folder(
         listing.device, listing.inode = facts.st_dev, facts.st_ino
         listing.listed_ns = time.time_ns()
         with os.scandir(descriptor) as entries:
-            _note(listing, entries, looking, tells_files)
+            _note(listing, watch(entries), looking, tells_files)
     except OSError as error:
         return _cut_short(listing, error)
     finally:
@@ -140,7 +149,7 @@ def list_folder(
     return listing
 
 
-def _note(listing: Listing, entries: "Iterator[os.DirEntry[str]]", looking: Looking, tells_files: bool) -> None:
+def _note(listing: Listing, entries: Entries, looking: Looking, tells_files: bool) -> None:
     stem = listing.path.rstrip(b"/") + b"/"
     add = listing.files.append
     passes_file, any_size, device = looking.passes_file, looking.any_size, listing.device

@@ -23,7 +23,7 @@ _OF_ALL_NAMES = frozenset({"ext2", "ext3", "ext4", "xfs", "btrfs", "f2fs", "tmpf
 _WRITTEN_ONCE = frozenset({"iso9660", "udf", "squashfs", "erofs", "cramfs", "fuse.fuseiso", "fuse.squashfuse"})
 _OF_32_BITS = frozenset({"vfat", "msdos", "fat", "msdosfs", "fuse.vfat", "fuse.fusefat"})
 
-ANSWER_SECONDS = 15.0
+ANSWER_SECONDS = 30.0  # a disk behind it may have to start turning
 """How long a share or a program behind a mount may take to answer."""
 
 _ASK_AGAIN_SECONDS = 10.0
