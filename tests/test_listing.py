@@ -88,7 +88,7 @@ def test_a_volume_that_is_nearly_full_says_how_much_must_go(desk: Desk, monkeypa
     assert volume["bytes"] == facts.f_blocks * facts.f_frsize
 
     class Full:
-        f_blocks, f_bavail, f_frsize = 1_000_000, 50_000, 1000
+        f_blocks, f_bavail, f_frsize, f_flag = 1_000_000, 50_000, 1000, 0
 
     monkeypatch.setattr(os, "statvfs", lambda _: Full)
     assert "! less than 15% is free: 100 MB must go to get there" in desk.run("space").out
