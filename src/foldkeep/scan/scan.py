@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 
 from foldkeep.model import Place, Problem, Progress, Settings, Step, is_clock_change, lies_below, no_progress
 from foldkeep.stock import Stock
-from foldkeep.storage.local import facts_at, is_local, keeps_inodes, may_be_one, modified_ns, volume_of
+from foldkeep.storage.local import facts_at, keeps_inodes, may_be_one, may_fall_silent, modified_ns, volume_of
 
 from .afar import NO_ANSWER, FarPlaces
 from .clones import extent_of
@@ -166,7 +166,7 @@ def _look(
     volumes = {os.stat(top.path).st_dev: top.volume}
     incomplete: list[bytes] = []
     early = _EarlyReading(pool)
-    if not is_local(top.path, os.stat(top.path).st_dev):
+    if may_fall_silent(top.path):
         far.add(top.path)
     listings = far.walk(top.path, settings, top.asked) if far.top_of(top.path) else walk(top.path, looking)
     for listing in listings:

@@ -50,6 +50,7 @@ from .volumes import (
     is_local,
     is_read_only,
     keeps_inodes,
+    may_fall_silent,
     mounted_volumes,
     volume_of,
 )
@@ -114,6 +115,7 @@ __all__ = [
     "volume_of",
     "is_local",
     "answers",
+    "may_fall_silent",
     "ANSWER_SECONDS",
     "has_one_device",
     "keeps_inodes",

@@ -80,13 +80,19 @@ def is_local(folder: bytes, device: int) -> bool:
     return kind not in _NAMED and not kind.startswith("fuse")
 
 
+def may_fall_silent(folder: bytes) -> bool:
+    """Tell whether a folder lies behind a network, or a program that is not there for a drive of this computer."""
+    _, source, kind = _mount_above(folder)
+    return kind in _NAMED or (kind.startswith("fuse") and not source.startswith("/dev/"))
+
+
 def answers(folder: bytes) -> bool:
     """Tell whether the share or program behind a folder answers within some seconds; a drive of this computer does.
 
     Another process asks, since whoever asks a server that went away may wait for ever.
     """
-    mount, _, kind = _mount_above(folder)
-    if kind not in _NAMED and not kind.startswith("fuse"):
+    mount = _mount_above(folder)[0]
+    if not may_fall_silent(folder):
         return True
     when, known = _answered.get(mount, (0.0, False))
     if not when or time.monotonic() - when > _ASK_AGAIN_SECONDS:
