@@ -129,6 +129,11 @@ class Volume:
     name: str
     capabilities: Capabilities | None = None
 
+    @property
+    def is_lasting(self) -> bool:
+        """Whether the key is the same when the volume comes back, wherever that is."""
+        return _lasts(self.key)
+
 
 @dataclass(frozen=True, slots=True)
 class VolumeFacts:
@@ -152,4 +157,8 @@ class VolumeFacts:
     @property
     def is_lasting(self) -> bool:
         """Whether the key is the same when the volume comes back, wherever that is."""
-        return self.key.startswith(("uuid:", "share:"))
+        return _lasts(self.key)
+
+
+def _lasts(key: str) -> bool:
+    return key.startswith(("uuid:", "share:"))

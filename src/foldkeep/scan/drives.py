@@ -94,7 +94,6 @@ def _candidates(
     """Yield the folders that may be a place which is away, and whether its volume or mark says so without a doubt."""
     volume = stock.places.volumes()[place.volume]
     taken = {other.path for other in stock.places.all()}
-    lasts = VolumeFacts(volume.key, "").is_lasting
     for _, facts in mounts:
         path = os.path.normpath(os.path.join(facts.mount, place.below or b""))
         if path in taken:
@@ -106,7 +105,7 @@ def _candidates(
         is_volume = facts.is_lasting and volume.key in (facts.key, key_of_copy(found))
         if found.mark and place.mark:
             if found.mark == place.mark:
-                yield path, found, is_volume or not (lasts and facts.is_lasting)
+                yield path, found, is_volume or not (volume.is_lasting and facts.is_lasting)
         elif is_volume:
             yield path, found, True
 

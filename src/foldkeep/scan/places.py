@@ -124,12 +124,12 @@ def same_volume(stock: Stock, place: Place, found: Found) -> bool:
 
     Where both have a mark, that decides, but for volumes that are known to be others.
     """
-    known = stock.places.volumes()[place.volume].key
+    known = stock.places.volumes()[place.volume]
     if place.mark and found.mark and place.mark != found.mark:
         return False
-    if known in (found.volume.key, key_of_copy(found)):
+    if known.key in (found.volume.key, key_of_copy(found)):
         return True
-    lasting = (VolumeFacts(known, "").is_lasting, found.volume.is_lasting)
+    lasting = (known.is_lasting, found.volume.is_lasting)
     if all(lasting) or (place.mark and found.mark):
         return not all(lasting)
     # Numbers of devices change whenever the computer starts, or a program's mount (FUSE) is made anew.

@@ -82,8 +82,13 @@ def is_local(folder: bytes, device: int) -> bool:
 
 def may_fall_silent(folder: bytes) -> bool:
     """Tell whether a folder lies behind a network, or a program that is not there for a drive of this computer."""
-    _, source, kind = _mount_above(folder)
-    return kind in _NAMED or (kind.startswith("fuse") and not source.startswith("/dev/"))
+    return bool(_silent_mount(folder))
+
+
+def _silent_mount(folder: bytes) -> str:
+    """Return where that is mounted which may fall silent; empty where nothing does."""
+    mount, source, kind = _mount_above(folder)
+    return mount if kind in _NAMED or (kind.startswith("fuse") and not source.startswith("/dev/")) else ""
 
 
 def answers(folder: bytes) -> bool:
@@ -91,8 +96,8 @@ def answers(folder: bytes) -> bool:
 
     Another process asks, since whoever asks a server that went away may wait for ever.
     """
-    mount = _mount_above(folder)[0]
-    if not may_fall_silent(folder):
+    mount = _silent_mount(folder)
+    if not mount:
         return True
     when, known = _answered.get(mount, (0.0, False))
     if not when or time.monotonic() - when > _ASK_AGAIN_SECONDS:
