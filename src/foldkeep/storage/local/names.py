@@ -164,25 +164,25 @@ def _move_onto_claim(source: int, name: bytes, target: int, new_name: bytes) -> 
         _withdraw(target, new_name)
         raise
     try:
-        claimed = _claimed(claim, target, new_name)
-        if not is_claim(target, new_name, claimed):
-            raise FileExistsError(errno.EEXIST, os.strerror(errno.EEXIST))
-        try:
-            os.rename(name, new_name, src_dir_fd=source, dst_dir_fd=target)
-        except OSError:
-            _withdraw(target, new_name, claimed)
-            raise
+        _rename_onto(claim, (source, name), (target, new_name))
         _rescue(claim, target, new_name)
     finally:
         os.close(claim)
 
 
-def _claimed(claim: int, target: int, new_name: bytes) -> os.stat_result:
+def _rename_onto(claim: int, source: tuple[int, bytes], target: tuple[int, bytes]) -> None:
+    """Rename a file onto the open claim that stands there; withdraw the claim where any call fails."""
+    claimed = None
     try:
-        return os.fstat(claim)
+        claimed = os.fstat(claim)
+        is_ours = is_claim(*target, claimed)
+        if is_ours:
+            os.rename(source[1], target[1], src_dir_fd=source[0], dst_dir_fd=target[0])
     except OSError:
-        _withdraw(target, new_name)
+        _withdraw(*target, claimed)
         raise
+    if not is_ours:
+        raise FileExistsError(errno.EEXIST, os.strerror(errno.EEXIST))
 
 
 def _withdraw(target: int, new_name: bytes, claimed: os.stat_result | None = None) -> None:
