@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from foldkeep.formats import general_recipes
+from foldkeep.formats.own import general_recipes
 from harness.caches import cut
 from harness.desks import Desk, TrustingDesk, left, listing
 

@@ -15,8 +15,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from foldkeep.find import known_files
-from foldkeep.formats import FORMS, catalog_source, read_catalog
+from foldkeep.find.catalogs import known_files
+from foldkeep.formats.catalogs import FORMS, catalog_source, read_catalog
 from foldkeep.formats.catalogs.queries import read_query
 from foldkeep.model import Catalog, UnusableInput
 from foldkeep.stock import Stock

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from foldkeep.find import FolderMatch, Relation, compare_folders
+from foldkeep.find.copies import FolderMatch, Relation, compare_folders
 from foldkeep.scan import add_place, scan
 from foldkeep.stock import Stock
 from harness.desks import Desk, read_everything

@@ -10,7 +10,7 @@ import opentimelineio as otio
 import pytest
 from defusedxml import ElementTree
 
-from foldkeep.formats import catalog_source, read_catalog
+from foldkeep.formats.catalogs import catalog_source, read_catalog
 from foldkeep.model import UnusableInput
 
 PACKAGES = ("opentimelineio", "otio-cmx3600-adapter", "xspf-lib")

@@ -11,8 +11,8 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from foldkeep.find import Question, duplicates
-from foldkeep.formats import parse_xmp
+from foldkeep.find.copies import Question, duplicates
+from foldkeep.formats.sidecars import parse_xmp
 from foldkeep.keep import Wishes, propose
 from foldkeep.keep.propose import Proposal
 from foldkeep.model import Action, CopySet, Filter, Place, Role, StockFile, copy_marks, freed_files

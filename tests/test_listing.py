@@ -14,7 +14,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from foldkeep.find import compare, open_side
+from foldkeep.find.compare import compare, open_side
 from foldkeep.model import Filter, kind_of
 from foldkeep.signals import Apart
 from foldkeep.stock import Stock

@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 from PIL import Image
 
-from foldkeep.find import space_tree
+from foldkeep.find.space import space_tree
 from foldkeep.model import Facts, Filter
 from foldkeep.show.facts import clock, fact_words
 from foldkeep.signals import Apart, NotRead

@@ -14,8 +14,8 @@ from urllib.parse import quote
 
 import pytest
 
-from foldkeep.find import ProjectFolders, UsesOfAll
-from foldkeep.find.projects.project_references import Uses
+from foldkeep.find.references import ProjectFolders, UsesOfAll
+from foldkeep.find.references.project_references import Uses
 from foldkeep.stock import Stock
 from harness.desks import Desk
 from harness.documents import clip, database, edl, otio, referring, xml

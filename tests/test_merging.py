@@ -16,7 +16,7 @@ from foldkeep.fold.methods import replacements
 from foldkeep.fold.runs.releasing import release_batch
 from foldkeep.fold.runs.vouching import Vouchers
 from foldkeep.fold.vault import Vault
-from foldkeep.formats import Xmp, parse_xmp, says_more, with_words
+from foldkeep.formats.sidecars import Xmp, parse_xmp, says_more, with_words
 from foldkeep.stock import Stock
 from harness.desks import Desk, edit, left, listing
 

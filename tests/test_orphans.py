@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from PIL import Image
 from PIL.PngImagePlugin import PngInfo
 
-from foldkeep.formats import FORMS, catalog_source, read_catalog
+from foldkeep.formats.catalogs import FORMS, catalog_source, read_catalog
 from foldkeep.stock import Stock
 from harness.catalogues import library, uri, written
 from harness.desks import PROGRAM, Desk, left

@@ -18,7 +18,7 @@ import bagit
 import pytest
 import zstandard
 
-from foldkeep.formats import bagit as bags
+from foldkeep.formats.packages import bagit as bags
 from foldkeep.scan import check_package
 from foldkeep.storage.local import take_away
 from harness.desks import Desk, listing

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from foldkeep.find.projects.project_references import Names
+from foldkeep.find.references.project_references import Names
 from foldkeep.model import Cookbook, Recipe
 from harness.caches import cut
 from harness.desks import TRUST, Desk, TrustingDesk, edit, left, on_a_terminal

@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 
 import foldkeep.scan.clones as clones
-from foldkeep.find import duplicates
+from foldkeep.find.copies import duplicates
 from foldkeep.model import Settings
 from foldkeep.scan import add_place, presence, scan
 from foldkeep.stock import Stock

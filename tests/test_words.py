@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from foldkeep.formats import read_table, write_table
+from foldkeep.formats.own import read_table, write_table
 from foldkeep.keep import read_docket, write_docket
 from foldkeep.model import (
     Action,

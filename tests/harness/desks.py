@@ -16,7 +16,7 @@ from typing import Any
 
 from foldkeep.cli import Environment, main
 from foldkeep.cli.main import COMMANDS
-from foldkeep.formats import general_recipes
+from foldkeep.formats.own import general_recipes
 
 _SHM = Path("/dev/shm")  # noqa: S108 - a volume that is surely not the one of the tests
 MEMORY = _SHM if _SHM.is_dir() else None

@@ -22,23 +22,12 @@ from foldkeep.archive import open_restoration
 from foldkeep.demo.pictures import jpeg
 from foldkeep.demo.sounds import encoded, film, tune, wav
 from foldkeep.fold.journal.records import decoded
-from foldkeep.formats import (
-    InventoryReader,
-    Listing,
-    bagit,
-    catalog_source,
-    mentions_in,
-    open_package,
-    parse_xmp,
-    read_catalog,
-    read_recipes,
-    read_settings,
-    read_thumbnail,
-    records_of,
-    timeline_seconds,
-    with_words,
-)
+from foldkeep.formats.catalogs import catalog_source, read_catalog, read_thumbnail
+from foldkeep.formats.documents import mentions_in, records_of, timeline_seconds
+from foldkeep.formats.own import InventoryReader, read_recipes, read_settings
 from foldkeep.formats.own.inventory import _seal
+from foldkeep.formats.packages import Listing, bagit, open_package
+from foldkeep.formats.sidecars import parse_xmp, with_words
 from foldkeep.formats.sidecars.xmp import Xmp
 from foldkeep.keep import read_docket
 from foldkeep.model import FoldKeepError

@@ -5,7 +5,7 @@ import subprocess
 from collections.abc import Callable
 from pathlib import Path
 
-from foldkeep.formats import Xmp, with_words
+from foldkeep.formats.sidecars import Xmp, with_words
 from harness.desks import TrustingDesk, contents, listing
 from harness.points import Points, kill_at, know_volumes
 

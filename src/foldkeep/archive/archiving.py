@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
 from foldkeep import __version__
-from foldkeep.formats import Listed, ListingHead, bagit, listing_text
+from foldkeep.formats.packages import Listed, ListingHead, bagit, listing_text
 from foldkeep.model import (
     PathBytes,
     Problem,

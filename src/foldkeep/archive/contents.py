@@ -5,7 +5,18 @@ import time
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
-from foldkeep.formats import BadPackage, Form, Listed, Listing, ListingHead, Named, Names, Package, bagit, listed
+from foldkeep.formats.packages import (
+    BadPackage,
+    Form,
+    Listed,
+    Listing,
+    ListingHead,
+    Named,
+    Names,
+    Package,
+    bagit,
+    listed,
+)
 from foldkeep.model import PathBytes, Problem, visible
 from foldkeep.scan import missing_files, read_manifests
 

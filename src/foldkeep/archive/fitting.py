@@ -2,7 +2,7 @@
 
 import os
 
-from foldkeep.formats import bagit
+from foldkeep.formats.packages import bagit
 from foldkeep.model import Limits, PathBytes, beside
 
 from .packing import plain_for_all, short_enough

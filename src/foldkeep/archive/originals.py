@@ -4,9 +4,9 @@ import os
 from collections.abc import Iterator
 from dataclasses import replace
 
-from foldkeep.find import Lending
+from foldkeep.find.projects import Lending
 from foldkeep.fold import FoldReport, Item, Plan, check_plan, fold
-from foldkeep.formats import Form, Listed
+from foldkeep.formats.packages import Form, Listed
 from foldkeep.model import (
     Action,
     DocketRow,

@@ -10,8 +10,9 @@ from dataclasses import dataclass, field, replace
 
 from blake3 import blake3
 
-from foldkeep.find import Project, UsesOfAll
-from foldkeep.formats import Form, Listed, Owner, bagit
+from foldkeep.find.projects import Project
+from foldkeep.find.references import UsesOfAll
+from foldkeep.formats.packages import Form, Listed, Owner, bagit
 from foldkeep.model import FOLD_NAME, Grade, Problem, UnusableInput, beside, reason_of, visible
 from foldkeep.storage.local import (
     FILE,

@@ -11,7 +11,7 @@ from typing import Any
 from blake3 import blake3
 
 from foldkeep.fold import hold_around
-from foldkeep.formats import UNFINISHED, BadPackage, Form, Listed, Names, Owner, Stream, open_package
+from foldkeep.formats.packages import UNFINISHED, BadPackage, Form, Listed, Names, Owner, Stream, open_package
 from foldkeep.model import (
     Limits,
     PathBytes,

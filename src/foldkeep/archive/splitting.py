@@ -4,7 +4,7 @@ import os
 from collections.abc import Callable, Iterator, Set
 from dataclasses import dataclass, field, replace
 
-from foldkeep.formats import Form, bagit
+from foldkeep.formats.packages import Form, bagit
 from foldkeep.model import UnusableInput, format_size, visible
 from foldkeep.storage.local import FILE, Identity, NotSafe, digest_of, opened
 

@@ -25,9 +25,9 @@ from .projects_of import add_projects, projects_of, recipes_of
 
 if TYPE_CHECKING:
     from foldkeep.archive import ArchiveReport, Packing
-    from foldkeep.find import Lending, Project
+    from foldkeep.find.projects import Lending, Project
     from foldkeep.fold import FoldReport
-    from foldkeep.formats import Package
+    from foldkeep.formats.packages import Package
     from foldkeep.scan import Checked, Whole
     from foldkeep.stock import Stock
 
@@ -108,7 +108,9 @@ def _work(
 ) -> "list[tuple[Project, Packing, Lending | None]]":
     """Return what is to be archived; if it is to be folded then, with what others use of it."""
     from foldkeep.archive import plan_packing
-    from foldkeep.find import Lending, Measures, UsesOfAll, lending, projects
+    from foldkeep.find.derived import Measures
+    from foldkeep.find.projects import Lending, lending, projects
+    from foldkeep.find.references import UsesOfAll
     from foldkeep.model import UnusableInput, lies_below, visible
     from foldkeep.storage.local import limits_of
 

@@ -58,7 +58,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Find and tell."""
     import os
 
-    from foldkeep.find import Measures, Wish, caches, explain_cache
+    from foldkeep.find.derived import Measures, Wish, caches, explain_cache
     from foldkeep.keep import cache_rows, write_docket
     from foldkeep.model import CACHE, WHATS, UnusableInput, folders_above, visible
     from foldkeep.show import Page, caches_document, show_caches

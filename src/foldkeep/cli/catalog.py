@@ -49,7 +49,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
 
 def _add(args: argparse.Namespace, stock: "Stock") -> None:
-    from foldkeep.find import known_files
+    from foldkeep.find.catalogs import known_files
     from foldkeep.model import UnusableInput
 
     if not args.source:
@@ -76,7 +76,7 @@ def _list(args: argparse.Namespace, env: Environment, stock: "Stock") -> ExitSta
 
 
 def _check(args: argparse.Namespace, env: Environment, stock: "Stock") -> ExitStatus:
-    from foldkeep.find import folders_of, known_files
+    from foldkeep.find.catalogs import folders_of, known_files
     from foldkeep.show import known_document, show_known
 
     known = known_files(stock, named_catalogs(args, stock, [args.name]))

@@ -23,7 +23,7 @@ def add_reading(parser: argparse.ArgumentParser) -> None:
 
 def catalog_of(args: argparse.Namespace, name: str, sources: list[str]) -> "Catalog":
     """Return a catalogue as the arguments tell it."""
-    from foldkeep.formats import catalog_source
+    from foldkeep.formats.catalogs import catalog_source
     from foldkeep.model import Catalog, UnusableInput, visible
 
     maps = []

@@ -38,7 +38,7 @@ def arrange(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Open both sides, compare, tell."""
-    from foldkeep.find import compare, open_side
+    from foldkeep.find.compare import compare, open_side
     from foldkeep.show import COMPARE_COLUMNS, comparison_document, comparison_rows, show_comparison
     from foldkeep.stock import Stock
 

@@ -15,7 +15,7 @@ from .stock_or_inventory import add_inventory, open_source
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator
 
-    from foldkeep.find import Question
+    from foldkeep.find.copies import Question
     from foldkeep.model import CopySet
     from foldkeep.stock import Stock
 
@@ -70,7 +70,7 @@ def arrange(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Find the sets, or the pairs of folders, and list them."""
-    from foldkeep.find import Question
+    from foldkeep.find.copies import Question
 
     question = Question(args.across, frozenset(args.match.split(",")), args.sort, wanted(args))
     with open_source(args, env) as stock:
@@ -78,7 +78,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
 
 def _sets(args: argparse.Namespace, env: Environment, stock: "Stock", question: "Question") -> ExitStatus:
-    from foldkeep.find import duplicates
+    from foldkeep.find.copies import duplicates
     from foldkeep.scan import presences
     from foldkeep.show import Page, overview_document, set_document, show_more_sets, show_overview, show_sets
 
@@ -120,7 +120,7 @@ def _csv_rows(sets: "Iterable[CopySet]") -> "Iterator[list[str]]":
 
 
 def _folders(args: argparse.Namespace, env: Environment, stock: "Stock", question: "Question") -> ExitStatus:
-    from foldkeep.find import compare_folders
+    from foldkeep.find.copies import compare_folders
     from foldkeep.show import match_document, show_folder_matches
 
     matches = compare_folders(stock, question, same_names=args.same_names, least_share=args.share / 100)

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, TextIO
 if TYPE_CHECKING:
     from argparse import Namespace
 
-    from foldkeep.formats import SettingsFile
+    from foldkeep.formats.own import SettingsFile
     from foldkeep.model import Problem
     from foldkeep.show import Page, ProgressLine
     from foldkeep.stock import Stock
@@ -62,7 +62,7 @@ class Environment:
 
     def settings(self, args: "Namespace") -> "SettingsFile":
         """Return the settings in force: of ``--config``, or of the user's configuration folder."""
-        from foldkeep.formats import read_settings
+        from foldkeep.formats.own import read_settings
 
         if args.config:
             return read_settings(args.config, needed=True)
@@ -169,7 +169,7 @@ class Environment:
 
     def write_table(self, path: str, header: Sequence[str], rows: Iterable[Sequence[str]]) -> None:
         """Write a table to a new file; where the name was taken, say which one it got."""
-        from foldkeep.formats import write_new_file
+        from foldkeep.formats.own import write_new_file
 
         written = write_new_file(path, header, rows)
         if written != path:

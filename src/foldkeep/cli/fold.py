@@ -64,7 +64,7 @@ def arrange(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Check, show, ask, fold."""
-    from foldkeep.find import descriptions
+    from foldkeep.find.catalogs import descriptions
     from foldkeep.fold import FoldReport, check_plan, fold, make_plan
     from foldkeep.keep import current_rows, derived_again, read_docket
     from foldkeep.model import Method, UnusableInput

@@ -35,7 +35,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
 
 def _save(args: argparse.Namespace, env: Environment) -> ExitStatus:
-    from foldkeep.find import save_inventory
+    from foldkeep.find.compare import save_inventory
     from foldkeep.model import UnusableInput
     from foldkeep.scan import find_place
     from foldkeep.show import Page, show_saved_inventory
@@ -57,7 +57,7 @@ def _save(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
 
 def _show(args: argparse.Namespace, env: Environment) -> ExitStatus:
-    from foldkeep.find import read_inventory
+    from foldkeep.find.compare import read_inventory
     from foldkeep.show import inventory_document, show_inventory
 
     found = read_inventory(args.file)

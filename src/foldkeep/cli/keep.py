@@ -80,7 +80,8 @@ def arrange(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Propose and write the docket."""
-    from foldkeep.find import Question, duplicates, uses
+    from foldkeep.find.catalogs import uses
+    from foldkeep.find.copies import Question, duplicates
     from foldkeep.keep import Proposal, propose, write_docket
     from foldkeep.model import UnusableInput
     from foldkeep.scan import Presence, presences

@@ -48,7 +48,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """List, in the form that is asked for."""
     from dataclasses import replace
 
-    from foldkeep.find import empty_folders
+    from foldkeep.find.space import empty_folders
     from foldkeep.model import UnusableInput
     from foldkeep.show import Page, show_empty_folders, show_files, show_listed
     from foldkeep.stock import LIST_ORDERS

@@ -45,8 +45,9 @@ def arrange(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Match, compare, tell, write."""
-    from foldkeep.find import known_files, mended, orphans
-    from foldkeep.formats import new_file, write_repaired
+    from foldkeep.find.catalogs import known_files, mended, orphans
+    from foldkeep.formats.catalogs import write_repaired
+    from foldkeep.formats.own import new_file
     from foldkeep.keep import orphan_rows, write_docket
     from foldkeep.model import UnusableInput
     from foldkeep.show import Page, orphans_document, show_orphans

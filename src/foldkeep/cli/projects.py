@@ -52,7 +52,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     import os
     import time
 
-    from foldkeep.find import Measures, projects
+    from foldkeep.find.derived import Measures
+    from foldkeep.find.projects import projects
     from foldkeep.keep import project_rows, write_docket
     from foldkeep.model import UnusableInput
     from foldkeep.show import Page, draw_projects, projects_document, show_projects

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from .environment import Environment
 
 if TYPE_CHECKING:
-    from foldkeep.find import ProjectFolders
+    from foldkeep.find.references import ProjectFolders
     from foldkeep.model import Recipe
     from foldkeep.stock import Stock
 
@@ -42,7 +42,7 @@ def recipes_of(args: argparse.Namespace, env: Environment) -> "tuple[Recipe, ...
     """
     from difflib import get_close_matches
 
-    from foldkeep.formats import general_recipes, read_recipes, with_general
+    from foldkeep.formats.own import general_recipes, read_recipes, with_general
     from foldkeep.model import UnusableInput, visible
 
     named = args.recipes or os.path.expanduser(env.settings(args).settings.recipes)
@@ -58,7 +58,7 @@ def recipes_of(args: argparse.Namespace, env: Environment) -> "tuple[Recipe, ...
 
 def projects_of(args: argparse.Namespace, env: Environment, stock: "Stock") -> "ProjectFolders":
     """Return the projects of a stock."""
-    from foldkeep.find import ProjectFolders
+    from foldkeep.find.references import ProjectFolders
     from foldkeep.storage.local import real_path
 
     settings = env.settings(args).settings

@@ -74,7 +74,7 @@ class _Dialog:
 
     def hold(self, at: int) -> None:
         """Go through the sets from a position on, until the last one, the end of the input, or `q`."""
-        from foldkeep.find import look
+        from foldkeep.find.copies import look
         from foldkeep.model import UnusableInput
         from foldkeep.show import REVIEW_HELP, show_refusal, show_review_set
 

@@ -41,7 +41,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Show the settings."""
     import os
 
-    from foldkeep.formats import settings_table
+    from foldkeep.formats.own import settings_table
     from foldkeep.model import visible
     from foldkeep.show import show_settings
 

@@ -60,7 +60,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
 def _rows(args: argparse.Namespace, env: Environment, stock: "Stock") -> "list[DocketRow]":
     """Return the rows of the docket that is named, or of one that is proposed."""
-    from foldkeep.find import Question, duplicates, uses
+    from foldkeep.find.catalogs import uses
+    from foldkeep.find.copies import Question, duplicates
     from foldkeep.keep import Proposal, Wishes, propose, read_docket
     from foldkeep.scan import Presence, presences
 

@@ -25,7 +25,7 @@ def arrange(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Look each up, then tell."""
-    from foldkeep.find import Details, details
+    from foldkeep.find.copies import Details, details
     from foldkeep.model import Problem
     from foldkeep.show import Page, details_document, problem_documents, show_details
     from foldkeep.signals import MediaReader

@@ -46,7 +46,7 @@ def arrange(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Sum up, tell, draw."""
-    from foldkeep.find import GROUPINGS, space, volume_spaces
+    from foldkeep.find.space import GROUPINGS, space, volume_spaces
     from foldkeep.model import UnusableInput
     from foldkeep.show import Page, show_files, show_usage, show_volumes, usage_document
 
@@ -89,13 +89,13 @@ def _draw(args: argparse.Namespace, stock: "Stock", fits: "Filter") -> list[str]
     """Draw what is asked for and return where it is."""
     written: list[str] = []
     if args.treemap:
-        from foldkeep.find import space_tree
+        from foldkeep.find.space import space_tree
         from foldkeep.show import draw_treemap
 
         by = "age" if args.by in ("age", "year") else "kind"
         written.append(draw_treemap(args.treemap, space_tree(stock, fits, by), by))
     if args.plot:
-        from foldkeep.find import space
+        from foldkeep.find.space import space
         from foldkeep.show import draw_usage
 
         written.append(draw_usage(args.plot, space(stock, args.by, fits), args.by))

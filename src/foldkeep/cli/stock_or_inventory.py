@@ -16,7 +16,7 @@ def add_inventory(parser: argparse.ArgumentParser) -> None:
 
 def open_source(args: argparse.Namespace, env: "Environment") -> "Stock":
     """Open what is asked; to be closed by ``with``."""
-    from foldkeep.find import load_inventory
+    from foldkeep.find.compare import load_inventory
     from foldkeep.stock import Stock
 
     return load_inventory(args.inventory) if args.inventory else Stock.open(env.stock_path(args))

@@ -5,7 +5,7 @@ from collections.abc import Container, Iterable, Sequence
 from dataclasses import dataclass
 from functools import partial
 
-from foldkeep.find import package_folders
+from foldkeep.find.references import package_folders
 from foldkeep.model import Action, CopySet, StockFile, lies_below, visible
 from foldkeep.stock import Stock
 

@@ -4,7 +4,8 @@ from collections.abc import Iterable
 from dataclasses import replace
 from io import TextIOWrapper
 
-from foldkeep.formats import opened_file, read_table, rewrite_file, write_new_file
+from foldkeep.formats import opened_file
+from foldkeep.formats.own import read_table, rewrite_file, write_new_file
 from foldkeep.model import (
     Action,
     DocketRow,

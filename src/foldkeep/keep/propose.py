@@ -4,7 +4,7 @@ from collections import Counter
 from collections.abc import Container, Iterable, Iterator
 from dataclasses import dataclass, field
 
-from foldkeep.find import Duplicates
+from foldkeep.find.copies import Duplicates
 from foldkeep.model import Action, CopySet, DocketRow, folders_above, freed_files
 from foldkeep.stock import Stock
 

@@ -10,7 +10,18 @@ from dataclasses import dataclass, field
 from itertools import chain
 from typing import Any
 
-from foldkeep.formats import BadPackage, Form, Listed, Listing, Named, Names, Package, Stream, bagit, open_package
+from foldkeep.formats.packages import (
+    BadPackage,
+    Form,
+    Listed,
+    Listing,
+    Named,
+    Names,
+    Package,
+    Stream,
+    bagit,
+    open_package,
+)
 from foldkeep.model import Problem, Progress, Step, no_progress, reason_of
 from foldkeep.stock import Archived, ArchivedFile, Stock
 from foldkeep.storage.local import clamped_ns, forget_pages

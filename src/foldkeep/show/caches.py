@@ -3,7 +3,7 @@
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
 
-from foldkeep.find import Batch, Caches, Regenerable
+from foldkeep.find.derived import Batch, Caches, Regenerable
 from foldkeep.model import format_moment, format_size, visible
 
 from .documents import Document, path_document, problem_documents

@@ -4,7 +4,7 @@ import shlex
 from collections.abc import Sequence
 
 from foldkeep.fold import Audit, FoldReport, Merged, Plan, ReleaseReport, Space, UnfoldReport
-from foldkeep.formats import Xmp, said
+from foldkeep.formats.sidecars import Xmp, said
 from foldkeep.keep import Proposal, Wishes
 from foldkeep.model import (
     Method,

@@ -4,8 +4,9 @@ from collections.abc import Callable, Iterator, Sequence
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
-from foldkeep.find import AGES, PARTS, Node, Project, Usage
-from foldkeep.formats import new_file
+from foldkeep.find.projects import PARTS, Project
+from foldkeep.find.space import AGES, Node, Usage
+from foldkeep.formats.own import new_file
 from foldkeep.model import KINDS, UnusableInput, format_moment, format_size, visible
 
 from .treemap import Box, squarified

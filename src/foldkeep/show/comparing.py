@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 
-from foldkeep.find import Change, Comparison, Verdict
+from foldkeep.find.compare import Change, Comparison, Verdict
 from foldkeep.model import file_uri, format_size, visible
 
 from .documents import Document, path_document

@@ -2,8 +2,8 @@
 
 import os
 
-from foldkeep.find import Details, KnownCopy, Look
-from foldkeep.formats import Xmp
+from foldkeep.find.copies import Details, KnownCopy, Look
+from foldkeep.formats.sidecars import Xmp
 from foldkeep.model import StockFile, format_digest, format_moment, format_size, visible
 
 from .documents import Document, path_document

@@ -1,6 +1,6 @@
 """What the JSON documents of the commands are made of."""
 
-from foldkeep.find import FolderMatch, Overview, Totals
+from foldkeep.find.copies import FolderMatch, Overview, Totals
 from foldkeep.fold import Space
 from foldkeep.model import (
     CopySet,

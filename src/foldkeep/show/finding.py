@@ -3,7 +3,7 @@
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 
-from foldkeep.find import FolderMatch, Overview, Relation
+from foldkeep.find.copies import FolderMatch, Overview, Relation
 from foldkeep.model import CopySet, Place, Role, StockFile, Volume, format_size, visible
 from foldkeep.scan import Presence, ScanReport
 

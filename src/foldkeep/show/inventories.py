@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from foldkeep.find import InventoryFacts
+from foldkeep.find.compare import InventoryFacts
 from foldkeep.model import StockFile, format_digest, format_moment, format_size, visible
 
 from .documents import Document, file_document, path_document

@@ -4,7 +4,7 @@ import shlex
 from collections import Counter
 from collections.abc import Mapping, Sequence
 
-from foldkeep.find import Known, LeftOver, Missing, Orphans, StaleThumbnail, Standing, Twice, Unknown
+from foldkeep.find.catalogs import Known, LeftOver, Missing, Orphans, StaleThumbnail, Standing, Twice, Unknown
 from foldkeep.model import Catalog, format_size, visible
 
 from .documents import Document, file_document, path_document

@@ -4,7 +4,7 @@ from collections import Counter
 from collections.abc import Sequence
 
 from foldkeep.archive import ArchiveReport, Packing, Restoration, RestoreReport
-from foldkeep.find import Lending, Project
+from foldkeep.find.projects import Lending, Project
 from foldkeep.fold import FoldReport
 from foldkeep.model import format_size, visible
 from foldkeep.scan import Checked

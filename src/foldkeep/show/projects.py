@@ -3,7 +3,7 @@
 import os
 from collections.abc import Mapping, Sequence
 
-from foldkeep.find import PARTS, Activity, Project
+from foldkeep.find.projects import PARTS, Activity, Project
 from foldkeep.model import format_moment, format_size, visible
 from foldkeep.stock import Archived, ArchivedFile
 

@@ -3,7 +3,7 @@
 import os
 from collections.abc import Sequence
 
-from foldkeep.find import Look
+from foldkeep.find.copies import Look
 from foldkeep.model import DocketRow, format_size, visible
 
 from .details import link_words, sidecar_words

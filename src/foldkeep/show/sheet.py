@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator
 from importlib.resources import files
 from typing import TYPE_CHECKING, Any
 
-from foldkeep.formats import new_file
+from foldkeep.formats.own import new_file
 from foldkeep.keep import COLUMNS, SheetCopy, SheetSet
 from foldkeep.model import Action, DocketRow, file_uri, format_digest, format_moment, format_size, visible
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Sequence
 
-from foldkeep.find import LEAST_FREE, Part, Usage, VolumeSpace
+from foldkeep.find.space import LEAST_FREE, Part, Usage, VolumeSpace
 from foldkeep.model import StockFile, format_size, visible
 
 from .documents import Document, file_document, path_document

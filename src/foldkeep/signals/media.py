@@ -13,7 +13,7 @@ from dataclasses import replace
 from datetime import datetime
 from typing import Any, BinaryIO
 
-from foldkeep.formats import Xmp, parse_xmp
+from foldkeep.formats.sidecars import Xmp, parse_xmp
 from foldkeep.model import Facts, format_of
 from foldkeep.storage.local import FILE, open_path
 

@@ -9,7 +9,7 @@ from queue import SimpleQueue
 from types import TracebackType
 from typing import NamedTuple, Self
 
-from foldkeep.formats import Xmp, parse_xmp
+from foldkeep.formats.sidecars import Xmp, parse_xmp
 from foldkeep.model import Facts, StockBusy, belongs_to, suffix_of
 from foldkeep.stock import Pictures, Signal, Stock
 from foldkeep.storage.local import FILE, facts_at, modified_ns, open_path

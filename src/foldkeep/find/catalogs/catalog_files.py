@@ -8,7 +8,8 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from urllib.parse import unquote_to_bytes, urlsplit
 
-from foldkeep.formats import Xmp, read_catalog, united
+from foldkeep.formats.catalogs import read_catalog
+from foldkeep.formats.sidecars import Xmp, united
 from foldkeep.model import Catalog, CatalogEntry, UnusableInput, lies_below, steps_alike, visible
 from foldkeep.stock import Stock
 

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 from itertools import chain
 from urllib.parse import unquote_to_bytes
 
-from foldkeep.formats import read_thumbnail, walked
+from foldkeep.formats import walked
+from foldkeep.formats.catalogs import read_thumbnail
 from foldkeep.model import lies_below
 from foldkeep.storage.local import modified_ns
 

@@ -8,7 +8,7 @@ from enum import StrEnum
 from itertools import compress, repeat
 from typing import NamedTuple
 
-from foldkeep.formats import InventoryFolder, InventoryReader
+from foldkeep.formats.own import InventoryFolder, InventoryReader
 from foldkeep.model import Filter, Place, Role, StockFile, lies_below, steps_alike, visible
 from foldkeep.scan import named_folder
 from foldkeep.stock import Stock

@@ -5,8 +5,8 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import groupby
 
-from foldkeep.formats import InventoryHead, InventoryPlace, InventoryReader
-from foldkeep.formats import write_inventory as write
+from foldkeep.formats.own import InventoryHead, InventoryPlace, InventoryReader
+from foldkeep.formats.own import write_inventory as write
 from foldkeep.model import Place, Role
 from foldkeep.stock import Stock
 

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from foldkeep.formats import Xmp
+from foldkeep.formats.sidecars import Xmp
 from foldkeep.signals import sidecars_of
 from foldkeep.storage.local import facts_at, modified_ns
 

@@ -1,18 +1,24 @@
 """Derived files: what they were made from, and how far that is shown."""
 
+from .cache_selection import Wish, caches
+from .caches import all_caches, explain_cache
 from .finished import Candidate, finished_films, may_be_finished
 from .found import Batch, Caches, LastUse, Regenerable
 from .measures import Measures
 from .sorting import Sorting
 
 __all__ = [
-    "Batch",
-    "Caches",
     "Candidate",
-    "LastUse",
-    "Measures",
-    "Regenerable",
-    "Sorting",
     "finished_films",
     "may_be_finished",
+    "Batch",
+    "Caches",
+    "LastUse",
+    "Regenerable",
+    "Measures",
+    "Sorting",
+    "Wish",
+    "caches",
+    "all_caches",
+    "explain_cache",
 ]

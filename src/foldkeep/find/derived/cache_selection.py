@@ -10,11 +10,12 @@ from foldkeep.scan import open_files, sign_of_work
 from foldkeep.stock import Stock
 from foldkeep.storage.local import real_path
 
-from ..projects.project_folders import ProjectFolders
-from ..projects.project_references import UsesOfAll, unused
-from . import Batch, Caches, LastUse, Measures, Regenerable
+from ..references.project_folders import ProjectFolders
+from ..references.project_references import UsesOfAll, unused
 from .caches import all_caches
 from .derivations import BY_NAME
+from .found import Batch, Caches, LastUse, Regenerable
+from .measures import Measures
 
 
 @dataclass(frozen=True, slots=True)

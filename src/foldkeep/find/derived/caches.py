@@ -7,10 +7,11 @@ from foldkeep.model import Filter, Recipe, UnusableInput, visible
 from foldkeep.stock import Stock
 from foldkeep.storage.local import real_name
 
-from ..projects.project_folders import ProjectFolders
-from . import Caches, Measures, Sorting
+from ..references.project_folders import ProjectFolders
 from .derivations import Made, missing_source
-from .sorting import BY_HAND
+from .found import Caches
+from .measures import Measures
+from .sorting import BY_HAND, Sorting
 
 
 def all_caches(

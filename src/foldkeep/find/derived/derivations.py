@@ -6,10 +6,10 @@ from collections.abc import Iterable, Mapping, Sequence
 from typing import NamedTuple
 from urllib.parse import unquote
 
-from foldkeep.formats import records_of
+from foldkeep.formats.documents import records_of
 from foldkeep.model import IN_PROJECT, Recipe, folders_above, stem_of, visible
 
-from ..projects.project_folders import ProjectFolders
+from ..references.project_folders import ProjectFolders
 
 _MOST_FOLDERS = 3
 _WHERE = {".": "its own folder", "..": "the one above", IN_PROJECT: "anywhere in its project"}

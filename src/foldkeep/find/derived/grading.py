@@ -4,12 +4,12 @@ import re
 from collections import Counter
 from collections.abc import Iterable, Sequence
 
-from foldkeep.formats import mentions_in
+from foldkeep.formats.documents import mentions_in
 from foldkeep.model import Grade, Recipe, kind_of, lies_below, stem_of
 from foldkeep.signals import MEDIA
 
-from ..projects.project_folders import ProjectFolders
-from ..projects.project_references import Uses
+from ..references.project_folders import ProjectFolders
+from ..references.project_references import Uses
 from .names import is_machine_made
 
 MEASURED = ("proxy", "thumbnail")

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from fnmatch import fnmatch
 from typing import NamedTuple
 
-from foldkeep.formats import read_thumbnail
+from foldkeep.formats.catalogs import read_thumbnail
 from foldkeep.model import (
     CACHE,
     CACHE_TAG,
@@ -25,8 +25,8 @@ from foldkeep.stock import Stock
 from foldkeep.storage.local import FILE, open_path
 
 from ..catalogs.thumbnails import shown_by
-from ..projects.project_folders import ProjectFolders
-from ..projects.project_references import UsesOfAll
+from ..references.project_folders import ProjectFolders
+from ..references.project_references import UsesOfAll
 from .derivations import BY_NAME, Made, Name, Sources
 from .finished import Candidate, finished_films, may_be_finished
 from .found import Batch, Caches, Regenerable

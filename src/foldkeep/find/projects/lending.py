@@ -3,12 +3,12 @@
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
-from foldkeep.formats import mentions_in
+from foldkeep.formats.documents import mentions_in
 from foldkeep.model import UnusableInput, lies_below, reason_of, visible
 from foldkeep.stock import Stock
 
 from ..catalogs.catalog_files import uses
-from .project_folders import ProjectFolders
+from ..references.project_folders import ProjectFolders
 from .projects import Project
 
 

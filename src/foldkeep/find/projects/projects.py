@@ -6,7 +6,7 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from foldkeep.formats import mentions_in
+from foldkeep.formats.documents import mentions_in
 from foldkeep.model import Filter, Problem, Recipe, lies_below, reason_of
 from foldkeep.signals import MEDIA
 from foldkeep.stock import Archived, Stock
@@ -14,8 +14,8 @@ from foldkeep.stock import Archived, Stock
 from ..catalogs.catalog_files import StockPaths, comparable, local_path, spellings
 from ..derived import Candidate, Measures, Regenerable, finished_films, may_be_finished
 from ..derived.caches import all_caches
-from .project_folders import ProjectFolders
-from .project_references import Names
+from ..references.project_folders import ProjectFolders
+from ..references.project_references import Names
 
 PARTS = ("originals", "finished", "generated", "documents", "other")
 """What a project consists of: media, finished films and mixes, what can be made again, what people write, the rest."""

@@ -10,7 +10,7 @@ from dataclasses import replace
 from fnmatch import fnmatch
 from functools import partial
 
-from foldkeep.formats import Xmp
+from foldkeep.formats.sidecars import Xmp
 from foldkeep.model import (
     OTHER,
     Action,

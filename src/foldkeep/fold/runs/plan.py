@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from enum import IntEnum
 
-from foldkeep.formats import Difference, Xmp
+from foldkeep.formats.sidecars import Difference, Xmp
 from foldkeep.keep import Derived
 from foldkeep.model import (
     FOLD_NAME,

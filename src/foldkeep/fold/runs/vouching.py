@@ -6,7 +6,8 @@ from collections.abc import Callable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field
 
-from foldkeep.formats import Listing, bagit, open_package, walked
+from foldkeep.formats import walked
+from foldkeep.formats.packages import Listing, bagit, open_package
 from foldkeep.model import Method, PathBytes, RunFile, lies_below, lies_in_a_fold, visible
 from foldkeep.scan import check_package
 from foldkeep.stock import Archived, Stock

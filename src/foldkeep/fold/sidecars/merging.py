@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from blake3 import blake3
 
-from foldkeep.formats import Xmp, parse_xmp, says_more, united, with_words
+from foldkeep.formats.sidecars import Xmp, parse_xmp, says_more, united, with_words
 from foldkeep.model import (
     Action,
     DocketRow,

@@ -1,1 +1,26 @@
 """Fold Keep's own files: dockets, inventories, recipes and settings."""
+
+from .csv import read_table, rewrite_file, write_new_file, write_table
+from .inventory import InventoryFolder, InventoryHead, InventoryPlace, InventoryReader, write_inventory
+from .recipes import general_recipes, read_recipes, with_general
+from .settings import SettingsFile, read_settings, settings_table
+from .writing import new_file
+
+__all__ = [
+    "read_table",
+    "rewrite_file",
+    "write_new_file",
+    "write_table",
+    "InventoryFolder",
+    "InventoryHead",
+    "InventoryPlace",
+    "InventoryReader",
+    "write_inventory",
+    "general_recipes",
+    "read_recipes",
+    "with_general",
+    "SettingsFile",
+    "read_settings",
+    "settings_table",
+    "new_file",
+]

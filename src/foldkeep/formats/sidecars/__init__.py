@@ -1,1 +1,15 @@
 """Sidecars: what people wrote about a picture or clip, in a file beside it."""
+
+from .sidecar_writing import says_more, with_words
+from .uniting import Difference, said, united
+from .xmp import Xmp, parse_xmp
+
+__all__ = [
+    "says_more",
+    "with_words",
+    "Difference",
+    "said",
+    "united",
+    "Xmp",
+    "parse_xmp",
+]

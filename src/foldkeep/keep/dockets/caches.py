@@ -3,7 +3,8 @@
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from foldkeep.find import Caches, Measures, ProjectFolders, Regenerable, all_caches
+from foldkeep.find.derived import Caches, Measures, Regenerable, all_caches
+from foldkeep.find.references import ProjectFolders
 from foldkeep.model import Action, DocketRow, Filter, Grade, Progress, Recipe, no_progress, visible
 from foldkeep.stock import Stock
 

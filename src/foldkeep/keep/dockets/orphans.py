@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 
-from foldkeep.find import Orphans, Standing, Unknown
+from foldkeep.find.catalogs import Orphans, Standing, Unknown
 from foldkeep.model import Action, DocketRow, StockFile, lies_below, visible
 
 from .listed import name_of

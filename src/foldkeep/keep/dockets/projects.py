@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 
-from foldkeep.find import Activity, Project
+from foldkeep.find.projects import Activity, Project
 from foldkeep.model import Action, DocketRow, format_moment
 
 from .listed import name_of

@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from itertools import chain, islice
 
-from foldkeep.formats import Mentions, mentions_in
+from foldkeep.formats.documents import Mentions, mentions_in
 from foldkeep.model import Problem, UnusableInput, kind_of, reason_of, stem_of
 from foldkeep.stock import Stock
 

@@ -5,7 +5,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from fnmatch import fnmatch
 
-from foldkeep.formats import bagit
+from foldkeep.formats.packages import bagit
 from foldkeep.model import folders_above
 from foldkeep.stock import Stock
 
