@@ -269,7 +269,7 @@ def test_folders_have_their_times_again_where_nobody_changed_them(desk: Desk, me
 
 @pytest.mark.parametrize("form", ["folder", "tar"])
 def test_archive_and_restore_without_a_rename_that_refuses(desk: Desk, monkeypatch, form):
-    import foldkeep.storage.local.names as names
+    import foldkeep.storage.local.changes.names as names
 
     monkeypatch.setattr(names, "_libc_rename", lambda: None)
     desk.write("edit/cut.edl", b"TITLE: cut\n001  AX  V  C  0 1 0 1\n* SOURCE FILE: a.mp4\n")

@@ -12,7 +12,8 @@ from pathlib import Path
 import pytest
 
 from foldkeep.model import Way
-from foldkeep.storage.local import capabilities_of, flushing, limits_of, names, volumes
+from foldkeep.storage.local.changes import flushing, names
+from foldkeep.storage.local.drives import capabilities_of, limits_of, volumes
 from harness.desks import TrustingDesk
 from harness.drives import (
     KINDS,

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-import foldkeep.storage.local.names
+import foldkeep.storage.local.changes.names
 from foldkeep.fold.journal import Journal, Released, Releasing, absolute_path, relative_name
 from foldkeep.fold.methods import method as methods
 from foldkeep.fold.runs import folding
@@ -236,7 +236,7 @@ def test_a_full_disk_moves_nothing_unwritten(desk: Desk, monkeypatch):
 
 
 def test_without_a_rename_that_refuses_a_hard_link_moves(desk: Desk, monkeypatch):
-    monkeypatch.setattr(foldkeep.storage.local.names, "_libc_rename", lambda: None)
+    monkeypatch.setattr(foldkeep.storage.local.changes.names, "_libc_rename", lambda: None)
     desk.write("kite.jpg", b"k" * 40)
     desk.write("kite copy.jpg", b"k" * 40)
     before = listing(desk.place)

@@ -111,7 +111,7 @@ def test_two_stocks_with_opposite_dockets_at_once_lose_nothing(desk: Desk):
 
 
 def test_a_place_is_held_whatever_stock_somebody_comes_with(desk: Desk, monkeypatch):
-    import foldkeep.storage.local.locks as locks
+    import foldkeep.storage.local.drives.locks as locks
 
     pair(desk)
     desk.proposed()

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-import foldkeep.storage.local.names as names
+import foldkeep.storage.local.changes.names as names
 from harness.desks import TRASH, Desk
 from harness.desks import edit as change
 from harness.points import STRIDE, Points, Unvisited, befores, every_content, settled_well
@@ -139,7 +139,7 @@ def second_fold_keep(*words: str, unheld: bool = False) -> Callable[[Hand], None
         child = os.fork()
         if child == 0:
             try:
-                import foldkeep.storage.local.locks as locks
+                import foldkeep.storage.local.drives.locks as locks
 
                 locks._held.clear()
                 locks.WAIT_SECONDS = 0.0
@@ -208,7 +208,7 @@ def check_after(scenes: Scenes, hand: Hand, before: set[str], where: str) -> Non
 
 def in_the_gap(sites: list[tuple]) -> set[int]:
     """Return the numbers of the points between the last look at a claim and the rename onto it: docs/promises.md."""
-    lines, first = inspect.getsourcelines(names._move_onto_claim)
+    lines, first = inspect.getsourcelines(names._rename_onto)
     return {
         number for number, site in enumerate(sites, start=1)
         if site[0].endswith("names.py") and first <= site[1] < first + len(lines) and site[-2:] == ("rename", "before")

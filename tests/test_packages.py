@@ -20,7 +20,7 @@ import zstandard
 
 from foldkeep.formats.packages import bagit as bags
 from foldkeep.scan import check_package
-from foldkeep.storage.local import take_away
+from foldkeep.storage.local.changes import take_away
 from harness.desks import Desk, listing
 
 

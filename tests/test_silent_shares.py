@@ -11,7 +11,7 @@ import psutil
 import pytest
 
 from foldkeep.scan import afar
-from foldkeep.storage.local import volumes
+from foldkeep.storage.local.drives import volumes
 from harness.desks import Desk
 from harness.drives import Shared
 

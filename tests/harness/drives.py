@@ -12,8 +12,8 @@ from pathlib import Path
 import pytest
 
 from foldkeep.scan import clones
-from foldkeep.storage.local import names as changed_names
-from foldkeep.storage.local import volumes
+from foldkeep.storage.local.changes import names as changed_names
+from foldkeep.storage.local.drives import volumes
 from harness.desks import Desk, listing
 
 

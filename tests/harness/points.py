@@ -17,7 +17,7 @@ from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 
-import foldkeep.storage.local.names as names
+import foldkeep.storage.local.changes.names as names
 from foldkeep.model import Capabilities
 from foldkeep.stock import Stock
 from harness.desks import Desk, read_everything

@@ -16,7 +16,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
 
-import foldkeep.storage.local.names as names
+import foldkeep.storage.local.changes.names as names
 from foldkeep.fold.runs import vouching
 from foldkeep.stock import Stock
 

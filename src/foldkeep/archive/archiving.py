@@ -24,7 +24,8 @@ from foldkeep.model import (
 )
 from foldkeep.scan import archived_file, check_package
 from foldkeep.stock import Archived, Stock
-from foldkeep.storage.local import NotSafe, limits_of
+from foldkeep.storage.local.drives import limits_of
+from foldkeep.storage.local.reading import NotSafe
 
 from .packing import Packed, Packing, owner_of, payload_folders
 from .splitting import split_packing

@@ -20,7 +20,7 @@ from foldkeep.model import (
     visible,
 )
 from foldkeep.stock import Stock
-from foldkeep.storage.local import modified_ns
+from foldkeep.storage.local.reading import modified_ns
 
 from .archiving import ArchiveReport
 from .packing import Packed, Packing

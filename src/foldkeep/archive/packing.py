@@ -14,17 +14,9 @@ from foldkeep.find.projects import Project
 from foldkeep.find.references import UsesOfAll
 from foldkeep.formats.packages import Form, Listed, Owner, bagit
 from foldkeep.model import FOLD_NAME, Grade, Problem, UnusableInput, beside, reason_of, visible
-from foldkeep.storage.local import (
-    FILE,
-    FOLDER,
-    attributes_of,
-    data_ranges,
-    facts_at,
-    has_holes,
-    open_path,
-    opened,
-    owner_names,
-)
+from foldkeep.storage.local.holes import data_ranges, has_holes
+from foldkeep.storage.local.ownership import attributes_of, owner_names
+from foldkeep.storage.local.reading import FILE, FOLDER, facts_at, open_path, opened
 
 _LONGEST_NAME = 240  # bytes; most systems take 255
 _LONGEST_PACKAGE = 215  # what is unfinished has more behind it, and a number perhaps

@@ -26,23 +26,11 @@ from foldkeep.model import (
     visible,
 )
 from foldkeep.scan import looked_through
-from foldkeep.storage.local import (
-    Folders,
-    SparseWriter,
-    digest_of,
-    facts_of,
-    flush,
-    flush_volume,
-    give_attributes,
-    give_owner,
-    is_special,
-    limits_of,
-    link,
-    move_to_free,
-    owner_here,
-    take_away,
-    unlink,
-)
+from foldkeep.storage.local.changes import Folders, flush, flush_volume, link, move_to_free, take_away, unlink
+from foldkeep.storage.local.drives import limits_of
+from foldkeep.storage.local.holes import SparseWriter
+from foldkeep.storage.local.ownership import give_attributes, give_owner, is_special, owner_here
+from foldkeep.storage.local.reading import digest_of, facts_of
 
 from .contents import Contents, Whole
 from .fitting import FittingNames

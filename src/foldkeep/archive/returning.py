@@ -10,7 +10,8 @@ from enum import StrEnum
 from foldkeep.formats.packages import Form, Listed
 from foldkeep.model import PathBytes, Problem, innermost, kind_of, lies_in_a_fold, names_to_try, reason_of
 from foldkeep.signals import MEDIA
-from foldkeep.storage.local import Folders, copy_file, facts_at, facts_of, has_digest, move_to_free, unlink
+from foldkeep.storage.local.changes import Folders, copy_file, move_to_free, unlink
+from foldkeep.storage.local.reading import facts_at, facts_of, has_digest
 
 from .contents import Whole
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field, replace
 
 from foldkeep.formats.packages import Form, bagit
 from foldkeep.model import UnusableInput, format_size, visible
-from foldkeep.storage.local import FILE, Identity, NotSafe, digest_of, opened
+from foldkeep.storage.local.reading import FILE, Identity, NotSafe, digest_of, opened
 
 from .packing import Packed, Packing
 

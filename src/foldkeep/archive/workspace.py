@@ -15,7 +15,7 @@ from foldkeep.formats import walked
 from foldkeep.formats.packages import UNFINISHED, BadPackage, bagit, open_package
 from foldkeep.model import PathBytes, Progress, UnusableInput, file_uri, format_moment, names_to_try, reason_of, visible
 from foldkeep.scan import check_package
-from foldkeep.storage.local import flush, move_to_free, remove_folder, take_away, unlink
+from foldkeep.storage.local.changes import flush, move_to_free, remove_folder, take_away, unlink
 
 from .packing import Packed, Packing, package_name
 from .writers import FORMATS

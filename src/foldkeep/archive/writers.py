@@ -20,19 +20,10 @@ from blake3 import blake3
 
 from foldkeep.model import kind_of, visible
 from foldkeep.signals import MEDIA
-from foldkeep.storage.local import (
-    FILE,
-    Identity,
-    NotSafe,
-    SparseWriter,
-    flush,
-    flush_volume,
-    is_special,
-    open_path,
-    opened,
-    owner_names,
-    unlink,
-)
+from foldkeep.storage.local.changes import flush, flush_volume, unlink
+from foldkeep.storage.local.holes import SparseWriter
+from foldkeep.storage.local.ownership import is_special, owner_names
+from foldkeep.storage.local.reading import FILE, Identity, NotSafe, open_path, opened
 
 from .packing import Packed
 

@@ -74,7 +74,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.model import UnusableInput, visible
     from foldkeep.show import archive_document, show_archived_projects, show_packings
     from foldkeep.stock import Stock
-    from foldkeep.storage.local import real_path
+    from foldkeep.storage.local.drives import real_path
 
     if args.check:
         return _check(args, env)
@@ -112,7 +112,7 @@ def _work(
     from foldkeep.find.projects import Lending, lending, projects
     from foldkeep.find.references import UsesOfAll
     from foldkeep.model import UnusableInput, lies_below, visible
-    from foldkeep.storage.local import limits_of
+    from foldkeep.storage.local.drives import limits_of
 
     folders = projects_of(args, env, stock)
     with env.progress(args) as progress:
@@ -151,7 +151,7 @@ def _named(args: argparse.Namespace) -> list[tuple[bytes, bool]]:
 
     from foldkeep.keep import PROJECT_FOLDER, read_docket
     from foldkeep.model import Action, UnusableInput, visible
-    from foldkeep.storage.local import real_path
+    from foldkeep.storage.local.drives import real_path
 
     if not args.docket:
         return [(real_path(os.fsencode(path)), args.fold_original) for path in args.what]

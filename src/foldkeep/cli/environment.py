@@ -104,7 +104,7 @@ class Environment:
         """
         from foldkeep.model import visible
         from foldkeep.scan import TwinPlace, follow_drives
-        from foldkeep.storage.local import real_path
+        from foldkeep.storage.local.drives import real_path
 
         followed = follow_drives(stock)
         for was, now in followed.moved:

@@ -39,7 +39,7 @@ def wanted(args: argparse.Namespace) -> Filter:
         return None if age is None else now - round(age.total_seconds() * 1e9)
 
     def folders(paths: list[str]) -> tuple[bytes, ...]:
-        from foldkeep.storage.local import real_path
+        from foldkeep.storage.local.drives import real_path
 
         return tuple(real_path(os.fsencode(path)) for path in paths)
 

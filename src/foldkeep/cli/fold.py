@@ -122,7 +122,7 @@ def _into(args: argparse.Namespace, method: "Method") -> bytes:
     import os
 
     from foldkeep.model import Method, UnusableInput, lies_in_a_fold, visible
-    from foldkeep.storage.local import real_path
+    from foldkeep.storage.local.drives import real_path
 
     if method is Method.DELETE and not (args.for_good and args.yes):
         raise UnusableInput(

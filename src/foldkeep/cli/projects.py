@@ -58,7 +58,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.model import UnusableInput
     from foldkeep.show import Page, draw_projects, projects_document, show_projects
     from foldkeep.stock import Stock
-    from foldkeep.storage.local import real_path
+    from foldkeep.storage.local.drives import real_path
 
     if args.name and not args.archived:
         raise UnusableInput("--name asks for files in packages", "say --archived as well")

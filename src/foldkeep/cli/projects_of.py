@@ -59,7 +59,7 @@ def recipes_of(args: argparse.Namespace, env: Environment) -> "tuple[Recipe, ...
 def projects_of(args: argparse.Namespace, env: Environment, stock: "Stock") -> "ProjectFolders":
     """Return the projects of a stock."""
     from foldkeep.find.references import ProjectFolders
-    from foldkeep.storage.local import real_path
+    from foldkeep.storage.local.drives import real_path
 
     settings = env.settings(args).settings
     inside = (os.path.expanduser(folder) for folder in (*settings.inside, *args.inside))

@@ -53,7 +53,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
     from foldkeep.archive import open_restoration
     from foldkeep.model import UnusableInput, visible
-    from foldkeep.storage.local import real_path
+    from foldkeep.storage.local.drives import real_path
 
     target = real_path(os.fsencode(args.to))
     if not os.path.isdir(target):
@@ -97,7 +97,7 @@ def _back_below(args: argparse.Namespace, env: Environment) -> dict[bytes, bytes
 
     from foldkeep.model import UnusableInput, innermost, visible
     from foldkeep.stock import Stock
-    from foldkeep.storage.local import real_path
+    from foldkeep.storage.local.drives import real_path
 
     found: dict[bytes, bytes] = {}
     path = env.stock_path(args)

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from blake3 import blake3
 
 from foldkeep.model import UnusableInput, reason_of, visible
-from foldkeep.storage.local import FILE, open_path
+from foldkeep.storage.local.reading import FILE, open_path
 
 from .library import make_library
 

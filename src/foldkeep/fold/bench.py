@@ -7,18 +7,9 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 
 from foldkeep.model import PathBytes, Problem, RunFile, Way, are_a_pair, belongs_to, names_to_try, visible
-from foldkeep.storage.local import (
-    FILE,
-    Folders,
-    Stamp,
-    Stamps,
-    facts_at,
-    facts_of,
-    flush,
-    move_to_free,
-    volume_of,
-    way_of_moving,
-)
+from foldkeep.storage.local.changes import Folders, flush, move_to_free, way_of_moving
+from foldkeep.storage.local.drives import volume_of
+from foldkeep.storage.local.reading import FILE, Stamp, Stamps, facts_at, facts_of
 
 from .journal import FolderTouched
 from .runs.plan import Item, Merged

@@ -4,7 +4,8 @@ import os
 from collections import defaultdict
 
 from foldkeep.model import innermost
-from foldkeep.storage.local import Folders, facts_of, same_content
+from foldkeep.storage.local.changes import Folders
+from foldkeep.storage.local.reading import facts_of, same_content
 
 from .bench import may_have
 

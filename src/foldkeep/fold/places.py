@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from foldkeep.model import FOLD_NAME, PathBytes, folders_above, innermost, lies_below
 from foldkeep.stock import Stock
-from foldkeep.storage.local import capabilities_of, hold_places, mark_of, new_mark, write_mark
+from foldkeep.storage.local.drives import capabilities_of, hold_places, mark_of, new_mark, write_mark
 
 
 @contextmanager

@@ -3,7 +3,8 @@
 import os
 from collections.abc import Callable
 
-from foldkeep.storage.local import FILE, NotSafe, Stamp, Stamps, copy_open_file, facts_of, is_regular, unlink
+from foldkeep.storage.local.changes import copy_open_file, unlink
+from foldkeep.storage.local.reading import FILE, NotSafe, Stamp, Stamps, facts_of, is_regular
 
 CHANGED = "changed since it was read"
 GONE = "what vouches for it changed or went away"

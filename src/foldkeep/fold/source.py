@@ -4,7 +4,7 @@ import os
 import stat
 
 from foldkeep.model import PathBytes, SourceFacts, visible
-from foldkeep.storage.local import FILE, NotSafe, Stamp, digest_of, modified_ns, open_path
+from foldkeep.storage.local.reading import FILE, NotSafe, Stamp, digest_of, modified_ns, open_path
 
 from .verify import Witness
 

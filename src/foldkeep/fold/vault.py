@@ -20,22 +20,9 @@ from types import TracebackType
 from typing import Self
 
 from foldkeep.model import FOLD_NAME, Method, RunFile, suffix_of
-from foldkeep.storage.local import (
-    FILE,
-    FOLDER,
-    LOCK_NAME,
-    MARK_NAME,
-    PROBE,
-    facts_of,
-    flush,
-    is_our_mark,
-    keeping_times,
-    mark_stays,
-    may_be_one,
-    remove_folder,
-    take_away,
-    unlink,
-)
+from foldkeep.storage.local.changes import flush, keeping_times, remove_folder, take_away, unlink
+from foldkeep.storage.local.drives import LOCK_NAME, MARK_NAME, PROBE, is_our_mark, mark_stays
+from foldkeep.storage.local.reading import FILE, FOLDER, facts_of, may_be_one
 
 from .journal import NAMES, VERSION, Begun, Journal, Record, UnknownJournal, journal_in
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from foldkeep.model import StockFile, UnusableInput, copy_marks, lies_below, visible
 from foldkeep.stock import Stock
-from foldkeep.storage.local import real_path
+from foldkeep.storage.local.drives import real_path
 
 from .companions import Companions
 

@@ -19,7 +19,7 @@ from typing import Any
 
 from foldkeep.model import PathBytes, Problem, Settings, lies_below
 from foldkeep.stock import Reading
-from foldkeep.storage.local import ANSWER_SECONDS
+from foldkeep.storage.local.drives import ANSWER_SECONDS
 
 from .reading import Meter, Outcome, read_ends, read_whole
 from .skip_rules import Looking

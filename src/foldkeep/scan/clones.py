@@ -10,7 +10,7 @@ import struct
 import sys
 from functools import cache
 
-from foldkeep.storage.local import FILE, open_path
+from foldkeep.storage.local.reading import FILE, open_path
 
 _SHARING = frozenset({"btrfs", "xfs", "bcachefs", "ocfs2"})
 _FS_IOC_FIEMAP = 0xC020660B

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field, replace
 
 from foldkeep.model import FOLD_NAME, PathBytes, Place, UnusableInput, VolumeFacts, reason_of, visible
 from foldkeep.stock import Stock
-from foldkeep.storage.local import (
+from foldkeep.storage.local.drives import (
     capabilities_of,
     hold_places,
     mark_of,

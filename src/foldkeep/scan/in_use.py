@@ -5,7 +5,7 @@ import time
 from collections.abc import Iterable
 from fnmatch import fnmatch
 
-from foldkeep.storage.local import facts_at, modified_ns
+from foldkeep.storage.local.reading import facts_at, modified_ns
 
 _HOURS = 6
 _LOCKS = ("*.lock", "*.lck", ".~lock.*", "~$*", ".#*")

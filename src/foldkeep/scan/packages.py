@@ -24,7 +24,7 @@ from foldkeep.formats.packages import (
 )
 from foldkeep.model import Problem, Progress, Step, no_progress, reason_of
 from foldkeep.stock import Archived, ArchivedFile, Stock
-from foldkeep.storage.local import clamped_ns, forget_pages
+from foldkeep.storage.local.reading import clamped_ns, forget_pages
 
 _CHUNK = 1024 * 1024
 _WORKERS = 2

@@ -19,7 +19,8 @@ from foldkeep.model import (
     visible,
 )
 from foldkeep.stock import Stock
-from foldkeep.storage.local import answers, facts_at, is_read_only, mark_of, real_path, volume_of
+from foldkeep.storage.local.drives import answers, is_read_only, mark_of, real_path, volume_of
+from foldkeep.storage.local.reading import facts_at
 
 
 class Presence(StrEnum):

@@ -8,7 +8,7 @@ from blake3 import blake3
 
 from foldkeep.model import contradiction, reason_of
 from foldkeep.stock import Reading
-from foldkeep.storage.local import FILE, digest_of, modified_ns, open_path
+from foldkeep.storage.local.reading import FILE, digest_of, modified_ns, open_path
 
 from .clones import shared_extent
 

@@ -10,7 +10,8 @@ from dataclasses import dataclass, replace
 
 from foldkeep.model import Place, Problem, Progress, Settings, Step, is_clock_change, lies_below, no_progress
 from foldkeep.stock import Stock
-from foldkeep.storage.local import facts_at, keeps_inodes, may_be_one, may_fall_silent, modified_ns, volume_of
+from foldkeep.storage.local.drives import keeps_inodes, may_fall_silent, volume_of
+from foldkeep.storage.local.reading import facts_at, may_be_one, modified_ns
 
 from .afar import NO_ANSWER, FarPlaces
 from .clones import extent_of

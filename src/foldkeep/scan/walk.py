@@ -12,7 +12,8 @@ from blake3 import blake3
 
 from foldkeep.model import Problem, reason_of
 from foldkeep.stock import Sighting
-from foldkeep.storage.local import FOLDER, has_one_device, modified_ns, open_path
+from foldkeep.storage.local.drives import has_one_device
+from foldkeep.storage.local.reading import FOLDER, modified_ns, open_path
 
 from .skip_rules import Looking
 

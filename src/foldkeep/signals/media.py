@@ -15,7 +15,7 @@ from typing import Any, BinaryIO
 
 from foldkeep.formats.sidecars import Xmp, parse_xmp
 from foldkeep.model import Facts, format_of
-from foldkeep.storage.local import FILE, open_path
+from foldkeep.storage.local.reading import FILE, open_path
 
 _EXIF_FOLDER = 0x8769  # Exif 2.32: where the Exif IFD lies
 _MAKE, _MODEL, _ORIENTATION, _DESCRIPTION, _RATING = 0x010F, 0x0110, 0x0112, 0x010E, 0x4746

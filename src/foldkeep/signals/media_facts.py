@@ -12,7 +12,7 @@ from typing import NamedTuple, Self
 from foldkeep.formats.sidecars import Xmp, parse_xmp
 from foldkeep.model import Facts, StockBusy, belongs_to, suffix_of
 from foldkeep.stock import Pictures, Signal, Stock
-from foldkeep.storage.local import FILE, facts_at, modified_ns, open_path
+from foldkeep.storage.local.reading import FILE, facts_at, modified_ns, open_path
 
 from .extractors import MEDIA, MEDIA_FACTS, PICTURE
 from .media import read_facts

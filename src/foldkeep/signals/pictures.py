@@ -7,7 +7,7 @@ import io
 import warnings
 from typing import TYPE_CHECKING, Any, BinaryIO
 
-from foldkeep.storage.local import FILE, open_path
+from foldkeep.storage.local.reading import FILE, open_path
 
 from .media import MOST_PIXELS
 

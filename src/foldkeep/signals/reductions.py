@@ -7,7 +7,7 @@ import warnings
 from typing import TYPE_CHECKING, Any
 
 from foldkeep.model import Facts
-from foldkeep.storage.local import FILE, open_path
+from foldkeep.storage.local.reading import FILE, open_path
 
 from .media import MOST_PIXELS, read_facts
 

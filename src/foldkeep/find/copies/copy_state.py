@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from foldkeep.formats.sidecars import Xmp
 from foldkeep.signals import sidecars_of
-from foldkeep.storage.local import facts_at, modified_ns
+from foldkeep.storage.local.reading import facts_at, modified_ns
 
 
 @dataclass(frozen=True, slots=True)

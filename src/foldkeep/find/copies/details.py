@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from foldkeep.model import Facts, Role, StockFile, UnusableInput, are_a_pair, kind_of, visible
 from foldkeep.signals import MediaReader, Medium
 from foldkeep.stock import Stock
-from foldkeep.storage.local import FILE, answers, digest_of, facts_at, modified_ns, open_path, real_name
+from foldkeep.storage.local.drives import answers, real_name
+from foldkeep.storage.local.reading import FILE, digest_of, facts_at, modified_ns, open_path
 
 from .copy_state import Look, look
 

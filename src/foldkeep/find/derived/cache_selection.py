@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from foldkeep.model import Filter, Grade, Recipe, UnusableInput, visible
 from foldkeep.scan import open_files, sign_of_work
 from foldkeep.stock import Stock
-from foldkeep.storage.local import real_path
+from foldkeep.storage.local.drives import real_path
 
 from ..references.project_folders import ProjectFolders
 from ..references.project_references import UsesOfAll, unused

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 
 from foldkeep.model import Filter, Recipe, UnusableInput, visible
 from foldkeep.stock import Stock
-from foldkeep.storage.local import real_name
+from foldkeep.storage.local.drives import real_name
 
 from ..references.project_folders import ProjectFolders
 from .derivations import Made, missing_source

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from foldkeep.model import Grade, Place, Problem, Recipe
-from foldkeep.storage.local import clamped_ns, facts_at
+from foldkeep.storage.local.reading import clamped_ns, facts_at
 
 
 @dataclass(frozen=True, slots=True, eq=False)

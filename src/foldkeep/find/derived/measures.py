@@ -10,7 +10,7 @@ from queue import SimpleQueue
 from foldkeep.model import FoldKeepError, Progress, Step, no_progress
 from foldkeep.signals import MEASURER, Apart, NotRead
 from foldkeep.stock import Seen, Stock
-from foldkeep.storage.local import FILE, digest_of, open_path
+from foldkeep.storage.local.reading import FILE, digest_of, open_path
 
 _HELPERS = 2
 _AT_ONCE = 64

@@ -22,7 +22,7 @@ from foldkeep.model import (
 )
 from foldkeep.signals import MEDIA
 from foldkeep.stock import Stock
-from foldkeep.storage.local import FILE, open_path
+from foldkeep.storage.local.reading import FILE, open_path
 
 from ..catalogs.thumbnails import shown_by
 from ..references.project_folders import ProjectFolders

@@ -11,7 +11,7 @@ import os
 import re
 from collections.abc import Callable, Iterable, Iterator
 
-from foldkeep.storage.local import flush
+from foldkeep.storage.local.changes import flush
 
 from .records import KNOWN_STEPS, VERSION, FolderTouched, Record, UnknownStep, decoded, encoded
 

@@ -22,7 +22,7 @@ from foldkeep.model import (
     parse_digest,
     path_from_uri,
 )
-from foldkeep.storage.local import FolderTimes
+from foldkeep.storage.local.changes import FolderTimes
 
 VERSION = 2
 

@@ -4,7 +4,7 @@ import os
 from dataclasses import replace
 
 from foldkeep.model import Method, RunFile, RunFileState
-from foldkeep.storage.local import NotSafe, check_unchanged
+from foldkeep.storage.local.reading import NotSafe, check_unchanged
 
 from ..bench import Bench, Ready
 from ..recovery.file_recovery import Scene

@@ -3,7 +3,8 @@
 import os
 
 from foldkeep.model import Method, RunFile
-from foldkeep.storage.local import FILE, NotSafe, clone_file, facts_of, is_regular, open_path, same_content
+from foldkeep.storage.local.changes import clone_file
+from foldkeep.storage.local.reading import FILE, NotSafe, facts_of, is_regular, open_path, same_content
 
 from ..bench import Bench, Ready, Spot
 from ..vault import PROBES

@@ -6,7 +6,8 @@ import stat
 from dataclasses import replace
 
 from foldkeep.model import Method, RunFile, lies_below
-from foldkeep.storage.local import FILE, FOLDER, NotSafe, facts_of, link, open_path, opened, same_content, unlink_twin
+from foldkeep.storage.local.changes import link, unlink_twin
+from foldkeep.storage.local.reading import FILE, FOLDER, NotSafe, facts_of, open_path, opened, same_content
 
 from ..bench import Bench, Ready, Spot
 from ..recovery.file_recovery import Scene

@@ -4,7 +4,8 @@ import os
 from dataclasses import replace
 
 from foldkeep.model import Method, RunFile, RunFileState
-from foldkeep.storage.local import Identity, NotSafe, check_unchanged, facts_of, has_digest, move, unlink
+from foldkeep.storage.local.changes import move, unlink
+from foldkeep.storage.local.reading import Identity, NotSafe, check_unchanged, facts_of, has_digest
 
 from ..bench import Bench, Ready, Spot
 from ..recovery.file_recovery import Scene

@@ -6,19 +6,16 @@ from contextlib import suppress
 from dataclasses import replace
 
 from foldkeep.model import Method, Problem, RunFile, RunFileState, visible
-from foldkeep.storage.local import (
+from foldkeep.storage.local.changes import copy_file, flush, move, unlink
+from foldkeep.storage.local.reading import (
     Identity,
     NotSafe,
     Stamp,
     check_unchanged,
-    copy_file,
     digest_in,
     facts_of,
-    flush,
     may_have_one,
     modified_ns,
-    move,
-    unlink,
 )
 
 from ..bench import Bench, Ready, Spot, free_names

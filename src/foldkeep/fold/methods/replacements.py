@@ -5,7 +5,8 @@ from abc import ABC, abstractmethod
 from dataclasses import replace
 
 from foldkeep.model import RunFile
-from foldkeep.storage.local import NotSafe, facts_of, is_regular, move, unlink
+from foldkeep.storage.local.changes import move, unlink
+from foldkeep.storage.local.reading import NotSafe, facts_of, is_regular
 
 from ..bench import Bench, Ready, Spot
 from ..recovery.file_recovery import Scene

@@ -6,7 +6,8 @@ from dataclasses import replace
 from blake3 import blake3
 
 from foldkeep.model import Method, RunFile, RunFileState
-from foldkeep.storage.local import NotSafe, digest_in, facts_of, has_digest, is_claim, move, unlink, write_like
+from foldkeep.storage.local.changes import is_claim, move, unlink, write_like
+from foldkeep.storage.local.reading import NotSafe, digest_in, facts_of, has_digest
 
 from ..bench import Bench, Ready, Spot
 from ..recovery.file_recovery import Scene

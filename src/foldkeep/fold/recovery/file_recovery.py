@@ -12,19 +12,16 @@ from collections.abc import Callable
 from contextlib import suppress
 
 from foldkeep.model import RunFile, RunFileState, is_clock_change
-from foldkeep.storage.local import (
+from foldkeep.storage.local.changes import is_claim, move, unlink, unlink_twin
+from foldkeep.storage.local.reading import (
     NotSafe,
     Stamp,
     digest_in,
     facts_of,
     has_digest,
-    is_claim,
     is_regular,
     may_have_one,
     modified_ns,
-    move,
-    unlink,
-    unlink_twin,
 )
 
 from ..bench import Bench, Spot, free_names, volume_key

@@ -12,16 +12,9 @@ from dataclasses import replace
 from foldkeep.model import Method, PlaceBusy, Run, RunFile, RunFileState, kind_of
 from foldkeep.scan import Presence, presences
 from foldkeep.stock import Sighting, Stock
-from foldkeep.storage.local import (
-    Folders,
-    digest_of,
-    facts_at,
-    facts_of,
-    has_digest,
-    hold_places,
-    modified_ns,
-    opened,
-)
+from foldkeep.storage.local.changes import Folders
+from foldkeep.storage.local.drives import hold_places
+from foldkeep.storage.local.reading import digest_of, facts_at, facts_of, has_digest, modified_ns, opened
 
 from ..bench import Bench
 from ..journal import Going, History, Record, histories

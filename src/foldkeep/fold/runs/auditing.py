@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 
 from foldkeep.model import FOLD_NAME, Problem, Progress, Run, RunFile, RunFileState, Step, no_progress, reason_of
 from foldkeep.stock import Stock
-from foldkeep.storage.local import digest_of, modified_ns, opened
+from foldkeep.storage.local.reading import digest_of, modified_ns, opened
 
 
 @dataclass

@@ -33,7 +33,9 @@ from foldkeep.model import (
 from foldkeep.scan import Presence, presences
 from foldkeep.signals import MediaReader, Medium
 from foldkeep.stock import Stock
-from foldkeep.storage.local import Folders, is_read_only, limits_of, modified_ns
+from foldkeep.storage.local.changes import Folders
+from foldkeep.storage.local.drives import is_read_only, limits_of
+from foldkeep.storage.local.reading import modified_ns
 
 from ..disk_view import Look
 from ..sidecars.merging import LARGEST_SIDECAR, Merger

@@ -10,9 +10,8 @@ from collections.abc import Collection, Iterable
 from contextlib import suppress
 
 from foldkeep.model import PathBytes, folders_above, names_to_try, reason_of
-from foldkeep.storage.local import (
+from foldkeep.storage.local.changes import (
     Folders,
-    facts_of,
     flush,
     is_empty_folder,
     move,
@@ -20,6 +19,7 @@ from foldkeep.storage.local import (
     move_to_free,
     remove_folder,
 )
+from foldkeep.storage.local.reading import facts_of
 
 from ..journal import FolderEmptied, FolderReturned, FolderReturning, FolderTouched, Record
 from ..vault import Vault

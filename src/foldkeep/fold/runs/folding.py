@@ -25,7 +25,8 @@ from foldkeep.model import (
     visible,
 )
 from foldkeep.stock import Stock
-from foldkeep.storage.local import Folders, FolderTimes, NotSafe, facts_at, facts_of, unlink
+from foldkeep.storage.local.changes import Folders, FolderTimes, unlink
+from foldkeep.storage.local.reading import NotSafe, facts_at, facts_of
 
 from ..bench import Bench, Ready
 from ..journal import FolderLeft, FolderMade, Went

@@ -4,7 +4,7 @@ import os
 from dataclasses import dataclass, field
 
 from foldkeep.model import CACHE_TAG, Cookbook, Grade, Recipe, RunFile, visible
-from foldkeep.storage.local import NotSafe
+from foldkeep.storage.local.reading import NotSafe
 
 
 @dataclass(frozen=True, slots=True)

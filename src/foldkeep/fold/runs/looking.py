@@ -7,7 +7,7 @@ from typing import Any
 
 from foldkeep.model import Method, PathBytes, RunFile, RunFileState, SourceFacts, folders_above, lies_below, visible
 from foldkeep.scan import open_files
-from foldkeep.storage.local import NotSafe, facts_of
+from foldkeep.storage.local.reading import NotSafe, facts_of
 
 from ..bench import Bench, Ready, Spot
 from ..journal import Going

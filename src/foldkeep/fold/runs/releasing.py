@@ -18,7 +18,8 @@ from foldkeep.model import (
     visible,
 )
 from foldkeep.stock import Stock
-from foldkeep.storage.local import FILE, NotSafe, Stamp, facts_of, flush, modified_ns
+from foldkeep.storage.local.changes import flush
+from foldkeep.storage.local.reading import FILE, NotSafe, Stamp, facts_of, modified_ns
 
 from ..journal import Released, Releasing
 from ..methods import GONE_FROM_FOLD, is_our_link

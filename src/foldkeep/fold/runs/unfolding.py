@@ -23,7 +23,9 @@ from foldkeep.model import (
     visible,
 )
 from foldkeep.stock import Stock
-from foldkeep.storage.local import Folders, FolderTimes, NotSafe, facts_at, real_path, remove_folder
+from foldkeep.storage.local.changes import Folders, FolderTimes, remove_folder
+from foldkeep.storage.local.drives import real_path
+from foldkeep.storage.local.reading import NotSafe, facts_at
 
 from ..bench import Bench, may_have
 from ..journal import FolderLeft, FolderMade, Returned, Returning, folder_tales

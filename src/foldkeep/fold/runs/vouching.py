@@ -11,7 +11,8 @@ from foldkeep.formats.packages import Listing, bagit, open_package
 from foldkeep.model import Method, PathBytes, RunFile, lies_below, lies_in_a_fold, visible
 from foldkeep.scan import check_package
 from foldkeep.stock import Archived, Stock
-from foldkeep.storage.local import NotSafe, Stamp, Stamps, digest_of, facts_at, flush_volume
+from foldkeep.storage.local.changes import flush_volume
+from foldkeep.storage.local.reading import NotSafe, Stamp, Stamps, digest_of, facts_at
 
 from ..sidecars.merging import check_said
 from ..source import check_source

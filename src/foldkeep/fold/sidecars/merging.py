@@ -21,7 +21,7 @@ from foldkeep.model import (
     suffix_of,
     visible,
 )
-from foldkeep.storage.local import FILE, NotSafe, Stamp, modified_ns, open_path
+from foldkeep.storage.local.reading import FILE, NotSafe, Stamp, modified_ns, open_path
 
 from ..disk_view import Look
 from ..runs.plan import Item, Merge, Merged, Plan, Source, beside_spare

@@ -1,135 +1,23 @@
-"""The computer's own file systems: opening, reading and copying without following links; names, locks, volumes."""
+"""The computer's own file systems: what the protocol asks for. Its rooms have what only they can do."""
 
-from .capabilities import PROBE, capabilities_of, limits_of
-from .copying import Copied, clone_file, copy_file, copy_open_file, has_digest, same_content, write_like
-from .flushing import flush, flush_volume
-from .folders import Folders, FolderTimes, keeping_times, take_away
-from .holes import Ranges, SparseWriter, data_ranges, has_holes
-from .identity import (
-    Identity,
-    NotSafe,
-    Stamp,
-    Stamps,
-    check_unchanged,
-    clamped_ns,
-    is_regular,
-    may_be_one,
-    may_have_one,
-    modified_ns,
-)
-from .locks import LOCK_NAME, hold_places
-from .marks import MARK_NAME, is_our_mark, mark_of, mark_stays, new_mark, write_mark
-from .names import (
-    facts_of,
-    is_claim,
-    is_empty_folder,
-    link,
-    move,
-    move_onto_empty,
-    move_to_free,
-    remove_folder,
-    unlink,
-    unlink_twin,
-    way_of_moving,
-)
-from .opening import FILE, FOLDER, facts_at, forget_pages, open_below, open_path, opened
-from .ownership import (
-    attributes_of,
-    give_attributes,
-    give_owner,
-    is_special,
-    owner_here,
-    owner_names,
-)
-from .paths import real_name, real_path
-from .reading import READ_BUFFER, digest_in, digest_of
-from .volumes import (
-    ANSWER_SECONDS,
-    answers,
-    has_one_device,
-    is_local,
-    is_read_only,
-    keeps_inodes,
-    may_fall_silent,
-    mounted_volumes,
-    volume_of,
-)
+from .changes.flushing import flush_volume
+from .changes.names import link, move, move_to_free, remove_folder, unlink
+from .drives.capabilities import capabilities_of, limits_of
+from .drives.volumes import volume_of
+from .reading.digests import digest_in
+from .reading.opening import facts_of, opened
 
 __all__ = [
-    "FILE",
-    "FOLDER",
-    "real_path",
-    "real_name",
-    "open_path",
-    "opened",
-    "open_below",
-    "facts_at",
-    "forget_pages",
-    "digest_of",
-    "digest_in",
-    "READ_BUFFER",
-    "Identity",
-    "Stamp",
-    "Stamps",
-    "NotSafe",
-    "check_unchanged",
-    "may_be_one",
-    "may_have_one",
-    "is_regular",
-    "modified_ns",
-    "clamped_ns",
-    "facts_of",
+    "flush_volume",
+    "link",
     "move",
     "move_to_free",
-    "move_onto_empty",
-    "link",
-    "unlink",
-    "unlink_twin",
     "remove_folder",
-    "is_empty_folder",
-    "is_claim",
-    "way_of_moving",
-    "Folders",
-    "FolderTimes",
-    "take_away",
-    "keeping_times",
-    "flush",
-    "flush_volume",
-    "has_holes",
-    "data_ranges",
-    "Ranges",
-    "SparseWriter",
-    "attributes_of",
-    "give_attributes",
-    "give_owner",
-    "is_special",
-    "owner_here",
-    "owner_names",
-    "Copied",
-    "copy_file",
-    "copy_open_file",
-    "clone_file",
-    "write_like",
-    "same_content",
-    "has_digest",
-    "volume_of",
-    "is_local",
-    "answers",
-    "may_fall_silent",
-    "ANSWER_SECONDS",
-    "has_one_device",
-    "keeps_inodes",
-    "is_read_only",
+    "unlink",
     "capabilities_of",
     "limits_of",
-    "PROBE",
-    "mounted_volumes",
-    "LOCK_NAME",
-    "MARK_NAME",
-    "mark_of",
-    "new_mark",
-    "write_mark",
-    "is_our_mark",
-    "mark_stays",
-    "hold_places",
+    "volume_of",
+    "digest_in",
+    "facts_of",
+    "opened",
 ]

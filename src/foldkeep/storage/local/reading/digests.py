@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from blake3 import blake3
 
-from .opening import FILE
+from .opening import FILE, facts_of
 
 READ_BUFFER = 512 * 1024
 """Bytes read at a time: as much as stays in a processor's own cache until it is hashed."""
@@ -50,3 +50,17 @@ def digest_in(folder: int, name: bytes) -> bytes | None:
         return digest_of(descriptor, facts.st_size)[0] if stat.S_ISREG(facts.st_mode) else None
     finally:
         os.close(descriptor)
+
+
+def same_content(folder: int, name: bytes, other_folder: int, other_name: bytes) -> bool:
+    """Tell whether two names in open folders are regular files with the same bytes; OSError if one cannot be read."""
+    facts, other_facts = facts_of(folder, name), facts_of(other_folder, other_name)
+    if facts is None or other_facts is None or facts.st_size != other_facts.st_size:
+        return False
+    digest = digest_in(folder, name)
+    return digest is not None and has_digest(other_folder, other_name, digest)
+
+
+def has_digest(folder: int, name: bytes, digest: bytes) -> bool:
+    """Tell whether a name in an open folder is a file with this content; OSError if it cannot be read."""
+    return digest_in(folder, name) == digest

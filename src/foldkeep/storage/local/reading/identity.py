@@ -4,8 +4,7 @@ import os
 import stat
 from typing import NamedTuple, Self
 
-from .names import facts_of
-from .opening import FILE, open_path
+from .opening import FILE, facts_of, open_path
 
 # What SQLite, and 64 bits, can hold: files may be dated long before and after.
 _EARLIEST_NS, _LATEST_NS = -(2**63), 2**63 - 1

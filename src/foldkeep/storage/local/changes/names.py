@@ -16,8 +16,8 @@ from typing import cast
 
 from foldkeep.model import PathBytes, Way, names_to_try
 
+from ..reading.opening import FOLDER, facts_of
 from .flushing import flush
-from .opening import FOLDER
 
 _RENAME_NOREPLACE = 1  # linux/fs.h
 _RENAME_EXCL = 4  # sys/stdio.h of macOS
@@ -29,14 +29,6 @@ _LINKS_NOT_SHOWN: set[int] = set()
 _CLAIM = os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
 
 _SAME_FILE = "it is not the file that it was a moment ago"
-
-
-def facts_of(folder: int, name: bytes) -> os.stat_result | None:
-    """Return what a name in an open folder stands for, not following a link; None if there is none."""
-    try:
-        return os.stat(name, dir_fd=folder, follow_symlinks=False)
-    except FileNotFoundError:
-        return None
 
 
 def move(source: int, name: bytes, target: int, new_name: bytes, before: os.stat_result | None = None) -> None:

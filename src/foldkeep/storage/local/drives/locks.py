@@ -18,10 +18,9 @@ from contextlib import ExitStack, contextmanager, suppress
 
 from foldkeep.model import FOLD_NAME, PlaceBusy, format_span, visible
 
-from .folders import keeping_times
+from ..changes.folders import keeping_times
+from ..reading.opening import FOLDER, facts_of
 from .marks import MARK_NAME
-from .names import facts_of
-from .opening import FOLDER
 from .volumes import is_local
 
 WAIT_SECONDS = 5.0

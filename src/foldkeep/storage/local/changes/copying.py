@@ -9,12 +9,11 @@ from dataclasses import dataclass
 
 from blake3 import blake3
 
+from ..holes import SparseWriter, data_ranges, has_holes
+from ..reading.digests import digest_of
+from ..reading.identity import Identity, Stamp
+from ..reading.opening import FILE, facts_of, forget_pages
 from .flushing import flush
-from .holes import SparseWriter, data_ranges, has_holes
-from .identity import Identity, Stamp
-from .names import facts_of
-from .opening import FILE, forget_pages
-from .reading import digest_in, digest_of
 
 _BUFFER = 1024 * 1024
 FICLONE = 0x40049409  # linux/fs.h
@@ -177,17 +176,3 @@ def _copy_bytes(original: int, copy: int, facts: os.stat_result) -> bytes:
     if holes:
         os.ftruncate(copy, size)
     return hasher.digest()
-
-
-def same_content(folder: int, name: bytes, other_folder: int, other_name: bytes) -> bool:
-    """Tell whether two names in open folders are regular files with the same bytes; OSError if one cannot be read."""
-    facts, other_facts = facts_of(folder, name), facts_of(other_folder, other_name)
-    if facts is None or other_facts is None or facts.st_size != other_facts.st_size:
-        return False
-    digest = digest_in(folder, name)
-    return digest is not None and has_digest(other_folder, other_name, digest)
-
-
-def has_digest(folder: int, name: bytes, digest: bytes) -> bool:
-    """Tell whether a name in an open folder is a file with this content; OSError if it cannot be read."""
-    return digest_in(folder, name) == digest

@@ -7,10 +7,10 @@ from contextlib import contextmanager, suppress
 
 from foldkeep.model import SPECIAL, Capabilities, Limits, Way
 
-from .copying import FICLONE
-from .folders import keeping_times, take_away
-from .names import way_of_moving
-from .opening import FOLDER
+from ..changes.copying import FICLONE
+from ..changes.folders import keeping_times, take_away
+from ..changes.names import way_of_moving
+from ..reading.opening import FOLDER
 from .volumes import keeps_inodes, keeps_local_time, largest_file, takes_all_names
 
 PROBE = b".foldkeep-probe"

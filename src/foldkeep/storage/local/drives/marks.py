@@ -12,10 +12,9 @@ from contextlib import suppress
 
 from foldkeep.model import FOLD_NAME
 
-from .flushing import flush
-from .folders import keeping_times
-from .names import facts_of
-from .opening import FILE, FOLDER, open_below
+from ..changes.flushing import flush
+from ..changes.folders import keeping_times
+from ..reading.opening import FILE, FOLDER, facts_of, open_below
 
 MARK_NAME = b"place"
 _MOST = 4096

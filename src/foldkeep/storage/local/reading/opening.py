@@ -83,3 +83,11 @@ def forget_pages(descriptor: int) -> None:
     """Have what is read of an open file next come from the disk, not from memory; what is not written yet stays."""
     if hasattr(os, "posix_fadvise"):
         os.posix_fadvise(descriptor, 0, 0, os.POSIX_FADV_DONTNEED)
+
+
+def facts_of(folder: int, name: bytes) -> os.stat_result | None:
+    """Return what a name in an open folder stands for, not following a link; None if there is none."""
+    try:
+        return os.stat(name, dir_fd=folder, follow_symlinks=False)
+    except FileNotFoundError:
+        return None

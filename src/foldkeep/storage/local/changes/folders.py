@@ -8,9 +8,8 @@ from contextlib import contextmanager, suppress
 from types import TracebackType
 from typing import NamedTuple, Self
 
+from ..reading.opening import FOLDER, facts_of, open_below
 from .flushing import flush
-from .names import facts_of
-from .opening import FOLDER, open_below
 
 
 class FolderTimes(NamedTuple):

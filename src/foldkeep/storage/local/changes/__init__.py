@@ -1,0 +1,41 @@
+"""The safe changes: names that never replace another, folders, copies, and what brings them to the disk."""
+
+from .copying import Copied, clone_file, copy_file, copy_open_file, write_like
+from .flushing import flush, flush_volume
+from .folders import Folders, FolderTimes, keeping_times, take_away
+from .names import (
+    is_claim,
+    is_empty_folder,
+    link,
+    move,
+    move_onto_empty,
+    move_to_free,
+    remove_folder,
+    unlink,
+    unlink_twin,
+    way_of_moving,
+)
+
+__all__ = [
+    "move",
+    "move_to_free",
+    "move_onto_empty",
+    "link",
+    "unlink",
+    "unlink_twin",
+    "remove_folder",
+    "is_empty_folder",
+    "is_claim",
+    "way_of_moving",
+    "Folders",
+    "FolderTimes",
+    "keeping_times",
+    "take_away",
+    "Copied",
+    "copy_file",
+    "copy_open_file",
+    "clone_file",
+    "write_like",
+    "flush",
+    "flush_volume",
+]

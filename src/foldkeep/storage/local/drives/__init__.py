@@ -1,0 +1,42 @@
+"""Volumes: which one, what it can do, whose mark and whose lock it bears, and whether it answers."""
+
+from .capabilities import PROBE, capabilities_of, limits_of
+from .locks import LOCK_NAME, hold_places
+from .marks import MARK_NAME, is_our_mark, mark_of, mark_stays, new_mark, write_mark
+from .paths import real_name, real_path
+from .volumes import (
+    ANSWER_SECONDS,
+    answers,
+    has_one_device,
+    is_local,
+    is_read_only,
+    keeps_inodes,
+    may_fall_silent,
+    mounted_volumes,
+    volume_of,
+)
+
+__all__ = [
+    "ANSWER_SECONDS",
+    "answers",
+    "has_one_device",
+    "is_local",
+    "is_read_only",
+    "keeps_inodes",
+    "may_fall_silent",
+    "mounted_volumes",
+    "volume_of",
+    "PROBE",
+    "capabilities_of",
+    "limits_of",
+    "MARK_NAME",
+    "is_our_mark",
+    "mark_of",
+    "mark_stays",
+    "new_mark",
+    "write_mark",
+    "LOCK_NAME",
+    "hold_places",
+    "real_name",
+    "real_path",
+]
