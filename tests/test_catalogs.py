@@ -18,7 +18,8 @@ from hypothesis import strategies as st
 from foldkeep.find.catalogs import known_files
 from foldkeep.formats.catalogs import FORMS, catalog_source, read_catalog
 from foldkeep.formats.catalogs.queries import read_query
-from foldkeep.model import Catalog, UnusableInput
+from foldkeep.model import UnusableInput
+from foldkeep.model.catalogs import Catalog
 from foldkeep.stock import Stock
 from harness.catalogues import library, uri, written
 from harness.desks import Desk

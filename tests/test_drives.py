@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from foldkeep.model import Way
+from foldkeep.model.volumes import Way
 from foldkeep.storage.local.changes import flushing, names
 from foldkeep.storage.local.drives import capabilities_of, limits_of, volumes
 from harness.desks import TrustingDesk

@@ -12,7 +12,7 @@ import foldkeep.storage.local.changes.names
 from foldkeep.fold.journal import Journal, Released, Releasing, absolute_path, relative_name
 from foldkeep.fold.methods import method as methods
 from foldkeep.fold.runs import folding
-from foldkeep.model import file_uri
+from foldkeep.model.names import file_uri
 from foldkeep.stock import Stock, schema
 from harness.desks import Desk, edit, left, listing
 

@@ -16,7 +16,9 @@ from pathlib import Path
 import pytest
 import zstandard
 
-from foldkeep.model import Cookbook, Recipe, parse_age, parse_moment, parse_size, path_from_uri
+from foldkeep.model.names import path_from_uri
+from foldkeep.model.recipes import Cookbook, Recipe
+from foldkeep.model.units import parse_age, parse_moment, parse_size
 from harness.desks import Desk
 from harness.hostile import (
     LISTING,

@@ -15,7 +15,9 @@ from foldkeep.find.copies import Question, duplicates
 from foldkeep.formats.sidecars import parse_xmp
 from foldkeep.keep import Wishes, propose
 from foldkeep.keep.propose import Proposal
-from foldkeep.model import Action, CopySet, Filter, Place, Role, StockFile, copy_marks, freed_files
+from foldkeep.model import Action, CopySet, Filter, Place, Role, StockFile
+from foldkeep.model.copy_names import copy_marks
+from foldkeep.model.files import freed_files
 from foldkeep.stock import Stock
 from harness.desks import Desk
 

@@ -15,7 +15,8 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from foldkeep.find.compare import compare, open_side
-from foldkeep.model import Filter, kind_of
+from foldkeep.model import Filter
+from foldkeep.model.kinds import kind_of
 from foldkeep.signals import Apart
 from foldkeep.stock import Stock
 from harness.desks import Desk, program

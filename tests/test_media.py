@@ -16,7 +16,8 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from foldkeep.demo import sounds
-from foldkeep.model import Facts, kind_of
+from foldkeep.model import Facts
+from foldkeep.model.kinds import kind_of
 from foldkeep.signals import Apart, MediaReader, Medium
 from foldkeep.signals.media import read_facts
 from foldkeep.signals.pictures import HEIGHT, WIDTH, picture_of

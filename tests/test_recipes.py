@@ -10,7 +10,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from foldkeep.find.references.project_references import Names
-from foldkeep.model import Cookbook, Recipe
+from foldkeep.model.recipes import Cookbook, Recipe
 from harness.caches import cut
 from harness.desks import TRUST, Desk, TrustingDesk, edit, left, on_a_terminal
 

@@ -12,23 +12,12 @@ from hypothesis import strategies as st
 
 from foldkeep.formats.own import read_table, write_table
 from foldkeep.keep import read_docket, write_docket
-from foldkeep.model import (
-    Action,
-    DocketRow,
-    UnusableInput,
-    beside,
-    contradiction,
-    file_uri,
-    format_moment,
-    format_size,
-    kind_of,
-    looks_like_a_copy,
-    parse_age,
-    parse_moment,
-    parse_size,
-    path_from_uri,
-    visible,
-)
+from foldkeep.model import Action, DocketRow, UnusableInput, visible
+from foldkeep.model.copy_names import looks_like_a_copy
+from foldkeep.model.kinds import kind_of
+from foldkeep.model.names import beside, file_uri, path_from_uri
+from foldkeep.model.signatures import contradiction
+from foldkeep.model.units import format_moment, format_size, parse_age, parse_moment, parse_size
 
 paths = st.binary(min_size=1, max_size=40).filter(lambda name: 0 not in name).map(lambda name: b"/" + name)
 texts = st.text(st.characters(codec="utf-8"), max_size=12)

@@ -5,7 +5,7 @@ from collections import defaultdict
 from concurrent.futures import Executor, Future
 from pathlib import Path
 
-from foldkeep.model import path_from_uri
+from foldkeep.model.names import path_from_uri
 from harness.desks import Desk, read_everything
 
 BLOCK = 16 * 1024

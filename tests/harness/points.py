@@ -18,7 +18,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 import foldkeep.storage.local.changes.names as names
-from foldkeep.model import Capabilities
+from foldkeep.model.volumes import Capabilities
 from foldkeep.stock import Stock
 from harness.desks import Desk, read_everything
 

@@ -9,19 +9,10 @@ from dataclasses import dataclass, field, replace
 
 from foldkeep import __version__
 from foldkeep.formats.packages import Listed, ListingHead, bagit, listing_text
-from foldkeep.model import (
-    PathBytes,
-    Problem,
-    Progress,
-    Step,
-    UnusableInput,
-    file_uri,
-    format_moment,
-    format_size,
-    no_progress,
-    reason_of,
-    visible,
-)
+from foldkeep.model import PathBytes, Problem, Progress, Step, UnusableInput, no_progress, visible
+from foldkeep.model.names import file_uri
+from foldkeep.model.units import format_moment, format_size
+from foldkeep.model.work import reason_of
 from foldkeep.scan import archived_file, check_package
 from foldkeep.stock import Archived, Stock
 from foldkeep.storage.local.drives import limits_of

@@ -3,7 +3,9 @@
 import os
 
 from foldkeep.formats.packages import bagit
-from foldkeep.model import Limits, PathBytes, beside
+from foldkeep.model import PathBytes
+from foldkeep.model.names import beside
+from foldkeep.model.volumes import Limits
 
 from .packing import plain_for_all, short_enough
 

@@ -7,18 +7,10 @@ from dataclasses import replace
 from foldkeep.find.projects import Lending
 from foldkeep.fold import FoldReport, Item, Plan, check_plan, fold
 from foldkeep.formats.packages import Form, Listed
-from foldkeep.model import (
-    Action,
-    DocketRow,
-    Place,
-    Progress,
-    SourceFacts,
-    UnusableInput,
-    innermost,
-    kind_of,
-    no_progress,
-    visible,
-)
+from foldkeep.model import Action, DocketRow, Place, Progress, UnusableInput, no_progress, visible
+from foldkeep.model.kinds import kind_of
+from foldkeep.model.names import innermost
+from foldkeep.model.runs import SourceFacts
 from foldkeep.stock import Stock
 from foldkeep.storage.local.reading import modified_ns
 

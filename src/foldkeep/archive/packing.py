@@ -13,7 +13,10 @@ from blake3 import blake3
 from foldkeep.find.projects import Project
 from foldkeep.find.references import UsesOfAll
 from foldkeep.formats.packages import Form, Listed, Owner, bagit
-from foldkeep.model import FOLD_NAME, Grade, Problem, UnusableInput, beside, reason_of, visible
+from foldkeep.model import Problem, UnusableInput, visible
+from foldkeep.model.grades import Grade
+from foldkeep.model.names import FOLD_NAME, beside
+from foldkeep.model.work import reason_of
 from foldkeep.storage.local.holes import data_ranges, has_holes
 from foldkeep.storage.local.ownership import attributes_of, owner_names
 from foldkeep.storage.local.reading import FILE, FOLDER, facts_at, open_path, opened

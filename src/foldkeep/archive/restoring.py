@@ -12,19 +12,11 @@ from blake3 import blake3
 
 from foldkeep.fold import hold_around
 from foldkeep.formats.packages import UNFINISHED, BadPackage, Form, Listed, Names, Owner, Stream, open_package
-from foldkeep.model import (
-    Limits,
-    PathBytes,
-    Problem,
-    Progress,
-    Step,
-    UnusableInput,
-    format_size,
-    names_to_try,
-    no_progress,
-    reason_of,
-    visible,
-)
+from foldkeep.model import PathBytes, Problem, Progress, Step, UnusableInput, no_progress, visible
+from foldkeep.model.names import names_to_try
+from foldkeep.model.units import format_size
+from foldkeep.model.volumes import Limits
+from foldkeep.model.work import reason_of
 from foldkeep.scan import looked_through
 from foldkeep.storage.local.changes import Folders, flush, flush_volume, link, move_to_free, take_away, unlink
 from foldkeep.storage.local.drives import limits_of

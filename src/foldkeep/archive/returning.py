@@ -8,7 +8,10 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from foldkeep.formats.packages import Form, Listed
-from foldkeep.model import PathBytes, Problem, innermost, kind_of, lies_in_a_fold, names_to_try, reason_of
+from foldkeep.model import PathBytes, Problem
+from foldkeep.model.kinds import kind_of
+from foldkeep.model.names import innermost, lies_in_a_fold, names_to_try
+from foldkeep.model.work import reason_of
 from foldkeep.signals import MEDIA
 from foldkeep.storage.local.changes import Folders, copy_file, move_to_free, unlink
 from foldkeep.storage.local.reading import facts_at, facts_of, has_digest

@@ -5,7 +5,8 @@ from collections.abc import Callable, Iterator, Set
 from dataclasses import dataclass, field, replace
 
 from foldkeep.formats.packages import Form, bagit
-from foldkeep.model import UnusableInput, format_size, visible
+from foldkeep.model import UnusableInput, visible
+from foldkeep.model.units import format_size
 from foldkeep.storage.local.reading import FILE, Identity, NotSafe, digest_of, opened
 
 from .packing import Packed, Packing

@@ -13,7 +13,10 @@ from typing import Any
 
 from foldkeep.formats import walked
 from foldkeep.formats.packages import UNFINISHED, BadPackage, bagit, open_package
-from foldkeep.model import PathBytes, Progress, UnusableInput, file_uri, format_moment, names_to_try, reason_of, visible
+from foldkeep.model import PathBytes, Progress, UnusableInput, visible
+from foldkeep.model.names import file_uri, names_to_try
+from foldkeep.model.units import format_moment
+from foldkeep.model.work import reason_of
 from foldkeep.scan import check_package
 from foldkeep.storage.local.changes import flush, move_to_free, remove_folder, take_away, unlink
 

@@ -18,7 +18,8 @@ from typing import IO, Any, BinaryIO, cast
 
 from blake3 import blake3
 
-from foldkeep.model import kind_of, visible
+from foldkeep.model import visible
+from foldkeep.model.kinds import kind_of
 from foldkeep.signals import MEDIA
 from foldkeep.storage.local.changes import flush, flush_volume, unlink
 from foldkeep.storage.local.holes import SparseWriter

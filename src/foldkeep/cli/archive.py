@@ -17,7 +17,7 @@ by itself; --format iso makes images of discs, ready for any burner.
 import argparse
 from typing import TYPE_CHECKING
 
-from foldkeep.model import parse_size
+from foldkeep.model.units import parse_size
 
 from .environment import Environment, ExitStatus
 from .parser import add_break_lock, typed
@@ -111,7 +111,8 @@ def _work(
     from foldkeep.find.derived import Measures
     from foldkeep.find.projects import Lending, lending, projects
     from foldkeep.find.references import UsesOfAll
-    from foldkeep.model import UnusableInput, lies_below, visible
+    from foldkeep.model import UnusableInput, visible
+    from foldkeep.model.names import lies_below
     from foldkeep.storage.local.drives import limits_of
 
     folders = projects_of(args, env, stock)

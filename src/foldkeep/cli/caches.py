@@ -12,7 +12,7 @@ the file system notes that.
 
 import argparse
 
-from foldkeep.model import format_size, parse_size
+from foldkeep.model.units import format_size, parse_size
 
 from .environment import Environment, ExitStatus
 from .filters import add_filters, wanted
@@ -60,7 +60,9 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
     from foldkeep.find.derived import Measures, Wish, caches, explain_cache
     from foldkeep.keep import cache_rows, write_docket
-    from foldkeep.model import CACHE, WHATS, UnusableInput, folders_above, visible
+    from foldkeep.model import UnusableInput, visible
+    from foldkeep.model.names import folders_above
+    from foldkeep.model.recipes import CACHE, WHATS
     from foldkeep.show import Page, caches_document, show_caches
     from foldkeep.stock import Stock
 

@@ -4,7 +4,7 @@ import argparse
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from foldkeep.model import Catalog
+    from foldkeep.model.catalogs import Catalog
     from foldkeep.stock import Stock
 
 
@@ -24,7 +24,8 @@ def add_reading(parser: argparse.ArgumentParser) -> None:
 def catalog_of(args: argparse.Namespace, name: str, sources: list[str]) -> "Catalog":
     """Return a catalogue as the arguments tell it."""
     from foldkeep.formats.catalogs import catalog_source
-    from foldkeep.model import Catalog, UnusableInput, visible
+    from foldkeep.model import UnusableInput, visible
+    from foldkeep.model.catalogs import Catalog
 
     maps = []
     for text in args.root_map:

@@ -104,7 +104,10 @@ def _sets(args: argparse.Namespace, env: Environment, stock: "Stock", question: 
 
 
 def _csv_rows(sets: "Iterable[CopySet]") -> "Iterator[list[str]]":
-    from foldkeep.model import file_uri, format_digest, format_moment, visible
+    from foldkeep.model import visible
+    from foldkeep.model.files import format_digest
+    from foldkeep.model.names import file_uri
+    from foldkeep.model.units import format_moment
 
     for found in sets:
         shared = [found.id, found.kind, str(found.size), str(len(found.copies)), str(found.reclaimable)]

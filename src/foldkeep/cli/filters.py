@@ -5,7 +5,8 @@ import os
 import time
 from datetime import timedelta
 
-from foldkeep.model import Filter, Role, format_size, parse_age, parse_size
+from foldkeep.model import Filter, Role
+from foldkeep.model.units import format_size, parse_age, parse_size
 
 from .parser import typed
 

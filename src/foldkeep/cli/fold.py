@@ -121,7 +121,8 @@ def _into(args: argparse.Namespace, method: "Method") -> bytes:
     """Return the folder to move to, after checking that what belongs to a method is given with it."""
     import os
 
-    from foldkeep.model import Method, UnusableInput, lies_in_a_fold, visible
+    from foldkeep.model import Method, UnusableInput, visible
+    from foldkeep.model.names import lies_in_a_fold
     from foldkeep.storage.local.drives import real_path
 
     if method is Method.DELETE and not (args.for_good and args.yes):

@@ -122,7 +122,9 @@ def _guide() -> str:
 
 
 def _carry_out(command: str, module: "ModuleType", args: "Namespace", env: Environment) -> int:
-    from foldkeep.model import FoldKeepError, StoppedMidway, reason_of, visible
+    from foldkeep.model import FoldKeepError, visible
+    from foldkeep.model.errors import StoppedMidway
+    from foldkeep.model.work import reason_of
 
     status = ExitStatus.UNUSABLE
     try:

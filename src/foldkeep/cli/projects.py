@@ -12,7 +12,7 @@ keep archives a project, fold archives it and then folds the original.
 import argparse
 from typing import TYPE_CHECKING
 
-from foldkeep.model import parse_age
+from foldkeep.model.units import parse_age
 
 from .environment import Environment, ExitStatus
 from .parser import typed

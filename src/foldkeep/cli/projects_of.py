@@ -9,7 +9,7 @@ from .environment import Environment
 
 if TYPE_CHECKING:
     from foldkeep.find.references import ProjectFolders
-    from foldkeep.model import Recipe
+    from foldkeep.model.recipes import Recipe
     from foldkeep.stock import Stock
 
 

@@ -8,7 +8,7 @@ be made again that must be proved, or you must say so here. Waiting
 
 import argparse
 
-from foldkeep.model import parse_age
+from foldkeep.model.units import parse_age
 
 from .environment import Environment, ExitStatus
 from .parser import add_break_lock, typed
@@ -42,7 +42,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     import time
 
     from foldkeep.fold import Consent, ReleaseReport, find_run, last_waiting_run, release, settle_all, surely_began
-    from foldkeep.model import Cookbook, RunFileState, UnusableInput
+    from foldkeep.model import RunFileState, UnusableInput
+    from foldkeep.model.recipes import Cookbook
     from foldkeep.show import problem_documents, show_release_question, show_released, space_document
     from foldkeep.stock import Stock
 

@@ -95,7 +95,8 @@ def _back_below(args: argparse.Namespace, env: Environment) -> dict[bytes, bytes
     """Return the folders below which media may go, with the place of each: the places that are known, those named."""
     import os
 
-    from foldkeep.model import UnusableInput, innermost, visible
+    from foldkeep.model import UnusableInput, visible
+    from foldkeep.model.names import innermost
     from foldkeep.stock import Stock
     from foldkeep.storage.local.drives import real_path
 

@@ -95,7 +95,8 @@ def _wanted(text: str, chosen: "Run", files: "list[RunFile]") -> "Callable[[RunF
     import re
     from fnmatch import translate
 
-    from foldkeep.model import UnusableInput, lies_below, visible
+    from foldkeep.model import UnusableInput, visible
+    from foldkeep.model.names import lies_below
 
     path = os.path.abspath(os.path.expanduser(os.fsencode(text)))
     glob = re.compile(translate(text))

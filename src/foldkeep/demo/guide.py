@@ -9,7 +9,8 @@ from dataclasses import dataclass
 
 from blake3 import blake3
 
-from foldkeep.model import UnusableInput, reason_of, visible
+from foldkeep.model import UnusableInput, visible
+from foldkeep.model.work import reason_of
 from foldkeep.storage.local.reading import FILE, open_path
 
 from .library import make_library

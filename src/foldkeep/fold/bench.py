@@ -6,7 +6,10 @@ from collections.abc import Container, Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field
 
-from foldkeep.model import PathBytes, Problem, RunFile, Way, are_a_pair, belongs_to, names_to_try, visible
+from foldkeep.model import PathBytes, Problem, RunFile, visible
+from foldkeep.model.companions import are_a_pair, belongs_to
+from foldkeep.model.names import names_to_try
+from foldkeep.model.volumes import Way
 from foldkeep.storage.local.changes import Folders, flush, move_to_free, way_of_moving
 from foldkeep.storage.local.drives import volume_of
 from foldkeep.storage.local.reading import FILE, Stamp, Stamps, facts_at, facts_of

@@ -3,7 +3,7 @@
 import os
 from collections import defaultdict
 
-from foldkeep.model import innermost
+from foldkeep.model.names import innermost
 from foldkeep.storage.local.changes import Folders
 from foldkeep.storage.local.reading import facts_of, same_content
 

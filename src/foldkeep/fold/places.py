@@ -5,7 +5,8 @@ from collections.abc import Iterable, Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import replace
 
-from foldkeep.model import FOLD_NAME, PathBytes, folders_above, innermost, lies_below
+from foldkeep.model import PathBytes
+from foldkeep.model.names import FOLD_NAME, folders_above, innermost, lies_below
 from foldkeep.stock import Stock
 from foldkeep.storage.local.drives import capabilities_of, hold_places, mark_of, new_mark, write_mark
 

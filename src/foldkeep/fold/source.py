@@ -3,7 +3,8 @@
 import os
 import stat
 
-from foldkeep.model import PathBytes, SourceFacts, visible
+from foldkeep.model import PathBytes, visible
+from foldkeep.model.runs import SourceFacts
 from foldkeep.storage.local.reading import FILE, NotSafe, Stamp, digest_of, modified_ns, open_path
 
 from .verify import Witness

@@ -19,7 +19,9 @@ from contextlib import ExitStack, suppress
 from types import TracebackType
 from typing import Self
 
-from foldkeep.model import FOLD_NAME, Method, RunFile, suffix_of
+from foldkeep.model import Method, RunFile
+from foldkeep.model.kinds import suffix_of
+from foldkeep.model.names import FOLD_NAME
 from foldkeep.storage.local.changes import flush, keeping_times, remove_folder, take_away, unlink
 from foldkeep.storage.local.drives import LOCK_NAME, MARK_NAME, PROBE, is_our_mark, mark_stays
 from foldkeep.storage.local.reading import FILE, FOLDER, facts_of, may_be_one

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 
 from blake3 import blake3
 
-from foldkeep.model import DocketRow, PathBytes, format_moment, is_clock_change, visible
+from foldkeep.model import DocketRow, PathBytes, visible
+from foldkeep.model.units import format_moment, is_clock_change
 from foldkeep.storage.local.reading import FILE, Identity, NotSafe, Stamp, digest_of, may_be_one, modified_ns, open_path
 
 _BUFFER = 512 * 1024  # as much as stays in a processor's own cache until it is compared and hashed

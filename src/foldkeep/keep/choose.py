@@ -6,7 +6,8 @@ from dataclasses import dataclass
 from functools import partial
 
 from foldkeep.find.references import package_folders
-from foldkeep.model import Action, CopySet, StockFile, lies_below, visible
+from foldkeep.model import Action, CopySet, StockFile, visible
+from foldkeep.model.names import lies_below
 from foldkeep.stock import Stock
 
 from .companions import Companions

@@ -4,7 +4,8 @@ import os
 from collections import defaultdict
 from collections.abc import Sequence
 
-from foldkeep.model import StockFile, owner_names, sidecar_stems
+from foldkeep.model import StockFile
+from foldkeep.model.companions import owner_names, sidecar_stems
 from foldkeep.signals import capture_moment, read_sidecar
 from foldkeep.stock import Stock
 

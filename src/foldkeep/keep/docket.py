@@ -6,19 +6,11 @@ from io import TextIOWrapper
 
 from foldkeep.formats import opened_file
 from foldkeep.formats.own import read_table, rewrite_file, write_new_file
-from foldkeep.model import (
-    Action,
-    DocketRow,
-    UnusableInput,
-    file_uri,
-    format_digest,
-    format_moment,
-    parse_digest,
-    parse_moment,
-    path_from_uri,
-    reason_of,
-    visible,
-)
+from foldkeep.model import Action, DocketRow, UnusableInput, visible
+from foldkeep.model.files import format_digest, parse_digest
+from foldkeep.model.names import file_uri, path_from_uri
+from foldkeep.model.units import format_moment, parse_moment
+from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
 
 _ACTIONS = {str(action): action for action in Action}

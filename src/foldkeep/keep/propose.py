@@ -5,7 +5,9 @@ from collections.abc import Container, Iterable, Iterator
 from dataclasses import dataclass, field
 
 from foldkeep.find.copies import Duplicates
-from foldkeep.model import Action, CopySet, DocketRow, folders_above, freed_files
+from foldkeep.model import Action, CopySet, DocketRow
+from foldkeep.model.files import freed_files
+from foldkeep.model.names import folders_above
 from foldkeep.stock import Stock
 
 from .choose import Chooser, sidecars_that_stay

@@ -6,7 +6,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from fnmatch import translate
 
-from foldkeep.model import Role, StockFile, UnusableInput, lies_below, visible
+from foldkeep.model import Role, StockFile, UnusableInput, visible
+from foldkeep.model.names import lies_below
 
 from .rules import real_folder
 

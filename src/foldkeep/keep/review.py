@@ -4,7 +4,8 @@ import os
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
-from foldkeep.model import Action, DocketRow, UnusableInput, lies_below, visible
+from foldkeep.model import Action, DocketRow, UnusableInput, visible
+from foldkeep.model.names import lies_below
 
 _BY_HAND = "chosen by hand"
 _NOT_BY_HAND = "another copy was chosen by hand"

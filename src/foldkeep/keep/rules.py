@@ -6,7 +6,9 @@ from dataclasses import dataclass
 from difflib import get_close_matches
 from typing import Any
 
-from foldkeep.model import StockFile, UnusableInput, copy_marks, lies_below, visible
+from foldkeep.model import StockFile, UnusableInput, visible
+from foldkeep.model.copy_names import copy_marks
+from foldkeep.model.names import lies_below
 from foldkeep.stock import Stock
 from foldkeep.storage.local.drives import real_path
 

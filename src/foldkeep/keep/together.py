@@ -13,7 +13,8 @@ import os
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 
-from foldkeep.model import StockFile, folders_above, lies_below
+from foldkeep.model import StockFile
+from foldkeep.model.names import folders_above, lies_below
 
 from .rules import Rule
 

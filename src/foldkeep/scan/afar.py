@@ -17,7 +17,8 @@ from contextlib import suppress
 from itertools import groupby
 from typing import Any
 
-from foldkeep.model import PathBytes, Problem, Settings, lies_below
+from foldkeep.model import PathBytes, Problem, Settings
+from foldkeep.model.names import lies_below
 from foldkeep.stock import Reading
 from foldkeep.storage.local.drives import ANSWER_SECONDS
 

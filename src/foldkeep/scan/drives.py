@@ -4,7 +4,10 @@ import os
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
-from foldkeep.model import FOLD_NAME, PathBytes, Place, UnusableInput, VolumeFacts, reason_of, visible
+from foldkeep.model import PathBytes, Place, UnusableInput, visible
+from foldkeep.model.names import FOLD_NAME
+from foldkeep.model.volumes import VolumeFacts
+from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
 from foldkeep.storage.local.drives import (
     capabilities_of,

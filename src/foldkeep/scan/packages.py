@@ -22,7 +22,8 @@ from foldkeep.formats.packages import (
     bagit,
     open_package,
 )
-from foldkeep.model import Problem, Progress, Step, no_progress, reason_of
+from foldkeep.model import Problem, Progress, Step, no_progress
+from foldkeep.model.work import reason_of
 from foldkeep.stock import Archived, ArchivedFile, Stock
 from foldkeep.storage.local.reading import clamped_ns, forget_pages
 

@@ -6,18 +6,11 @@ from contextlib import suppress
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from foldkeep.model import (
-    ASKABLE,
-    PathBytes,
-    Place,
-    Role,
-    UnusableInput,
-    VolumeFacts,
-    lies_below,
-    lies_in_a_fold,
-    reason_of,
-    visible,
-)
+from foldkeep.model import PathBytes, Place, Role, UnusableInput, visible
+from foldkeep.model.names import lies_below, lies_in_a_fold
+from foldkeep.model.settings import ASKABLE
+from foldkeep.model.volumes import VolumeFacts
+from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
 from foldkeep.storage.local.drives import answers, is_read_only, mark_of, real_path, volume_of
 from foldkeep.storage.local.reading import facts_at

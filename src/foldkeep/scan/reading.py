@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 from blake3 import blake3
 
-from foldkeep.model import contradiction, reason_of
+from foldkeep.model.signatures import contradiction
+from foldkeep.model.work import reason_of
 from foldkeep.stock import Reading
 from foldkeep.storage.local.reading import FILE, digest_of, modified_ns, open_path
 

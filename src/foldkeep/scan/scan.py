@@ -8,7 +8,9 @@ from concurrent.futures import Executor
 from contextlib import closing, suppress
 from dataclasses import dataclass, replace
 
-from foldkeep.model import Place, Problem, Progress, Settings, Step, is_clock_change, lies_below, no_progress
+from foldkeep.model import Place, Problem, Progress, Settings, Step, no_progress
+from foldkeep.model.names import lies_below
+from foldkeep.model.units import is_clock_change
 from foldkeep.stock import Stock
 from foldkeep.storage.local.drives import keeps_inodes, may_fall_silent, volume_of
 from foldkeep.storage.local.reading import facts_at, may_be_one, modified_ns

@@ -4,7 +4,8 @@ import re
 from collections.abc import Callable, Iterable
 from fnmatch import translate
 
-from foldkeep.model import FOLD_NAME, Settings
+from foldkeep.model import Settings
+from foldkeep.model.names import FOLD_NAME
 
 _FOLD_NAME = FOLD_NAME.decode()
 # Folders and files that systems make for themselves on every drive.

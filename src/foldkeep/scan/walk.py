@@ -10,7 +10,8 @@ from operator import itemgetter
 
 from blake3 import blake3
 
-from foldkeep.model import Problem, reason_of
+from foldkeep.model import Problem
+from foldkeep.model.work import reason_of
 from foldkeep.stock import Sighting
 from foldkeep.storage.local.drives import has_one_device
 from foldkeep.storage.local.reading import FOLDER, modified_ns, open_path

@@ -4,7 +4,8 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 
 from foldkeep.find.derived import Batch, Caches, Regenerable
-from foldkeep.model import format_moment, format_size, visible
+from foldkeep.model import visible
+from foldkeep.model.units import format_moment, format_size
 
 from .documents import Document, path_document, problem_documents
 from .page import CARE, GAIN, QUIET, STRONG, Column, Page

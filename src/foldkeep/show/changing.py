@@ -6,16 +6,8 @@ from collections.abc import Sequence
 from foldkeep.fold import Audit, FoldReport, Merged, Plan, ReleaseReport, Space, UnfoldReport
 from foldkeep.formats.sidecars import Xmp, said
 from foldkeep.keep import Proposal, Wishes
-from foldkeep.model import (
-    Method,
-    Problem,
-    Run,
-    RunFile,
-    RunFileState,
-    RunSummary,
-    format_size,
-    visible,
-)
+from foldkeep.model import Method, Problem, Run, RunFile, RunFileState, RunSummary, visible
+from foldkeep.model.units import format_size
 
 from .page import CARE, GAIN, QUIET, STRONG, Column, Page
 from .words import count, local_time

@@ -7,7 +7,9 @@ from typing import TYPE_CHECKING, Any
 from foldkeep.find.projects import PARTS, Project
 from foldkeep.find.space import AGES, Node, Usage
 from foldkeep.formats.own import new_file
-from foldkeep.model import KINDS, UnusableInput, format_moment, format_size, visible
+from foldkeep.model import UnusableInput, visible
+from foldkeep.model.kinds import KINDS
+from foldkeep.model.units import format_moment, format_size
 
 from .treemap import Box, squarified
 from .words import count

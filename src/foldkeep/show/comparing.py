@@ -3,7 +3,9 @@
 from collections.abc import Iterator, Sequence
 
 from foldkeep.find.compare import Change, Comparison, Verdict
-from foldkeep.model import file_uri, format_size, visible
+from foldkeep.model import visible
+from foldkeep.model.names import file_uri
+from foldkeep.model.units import format_size
 
 from .documents import Document, path_document
 from .page import CARE, GAIN, QUIET, STRONG, Column, Page

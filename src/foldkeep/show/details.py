@@ -4,7 +4,9 @@ import os
 
 from foldkeep.find.copies import Details, KnownCopy, Look
 from foldkeep.formats.sidecars import Xmp
-from foldkeep.model import StockFile, format_digest, format_moment, format_size, visible
+from foldkeep.model import StockFile, visible
+from foldkeep.model.files import format_digest
+from foldkeep.model.units import format_moment, format_size
 
 from .documents import Document, path_document
 from .facts import fact_words, rating_words

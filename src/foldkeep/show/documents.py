@@ -2,20 +2,10 @@
 
 from foldkeep.find.copies import FolderMatch, Overview, Totals
 from foldkeep.fold import Space
-from foldkeep.model import (
-    CopySet,
-    Place,
-    Problem,
-    RunFile,
-    RunFileState,
-    RunSummary,
-    StockFile,
-    Volume,
-    file_uri,
-    format_digest,
-    format_moment,
-    visible,
-)
+from foldkeep.model import CopySet, Place, Problem, RunFile, RunFileState, RunSummary, StockFile, Volume, visible
+from foldkeep.model.files import format_digest
+from foldkeep.model.names import file_uri
+from foldkeep.model.units import format_moment
 from foldkeep.scan import Presence
 
 Document = dict[str, object]

@@ -4,7 +4,8 @@ from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 
 from foldkeep.find.copies import FolderMatch, Overview, Relation
-from foldkeep.model import CopySet, Place, Role, StockFile, Volume, format_size, visible
+from foldkeep.model import CopySet, Place, Role, StockFile, Volume, visible
+from foldkeep.model.units import format_size
 from foldkeep.scan import Presence, ScanReport
 
 from .page import CARE, GAIN, QUIET, STRONG, Column, Page

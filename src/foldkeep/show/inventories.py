@@ -3,7 +3,9 @@
 from collections.abc import Sequence
 
 from foldkeep.find.compare import InventoryFacts
-from foldkeep.model import StockFile, format_digest, format_moment, format_size, visible
+from foldkeep.model import StockFile, visible
+from foldkeep.model.files import format_digest
+from foldkeep.model.units import format_moment, format_size
 
 from .documents import Document, file_document, path_document
 from .page import COMMAND, QUIET, STRONG, Column, Page

@@ -5,7 +5,9 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 
 from foldkeep.find.catalogs import Known, LeftOver, Missing, Orphans, StaleThumbnail, Standing, Twice, Unknown
-from foldkeep.model import Catalog, format_size, visible
+from foldkeep.model import visible
+from foldkeep.model.catalogs import Catalog
+from foldkeep.model.units import format_size
 
 from .documents import Document, file_document, path_document
 from .page import CARE, GAIN, QUIET, STRONG, Column, Page

@@ -6,7 +6,8 @@ from collections.abc import Sequence
 from foldkeep.archive import ArchiveReport, Packing, Restoration, RestoreReport
 from foldkeep.find.projects import Lending, Project
 from foldkeep.fold import FoldReport
-from foldkeep.model import format_size, visible
+from foldkeep.model import visible
+from foldkeep.model.units import format_size
 from foldkeep.scan import Checked
 
 from .documents import Document, path_document, problem_documents

@@ -4,7 +4,8 @@ import time
 from types import TracebackType
 from typing import Self, TextIO
 
-from foldkeep.model import Step, format_size
+from foldkeep.model import Step
+from foldkeep.model.units import format_size
 
 _TERMINAL_SECONDS = 0.1
 _PLAIN_SECONDS = 5.0

@@ -4,7 +4,8 @@ import os
 from collections.abc import Mapping, Sequence
 
 from foldkeep.find.projects import PARTS, Activity, Project
-from foldkeep.model import format_moment, format_size, visible
+from foldkeep.model import visible
+from foldkeep.model.units import format_moment, format_size
 from foldkeep.stock import Archived, ArchivedFile
 
 from .documents import Document, path_document, problem_documents

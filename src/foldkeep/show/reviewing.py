@@ -4,7 +4,8 @@ import os
 from collections.abc import Sequence
 
 from foldkeep.find.copies import Look
-from foldkeep.model import DocketRow, format_size, visible
+from foldkeep.model import DocketRow, visible
+from foldkeep.model.units import format_size
 
 from .details import link_words, sidecar_words
 from .page import CARE, QUIET, STRONG, Column, Page

@@ -9,7 +9,10 @@ from typing import TYPE_CHECKING, Any
 
 from foldkeep.formats.own import new_file
 from foldkeep.keep import COLUMNS, SheetCopy, SheetSet
-from foldkeep.model import Action, DocketRow, file_uri, format_digest, format_moment, format_size, visible
+from foldkeep.model import Action, DocketRow, visible
+from foldkeep.model.files import format_digest
+from foldkeep.model.names import file_uri
+from foldkeep.model.units import format_moment, format_size
 
 from .facts import fact_words
 

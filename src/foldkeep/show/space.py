@@ -3,7 +3,8 @@
 from collections.abc import Iterable, Sequence
 
 from foldkeep.find.space import LEAST_FREE, Part, Usage, VolumeSpace
-from foldkeep.model import StockFile, format_size, visible
+from foldkeep.model import StockFile, visible
+from foldkeep.model.units import format_size
 
 from .documents import Document, file_document, path_document
 from .page import CARE, GAIN, QUIET, STRONG, Column, Page

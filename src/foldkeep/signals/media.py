@@ -14,7 +14,8 @@ from datetime import datetime
 from typing import Any, BinaryIO
 
 from foldkeep.formats.sidecars import Xmp, parse_xmp
-from foldkeep.model import Facts, format_of
+from foldkeep.model import Facts
+from foldkeep.model.signatures import format_of
 from foldkeep.storage.local.reading import FILE, open_path
 
 _EXIF_FOLDER = 0x8769  # Exif 2.32: where the Exif IFD lies

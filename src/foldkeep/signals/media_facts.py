@@ -10,7 +10,10 @@ from types import TracebackType
 from typing import NamedTuple, Self
 
 from foldkeep.formats.sidecars import Xmp, parse_xmp
-from foldkeep.model import Facts, StockBusy, belongs_to, suffix_of
+from foldkeep.model import Facts
+from foldkeep.model.companions import belongs_to
+from foldkeep.model.errors import StockBusy
+from foldkeep.model.kinds import suffix_of
 from foldkeep.stock import Pictures, Signal, Stock
 from foldkeep.storage.local.reading import FILE, facts_at, modified_ns, open_path
 

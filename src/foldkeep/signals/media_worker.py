@@ -14,7 +14,9 @@ import time
 from types import TracebackType
 from typing import Any, Self
 
-from foldkeep.model import Facts, file_uri, path_from_uri, reason_of
+from foldkeep.model import Facts
+from foldkeep.model.names import file_uri, path_from_uri
+from foldkeep.model.work import reason_of
 
 SECONDS = 20.0
 """How long one file may take."""

@@ -4,7 +4,7 @@ import json
 import sqlite3
 from dataclasses import asdict
 
-from foldkeep.model import Catalog, CatalogSource
+from foldkeep.model.catalogs import Catalog, CatalogSource
 
 
 class Catalogs:

@@ -8,7 +8,9 @@ from dataclasses import dataclass
 from itertools import groupby
 from typing import Any, NamedTuple
 
-from foldkeep.model import Place, StockFile, lies_below, owner_names, sidecar_stems
+from foldkeep.model import Place, StockFile
+from foldkeep.model.companions import owner_names, sidecar_stems
+from foldkeep.model.names import lies_below
 
 from .filtering import BELOW, bounds
 

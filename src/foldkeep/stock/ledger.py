@@ -5,7 +5,9 @@ from collections.abc import Collection, Iterable
 from operator import attrgetter
 from typing import Any
 
-from foldkeep.model import Grade, Method, Run, RunFile, RunFileState, RunSummary, SourceFacts
+from foldkeep.model import Method, Run, RunFile, RunFileState, RunSummary
+from foldkeep.model.grades import Grade
+from foldkeep.model.runs import SourceFacts
 
 _RUN_COLUMNS = "id, key, method, docket, started_ns, underway"
 _PLAIN = "run, number, place, path, slot, size, modified_ns, digest, keeper, state, reason, target, method, words"

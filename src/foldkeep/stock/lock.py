@@ -6,7 +6,9 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from foldkeep.model import StockBusy, UnusableInput, reason_of, visible
+from foldkeep.model import UnusableInput, visible
+from foldkeep.model.errors import StockBusy
+from foldkeep.model.work import reason_of
 
 
 @contextmanager

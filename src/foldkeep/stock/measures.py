@@ -5,7 +5,7 @@ from collections.abc import Mapping
 
 from blake3 import blake3
 
-from foldkeep.model import file_uri
+from foldkeep.model.names import file_uri
 
 Seen = tuple[bytes, int, int]
 """A file as the stock knows it: its path, size, and time of modification in nanoseconds."""

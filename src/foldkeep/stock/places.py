@@ -3,7 +3,9 @@
 import json
 import sqlite3
 
-from foldkeep.model import Capabilities, Place, Role, Volume, innermost
+from foldkeep.model import Place, Role, Volume
+from foldkeep.model.names import innermost
+from foldkeep.model.volumes import Capabilities
 
 _COLUMNS = "id, path, role, label, volume, inode, asked, scanned_ns, below, mark"
 

@@ -7,7 +7,8 @@ from contextlib import AbstractContextManager, closing, contextmanager
 from types import TracebackType
 from typing import Self
 
-from foldkeep.model import UnusableInput, reason_of, visible
+from foldkeep.model import UnusableInput, visible
+from foldkeep.model.work import reason_of
 
 from . import lock
 from .archives import Archives

@@ -9,7 +9,8 @@ import os
 from contextlib import AbstractContextManager
 from typing import Protocol
 
-from foldkeep.model import Capabilities, Limits, PathBytes, VolumeFacts
+from foldkeep.model import PathBytes
+from foldkeep.model.volumes import Capabilities, Limits, VolumeFacts
 
 
 class Storage(Protocol):

@@ -10,7 +10,9 @@ from urllib.parse import unquote_to_bytes, urlsplit
 
 from foldkeep.formats.catalogs import read_catalog
 from foldkeep.formats.sidecars import Xmp, united
-from foldkeep.model import Catalog, CatalogEntry, UnusableInput, lies_below, steps_alike, visible
+from foldkeep.model import UnusableInput, visible
+from foldkeep.model.catalogs import Catalog, CatalogEntry
+from foldkeep.model.names import lies_below, steps_alike
 from foldkeep.stock import Stock
 
 RootMap = tuple[str, str]

@@ -6,7 +6,12 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
-from foldkeep.model import CatalogEntry, Filter, StockFile, lies_below, plain_stem, preview_of, sidecar_stems, stem_of
+from foldkeep.model import Filter, StockFile
+from foldkeep.model.catalogs import CatalogEntry
+from foldkeep.model.companions import sidecar_stems, stem_of
+from foldkeep.model.copy_names import plain_stem
+from foldkeep.model.names import lies_below
+from foldkeep.model.previews import preview_of
 from foldkeep.signals import MEDIA
 from foldkeep.stock import Stock
 

@@ -2,7 +2,8 @@
 
 import os
 
-from foldkeep.model import CatalogEntry, CatalogSource, file_uri, path_from_uri
+from foldkeep.model.catalogs import CatalogEntry, CatalogSource
+from foldkeep.model.names import file_uri, path_from_uri
 
 from .orphans import Orphans
 

@@ -8,7 +8,7 @@ from urllib.parse import unquote_to_bytes
 
 from foldkeep.formats import walked
 from foldkeep.formats.catalogs import read_thumbnail
-from foldkeep.model import lies_below
+from foldkeep.model.names import lies_below
 from foldkeep.storage.local.reading import modified_ns
 
 _SHARED = b".sh_thumbnails"  # in a folder, for the files beside it; the thumbnails of a user lie in the cache folder

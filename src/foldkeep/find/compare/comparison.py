@@ -9,7 +9,8 @@ from itertools import compress, repeat
 from typing import NamedTuple
 
 from foldkeep.formats.own import InventoryFolder, InventoryReader
-from foldkeep.model import Filter, Place, Role, StockFile, lies_below, steps_alike, visible
+from foldkeep.model import Filter, Place, Role, StockFile, visible
+from foldkeep.model.names import lies_below, steps_alike
 from foldkeep.scan import named_folder
 from foldkeep.stock import Stock
 

@@ -5,7 +5,9 @@ import re
 import stat
 from dataclasses import dataclass
 
-from foldkeep.model import Facts, Role, StockFile, UnusableInput, are_a_pair, kind_of, visible
+from foldkeep.model import Facts, Role, StockFile, UnusableInput, visible
+from foldkeep.model.companions import are_a_pair
+from foldkeep.model.kinds import kind_of
 from foldkeep.signals import MediaReader, Medium
 from foldkeep.stock import Stock
 from foldkeep.storage.local.drives import answers, real_name

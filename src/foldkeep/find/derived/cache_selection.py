@@ -5,7 +5,9 @@ from collections import defaultdict
 from collections.abc import Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from foldkeep.model import Filter, Grade, Recipe, UnusableInput, visible
+from foldkeep.model import Filter, UnusableInput, visible
+from foldkeep.model.grades import Grade
+from foldkeep.model.recipes import Recipe
 from foldkeep.scan import open_files, sign_of_work
 from foldkeep.stock import Stock
 from foldkeep.storage.local.drives import real_path

@@ -3,7 +3,8 @@
 import os
 from collections.abc import Sequence
 
-from foldkeep.model import Filter, Recipe, UnusableInput, visible
+from foldkeep.model import Filter, UnusableInput, visible
+from foldkeep.model.recipes import Recipe
 from foldkeep.stock import Stock
 from foldkeep.storage.local.drives import real_name
 

@@ -7,7 +7,10 @@ from typing import NamedTuple
 from urllib.parse import unquote
 
 from foldkeep.formats.documents import records_of
-from foldkeep.model import IN_PROJECT, Recipe, folders_above, stem_of, visible
+from foldkeep.model import visible
+from foldkeep.model.companions import stem_of
+from foldkeep.model.names import folders_above
+from foldkeep.model.recipes import IN_PROJECT, Recipe
 
 from ..references.project_folders import ProjectFolders
 

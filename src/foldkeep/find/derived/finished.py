@@ -4,7 +4,7 @@ from collections.abc import Iterable, Sequence
 from typing import NamedTuple
 
 from foldkeep.formats.documents import timeline_seconds
-from foldkeep.model import stem_of
+from foldkeep.model.companions import stem_of
 from foldkeep.stock import Seen
 
 from .measures import Measures

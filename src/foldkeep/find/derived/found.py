@@ -4,7 +4,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
-from foldkeep.model import Grade, Place, Problem, Recipe
+from foldkeep.model import Place, Problem
+from foldkeep.model.grades import Grade
+from foldkeep.model.recipes import Recipe
 from foldkeep.storage.local.reading import clamped_ns, facts_at
 
 

@@ -5,7 +5,11 @@ from collections import Counter
 from collections.abc import Iterable, Sequence
 
 from foldkeep.formats.documents import mentions_in
-from foldkeep.model import Grade, Recipe, kind_of, lies_below, stem_of
+from foldkeep.model.companions import stem_of
+from foldkeep.model.grades import Grade
+from foldkeep.model.kinds import kind_of
+from foldkeep.model.names import lies_below
+from foldkeep.model.recipes import Recipe
 from foldkeep.signals import MEDIA
 
 from ..references.project_folders import ProjectFolders

@@ -7,19 +7,11 @@ from fnmatch import fnmatch
 from typing import NamedTuple
 
 from foldkeep.formats.catalogs import read_thumbnail
-from foldkeep.model import (
-    CACHE,
-    CACHE_TAG,
-    OTHER,
-    Cookbook,
-    Filter,
-    Grade,
-    Place,
-    Recipe,
-    folders_above,
-    kind_of,
-    lies_below,
-)
+from foldkeep.model import Filter, Place
+from foldkeep.model.grades import Grade
+from foldkeep.model.kinds import OTHER, kind_of
+from foldkeep.model.names import folders_above, lies_below
+from foldkeep.model.recipes import CACHE, CACHE_TAG, Cookbook, Recipe
 from foldkeep.signals import MEDIA
 from foldkeep.stock import Stock
 from foldkeep.storage.local.reading import FILE, open_path

@@ -4,7 +4,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 from foldkeep.formats.documents import mentions_in
-from foldkeep.model import UnusableInput, lies_below, reason_of, visible
+from foldkeep.model import UnusableInput, visible
+from foldkeep.model.names import lies_below
+from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
 
 from ..catalogs.catalog_files import uses

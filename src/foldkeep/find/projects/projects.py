@@ -7,7 +7,10 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from foldkeep.formats.documents import mentions_in
-from foldkeep.model import Filter, Problem, Recipe, lies_below, reason_of
+from foldkeep.model import Filter, Problem
+from foldkeep.model.names import lies_below
+from foldkeep.model.recipes import Recipe
+from foldkeep.model.work import reason_of
 from foldkeep.signals import MEDIA
 from foldkeep.stock import Archived, Stock
 

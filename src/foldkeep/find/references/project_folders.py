@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 from fnmatch import fnmatch
 
 from foldkeep.formats.packages import bagit
-from foldkeep.model import folders_above
+from foldkeep.model.names import folders_above
 from foldkeep.stock import Stock
 
 

@@ -7,7 +7,10 @@ from collections.abc import Collection, Iterable, Iterator, Sequence
 from itertools import chain, islice
 
 from foldkeep.formats.documents import Mentions, mentions_in
-from foldkeep.model import Problem, UnusableInput, kind_of, reason_of, stem_of
+from foldkeep.model import Problem, UnusableInput
+from foldkeep.model.companions import stem_of
+from foldkeep.model.kinds import kind_of
+from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
 
 from ..catalogs.catalog_files import comparable, local_path, spellings, uses

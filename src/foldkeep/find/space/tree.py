@@ -4,7 +4,8 @@ from collections import Counter, defaultdict
 from dataclasses import dataclass, field
 from functools import cached_property
 
-from foldkeep.model import Filter, folders_above, lies_below
+from foldkeep.model import Filter
+from foldkeep.model.names import folders_above, lies_below
 from foldkeep.stock import Stock
 
 from .usage import age_of

@@ -7,7 +7,9 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
 
-from foldkeep.model import OTHER, Filter, PathBytes, Volume, folders_above, lies_below, suffix_of
+from foldkeep.model import Filter, PathBytes, Volume
+from foldkeep.model.kinds import OTHER, suffix_of
+from foldkeep.model.names import folders_above, lies_below
 from foldkeep.scan import Presence, presences
 from foldkeep.stock import Stock, Sum
 

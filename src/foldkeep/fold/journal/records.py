@@ -9,19 +9,11 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from foldkeep.model import (
-    Grade,
-    Method,
-    PathBytes,
-    RunFile,
-    RunFileState,
-    SourceFacts,
-    file_uri,
-    format_digest,
-    lies_below,
-    parse_digest,
-    path_from_uri,
-)
+from foldkeep.model import Method, PathBytes, RunFile, RunFileState
+from foldkeep.model.files import format_digest, parse_digest
+from foldkeep.model.grades import Grade
+from foldkeep.model.names import file_uri, lies_below, path_from_uri
+from foldkeep.model.runs import SourceFacts
 from foldkeep.storage.local.changes import FolderTimes
 
 VERSION = 2

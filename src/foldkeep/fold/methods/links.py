@@ -5,7 +5,8 @@ import os
 import stat
 from dataclasses import replace
 
-from foldkeep.model import Method, RunFile, lies_below
+from foldkeep.model import Method, RunFile
+from foldkeep.model.names import lies_below
 from foldkeep.storage.local.changes import link, unlink_twin
 from foldkeep.storage.local.reading import FILE, FOLDER, NotSafe, facts_of, open_path, opened, same_content
 

@@ -11,7 +11,8 @@ import os
 from collections.abc import Callable
 from contextlib import suppress
 
-from foldkeep.model import RunFile, RunFileState, is_clock_change
+from foldkeep.model import RunFile, RunFileState
+from foldkeep.model.units import is_clock_change
 from foldkeep.storage.local.changes import is_claim, move, unlink, unlink_twin
 from foldkeep.storage.local.reading import (
     NotSafe,

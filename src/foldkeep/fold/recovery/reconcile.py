@@ -9,7 +9,9 @@ from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import replace
 
-from foldkeep.model import Method, PlaceBusy, Run, RunFile, RunFileState, kind_of
+from foldkeep.model import Method, Run, RunFile, RunFileState
+from foldkeep.model.errors import PlaceBusy
+from foldkeep.model.kinds import kind_of
 from foldkeep.scan import Presence, presences
 from foldkeep.stock import Sighting, Stock
 from foldkeep.storage.local.changes import Folders

@@ -3,7 +3,9 @@
 import os
 from dataclasses import dataclass, field
 
-from foldkeep.model import FOLD_NAME, Problem, Progress, Run, RunFile, RunFileState, Step, no_progress, reason_of
+from foldkeep.model import Problem, Progress, Run, RunFile, RunFileState, Step, no_progress
+from foldkeep.model.names import FOLD_NAME
+from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
 from foldkeep.storage.local.reading import digest_of, modified_ns, opened
 

@@ -11,25 +11,13 @@ from fnmatch import fnmatch
 from functools import partial
 
 from foldkeep.formats.sidecars import Xmp
-from foldkeep.model import (
-    OTHER,
-    Action,
-    DocketRow,
-    Limits,
-    Method,
-    UnusableInput,
-    are_a_pair,
-    belongs_to,
-    counterpart,
-    format_size,
-    is_sidecar,
-    kind_of,
-    names_to_try,
-    reason_of,
-    sidecar_stems,
-    stem_of,
-    visible,
-)
+from foldkeep.model import Action, DocketRow, Method, UnusableInput, visible
+from foldkeep.model.companions import are_a_pair, belongs_to, counterpart, is_sidecar, sidecar_stems, stem_of
+from foldkeep.model.kinds import OTHER, kind_of
+from foldkeep.model.names import names_to_try
+from foldkeep.model.units import format_size
+from foldkeep.model.volumes import Limits
+from foldkeep.model.work import reason_of
 from foldkeep.scan import Presence, presences
 from foldkeep.signals import MediaReader, Medium
 from foldkeep.stock import Stock

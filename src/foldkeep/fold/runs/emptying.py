@@ -9,7 +9,9 @@ from collections import defaultdict
 from collections.abc import Collection, Iterable
 from contextlib import suppress
 
-from foldkeep.model import PathBytes, folders_above, names_to_try, reason_of
+from foldkeep.model import PathBytes
+from foldkeep.model.names import folders_above, names_to_try
+from foldkeep.model.work import reason_of
 from foldkeep.storage.local.changes import (
     Folders,
     flush,

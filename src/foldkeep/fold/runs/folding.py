@@ -12,7 +12,6 @@ from functools import partial
 from foldkeep.model import (
     Method,
     PathBytes,
-    PlaceBusy,
     Problem,
     Progress,
     Run,
@@ -21,9 +20,10 @@ from foldkeep.model import (
     Step,
     UnusableInput,
     no_progress,
-    reason_of,
     visible,
 )
+from foldkeep.model.errors import PlaceBusy
+from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
 from foldkeep.storage.local.changes import Folders, FolderTimes, unlink
 from foldkeep.storage.local.reading import NotSafe, facts_at, facts_of

@@ -3,7 +3,9 @@
 import os
 from dataclasses import dataclass, field
 
-from foldkeep.model import CACHE_TAG, Cookbook, Grade, Recipe, RunFile, visible
+from foldkeep.model import RunFile, visible
+from foldkeep.model.grades import Grade
+from foldkeep.model.recipes import CACHE_TAG, Cookbook, Recipe
 from foldkeep.storage.local.reading import NotSafe
 
 

@@ -5,7 +5,9 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from foldkeep.model import Method, PathBytes, RunFile, RunFileState, SourceFacts, folders_above, lies_below, visible
+from foldkeep.model import Method, PathBytes, RunFile, RunFileState, visible
+from foldkeep.model.names import folders_above, lies_below
+from foldkeep.model.runs import SourceFacts
 from foldkeep.scan import open_files
 from foldkeep.storage.local.reading import NotSafe, facts_of
 

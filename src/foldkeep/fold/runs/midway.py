@@ -4,7 +4,9 @@ import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from foldkeep.model import Run, StoppedMidway, reason_of
+from foldkeep.model import Run
+from foldkeep.model.errors import StoppedMidway
+from foldkeep.model.work import reason_of
 
 
 @contextmanager

@@ -8,18 +8,10 @@ from enum import IntEnum
 
 from foldkeep.formats.sidecars import Difference, Xmp
 from foldkeep.keep import Derived
-from foldkeep.model import (
-    FOLD_NAME,
-    Action,
-    DocketRow,
-    Grade,
-    Method,
-    Place,
-    SourceFacts,
-    UnusableInput,
-    innermost,
-    visible,
-)
+from foldkeep.model import Action, DocketRow, Method, Place, UnusableInput, visible
+from foldkeep.model.grades import Grade
+from foldkeep.model.names import FOLD_NAME, innermost
+from foldkeep.model.runs import SourceFacts
 
 _UNPROVED = "nothing shows now that it can be made again from what its set keeps; scan, and look with foldkeep caches"
 _AGAIN = "make the docket again with: foldkeep keep -o docket.csv"

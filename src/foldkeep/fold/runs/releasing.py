@@ -5,18 +5,8 @@ import stat
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 
-from foldkeep.model import (
-    Method,
-    Problem,
-    Progress,
-    Run,
-    RunFile,
-    RunFileState,
-    Step,
-    no_progress,
-    reason_of,
-    visible,
-)
+from foldkeep.model import Method, Problem, Progress, Run, RunFile, RunFileState, Step, no_progress, visible
+from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
 from foldkeep.storage.local.changes import flush
 from foldkeep.storage.local.reading import FILE, NotSafe, Stamp, facts_of, modified_ns

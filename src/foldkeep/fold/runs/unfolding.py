@@ -16,12 +16,11 @@ from foldkeep.model import (
     RunFileState,
     Step,
     UnusableInput,
-    beside,
-    lies_below,
     no_progress,
-    reason_of,
     visible,
 )
+from foldkeep.model.names import beside, lies_below
+from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
 from foldkeep.storage.local.changes import Folders, FolderTimes, remove_folder
 from foldkeep.storage.local.drives import real_path

@@ -8,7 +8,8 @@ from dataclasses import dataclass, field
 
 from foldkeep.formats import walked
 from foldkeep.formats.packages import Listing, bagit, open_package
-from foldkeep.model import Method, PathBytes, RunFile, lies_below, lies_in_a_fold, visible
+from foldkeep.model import Method, PathBytes, RunFile, visible
+from foldkeep.model.names import lies_below, lies_in_a_fold
 from foldkeep.scan import check_package
 from foldkeep.stock import Archived, Stock
 from foldkeep.storage.local.changes import flush_volume

@@ -9,18 +9,10 @@ from typing import NamedTuple
 from blake3 import blake3
 
 from foldkeep.formats.sidecars import Xmp, parse_xmp, says_more, united, with_words
-from foldkeep.model import (
-    Action,
-    DocketRow,
-    Method,
-    Place,
-    belongs_to,
-    innermost,
-    is_sidecar,
-    stem_of,
-    suffix_of,
-    visible,
-)
+from foldkeep.model import Action, DocketRow, Method, Place, visible
+from foldkeep.model.companions import belongs_to, is_sidecar, stem_of
+from foldkeep.model.kinds import suffix_of
+from foldkeep.model.names import innermost
 from foldkeep.storage.local.reading import FILE, NotSafe, Stamp, modified_ns, open_path
 
 from ..disk_view import Look

@@ -5,16 +5,10 @@ from collections import defaultdict
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 
-from foldkeep.model import (
-    CatalogEntry,
-    CatalogSource,
-    UnusableInput,
-    is_sidecar,
-    owner_names,
-    reason_of,
-    sidecar_stems,
-    visible,
-)
+from foldkeep.model import UnusableInput, visible
+from foldkeep.model.catalogs import CatalogEntry, CatalogSource
+from foldkeep.model.companions import is_sidecar, owner_names, sidecar_stems
+from foldkeep.model.work import reason_of
 
 from ..documents.timelines import read_edl, read_otio
 from ..reading import walked

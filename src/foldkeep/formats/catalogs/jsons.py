@@ -6,7 +6,7 @@ from functools import cache
 from itertools import chain, islice
 from typing import Any, BinaryIO
 
-from foldkeep.model import CatalogEntry
+from foldkeep.model.catalogs import CatalogEntry
 
 from ..reading import lines_of, opened_file, read_whole, text_of
 from .records import LOOKED_AT, entry_of, path_field

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from foldkeep.model import CatalogEntry
+from foldkeep.model.catalogs import CatalogEntry
 
 from ..reading import is_utf16, lines_of, opened_file, read_whole
 

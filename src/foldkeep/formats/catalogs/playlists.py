@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
-from foldkeep.model import CatalogEntry
+from foldkeep.model.catalogs import CatalogEntry
 
 from ..reading import lines_of, opened_file, read_whole
 

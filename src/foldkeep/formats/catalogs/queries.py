@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from contextlib import closing
 from urllib.parse import quote
 
-from foldkeep.model import CatalogEntry
+from foldkeep.model.catalogs import CatalogEntry
 
 from ..reading import opened_file
 from .records import entry_of, looks_like_a_path

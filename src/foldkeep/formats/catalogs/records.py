@@ -4,7 +4,8 @@ from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from itertools import islice
 
-from foldkeep.model import OTHER, CatalogEntry, kind_of
+from foldkeep.model.catalogs import CatalogEntry
+from foldkeep.model.kinds import OTHER, kind_of
 
 from ..sidecars.xmp import bounded_number
 

@@ -7,7 +7,9 @@ import re
 from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
-from foldkeep.model import CatalogSource, UnusableInput, reason_of, visible
+from foldkeep.model import UnusableInput, visible
+from foldkeep.model.catalogs import CatalogSource
+from foldkeep.model.work import reason_of
 
 from ..documents.timelines import EDL_FILE, EDL_NAME, frames_of
 from ..own.writing import new_file

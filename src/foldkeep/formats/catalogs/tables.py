@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from itertools import chain, islice
 from typing import BinaryIO, NamedTuple
 
-from foldkeep.model import CatalogEntry
+from foldkeep.model.catalogs import CatalogEntry
 
 from ..reading import lines_of, opened_file
 from .records import LOOKED_AT, entry_of, path_field

@@ -5,7 +5,7 @@ import os
 import re
 from typing import Any
 
-from foldkeep.model import suffix_of
+from foldkeep.model.kinds import suffix_of
 
 from ..reading import lines_of, opened_file, read_whole, text_of
 

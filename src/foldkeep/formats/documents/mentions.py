@@ -7,7 +7,8 @@ stands elsewhere in these, only the texts are known.
 import os
 from dataclasses import dataclass
 
-from foldkeep.model import CatalogEntry, suffix_of
+from foldkeep.model.catalogs import CatalogEntry
+from foldkeep.model.kinds import suffix_of
 
 from .texts import spelled_out, texts_of_file
 from .timelines import edl_mentions, otio_mentions

@@ -20,7 +20,7 @@ from pathlib import Path
 from typing import Any, Protocol
 from urllib.parse import unquote
 
-from foldkeep.model import format_of
+from foldkeep.model.signatures import format_of
 
 from ..reading import is_utf16, opened_file, read_whole, text_encoding, text_of
 

@@ -18,15 +18,10 @@ from urllib.parse import quote_from_bytes, unquote_to_bytes
 
 from blake3 import blake3
 
-from foldkeep.model import (
-    UnusableInput,
-    file_uri,
-    format_moment,
-    parse_moment,
-    path_from_uri,
-    reason_of,
-    visible,
-)
+from foldkeep.model import UnusableInput, visible
+from foldkeep.model.names import file_uri, path_from_uri
+from foldkeep.model.units import format_moment, parse_moment
+from foldkeep.model.work import reason_of
 
 from ..reading import opened_file
 from .writing import new_file

@@ -5,7 +5,10 @@ from collections.abc import Callable
 from importlib.resources import files
 from typing import Any
 
-from foldkeep.model import IN_PROJECT, KINDS, SOURCES, WHATS, Recipe, UnusableInput, reason_of, visible
+from foldkeep.model import UnusableInput, visible
+from foldkeep.model.kinds import KINDS
+from foldkeep.model.recipes import IN_PROJECT, SOURCES, WHATS, Recipe
+from foldkeep.model.work import reason_of
 
 from ..reading import read_whole
 from .settings import flag, words

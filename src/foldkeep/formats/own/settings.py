@@ -6,7 +6,9 @@ from dataclasses import dataclass
 from difflib import get_close_matches
 from typing import Any
 
-from foldkeep.model import Settings, UnusableInput, parse_age, parse_size, reason_of, visible
+from foldkeep.model import Settings, UnusableInput, visible
+from foldkeep.model.units import parse_age, parse_size
+from foldkeep.model.work import reason_of
 
 from ..reading import read_whole
 

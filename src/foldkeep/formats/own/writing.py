@@ -6,7 +6,9 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import BinaryIO
 
-from foldkeep.model import UnusableInput, names_to_try, reason_of, visible
+from foldkeep.model import UnusableInput, visible
+from foldkeep.model.names import names_to_try
+from foldkeep.model.work import reason_of
 
 
 @contextmanager

@@ -8,7 +8,8 @@ from enum import StrEnum
 from typing import Any, TypeVar
 from urllib.parse import unquote_to_bytes
 
-from foldkeep.model import file_uri, format_digest, parse_digest, path_from_uri
+from foldkeep.model.files import format_digest, parse_digest
+from foldkeep.model.names import file_uri, path_from_uri
 
 from .bagit import LISTING, BadPackage, name_in_listing, path_in_listing, safe_path
 

@@ -5,7 +5,9 @@ from dataclasses import dataclass
 
 from foldkeep.find.derived import Caches, Measures, Regenerable, all_caches
 from foldkeep.find.references import ProjectFolders
-from foldkeep.model import Action, DocketRow, Filter, Grade, Progress, Recipe, no_progress, visible
+from foldkeep.model import Action, DocketRow, Filter, Progress, no_progress, visible
+from foldkeep.model.grades import Grade
+from foldkeep.model.recipes import Recipe
 from foldkeep.stock import Stock
 
 from .listed import name_of

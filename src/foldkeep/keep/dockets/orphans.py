@@ -3,7 +3,8 @@
 from collections.abc import Iterator, Sequence
 
 from foldkeep.find.catalogs import Orphans, Standing, Unknown
-from foldkeep.model import Action, DocketRow, StockFile, lies_below, visible
+from foldkeep.model import Action, DocketRow, StockFile, visible
+from foldkeep.model.names import lies_below
 
 from .listed import name_of
 

@@ -3,7 +3,8 @@
 from collections.abc import Iterator, Sequence
 
 from foldkeep.find.projects import Activity, Project
-from foldkeep.model import Action, DocketRow, format_moment
+from foldkeep.model import Action, DocketRow
+from foldkeep.model.units import format_moment
 
 from .listed import name_of
 

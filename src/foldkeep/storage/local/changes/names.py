@@ -14,7 +14,9 @@ from contextlib import suppress
 from functools import cache
 from typing import cast
 
-from foldkeep.model import PathBytes, Way, names_to_try
+from foldkeep.model import PathBytes
+from foldkeep.model.names import names_to_try
+from foldkeep.model.volumes import Way
 
 from ..reading.opening import FOLDER, facts_of
 from .flushing import flush

@@ -5,7 +5,7 @@ import os
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 
-from foldkeep.model import SPECIAL, Capabilities, Limits, Way
+from foldkeep.model.volumes import SPECIAL, Capabilities, Limits, Way
 
 from ..changes.copying import FICLONE
 from ..changes.folders import keeping_times, take_away

@@ -16,7 +16,10 @@ import time
 from collections.abc import Iterable, Iterator
 from contextlib import ExitStack, contextmanager, suppress
 
-from foldkeep.model import FOLD_NAME, PlaceBusy, format_span, visible
+from foldkeep.model import visible
+from foldkeep.model.errors import PlaceBusy
+from foldkeep.model.names import FOLD_NAME
+from foldkeep.model.units import format_span
 
 from ..changes.folders import keeping_times
 from ..reading.opening import FOLDER, facts_of

@@ -10,7 +10,7 @@ import stat
 import uuid
 from contextlib import suppress
 
-from foldkeep.model import FOLD_NAME
+from foldkeep.model.names import FOLD_NAME
 
 from ..changes.flushing import flush
 from ..changes.folders import keeping_times

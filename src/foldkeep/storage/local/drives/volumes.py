@@ -9,7 +9,8 @@ from contextlib import suppress
 from functools import cache
 from xml.parsers.expat import ExpatError
 
-from foldkeep.model import VolumeFacts, visible
+from foldkeep.model import visible
+from foldkeep.model.volumes import VolumeFacts
 
 _UUIDS = "/dev/disk/by-uuid"
 # File systems that are reached through a name that stays: a server's share, a folder of the host.
