@@ -30,6 +30,7 @@ check: .venv/dev-installed
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
 	$(BIN)/lint-imports
+	$(BIN)/python scripts/faces.py
 	$(BIN)/python scripts/test_share.py
 
 bench: .venv/runtime-installed

@@ -22,7 +22,7 @@ from foldkeep.storage.local.changes import Folders, flush, flush_volume, link, m
 from foldkeep.storage.local.drives import limits_of
 from foldkeep.storage.local.holes import SparseWriter
 from foldkeep.storage.local.ownership import give_attributes, give_owner, is_special, owner_here
-from foldkeep.storage.local.reading import digest_of, facts_of
+from foldkeep.storage.local.reading import FOLDER, digest_of, facts_of, open_in, open_top
 
 from .contents import Contents, Whole
 from .fitting import FittingNames
@@ -274,9 +274,9 @@ class _Restoring:
             # The innermost first: whoever may not enter a folder cannot give anything to those in it.
             for entry in sorted(folders, key=lambda entry: -entry.path.count(b"/")):
                 folder, name = self._spot(entry)
-                self._like(os.open(name, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW, dir_fd=folder), entry)
+                self._like(open_in(folder, name, FOLDER), entry)
             if head := self._whole.head:
-                top = os.open(self._inside.top, os.O_RDONLY | os.O_DIRECTORY)
+                top = open_top(self._inside.top)
                 like = Listed(
                     Form.FOLDER, b".", head.mode, head.modified_ns, owner=head.owner, attributes=head.attributes
                 )
@@ -306,7 +306,7 @@ class _Restoring:
         hashers: dict[str, Any] = {each: hashlib.new(each, usedforsecurity=False) for each in said}
         content = blake3()
         begun = entry.form is Form.PIECE and facts_of(folder, name) is not None
-        descriptor = os.open(name, _MORE if begun else _NEW, 0o600, dir_fd=folder)
+        descriptor = open_in(folder, name, _MORE if begun else _NEW)
         try:
             holes = _holes(descriptor, entry) if entry.is_sparse else None
             os.lseek(descriptor, entry.start, os.SEEK_SET)
@@ -344,7 +344,7 @@ class _Restoring:
             self._report.problems.append(Problem(path, "in pieces, some of which are in a part that is not here"))
             self._report.files -= 1
             return
-        descriptor = os.open(name, _MORE, dir_fd=folder)
+        descriptor = open_in(folder, name, _MORE)
         try:
             if digest_of(descriptor, entry.whole_size) != (entry.whole_digest, entry.whole_size):
                 raise BadPackage(f"the pieces of {visible(path)} are not the file that they were cut from")
@@ -414,8 +414,8 @@ def _place(
     names: FittingNames,
 ) -> None:
     """Give what was written its names."""
-    here = os.open(site, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
-    there = os.open(target, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+    here = open_top(site)
+    there = open_top(target)
     try:
         name = names.of(name)
         report.folder = os.path.join(target, move_to_free(here, _INSIDE, there, name))

@@ -19,6 +19,7 @@ from foldkeep.model.units import format_moment
 from foldkeep.model.work import reason_of
 from foldkeep.scan import check_package
 from foldkeep.storage.local.changes import flush, move_to_free, remove_folder, take_away, unlink
+from foldkeep.storage.local.reading import open_path, open_top
 
 from .packing import Packed, Packing, package_name
 from .writers import FORMATS
@@ -100,8 +101,8 @@ class Site:
 
     def finish(self, part: Part) -> PathBytes:
         """Give a package its name, or a free one beside it; return where it lies."""
-        target = os.open(self.target, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
-        site = os.open(self.path, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+        target = open_top(self.target)
+        site = open_top(self.path)
         try:
             flush(site)
             flush(self.journal)  # by which the package is known again if nothing else comes to be
@@ -114,7 +115,7 @@ class Site:
 
     def clear(self) -> None:
         """Take the rest away, when the packages have their names and are written down."""
-        target = os.open(self.target, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+        target = open_top(self.target)
         try:
             with suppress(OSError):
                 unlink(os.path.join(self.path, _JOURNAL))
@@ -153,7 +154,7 @@ def open_site(
             is_empty = not os.listdir(path)
             flags = os.O_RDWR | os.O_APPEND | os.O_CLOEXEC | os.O_NOFOLLOW | (os.O_CREAT if is_empty else 0)
             try:
-                journal = os.open(os.path.join(path, _JOURNAL), flags, 0o644)
+                journal = open_path(os.path.join(path, _JOURNAL), flags, 0o644)
             except FileNotFoundError:
                 continue
             try:

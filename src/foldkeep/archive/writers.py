@@ -175,7 +175,7 @@ class FolderWriter(Writer):
         path = self._at(name)
         if os.path.lexists(path):
             unlink(path)
-        return os.open(path, _NEW, 0o644)
+        return open_path(path, _NEW, 0o644)
 
     def folder(self, name: str) -> None:
         os.makedirs(self._at(name), exist_ok=True)
@@ -212,7 +212,7 @@ class TarWriter(Writer):
 
     def __post_init__(self) -> None:
         super().__post_init__()
-        self._file: IO[bytes] = os.fdopen(os.open(self.path, _NEW, 0o644), "wb")
+        self._file: IO[bytes] = os.fdopen(open_path(self.path, _NEW, 0o644), "wb")
         stream: Any = self._file
         if self.squeezed:
             import zstandard
@@ -278,7 +278,7 @@ class ZipWriter(Writer):
 
     def __post_init__(self) -> None:
         super().__post_init__()
-        self._file: IO[bytes] = os.fdopen(os.open(self.path, _NEW & ~os.O_WRONLY | os.O_RDWR, 0o644), "w+b")
+        self._file: IO[bytes] = os.fdopen(open_path(self.path, _NEW & ~os.O_WRONLY | os.O_RDWR, 0o644), "w+b")
         self._zip = zipfile.ZipFile(self._file, "w", allowZip64=True)
 
     def _info(self, name: str, seconds: float = _OLDEST_IN_ZIP) -> zipfile.ZipInfo:
@@ -366,7 +366,7 @@ class DiscWriter(Writer):
             self._image.add_fp(io.BytesIO(content), len(content), **self._names(name, "F{:07}.;1"))
 
     def close(self) -> None:
-        with _disc_errors(), os.fdopen(os.open(self.path, _NEW, 0o644), "wb", buffering=_CHUNK) as file:
+        with _disc_errors(), os.fdopen(open_path(self.path, _NEW, 0o644), "wb", buffering=_CHUNK) as file:
             self._image.write_fp(file, blocksize=_CHUNK)
             file.flush()
             flush(file.fileno())

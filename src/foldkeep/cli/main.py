@@ -94,7 +94,7 @@ def main(argv: "Sequence[str] | None" = None, environment: Environment | None = 
         return ExitStatus.INTERRUPTED
     except BrokenPipeError:
         # The reader has seen enough. What is still buffered must not fail at exit.
-        os.dup2(os.open(os.devnull, os.O_WRONLY), env.stdout.fileno())
+        os.dup2(os.open(os.devnull, os.O_WRONLY), env.stdout.fileno())  # noqa: TID251
         return ExitStatus.DONE
 
 

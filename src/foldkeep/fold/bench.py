@@ -12,7 +12,7 @@ from foldkeep.model.names import names_to_try
 from foldkeep.model.volumes import Way
 from foldkeep.storage.local.changes import Folders, flush, move_to_free, way_of_moving
 from foldkeep.storage.local.drives import volume_of
-from foldkeep.storage.local.reading import FILE, Stamp, Stamps, facts_at, facts_of
+from foldkeep.storage.local.reading import Stamp, Stamps, facts_at, facts_of, open_in
 
 from .journal import FolderTouched
 from .runs.plan import Item, Merged
@@ -141,7 +141,7 @@ class Bench:
     def is_still(self, spot: Spot, stamp: Stamp) -> bool:
         """Look whether a name in an open folder stands for a file as it was."""
         try:
-            descriptor = os.open(spot[1], FILE, dir_fd=spot[0])
+            descriptor = open_in(spot[0], spot[1])
         except OSError:
             return False
         try:

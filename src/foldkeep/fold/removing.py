@@ -4,7 +4,7 @@ import os
 from collections.abc import Callable
 
 from foldkeep.storage.local.changes import copy_open_file, unlink
-from foldkeep.storage.local.reading import FILE, NotSafe, Stamp, Stamps, facts_of, is_regular
+from foldkeep.storage.local.reading import NotSafe, Stamp, Stamps, facts_of, is_regular, open_in
 
 CHANGED = "changed since it was read"
 GONE = "what vouches for it changed or went away"
@@ -33,7 +33,7 @@ def remove(folder: int, name: bytes, seen: Stamp, stamps: Stamps, stands: Callab
         What the system says.
     """
     try:
-        descriptor = os.open(name, FILE, dir_fd=folder)
+        descriptor = open_in(folder, name)
     except FileNotFoundError:
         raise NotSafe("went away; somebody took it") from None
     try:

@@ -24,7 +24,7 @@ from foldkeep.model.kinds import suffix_of
 from foldkeep.model.names import FOLD_NAME
 from foldkeep.storage.local.changes import flush, keeping_times, remove_folder, take_away, unlink
 from foldkeep.storage.local.drives import LOCK_NAME, MARK_NAME, PROBE, is_our_mark, mark_stays
-from foldkeep.storage.local.reading import FILE, FOLDER, facts_of, may_be_one
+from foldkeep.storage.local.reading import FOLDER, facts_of, may_be_one, open_in, open_top
 
 from .journal import NAMES, VERSION, Begun, Journal, Record, UnknownJournal, journal_in
 
@@ -97,9 +97,9 @@ class Vault:
             def enter(above: int, name: bytes) -> int:
                 if create:
                     _make_folder(above, name)
-                return hold(os.open(name, FOLDER, dir_fd=above))
+                return hold(open_in(above, name, FOLDER))
 
-            top = hold(os.open(place, FOLDER & ~os.O_NOFOLLOW))
+            top = hold(open_top(place))
             with keeping_times(top):
                 fold = enter(top, FOLD_NAME)
             if create:
@@ -124,7 +124,7 @@ class Vault:
         """Return the descriptor of the folder of emptied folders, which is made when it is first asked for."""
         if self._folders is None:
             _make_folder(self._run, _FOLDERS)
-            self._folders = os.open(_FOLDERS, FOLDER, dir_fd=self._run)
+            self._folders = open_in(self._run, _FOLDERS, FOLDER)
             self._opened.callback(os.close, self._folders)
         return self._folders
 
@@ -174,12 +174,12 @@ def tidy(place: bytes, key: str, accounted: Container[int] = ()) -> None:
     with ExitStack() as opened:
 
         def enter(above: int, name: bytes) -> int:
-            descriptor = os.open(name, FOLDER, dir_fd=above)
+            descriptor = open_in(above, name, FOLDER)
             opened.callback(os.close, descriptor)
             return descriptor
 
         try:
-            top = os.open(place, FOLDER & ~os.O_NOFOLLOW)
+            top = open_top(place)
             opened.callback(os.close, top)
             fold = enter(top, FOLD_NAME)
             if key:
@@ -210,7 +210,7 @@ def tidy(place: bytes, key: str, accounted: Container[int] = ()) -> None:
 def _waits_something(run: int) -> bool:
     """Tell whether a folded file waits in a run's folder."""
     try:
-        files = os.open(_FILES, FOLDER, dir_fd=run)
+        files = open_in(run, _FILES, FOLDER)
     except FileNotFoundError:
         return False
     try:
@@ -270,7 +270,7 @@ def _is_probe(files: int, name: bytes) -> bool:
     facts = facts_of(files, name)
     if facts is None or stat.S_ISLNK(facts.st_mode):
         return facts is not None
-    descriptor = os.open(name, FILE, dir_fd=files)
+    descriptor = open_in(files, name)
     try:
         return PROBE_TEXT.startswith(os.read(descriptor, len(PROBE_TEXT) + 1))
     finally:
@@ -304,7 +304,7 @@ def _write_readme(fold: int) -> None:
         if not _is_our_readme(fold) or _readme_text(fold) == _README_TEXT:
             return
         unlink(_README, fold)
-    descriptor = os.open(_README, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o644, dir_fd=fold)
+    descriptor = open_in(fold, _README, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o644)
     try:
         os.write(descriptor, _README_TEXT)
     finally:
@@ -319,7 +319,7 @@ def _is_our_readme(fold: int) -> bool:
 
 def _readme_text(fold: int) -> bytes | None:
     try:
-        descriptor = os.open(_README, FILE, dir_fd=fold)
+        descriptor = open_in(fold, _README)
     except OSError:
         return None
     try:

@@ -9,7 +9,17 @@ from blake3 import blake3
 
 from foldkeep.model import DocketRow, PathBytes, visible
 from foldkeep.model.units import format_moment, is_clock_change
-from foldkeep.storage.local.reading import FILE, Identity, NotSafe, Stamp, digest_of, may_be_one, modified_ns, open_path
+from foldkeep.storage.local.reading import (
+    FILE,
+    Identity,
+    NotSafe,
+    Stamp,
+    digest_of,
+    may_be_one,
+    modified_ns,
+    open_in,
+    open_path,
+)
 
 _BUFFER = 512 * 1024  # as much as stays in a processor's own cache until it is compared and hashed
 
@@ -93,7 +103,7 @@ def look_at(row: DocketRow, folder: int, name: bytes) -> Verified:
 
 def _open_spare(row: DocketRow, folder: int, name: bytes) -> tuple[int, os.stat_result]:
     try:
-        descriptor = os.open(name, FILE, dir_fd=folder)
+        descriptor = open_in(folder, name)
     except FileNotFoundError:
         raise NotSafe("not there any more") from None
     try:

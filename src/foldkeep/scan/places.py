@@ -13,7 +13,7 @@ from foldkeep.model.volumes import VolumeFacts
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
 from foldkeep.storage.local.drives import answers, is_read_only, mark_of, real_path, volume_of
-from foldkeep.storage.local.reading import facts_at
+from foldkeep.storage.local.reading import facts_at, open_top
 
 
 class Presence(StrEnum):
@@ -61,7 +61,7 @@ class TwinPlace(UnusableInput):
 
 def find_folder(path: bytes) -> Found:
     """Return what a folder is now; raises OSError if it is not there or cannot be listed."""
-    descriptor = os.open(path, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+    descriptor = open_top(path)
     try:
         facts = os.fstat(descriptor)
     finally:

@@ -12,6 +12,7 @@ import re
 from collections.abc import Callable, Iterable, Iterator
 
 from foldkeep.storage.local.changes import flush
+from foldkeep.storage.local.reading import open_in
 
 from .records import KNOWN_STEPS, VERSION, FolderTouched, Record, UnknownStep, decoded, encoded
 
@@ -166,4 +167,4 @@ def journal_in(run: int, *, create: bool = False) -> tuple[int, int]:
         raise UnknownJournal
     version = max((version for version, name in NAMES.items() if name in names), default=VERSION)
     flags = os.O_RDWR | os.O_NOFOLLOW | os.O_CLOEXEC | (os.O_CREAT if create else 0)
-    return os.open(NAMES[version], flags, 0o600, dir_fd=run), version
+    return open_in(run, NAMES[version], flags), version

@@ -4,7 +4,7 @@ import os
 
 from foldkeep.model import Method, RunFile
 from foldkeep.storage.local.changes import clone_file
-from foldkeep.storage.local.reading import FILE, NotSafe, facts_of, is_regular, open_path, same_content
+from foldkeep.storage.local.reading import FILE, NotSafe, facts_of, is_regular, open_in, open_path, same_content
 
 from ..bench import Bench, Ready, Spot
 from ..vault import PROBES
@@ -20,7 +20,7 @@ class Clone(StandIn):
 
     def try_out(self, files: int) -> None:
         probe, other = PROBES
-        descriptor = os.open(probe, FILE, dir_fd=files)
+        descriptor = open_in(files, probe)
         try:
             clone_file(descriptor, descriptor, files, other)
         finally:
@@ -30,7 +30,7 @@ class Clone(StandIn):
         witness = ready.verified.witness
         if witness is None:
             raise NotSafe(KEEPER_CHANGED)
-        spare = os.open(ready.name, FILE, dir_fd=ready.folder)
+        spare = open_in(ready.folder, ready.name)
         try:
             keeper = open_path(witness.path, FILE)
             try:

@@ -26,7 +26,7 @@ from foldkeep.model.errors import PlaceBusy
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
 from foldkeep.storage.local.changes import Folders, FolderTimes, unlink
-from foldkeep.storage.local.reading import NotSafe, facts_at, facts_of
+from foldkeep.storage.local.reading import NotSafe, facts_at, facts_of, open_in
 
 from ..bench import Bench, Ready
 from ..journal import FolderLeft, FolderMade, Went
@@ -232,7 +232,7 @@ def _try_out(plan: Plan, run: Run) -> None:
 def _try_out_in(files: int, method: FoldMethod) -> None:
     flags = os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC
     try:
-        descriptor = os.open(PROBES[0], flags, 0o600, dir_fd=files)
+        descriptor = open_in(files, PROBES[0], flags)
         try:
             os.write(descriptor, PROBE_TEXT)
         finally:

@@ -9,7 +9,7 @@ from foldkeep.model import Method, Problem, Progress, Run, RunFile, RunFileState
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
 from foldkeep.storage.local.changes import flush
-from foldkeep.storage.local.reading import FILE, NotSafe, Stamp, facts_of, modified_ns
+from foldkeep.storage.local.reading import NotSafe, Stamp, facts_of, modified_ns, open_in
 
 from ..journal import Released, Releasing
 from ..methods import GONE_FROM_FOLD, is_our_link
@@ -200,7 +200,7 @@ def _vouched(vault: Vault, file: RunFile, vouchers: Vouchers, allow_last_copy: b
     """Read a file and what vouches for it; NotSafe if it must stay."""
     slot = os.fsencode(file.slot)
     try:
-        descriptor = os.open(slot, FILE, dir_fd=vault.files)
+        descriptor = open_in(vault.files, slot)
     except FileNotFoundError:
         raise NotSafe(GONE_FROM_FOLD) from None
     try:

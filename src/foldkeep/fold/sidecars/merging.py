@@ -13,7 +13,7 @@ from foldkeep.model import Action, DocketRow, Method, Place, visible
 from foldkeep.model.companions import belongs_to, is_sidecar, stem_of
 from foldkeep.model.kinds import suffix_of
 from foldkeep.model.names import innermost
-from foldkeep.storage.local.reading import FILE, NotSafe, Stamp, modified_ns, open_path
+from foldkeep.storage.local.reading import FILE, NotSafe, Stamp, modified_ns, open_in, open_path
 
 from ..disk_view import Look
 from ..runs.plan import Item, Merge, Merged, Plan, Source, beside_spare
@@ -34,7 +34,7 @@ class Sidecar(NamedTuple):
 
 def read_sidecar_in(folder: int, name: bytes) -> bytes:
     """Return the bytes of a sidecar in an open folder; OSError if it cannot be read, NotSafe if it is too large."""
-    with open(os.open(name, FILE, dir_fd=folder), "rb") as stream:
+    with open(open_in(folder, name), "rb") as stream:
         document = stream.read(LARGEST_SIDECAR + 1)
     if len(document) > LARGEST_SIDECAR:
         raise NotSafe("too large for a sidecar")

@@ -13,13 +13,15 @@ from .identity import (
     may_have_one,
     modified_ns,
 )
-from .opening import FILE, FOLDER, facts_at, facts_of, forget_pages, open_below, open_path, opened
+from .opening import FILE, FOLDER, facts_at, facts_of, forget_pages, open_below, open_in, open_path, open_top, opened
 
 __all__ = [
     "FILE",
     "FOLDER",
     "open_path",
     "open_below",
+    "open_in",
+    "open_top",
     "opened",
     "facts_at",
     "facts_of",

@@ -14,7 +14,7 @@ FILE = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC
 _UNNOTICED = getattr(os, "O_NOATIME", 0)
 
 
-def open_below(top: bytes, relative: bytes, flags: int) -> int:
+def open_below(top: bytes, relative: bytes, flags: int, mode: int = 0o600) -> int:
     """Open `relative` below the folder `top` step by step and return the descriptor.
 
     Raises
@@ -30,15 +30,15 @@ def open_below(top: bytes, relative: bytes, flags: int) -> int:
             below = _open_step(step, FOLDER, here)
             os.close(here)
             here = below
-        return _open_step(steps[-1], flags, here)
+        return _open_step(steps[-1], flags, here, mode)
     finally:
         os.close(here)
 
 
-def _open_step(step: bytes, flags: int, folder: int) -> int:
+def _open_step(step: bytes, flags: int, folder: int, mode: int = 0o600) -> int:
     if step in (b"", b"..") or b"\0" in step:
         raise FileNotFoundError(2, "no such file or folder")
-    return os.open(step, flags, dir_fd=folder)
+    return os.open(step, flags, mode, dir_fd=folder)
 
 
 def facts_at(path: bytes) -> os.stat_result:
@@ -52,15 +52,26 @@ def facts_at(path: bytes) -> os.stat_result:
         os.close(folder)
 
 
-def open_path(path: bytes, flags: int) -> int:
+def open_path(path: bytes, flags: int, mode: int = 0o600) -> int:
     """Open an absolute path, however long; the last step is not followed if it is a symbolic link.
 
-    Where the system allows it, reading by this descriptor does not count as a use of the file.
+    `mode` is for a file that is made so. Where the system allows it, reading by this descriptor does not count as a
+    use of the file.
     """
     if flags == FILE and _UNNOTICED:
         with suppress(PermissionError):  # of files that belong to somebody else
-            return _open_path(path, flags | _UNNOTICED)
-    return _open_path(path, flags)
+            return _open_path(path, flags | _UNNOTICED, mode)
+    return _open_path(path, flags, mode)
+
+
+def open_in(folder: int, name: bytes | str, flags: int = FILE, mode: int = 0o600) -> int:
+    """Open a name in an open folder, which is not followed if it is a symbolic link; `mode` is for a file made so."""
+    return os.open(name, flags | os.O_NOFOLLOW | os.O_CLOEXEC, mode, dir_fd=folder)
+
+
+def open_top(path: bytes | str) -> int:
+    """Open a folder by its path, through links that its owner made on the way there."""
+    return os.open(path, FOLDER & ~os.O_NOFOLLOW)
 
 
 @contextmanager
@@ -73,10 +84,10 @@ def opened(path: bytes, flags: int = FILE) -> Iterator[int]:
         os.close(descriptor)
 
 
-def _open_path(path: bytes, flags: int) -> int:
+def _open_path(path: bytes, flags: int, mode: int) -> int:
     if len(path) <= _LONGEST_PATH:
-        return os.open(path, flags)
-    return open_below(b"/", path.strip(b"/"), flags)
+        return os.open(path, flags, mode)
+    return open_below(b"/", path.strip(b"/"), flags, mode)
 
 
 def forget_pages(descriptor: int) -> None:
