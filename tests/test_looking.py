@@ -14,7 +14,7 @@ from PIL import Image
 
 from foldkeep.find.space import space_tree
 from foldkeep.model import Facts, Filter
-from foldkeep.show.facts import clock, fact_words
+from foldkeep.show.page.facts import clock, fact_words
 from foldkeep.signals import Apart, NotRead
 from foldkeep.stock import Stock
 from harness.desks import Desk, program

@@ -229,7 +229,7 @@ def test_a_fault_of_our_own_is_one_line_and_all_of_it_with_debug(monkeypatch, tm
     def faulty(*_):
         raise ValueError("kites\x1b[31m\nin two lines")
 
-    monkeypatch.setattr("foldkeep.cli.places.run", faulty)
+    monkeypatch.setattr("foldkeep.cli.commands.places.run", faulty)
     err = io.StringIO()
     words = ["places", "--stock", str(tmp_path / "stock"), *(["--debug"] if debug else [])]
     assert main(words, Environment(io.StringIO(), io.StringIO(), err, {})) == 3

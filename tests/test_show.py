@@ -5,9 +5,9 @@ import re
 
 import pytest
 
-import foldkeep.show.progress as progress
+import foldkeep.show.page.progress as progress
 from foldkeep.model import Step
-from foldkeep.show import Column, Page, ProgressLine
+from foldkeep.show.page import Column, Page, ProgressLine
 from harness.desks import Desk
 
 

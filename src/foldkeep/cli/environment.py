@@ -5,7 +5,7 @@ Nothing heavy is imported here; ``foldkeep --help`` must not pay for it.
 
 import os
 import sys
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from enum import IntEnum
 from typing import TYPE_CHECKING, TextIO
 
@@ -14,7 +14,8 @@ if TYPE_CHECKING:
 
     from foldkeep.formats.own import SettingsFile
     from foldkeep.model import Problem
-    from foldkeep.show import Page, ProgressLine
+    from foldkeep.show.answers import Answer
+    from foldkeep.show.page import Document, Page, ProgressLine
     from foldkeep.stock import Stock
 
 
@@ -83,7 +84,7 @@ class Environment:
 
     def page(self, args: "Namespace", stream: TextIO | None = None) -> "Page":
         """Return the page that answers are written on: standard output, or another stream."""
-        from foldkeep.show import Page
+        from foldkeep.show.page import Page
 
         chosen = self.stdout if stream is None else stream
         terminal = chosen.isatty()
@@ -93,7 +94,7 @@ class Environment:
 
     def progress(self, args: "Namespace") -> "ProgressLine":
         """Return what draws progress on standard error; silent with ``--quiet``."""
-        from foldkeep.show import ProgressLine
+        from foldkeep.show.page import ProgressLine
 
         return ProgressLine(self.stderr, terminal=self.stderr.isatty(), silent=args.quiet)
 
@@ -175,14 +176,14 @@ class Environment:
         if written != path:
             self.stderr.write(f"{path} is taken, so the table is in {written}\n")
 
-    def answer(self, args: "Namespace", document: "Mapping[str, object]", draw: "Callable[[Page], None]") -> None:
-        """Write an answer on standard output: the JSON document with ``--json``, else as drawn."""
+    def answer(self, args: "Namespace", answer: "Answer") -> None:
+        """Write an answer on standard output: as a JSON document with ``--json``, else for people."""
         if args.json:
-            self._write_json(document)
+            self._write_json(answer.document())
         elif not args.quiet:
-            draw(self.page(args))
+            answer.write(self.page(args))
 
-    def _write_json(self, document: "Mapping[str, object]") -> None:
+    def _write_json(self, document: "Document") -> None:
         """Write a document with each member, and each item of its lists, on a line of its own.
 
         The encoder of the standard library takes ten times as long where it is to indent.
@@ -193,23 +194,28 @@ class Environment:
         for name, value in document.items():
             self.stdout.write(f"{opening}\n  {json.dumps(name)}: ")
             opening = ","
-            if not isinstance(value, list) or not value:
+            if isinstance(value, (list, Iterator)):
+                self._write_items(value)
+            else:
                 self.stdout.write(json.dumps(value))
-                continue
-            before = "["
-            for item in value:
-                self.stdout.write(f"{before}\n    {json.dumps(item)}")
-                before = ","
-            self.stdout.write("\n  ]")
         self.stdout.write("\n}\n")
+
+    def _write_items(self, items: Iterable[object]) -> None:
+        import json
+
+        before = "["
+        for item in items:
+            self.stdout.write(f"{before}\n    {json.dumps(item)}")
+            before = ","
+        self.stdout.write("[]" if before == "[" else "\n  ]")
 
     def tell_problems(self, args: "Namespace", problems: "list[Problem]") -> ExitStatus:
         """List problems on standard error, each on its line, and return the exit status that they ask for."""
         if not problems:
             return ExitStatus.DONE
         if not args.json:
-            from foldkeep.show import show_problems
+            from foldkeep.show.page import write_problems
 
             self.stdout.flush()
-            show_problems(self.page(args, self.stderr), problems)
+            write_problems(self.page(args, self.stderr), problems)
         return ExitStatus.PROBLEMS

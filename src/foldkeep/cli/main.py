@@ -40,7 +40,7 @@ COMMANDS = {
     "settings": "show what is set, and where it comes from",
     "demo": "try all of this on a made-up library",
 }
-"""In the order in which the work goes. Each is a module of this package."""
+"""In the order in which the work goes. Each is a module of `commands`."""
 
 # Rows by the hundred thousand hold no cycles; looking through them every 700 objects costs a few percent of the time.
 _OBJECTS_BETWEEN_COLLECTIONS = 1_000_000
@@ -108,12 +108,11 @@ def _run(words: list[str], env: Environment) -> int:
     if words[0] not in COMMANDS:
         return _unknown(words[0], env)
     # Only the command that is asked for is imported, and argparse with it.
-    from .parser import Parser, add_common
+    from .options import COMMON, Parser, add_options
 
-    module = importlib.import_module(f"foldkeep.cli.{words[0]}")
+    module = importlib.import_module(f"foldkeep.cli.commands.{words[0]}")
     parser = Parser(environment=env, prog=f"foldkeep {words[0]}", description=module.__doc__, epilog=module.EXAMPLES)
-    module.arrange(parser)
-    add_common(parser)
+    add_options(parser, (*module.OPTIONS, *COMMON))
     return _carry_out(words[0], module, parser.parse_args(words[1:]), env)
 
 
@@ -131,8 +130,9 @@ def _carry_out(command: str, module: "ModuleType", args: "Namespace", env: Envir
         return int(module.run(args, env))
     except StoppedMidway as error:
         line, status = str(error), ExitStatus.STOPPED
-        told = {"command": command, "run": error.run, "stopped": error.what, "remedy": error.remedy}
-        env.answer(args, told, lambda _: None)
+        from foldkeep.show.answers.stopped import StoppedAnswer
+
+        env.answer(args, StoppedAnswer(command, error))
     except FoldKeepError as error:
         line = str(error)
     except BrokenPipeError:

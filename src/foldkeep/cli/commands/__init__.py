@@ -1,0 +1,1 @@
+"""The commands, one module each: its help, its options, and what carries it out."""

@@ -1,0 +1,54 @@
+"""Compare two places, folders or inventories: what came, went, changed, moved.
+
+Files are told apart by content where it is known on both sides, and by size and
+date where it is not; the answer says which. What has the same content under
+another path counts as moved or renamed.
+"""
+
+import argparse
+from contextlib import ExitStack
+from typing import TYPE_CHECKING
+
+from ..environment import Environment, ExitStatus
+from ..options import FILTERS, Option, Takes, wanted
+
+if TYPE_CHECKING:
+    from foldkeep.stock import Stock
+
+EXAMPLES = """\
+examples:
+  foldkeep compare shelf-drive.inventory shelf-drive
+  foldkeep compare ~/Pictures /media/backup/Pictures --kind photo
+  foldkeep compare last-year.inventory ~/Videos --csv changes.csv
+"""
+
+_TOP_ON_TERMINAL = 10
+_SIDE = "a place, a folder in one, or an inventory"
+
+
+OPTIONS = (
+    Option("first", _SIDE, Takes.PLACE, "FIRST"),
+    Option("second", _SIDE, Takes.PLACE, "SECOND"),
+    Option("--top", f"list the first N of each (on a terminal {_TOP_ON_TERMINAL}, else all)", Takes.NUMBER, "N"),
+    Option("--csv", "write every difference to a table as well", Takes.FILE, "FILE"),
+    *FILTERS,
+)
+
+
+def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
+    """Open both sides, compare, tell."""
+    from foldkeep.find.compare import compare, open_side
+    from foldkeep.show.answers.compare import COMPARE_COLUMNS, ComparisonAnswer, comparison_rows
+    from foldkeep.stock import Stock
+
+    with ExitStack() as opened:
+
+        def stock() -> "Stock":
+            return opened.enter_context(Stock.open(env.stock_path(args)))
+
+        fits = wanted(args)
+        found = compare(open_side(stock, args.first, fits), open_side(stock, args.second, fits))
+    env.answer(args, ComparisonAnswer(found, env.top(args, _TOP_ON_TERMINAL)))
+    if args.csv:
+        env.write_table(args.csv, COMPARE_COLUMNS, comparison_rows(found))
+    return ExitStatus.DONE

@@ -1,0 +1,82 @@
+"""List the sets of files that have the same content, largest saving first.
+
+The answer rests on the last scan. Hard links to one file are one file, empty
+files form no set, and a copy in a place of another role is no spare: the set
+is shown as backed up. With filters, sets are listed of which a copy fits.
+"""
+
+import argparse
+from typing import TYPE_CHECKING
+
+from ..environment import Environment, ExitStatus
+from ..options import FILTERS, INVENTORY, Option, Takes, open_source, wanted
+
+if TYPE_CHECKING:
+    from foldkeep.find.copies import Question
+    from foldkeep.stock import Stock
+
+EXAMPLES = """\
+examples:
+  foldkeep duplicates --top 5 --kind video
+  foldkeep duplicates --folders
+  foldkeep duplicates --json > sets.json
+"""
+
+_TOP_ON_TERMINAL = 20
+OPTIONS = (
+    Option("--top", f"list only the first N (on a terminal {_TOP_ON_TERMINAL}, in a pipe all)", Takes.NUMBER, "N"),
+    Option("--sort", "saving (the default), size, count or name", Takes.WORD, "BY", default="saving"),
+    Option("--details", "dates and owner of each copy, and odd contents"),
+    Option("--folders", "compare whole folders instead of files"),
+    Option("--same-names", "with --folders: names must agree as well"),
+    Option(
+        "--share",
+        "with --folders: list overlaps from this part of a folder on (default: 50)",
+        Takes.NUMBER,
+        "PERCENT",
+        default=50,
+    ),
+    Option("--across", "compare all places as one, whatever their role"),
+    Option(
+        "--match",
+        "what copies agree in: content (the default), name, size, modified, or several with commas between; "
+        "without content for looking only",
+        Takes.WORD,
+        "WHAT",
+        default="content",
+    ),
+    Option("--csv", "write every set to a table as well", Takes.FILE, "FILE"),
+    INVENTORY,
+    *FILTERS,
+)
+
+
+def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
+    """Find the sets, or the pairs of folders, and list them."""
+    from foldkeep.find.copies import Question
+
+    question = Question(args.across, frozenset(args.match.split(",")), args.sort, wanted(args))
+    with open_source(args, env) as stock:
+        return (_folders if args.folders else _sets)(args, env, stock, question)
+
+
+def _sets(args: argparse.Namespace, env: Environment, stock: "Stock", question: "Question") -> ExitStatus:
+    from foldkeep.find.copies import duplicates
+    from foldkeep.scan import presences
+    from foldkeep.show.answers.duplicates import SETS_COLUMNS, SetsAnswer, sets_rows
+
+    found = duplicates(stock, question)
+    top = env.top(args, _TOP_ON_TERMINAL)
+    env.answer(args, SetsAnswer(found, found.overview(), question, presences(stock), top, args.details))
+    if args.csv:
+        env.write_table(args.csv, SETS_COLUMNS, sets_rows(found.sets()))
+    return ExitStatus.DONE
+
+
+def _folders(args: argparse.Namespace, env: Environment, stock: "Stock", question: "Question") -> ExitStatus:
+    from foldkeep.find.copies import compare_folders
+    from foldkeep.show.answers.duplicates import FoldersAnswer
+
+    matches = compare_folders(stock, question, same_names=args.same_names, least_share=args.share / 100)
+    env.answer(args, FoldersAnswer(matches, env.top(args, _TOP_ON_TERMINAL)))
+    return ExitStatus.DONE

@@ -1,0 +1,139 @@
+"""Carry out a docket: fold the spares away.
+
+Every spare is read again and compared with its keeper, byte for byte, before
+anything is done to it. The fold is the folder .foldkeep at the top of the
+place, on the same volume, so nothing is copied and nothing is deleted:
+`foldkeep unfold` brings everything back, and only `foldkeep release` frees the
+space. A spare's companions (sidecars, the JPEG of a raw file) go along if the
+keeper has the same; a sidecar that it has not is kept beside the keeper.
+
+Keywords, rating, title and description that sidecars, or catalogues that are
+remembered, have of a spare are written into an XMP sidecar of its keeper, which
+keeps all else that it says; the one before goes into the fold. Where both say
+something, the keeper's stays, and the difference is told.
+
+methods:
+  fold        into the fold of their place (the usual one)
+  move        into the folder --into, as they lay in their place
+  bin         into the desktop's bin; only the desktop brings them back
+  hard-link   into the fold, and a hard link to the keeper in their place
+  symlink     into the fold, and a symbolic link to the keeper in their place
+  clone       into the fold, and a copy-on-write clone in their place
+  delete      deleted at once; needs --for-good and --yes, nothing comes back
+"""
+
+import argparse
+from typing import TYPE_CHECKING
+
+from ..environment import Environment, ExitStatus
+from ..options import BREAK_LOCK, PROJECTS, READING, Option, Takes, projects_of, recipes_of, remembered_and_named
+
+if TYPE_CHECKING:
+    from foldkeep.model import Method
+
+EXAMPLES = """\
+examples:
+  foldkeep fold docket.csv
+  foldkeep fold docket.csv --yes --method move --into /media/spares
+  foldkeep fold docket.csv --method hard-link
+"""
+
+_METHODS = ("fold", "move", "bin", "hard-link", "symlink", "clone", "delete")
+
+
+OPTIONS = (
+    Option("docket", "a file that a finder wrote, perhaps changed by you", Takes.DOCKET, "DOCKET"),
+    Option("--yes", "go ahead without asking"),
+    Option("--method", "what to do with the spares, see above", Takes.WORD, choices=_METHODS, default="fold"),
+    Option("--into", "for the method move: a folder that is there", Takes.FOLDER, "DIR"),
+    Option("--keep-empty-folders", "leave folders that become empty"),
+    Option("--allow-last-copy", "also sets of which the docket keeps nothing"),
+    Option("--for-good", "for the method delete: I know that nothing comes back"),
+    Option("--catalog", "one more catalogue that describes files", Takes.CATALOG, "NAME|SOURCE", several=True),
+    Option("--leave-sidecars", "write nothing into sidecars of keepers"),
+    *PROJECTS,
+    *READING,
+    BREAK_LOCK,
+)
+
+
+def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
+    """Check, show, ask, fold."""
+    from foldkeep.find.catalogs import descriptions
+    from foldkeep.fold import FoldReport, check_plan, fold, make_plan
+    from foldkeep.keep import current_rows, derived_again, read_docket
+    from foldkeep.model import Method, UnusableInput
+    from foldkeep.show.answers.fold import FoldAnswer, write_plan
+    from foldkeep.stock import Stock
+
+    method = Method(args.method)
+    into = _into(args, method)
+    litter = env.settings(args).settings.litter
+    rows = read_docket(args.docket)
+    if args.leave_sidecars and args.catalog:
+        raise UnusableInput("--catalog tells what to write into sidecars", "leave it or --leave-sidecars out")
+    with Stock.open(env.stock_path(args)) as stock, stock.hold("fold"):
+        env.follow_drives(stock)
+        rows = current_rows(stock, rows)
+        with env.progress(args) as progress:
+            derived = derived_again(
+                stock, rows, recipes_of(args, env), projects_of(args, env, stock), env.user_cache(), progress
+            )
+        plan = make_plan(
+            args.docket, rows, stock.places.all(), method, into,
+            allow_last_copy=args.allow_last_copy, derived=derived,
+        )  # fmt: skip
+        described = None
+        if not args.leave_sidecars:
+            described = descriptions(stock, remembered_and_named(args, stock)) if plan.items else {}
+        plan = check_plan(stock, plan, keeps_folders=args.keep_empty_folders, litter=litter, described=described)
+        going = len(plan.going)
+        question = f"{_QUESTIONS[method]} {going:,} {'file' if going == 1 else 'files'}?"
+        if plan.items and not env.confirm(args, question, lambda page: write_plan(page, plan)):
+            return ExitStatus.DONE
+        with env.progress(args) as progress:
+            report = (
+                fold(stock, plan, progress, keep_empty_folders=args.keep_empty_folders, break_lock=args.break_lock)
+                if plan.items
+                else FoldReport(method=method)
+            )
+    env.answer(args, FoldAnswer(report))
+    return ExitStatus.PROBLEMS if report.left or report.notes else ExitStatus.DONE
+
+
+_QUESTIONS = {
+    "fold": "Fold",
+    "move": "Move",
+    "bin": "Put into the bin",
+    "hard-link": "Fold, and put hard links in the place of",
+    "symlink": "Fold, and put symbolic links in the place of",
+    "clone": "Fold, and put clones in the place of",
+    "delete": "Delete for good",
+}
+
+
+def _into(args: argparse.Namespace, method: "Method") -> bytes:
+    """Return the folder to move to, after checking that what belongs to a method is given with it."""
+    import os
+
+    from foldkeep.model import Method, UnusableInput, visible
+    from foldkeep.model.names import lies_in_a_fold
+    from foldkeep.storage.local.drives import real_path
+
+    if method is Method.DELETE and not (args.for_good and args.yes):
+        raise UnusableInput(
+            "--method delete cannot be taken back", "say --for-good and --yes as well, or use --method fold"
+        )
+    if (method is Method.MOVE) != bool(args.into):
+        raise UnusableInput(
+            "--method move and --into DIR go together", "name both, as in: --method move --into /media/spares"
+        )
+    if not args.into:
+        return b""
+    folder = real_path(os.fsencode(args.into))
+    if not os.path.isdir(folder) or lies_in_a_fold(folder):
+        raise UnusableInput(
+            f"cannot move anything into {visible(args.into)}",
+            "name a folder that is there (on a drive that is connected), outside every fold",
+        )
+    return folder

@@ -1,0 +1,157 @@
+"""Choose the copy of each set to keep, say why, and write a docket.
+
+Rules are asked one after another until one copy is left; `--explain` lists
+them. Without any of yours, a copy is kept whose name does not look like a
+copy's, and of two folders with the same shoot one stays whole and the other
+empties. The docket is a CSV file; change it with any spreadsheet, or with
+`foldkeep review`, before you hand it to `foldkeep fold`. Nothing is folded by
+this command.
+"""
+
+import argparse
+from typing import TYPE_CHECKING
+
+from ..environment import Environment, ExitStatus
+from ..options import CONFIG, FILTERS, READING, Option, Takes, remembered_and_named, wanted
+
+if TYPE_CHECKING:
+    from foldkeep.keep import Wishes
+
+EXAMPLES = """\
+examples:
+  foldkeep keep -o docket.csv
+  foldkeep keep -o docket.csv --prefer under:~/Masters --protect '*.psd'
+  foldkeep keep --explain
+"""
+
+_CHOOSING = "choosing; what can be given again adds to what was given before"
+OPTIONS = (
+    Option("-o", "where to write the docket; a taken name is not overwritten", Takes.DOCKET, "DOCKET", to="docket"),
+    Option("--explain", "list the rules in force, in their order"),
+    Option(
+        "--prefer",
+        "asked before the usual rules: under:DIR, place:LABEL, volume:LABEL, oldest, newest, "
+        "earliest-capture, most-metadata, plain-name, shortest-path, longest-path, together",
+        Takes.WORD,
+        "RULE",
+        several=True,
+        group=_CHOOSING,
+    ),
+    Option(
+        "--only-these-rules",
+        "ask --prefer alone, not the usual rules too",
+        group=_CHOOSING,
+    ),
+    Option(
+        "--protect",
+        "never goes: a folder, a file, a glob like '*.arw', role:ROLE, place:LABEL",
+        Takes.WORD,
+        "WHAT",
+        several=True,
+        group=_CHOOSING,
+    ),
+    Option(
+        "--give-up-under",
+        "goes first: what has a copy elsewhere",
+        Takes.FOLDER,
+        "DIR",
+        several=True,
+        group=_CHOOSING,
+    ),
+    Option(
+        "--at-least",
+        "copies to stay, on different volumes if possible",
+        Takes.NUMBER,
+        "N",
+        group=_CHOOSING,
+    ),
+    Option(
+        "--per",
+        "one copy stays on each",
+        Takes.WORD,
+        choices=("volume", "place", "role"),
+        group=_CHOOSING,
+    ),
+    Option(
+        "--catalog",
+        "prefer the copy that it knows; what a remembered one uses stays unless it has the keeper too",
+        Takes.CATALOG,
+        "NAME|SOURCE",
+        several=True,
+        group=_CHOOSING,
+    ),
+    Option(
+        "--for-links",
+        "the docket is for a method that leaves a link, so catalogues lose nothing",
+        group=_CHOOSING,
+    ),
+    Option("--across", "compare all places as one, whatever their role"),
+    Option(
+        "--match",
+        "content (the default), name, size, modified, or several; sets whose contents differ are left",
+        Takes.WORD,
+        "WHAT",
+        default="content",
+    ),
+    CONFIG,
+    *READING,
+    *FILTERS,
+)
+
+
+def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
+    """Propose and write the docket."""
+    from foldkeep.find.catalogs import uses
+    from foldkeep.find.copies import Question, duplicates
+    from foldkeep.keep import Proposal, propose, write_docket
+    from foldkeep.model import UnusableInput
+    from foldkeep.scan import Presence, presences
+    from foldkeep.show.answers.keep import ProposalAnswer
+    from foldkeep.stock import Stock
+
+    wishes = _wishes(args, env)
+    if args.explain:
+        return _explain(args, env, wishes)
+    if not args.docket:
+        raise UnusableInput("no docket is named", "say where to write it: -o docket.csv")
+    proposal = Proposal()
+    with Stock.open(env.stock_path(args)) as stock:
+        found = duplicates(stock, Question(args.across, frozenset(args.match.split(",")), wanted=wishes.wanted))
+        away = {place for place, now in presences(stock).items() if now is not Presence.HERE}
+        users = uses(stock, remembered_and_named(args, stock))
+        docket = write_docket(args.docket, propose(stock, found, wishes, proposal, away, users))
+    env.answer(args, ProposalAnswer(proposal, docket, args.docket))
+    return ExitStatus.DONE
+
+
+def _wishes(args: argparse.Namespace, env: Environment) -> "Wishes":
+    """Return what the arguments and the settings ask for: of both, the arguments come first."""
+    from dataclasses import replace
+
+    from foldkeep.keep import Wishes, real_folder
+    from foldkeep.model import UnusableInput
+
+    usual = Wishes.after(env.settings(args).settings, wanted(args))
+    if args.at_least is not None and args.at_least < 1:
+        raise UnusableInput(f"--at-least {args.at_least} would keep nothing", "write a number from 1 on")
+    known = [f"known:{name}" for name in args.catalog]
+    return replace(
+        usual,
+        rules=tuple(dict.fromkeys([*known, *args.prefer, *([] if args.only_these_rules else usual.rules)])),
+        protect=(*args.protect, *usual.protect),
+        give_up_under=(*map(real_folder, args.give_up_under), *usual.give_up_under),
+        at_least=args.at_least or usual.at_least,
+        per=args.per or usual.per,
+        leaves_links=args.for_links,
+    )
+
+
+def _explain(args: argparse.Namespace, env: Environment, wishes: "Wishes") -> ExitStatus:
+    from foldkeep.keep import Chooser, meaning
+    from foldkeep.show.answers.keep import RulesAnswer
+    from foldkeep.stock import Stock
+
+    with Stock.open(env.stock_path(args)) as stock:
+        Chooser(stock, wishes)  # refuses what cannot be understood
+    env.answer(args, RulesAnswer([(word, meaning(word)) for word in wishes.rules], wishes))
+    return ExitStatus.DONE

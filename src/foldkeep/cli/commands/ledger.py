@@ -1,0 +1,58 @@
+"""Tell what was folded, brought back and released.
+
+Without a number, all runs; with one, every file of that run. With --verify,
+every file that waits in the fold (or lies where it was moved to) is read again
+and compared with what it was.
+"""
+
+import argparse
+from typing import TYPE_CHECKING
+
+from ..environment import Environment, ExitStatus
+from ..options import Option, Takes
+
+if TYPE_CHECKING:
+    from foldkeep.stock import Stock
+
+EXAMPLES = """\
+examples:
+  foldkeep ledger
+  foldkeep ledger 3
+  foldkeep ledger --verify
+"""
+
+
+OPTIONS = (
+    Option("run", "the number of a run", Takes.RUN, "RUN", optional=True),
+    Option("--verify", "read again what was put away"),
+)
+
+
+def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
+    """Show the ledger."""
+    from foldkeep.fold import find_run
+    from foldkeep.show.answers.ledger import LedgerAnswer, RunAnswer
+    from foldkeep.stock import Stock
+
+    with Stock.open(env.stock_path(args)) as stock:
+        if args.verify:
+            return _verify(args, env, stock)
+        if args.run is None:
+            env.answer(args, LedgerAnswer(stock.ledger.summaries()))
+        else:
+            chosen = find_run(stock, args.run)
+            env.answer(args, RunAnswer(chosen, stock.ledger.files(chosen.id)))
+    return ExitStatus.DONE
+
+
+def _verify(args: argparse.Namespace, env: Environment, stock: "Stock") -> ExitStatus:
+    from foldkeep.fold import audit, find_run
+    from foldkeep.show.answers.ledger import AuditAnswer
+
+    runs = [summary.run for summary in stock.ledger.summaries()] if args.run is None else [find_run(stock, args.run)]
+    with env.progress(args) as progress:
+        found = audit(stock, runs, progress)
+    named = {run.id for run in runs}
+    summaries = [summary for summary in stock.ledger.summaries() if summary.run.id in named]
+    env.answer(args, AuditAnswer(found, summaries))
+    return env.tell_problems(args, found.problems)

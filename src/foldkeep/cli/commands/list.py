@@ -1,0 +1,79 @@
+"""List files that are known: the large, the old, the empty, whatever fits the filters.
+
+The answer rests on the last scan, so it also tells of drives that are away. A
+docket of the files can be written, and goes through the same door as any other:
+`fold --method move --into DIR` takes them to another drive.
+"""
+
+import argparse
+from typing import TYPE_CHECKING
+
+from ..environment import Environment, ExitStatus
+from ..options import FILTERS, INVENTORY, Option, Takes, filter_words, open_source, wanted
+
+if TYPE_CHECKING:
+    from foldkeep.model import Filter
+    from foldkeep.stock import Stock
+
+EXAMPLES = """\
+examples:
+  foldkeep list --sort size --kind packed --older-than 1y
+  foldkeep list --under ~/Videos --larger-than 2GB -o docket.csv
+  foldkeep list --name '*.wav' -0 | xargs -0 ls -l
+"""
+
+_TOP_ON_TERMINAL = 40
+
+
+OPTIONS = (
+    Option(
+        "--sort", "size (largest first), age (oldest first), name or path (default)", Takes.WORD, "BY", default="path"
+    ),
+    Option("--top", f"list only the first N (on a terminal {_TOP_ON_TERMINAL}, else all)", Takes.NUMBER, "N"),
+    Option("--empty", "only empty files, and empty folders after them"),
+    Option("-0", "paths only, with a NUL byte after each", to="null"),
+    Option("-o", "write a docket that proposes to fold them all", Takes.DOCKET, "DOCKET", to="docket"),
+    INVENTORY,
+    *FILTERS,
+)
+
+
+def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
+    """List, in the form that is asked for."""
+    from dataclasses import replace
+
+    from foldkeep.find.space import empty_folders
+    from foldkeep.model import UnusableInput
+    from foldkeep.show.answers.list import ListAnswer
+    from foldkeep.stock import LIST_ORDERS
+
+    if args.sort not in LIST_ORDERS:
+        raise UnusableInput(f"files cannot be sorted by {args.sort}", f"there are {', '.join(LIST_ORDERS)}")
+    fits = wanted(args)
+    if args.empty:
+        fits = replace(fits, smaller_than=1)
+    top = env.top(args, _TOP_ON_TERMINAL)
+    with open_source(args, env) as stock:
+        if args.docket:
+            return _write_docket(args, env, stock, fits)
+        if args.null:
+            for file in stock.listing.files(fits, args.sort, args.top):
+                env.write_bytes(file.path + b"\0")
+            return ExitStatus.DONE
+        count, size = stock.listing.count(fits)
+        files = stock.listing.files(fits, args.sort, top)
+        folders = empty_folders(stock, fits) if args.empty else []
+        env.answer(args, ListAnswer(files, folders, count, size, top))
+    return ExitStatus.DONE
+
+
+def _write_docket(args: argparse.Namespace, env: Environment, stock: "Stock", fits: "Filter") -> ExitStatus:
+    from foldkeep.keep import listed_rows, write_docket
+    from foldkeep.show.answers.list import ListedDocketAnswer
+
+    count, size = stock.listing.count(fits)
+    count = count if args.top is None else min(max(0, args.top), count)
+    reason = f"listed {filter_words(args)}".strip()
+    written = write_docket(args.docket, listed_rows(stock.listing.files(fits, args.sort, args.top), reason))
+    env.answer(args, ListedDocketAnswer(written, count, size))
+    return ExitStatus.DONE

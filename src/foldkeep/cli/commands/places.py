@@ -1,0 +1,80 @@
+"""List the folders and drives that are known, and change what they are for.
+
+A place that is away (its drive is not connected) keeps what is known of it:
+its copies are still found, and you are told which drive to fetch.
+"""
+
+import argparse
+from typing import TYPE_CHECKING
+
+from ..environment import Environment, ExitStatus
+from ..options import Option, Takes
+
+if TYPE_CHECKING:
+    from foldkeep.stock import Stock
+
+EXAMPLES = """\
+examples:
+  foldkeep places
+  foldkeep places shelf-drive --role archive --label cupboard
+  foldkeep places --mark /media/shelf-drive
+"""
+
+
+OPTIONS = (
+    Option("place", "the label or path of the place to change", Takes.PLACE, "PLACE", optional=True),
+    Option("--role", "what it is for from now on", Takes.WORD, choices=("working", "backup", "archive")),
+    Option("--label", "its name from now on", Takes.WORD),
+    Option("--at", "the folder where it is now, if its drive was not found there", Takes.FOLDER, "DIR"),
+    Option(
+        "--mark",
+        "write into a folder which place it is, to know its drive again; a copy becomes a place of its own",
+        Takes.FOLDER,
+        "DIR",
+    ),
+    Option("--forget", "forget a place and what is known of its files; no file is touched", Takes.PLACE, "PLACE"),
+)
+
+
+def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
+    """Change what is to be changed, then list."""
+    from foldkeep.model import UnusableInput
+    from foldkeep.scan import presences
+    from foldkeep.show.answers.places import PlacesAnswer
+    from foldkeep.stock import Stock
+
+    if (args.role or args.label or args.at) and not args.place:
+        raise UnusableInput("no place is named", "name one by its label or path: foldkeep places LABEL --role backup")
+    with Stock.open(env.stock_path(args)) as stock:
+        if args.place or args.forget or args.mark:
+            with stock.hold("places"):
+                _change(stock, args, env)
+        places = stock.places.all()
+        sizes, volumes, here = stock.places.sizes(), stock.places.volumes(), presences(stock)
+    env.answer(args, PlacesAnswer(places, sizes, volumes, here))
+    return ExitStatus.DONE
+
+
+def _change(stock: "Stock", args: argparse.Namespace, env: Environment) -> None:
+    import os
+    from dataclasses import replace
+
+    from foldkeep.model import Role, UnusableInput, visible
+    from foldkeep.scan import find_place, mark_place, move_place
+
+    if args.forget:
+        with stock.transaction():
+            stock.places.forget(find_place(stock, args.forget))
+    if args.mark:
+        mark = mark_place(stock, os.fsencode(args.mark))
+        env.stderr.write(f"{visible(args.mark)} carries the mark {mark} in its .foldkeep folder.\n")
+    if args.place:
+        number = find_place(stock, args.place).id
+        if args.at:
+            move_place(stock, stock.places.by_id()[number], os.fsencode(args.at))
+        place = stock.places.by_id()[number]
+        if args.label and any(other.label == args.label and other.id != place.id for other in stock.places.all()):
+            raise UnusableInput(f"another place has the label {args.label}", "choose another one")
+        role = Role(args.role) if args.role else place.role
+        with stock.transaction():
+            stock.places.change(replace(place, role=role, label=args.label or place.label))

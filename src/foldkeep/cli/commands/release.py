@@ -1,0 +1,78 @@
+"""Delete folded files for good, which frees their space.
+
+This cannot be taken back. Before a file is deleted, a copy of it outside the
+fold is read again; a file whose content is nowhere else now is left. Of what can
+be made again that must be proved, or you must say so here. Waiting
+30 days between folding and releasing is a good habit: --older-than 30d.
+"""
+
+import argparse
+
+from ..environment import Environment, ExitStatus
+from ..options import BREAK_LOCK, RECIPES, Option, Takes, recipes_of
+
+EXAMPLES = """\
+examples:
+  foldkeep release 3
+  foldkeep release --older-than 30d
+  foldkeep release --all --yes
+"""
+
+
+OPTIONS = (
+    Option("run", "the number of a run, see the ledger", Takes.RUN, "RUN", several=True, optional=True),
+    Option("--last", "the last run of which files wait"),
+    Option("--all", "every run of which files wait"),
+    Option("--older-than", "the runs before that: 30d, 2w, 6m, 1y", Takes.AGE, "AGE"),
+    Option("--yes", "go ahead without asking"),
+    Option("--allow-last-copy", "delete also what exists nowhere else any more"),
+    Option("--likely", "also derived files that are only likely made again"),
+    *RECIPES,
+    BREAK_LOCK,
+)
+
+
+def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
+    """Choose the runs, ask, delete."""
+    import time
+
+    from foldkeep.fold import Consent, ReleaseReport, find_run, last_waiting_run, release, settle_all, surely_began
+    from foldkeep.model import RunFileState, UnusableInput
+    from foldkeep.model.recipes import Cookbook
+    from foldkeep.show.answers.release import ReleaseAnswer, write_question
+    from foldkeep.stock import Stock
+
+    if not args.run and args.older_than is None and not (args.all or args.last):
+        raise UnusableInput("no run is named", "name one that `foldkeep ledger` lists, or say --older-than 30d")
+    consent = Consent(args.likely, Cookbook(recipes_of(args, env)))
+    with Stock.open(env.stock_path(args)) as stock, stock.hold("release"):
+        env.follow_drives(stock)
+        settle_all(stock)
+        named = {find_run(stock, number).id for number in args.run}
+        named |= {last_waiting_run(stock, moved=False).id} if args.last else set()
+        before = time.time() - (args.older_than.total_seconds() if args.older_than else 0)
+        summaries = stock.ledger.summaries()
+        chosen = [
+            summary
+            for summary in summaries
+            if summary.files.get(RunFileState.WAITING)
+            and (not named or summary.run.id in named)
+            and surely_began(summaries, summary.run) < before * 1e9
+        ]
+        report = ReleaseReport()
+        if chosen:
+            waiting = sum(summary.files[RunFileState.WAITING] for summary in chosen)
+            question = f"Delete {waiting:,} files for good? This cannot be taken back."
+            if not env.confirm(args, question, lambda page: write_question(page, chosen)):
+                return ExitStatus.DONE
+            with env.progress(args) as progress:
+                report = release(
+                    stock,
+                    [summary.run for summary in chosen],
+                    allow_last_copy=args.allow_last_copy,
+                    consent=consent,
+                    progress=progress,
+                    break_lock=args.break_lock,
+                )
+    env.answer(args, ReleaseAnswer(report))
+    return ExitStatus.PROBLEMS if report.left else ExitStatus.DONE

@@ -1,0 +1,182 @@
+"""Look at a docket set by set, and change what it proposes.
+
+The copies of each set are numbered; what they have in common is said once, what
+differs side by side. Answer with numbers of copies to keep, or a letter; `?`
+lists them. Every decision is saved at once in a docket of its own beside the
+one that you review, which stays as it is; go on another day by reviewing that
+one. Answers may come from a pipe as well, one a line.
+"""
+
+import argparse
+from typing import TYPE_CHECKING
+
+from ..environment import Environment, ExitStatus
+from ..options import Option, Takes
+
+if TYPE_CHECKING:
+    from foldkeep.keep import Review
+    from foldkeep.show.page import Page
+
+EXAMPLES = """\
+examples:
+  foldkeep review docket.csv
+  foldkeep review docket.csv -o chosen.csv
+  foldkeep review docket.csv --json < answers.txt
+"""
+
+
+OPTIONS = (
+    Option("docket", "a file that a finder wrote, perhaps changed by you", Takes.DOCKET, "DOCKET"),
+    Option("-o", "where to save decisions (else beside the docket)", Takes.FILE, "FILE", to="saved"),
+    Option("--all", "begin with the first set, also if it was decided before"),
+)
+
+
+def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
+    """Ask about each set, save each answer."""
+    from foldkeep.keep import Review, read_docket
+    from foldkeep.show.answers.review import ReviewAnswer
+
+    review = Review(read_docket(args.docket))
+    dialog = _Dialog(args, env, review)
+    try:
+        dialog.hold(0 if args.all else _first_open(review))
+    finally:
+        dialog.save()
+    left = sum(not review.is_decided(at) for at in range(len(review)))
+    env.answer(args, ReviewAnswer(args.docket, dialog.saved, len(review), review.changed, left))
+    return ExitStatus.DONE
+
+
+def _first_open(review: "Review") -> int:
+    return next((at for at in range(len(review)) if not review.is_decided(at)), 0)
+
+
+_SLOW_SAVE = 0.1  # seconds; saves that take less are made after every answer
+
+
+class _Dialog:
+    """Asks, understands, saves."""
+
+    def __init__(self, args: argparse.Namespace, env: Environment, review: "Review") -> None:
+        self._args = args
+        self._env = env
+        self._review = review
+        self.saved: str | None = None
+        self._unsaved = False
+        self._next_save = 0.0
+
+    def hold(self, at: int) -> None:
+        """Go through the sets from a position on, until the last one, the end of the input, or `q`."""
+        from foldkeep.find.copies import look
+        from foldkeep.model import UnusableInput
+        from foldkeep.show.answers.review import HELP, write_refusal, write_set
+
+        # With --json, standard output is for the one document.
+        page = self._env.page(self._args, self._env.stderr if self._args.json else None)
+        shown = -1
+        if self._env.stdin.isatty() and at < len(self._review):
+            self._say(HELP)
+        while at < len(self._review):
+            rows = self._review.rows(at)
+            if shown != at:
+                write_set(page, at, len(self._review), rows, look([row.path for row in rows]))
+                shown = at
+            words = self._ask()
+            if words is None or words == ["q"]:
+                return
+            try:
+                if words == ["?"]:
+                    self._say(HELP)
+                elif words == ["b"]:
+                    at = max(0, at - 1)
+                    shown = -1
+                else:
+                    at += self._carry_out(at, words, page)
+            except UnusableInput as error:
+                write_refusal(page, str(error))
+            self._save_soon()
+
+    def _ask(self) -> list[str] | None:
+        self._say("keep which? [numbers, a, g, o, f, b, q, ?, Enter] ")
+        line = self._env.stdin.readline()
+        if not self._env.stdin.isatty():
+            self._say("\n")
+        return line.lower().replace(",", " ").split() if line else None
+
+    def _say(self, text: str) -> None:
+        stream = self._env.stderr if self._args.json else self._env.stdout
+        stream.write(text)
+        stream.flush()
+
+    def _carry_out(self, at: int, words: list[str], page: "Page") -> int:
+        """Do what was answered and return how many sets to go on; UnusableInput if it is not understood."""
+        from foldkeep.model import UnusableInput, visible
+        from foldkeep.show.page import count
+
+        review = self._review
+        letter, numbers = (words[0], words[1:]) if words and words[0].isalpha() else ("", words)
+        if not all(number.isdecimal() for number in numbers):
+            raise UnusableInput(f"{visible(' '.join(words))!r} is not understood", "? lists what is")
+        copies = [int(number) for number in numbers]
+        if not words or words == ["s"]:
+            return 1
+        if letter == "a" and not copies:
+            review.keep_all(at)
+        elif letter == "g" and len(copies) == 1:
+            folder, changed = review.give_up_folder(at, copies[0])
+            if not changed:
+                raise UnusableInput(
+                    f"nothing more goes from {visible(folder)}", "all there is given up, or has no copy elsewhere"
+                )
+            page.line(f"{visible(folder)} is given up from here on; that changes {count(changed, 'set')}.")
+        elif letter in ("o", "f") and len(copies) == 1:
+            self._open(at, copies[0], folder=letter == "f")
+            return 0
+        elif not letter:
+            review.keep(at, copies)
+        else:
+            raise UnusableInput(f"{visible(' '.join(words))!r} is not understood", "? lists what is")
+        self._unsaved = True
+        return 1
+
+    def _open(self, at: int, number: int, *, folder: bool) -> None:
+        """Open a copy or its folder in the desktop's program."""
+        import os
+        import shutil
+        import subprocess
+        import sys
+
+        from foldkeep.model import UnusableInput
+
+        path = self._review.copy(at, number).path
+        path = os.path.dirname(path) if folder else path
+        opener = shutil.which("open" if sys.platform == "darwin" else "xdg-open", path=self._env.variables.get("PATH"))
+        if opener is None:
+            raise UnusableInput("this desktop has no program to open files with", f"look at {os.fsdecode(path)!r}")
+        # Through a shell that puts it into the background: it may stay open long after this review.
+        line = ["sh", "-c", '"$0" "$1" </dev/null >/dev/null 2>&1 &', opener, os.fsdecode(path)]
+        subprocess.run(line, check=False, start_new_session=True)
+
+    def _save_soon(self) -> None:
+        """Save, but spend no more than a tenth of the time on it where the docket is large."""
+        import time
+
+        if self._unsaved and time.monotonic() >= self._next_save:
+            began = time.monotonic()
+            self.save()
+            took = time.monotonic() - began
+            self._next_save = began + 10 * took if took > _SLOW_SAVE else 0
+
+    def save(self) -> None:
+        """Save what is not saved yet."""
+        from foldkeep.keep import rewrite_docket, write_docket
+
+        if not self._unsaved:
+            return
+        rows = self._review.all_rows()
+        if self.saved is None:
+            self.saved = write_docket(self._args.saved or self._args.docket, rows)
+        else:
+            rewrite_docket(self.saved, rows)
+        self._unsaved = False

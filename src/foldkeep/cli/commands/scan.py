@@ -1,0 +1,104 @@
+"""Look into folders and remember what lies in them.
+
+Each folder named becomes a place that Fold Keep knows; without one, all known
+places are looked into again. Contents are read only where a copy is possible:
+files of the same size first, then their first and last few kilobytes, and
+whole only if those agree. What has not changed since is not read again.
+"""
+
+import argparse
+from typing import TYPE_CHECKING
+
+from ..environment import Environment, ExitStatus
+from ..options import CONFIG, Option, Takes
+
+if TYPE_CHECKING:
+    from foldkeep.model import Place
+    from foldkeep.stock import Stock
+
+EXAMPLES = """\
+examples:
+  foldkeep scan ~/Pictures ~/Videos
+  foldkeep scan /media/shelf-drive --role backup
+  foldkeep scan                                   all known places again
+"""
+
+_LOOK_AT = "look at {}; remembered for these places"
+OPTIONS = (
+    Option("place", "a folder, drive or share", Takes.PLACE, "PLACE", several=True, optional=True),
+    Option(
+        "--role",
+        "what these places are for; copies in places of another role are not each other's spares",
+        Takes.WORD,
+        choices=("working", "backup", "archive"),
+    ),
+    Option("--hidden", _LOOK_AT.format("hidden files and folders"), opposite=True),
+    Option("--system", _LOOK_AT.format("folders and files that the system makes for itself"), opposite=True),
+    Option("--bundles", _LOOK_AT.format("inside folders that a program treats as one document"), opposite=True),
+    Option("--cross-volumes", _LOOK_AT.format("other volumes that are mounted below"), opposite=True),
+    Option("--read-all", "read every file whole, so that `compare` can tell its content even while the drive is away"),
+    CONFIG,
+)
+
+
+def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
+    """Scan and tell what was seen."""
+    from concurrent.futures import ThreadPoolExecutor
+
+    from foldkeep.model import UnusableInput
+    from foldkeep.scan import scan
+    from foldkeep.show.answers.scan import ScanAnswer
+    from foldkeep.stock import Stock
+
+    settings = env.settings(args).settings
+    with Stock.open(env.stock_path(args), create=bool(args.place)) as stock, stock.hold("scan"):
+        env.follow_drives(stock, args.place)
+        if args.place:
+            places = [_place(stock, path, args, env) for path in args.place]
+            places = list({place.id: place for place in places}.values())
+        else:
+            places = stock.places.all()
+        if not places:
+            raise UnusableInput("no place is known yet", "name a folder: foldkeep scan DIR")
+        executor = ThreadPoolExecutor(_threads(), thread_name_prefix="reading")
+        try:
+            with env.progress(args) as progress:
+                report = scan(stock, places, executor, progress, settings, read_all=args.read_all)
+        finally:
+            executor.shutdown(wait=False, cancel_futures=True)
+    env.answer(args, ScanAnswer(report))
+    return env.tell_problems(args, report.problems)
+
+
+def _place(stock: "Stock", path: str, args: argparse.Namespace, env: Environment) -> "Place":
+    """Return the place that a folder is; of one that says that it is another it is asked whether it is a copy."""
+    import os
+
+    from foldkeep.model import Role
+    from foldkeep.scan import TwinPlace, add_place, mark_place, move_place
+
+    role, folder = Role(args.role) if args.role else None, os.fsencode(path)
+    try:
+        return add_place(stock, folder, role, _asked(args))
+    except TwinPlace as twin:
+        answer = env.choose(f"{twin.what}. Is it that, at another path now, or a copy?", ("that", "copy"))
+        if answer is None:
+            raise
+        if answer == "that":
+            move_place(stock, twin.place, folder)
+        else:
+            mark_place(stock, folder)
+    return add_place(stock, folder, role, _asked(args))
+
+
+def _asked(args: argparse.Namespace) -> "dict[str, bool]":
+    """Return what the user said about what to look at beyond the usual; nothing said is not there."""
+    said = {"hidden": args.hidden, "system": args.system, "bundles": args.bundles, "volumes": args.cross_volumes}
+    return {word: wish for word, wish in said.items() if wish is not None}
+
+
+def _threads() -> int:
+    """Return how many files are read at a time: one a processor, and one more that waits for the disk."""
+    import os
+
+    return (os.cpu_count() or 1) + 1

@@ -1,0 +1,86 @@
+"""Tell where the space goes: how full each volume is, then which folders or kinds fill it.
+
+Name a folder to look into it, or a place. What hard links and clones share is
+counted once "on disk", and the holes of sparse files are not; where that makes
+a difference, a column tells.
+"""
+
+import argparse
+from typing import TYPE_CHECKING
+
+from ..environment import Environment, ExitStatus
+from ..options import FILTERS, INVENTORY, Option, Takes, open_source, wanted
+
+if TYPE_CHECKING:
+    from foldkeep.model import Filter
+    from foldkeep.stock import Stock
+
+EXAMPLES = """\
+examples:
+  foldkeep space ~/Videos --depth 2
+  foldkeep space --by kind --older-than 2y
+  foldkeep space --treemap map.png --largest 10
+"""
+
+_TOP_ON_TERMINAL = 25
+_LARGEST = 10
+
+
+OPTIONS = (
+    Option("where", "look only there (else in all places)", Takes.PLACE, "PLACE|FOLDER", optional=True),
+    Option(
+        "--by", "folder (default), kind, suffix, age, year, place, volume, owner", Takes.WORD, "WHAT", default="folder"
+    ),
+    Option("--depth", "by folder: how many levels (default: 1)", Takes.NUMBER, "N", default=1),
+    Option("--largest", "list the N largest files as well", Takes.NUMBER, "N", default=0),
+    Option("--top", f"only the first N rows (on a terminal {_TOP_ON_TERMINAL}, else all)", Takes.NUMBER, "N"),
+    Option("--treemap", "draw a map of the space, as .png or .svg", Takes.FILE, "FILE"),
+    Option("--plot", "draw the rows as bars, as .png or .svg", Takes.FILE, "FILE"),
+    INVENTORY,
+    *FILTERS,
+)
+
+
+def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
+    """Sum up, tell, draw."""
+    from foldkeep.find.space import GROUPINGS, space, volume_spaces
+    from foldkeep.model import UnusableInput
+    from foldkeep.show.answers.space import SpaceAnswer
+
+    if args.by not in GROUPINGS:
+        raise UnusableInput(f"space cannot be told by {args.by}", f"there are {', '.join(GROUPINGS)}")
+    with open_source(args, env) as stock:
+        fits = _where(args, stock)
+        volumes = [] if args.inventory else volume_spaces(stock)
+        usage = space(stock, args.by, fits, depth=max(1, args.depth))
+        largest = list(stock.listing.files(fits, "size", args.largest)) if args.largest > 0 else []
+        written = _draw(args, stock, fits)
+    env.answer(args, SpaceAnswer(usage, args.by, volumes, largest, env.top(args, _TOP_ON_TERMINAL), written))
+    return ExitStatus.DONE
+
+
+def _where(args: argparse.Namespace, stock: "Stock") -> "Filter":
+    """Return the filter with the place or folder that is named, which must be one that is known."""
+    from dataclasses import replace
+
+    from foldkeep.scan import named_folder
+
+    fits = wanted(args)
+    return replace(fits, under=(named_folder(stock, args.where),)) if args.where else fits
+
+
+def _draw(args: argparse.Namespace, stock: "Stock", fits: "Filter") -> list[str]:
+    """Draw what is asked for and return where it is."""
+    written: list[str] = []
+    if args.treemap:
+        from foldkeep.find.space import space_tree
+        from foldkeep.show.pictures import draw_treemap
+
+        by = "age" if args.by in ("age", "year") else "kind"
+        written.append(draw_treemap(args.treemap, space_tree(stock, fits, by), by))
+    if args.plot:
+        from foldkeep.find.space import space
+        from foldkeep.show.pictures import draw_usage
+
+        written.append(draw_usage(args.plot, space(stock, args.by, fits), args.by))
+    return written

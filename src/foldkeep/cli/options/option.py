@@ -1,0 +1,131 @@
+"""Options as data: the parser is made from it, and so are the manual and the completion of a shell."""
+
+import argparse
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import Any
+
+from foldkeep.model.units import parse_age, parse_size
+
+
+class Takes(StrEnum):
+    """Kinds of value that an option or a position takes; each can be completed in a way of its own."""
+
+    NOTHING = "nothing"
+    NUMBER = "number"
+    SIZE = "size"
+    AGE = "age"
+    WORD = "word"
+    GLOB = "glob"
+    FILE = "file"
+    FOLDER = "folder"
+    DOCKET = "docket"
+    INVENTORY = "inventory"
+    PACKAGE = "package"
+    PLACE = "place"
+    CATALOG = "catalog"
+    RUN = "run"
+    KIND = "kind"
+
+
+@dataclass(frozen=True, slots=True)
+class Option:
+    """An option, or a position if its name has no dash.
+
+    Attributes
+    ----------
+    name
+        As it is typed; of a position what it is called in the program.
+    help
+        One line that says what it does or is.
+    takes, metavar, choices, default
+        The kind of its value, the word that stands for it, which words are allowed, what is there if nothing is said.
+    several
+        May be given again, or stand several times.
+    required
+        Must be given; a position stands unless it is `optional`.
+    opposite
+        Has a `--no-…` as well.
+    to
+        The name of its value in the program, if that is another.
+    group, instead
+        The heading under which the help lists it; the name of a group of which just one may be given.
+    """
+
+    name: str
+    help: str = ""
+    takes: Takes = Takes.NOTHING
+    metavar: str = ""
+    choices: tuple[str, ...] = ()
+    default: object = None
+    several: bool = False
+    required: bool = False
+    optional: bool = False
+    opposite: bool = False
+    to: str = ""
+    group: str = ""
+    instead: str = ""
+
+    @property
+    def is_position(self) -> bool:
+        """Tell whether it is known by where it stands."""
+        return not self.name.startswith("-")
+
+
+def add_options(parser: argparse.ArgumentParser, options: Iterable[Option]) -> None:
+    """Add options to a parser, in their order and under their headings."""
+    groups: dict[str, Any] = {"": parser}
+    choices: dict[str, Any] = {}
+    for option in options:
+        if option.group not in groups:
+            groups[option.group] = parser.add_argument_group(option.group)
+        there = groups[option.group]
+        if option.instead:
+            if option.instead not in choices:
+                choices[option.instead] = there.add_mutually_exclusive_group(required=option.required)
+            there = choices[option.instead]
+        there.add_argument(option.name, **_arguments(option))
+
+
+def _arguments(option: Option) -> dict[str, Any]:
+    """Return what argparse is told of an option."""
+    named: dict[str, Any] = {"help": option.help or None}
+    if option.to:
+        named["dest"] = option.to
+    if option.takes is Takes.NOTHING:
+        return named | {"action": argparse.BooleanOptionalAction if option.opposite else "store_true"}
+    if option.metavar:
+        named["metavar"] = option.metavar
+    if option.choices:
+        named["choices"] = option.choices
+    if option.takes in _CONVERTED:
+        named["type"] = _CONVERTED[option.takes]
+    if option.is_position:
+        many = ("*" if option.optional else "+") if option.several else ("?" if option.optional else None)
+        return named | ({"nargs": many} if many else {})
+    if option.several:
+        return named | {"action": "append", "default": []}
+    if option.required and not option.instead:
+        named["required"] = True
+    return named | {"default": option.default}
+
+
+def _typed(parse: Callable[[str], Any]) -> Callable[[str], Any]:
+    """Return an argument type that reports a ValueError of `parse` in its own words."""
+
+    def convert(text: str) -> Any:
+        try:
+            return parse(text)
+        except ValueError as error:
+            raise argparse.ArgumentTypeError(str(error)) from error
+
+    return convert
+
+
+_CONVERTED: dict[Takes, Callable[[str], Any]] = {
+    Takes.NUMBER: int,
+    Takes.RUN: int,
+    Takes.SIZE: _typed(parse_size),
+    Takes.AGE: _typed(parse_age),
+}

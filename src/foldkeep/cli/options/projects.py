@@ -1,0 +1,68 @@
+"""Which folders are projects and what can be made again, as the settings and a command line say."""
+
+import argparse
+import os
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from ..environment import Environment
+from .option import Option, Takes
+
+if TYPE_CHECKING:
+    from foldkeep.find.references import ProjectFolders
+    from foldkeep.model.recipes import Recipe
+    from foldkeep.stock import Stock
+
+
+CONFIG = Option("--config", "the settings file to use (see `foldkeep settings`)", Takes.FILE, "FILE")
+RECIPES = (
+    Option("--recipes", "recipes of yours, asked before the general ones", Takes.FILE, "FILE"),
+    Option(
+        "--trust",
+        "take the files of this recipe for derived ones, which its names alone do not prove",
+        Takes.WORD,
+        "RECIPE",
+        several=True,
+    ),
+    CONFIG,
+)
+"""The options that tell what can be made again."""
+
+PROJECTS = (
+    Option("--project-marker", "names of files that make a project of their folder", Takes.GLOB, "GLOB", several=True),
+    Option("--inside", "each folder in this one is a project", Takes.FOLDER, "DIR", several=True),
+    *RECIPES,
+)
+"""The options that tell projects and what can be made again."""
+
+
+def recipes_of(args: argparse.Namespace, env: Environment) -> "tuple[Recipe, ...]":
+    """Return the recipes that are asked, those that the command line names trusted.
+
+    Raises UnusableInput if a file of them cannot be used, or one is named that is not there.
+    """
+    from difflib import get_close_matches
+
+    from foldkeep.formats.own import general_recipes, read_recipes, with_general
+    from foldkeep.model import UnusableInput, visible
+
+    named = args.recipes or os.path.expanduser(env.settings(args).settings.recipes)
+    recipes = with_general(read_recipes(named)) if named else general_recipes()
+    names = [recipe.name for recipe in recipes]
+    for name in args.trust:
+        if name not in names:
+            near = get_close_matches(name, names, 1)
+            advice = f"did you mean '{visible(near[0])}'?" if near else f"write one of {', '.join(names)}"
+            raise UnusableInput(f"--trust {visible(name)} is no recipe", advice)
+    return tuple(replace(recipe, trust=True) if recipe.name in args.trust else recipe for recipe in recipes)
+
+
+def projects_of(args: argparse.Namespace, env: Environment, stock: "Stock") -> "ProjectFolders":
+    """Return the projects of a stock."""
+    from foldkeep.find.references import ProjectFolders
+    from foldkeep.storage.local.drives import real_path
+
+    settings = env.settings(args).settings
+    inside = (os.path.expanduser(folder) for folder in (*settings.inside, *args.inside))
+    folders = [real_path(os.fsencode(folder)) for folder in inside]
+    return ProjectFolders(stock, (*settings.markers, *args.project_marker), folders)

@@ -1,0 +1,193 @@
+"""Derived files, by what is proved of them."""
+
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from foldkeep.find.derived import Batch, Caches, Regenerable
+from foldkeep.model import visible
+from foldkeep.model.units import format_moment, format_size
+
+from ..page.documents import Document, path_document, problem_documents
+from ..page.lines import write_rest
+from ..page.page import CARE, GAIN, QUIET, STRONG, Column, Page
+from ..page.words import count, names_apart
+
+_Key = tuple[str, bytes, str]
+_Groups = list[tuple[_Key, list[Regenerable]]]
+
+
+@dataclass(frozen=True, slots=True)
+class CachesAnswer:
+    """What can be made again by what it is, project and version; before it what is not so sure.
+
+    `unseen` is the user's cache folder, if it lies in no place.
+    """
+
+    found: Caches
+    top: int | None
+    docket: str | None
+    unseen: bytes | None
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        found = self.found
+        return {
+            "command": "caches",
+            "bytes": _size(found.found),
+            "groups": [
+                {
+                    "what": what,
+                    "project": path_document(project) if project else None,
+                    "version": version,
+                    "files": len(members),
+                    "bytes": _size(members),
+                    "used": format_moment(found.last_use.latest(members)),
+                }
+                for (what, project, version), members in _groups(found.found)
+            ],
+            "regenerable": [_document(each, found) for each in found.found],
+            "likely": [_document(each, found) for each in found.likely],
+            "perhaps": [_document(each, found) for each in found.perhaps],
+            "source_gone": [_document(each, found) for each in found.last],
+            "in_use": [{**_document(each, found), "reason": sign} for each, sign in found.in_use],
+            "problems": problem_documents(found.problems),
+            "docket": self.docket,
+        }
+
+    def write(self, page: Page) -> None:
+        """Write it for people."""
+        found, top = self.found, self.top
+        if found.last:
+            page.line(
+                (
+                    f"{count(len(found.last), 'file')} whose source is gone: perhaps the last there is of it, ",
+                    CARE,
+                ),
+                (format_size(_size(found.last)), STRONG),
+            )
+            lines = [(visible(each.path), f"  {each.batch.what}, {each.batch.evidence}") for each in found.last]
+            _listed(page, lines, top)
+        if found.in_use:
+            size = format_size(sum(each.size for each, _ in found.in_use))
+            page.line((f"{count(len(found.in_use), 'file')} in use, left alone, ", CARE), (size, STRONG))
+            signs: dict[str, int] = defaultdict(int)
+            for _, sign in found.in_use:
+                signs[sign] += 1
+            _listed(page, [(visible(sign), f"  {count(number, 'file')}") for sign, number in signs.items()], top)
+        _write_unsure(
+            page, found, found.perhaps, top, "may be anything",
+            "called like caches, and nothing proves it. Left alone, unless you name the recipe with --trust.",
+        )  # fmt: skip
+        _write_unsure(
+            page, found, found.likely, top, "can likely be made again",
+            "opaque files of caches that no document mentions. A docket leaves them until you write fold.",
+        )  # fmt: skip
+        if not found.found:
+            page.line("Nothing was found that is proved to be made again and may go.")
+        else:
+            size = format_size(_size(found.found))
+            page.line((count(len(found.found), "file"), STRONG), " can be made again, ", (size, GAIN), ".")
+            _write_groups(page, found, found.found, top, GAIN)
+        if self.docket:
+            page.line(
+                "The docket is ",
+                (visible(self.docket), STRONG),
+                ". Look at it, then: foldkeep fold " + visible(self.docket),
+            )
+        if self.unseen:
+            page.line(f"Not looked at: {visible(self.unseen)}, your cache folder, which lies in no place.")
+
+
+@dataclass(frozen=True, slots=True)
+class ExplainedCacheAnswer:
+    """Which recipe takes a file and why, or why none does."""
+
+    why: str
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        return {"command": "caches", "explain": self.why}
+
+    def write(self, page: Page) -> None:
+        """Write it for people."""
+        page.line(self.why)
+
+
+def _listed(page: Page, lines: Sequence[tuple[str, str]], top: int | None) -> None:
+    for name, more in lines[:top]:
+        page.line(name, (more, QUIET), indent=2)
+    write_rest(page, len(lines), top, indent=2)
+    page.line()
+
+
+def _write_unsure(
+    page: Page, found: Caches, files: Sequence[Regenerable], top: int | None, what: str, why: str
+) -> None:
+    """Write files of which it is not proved that they can be made again, and what that means for them."""
+    if files:
+        page.line((f"{count(len(files), 'file')} {what}, ", CARE), (format_size(_size(files)), STRONG), f": {why}")
+        _write_groups(page, found, files, top)
+        page.line()
+
+
+def _write_groups(page: Page, found: Caches, files: Sequence[Regenerable], top: int | None, style: str = "") -> None:
+    groups = _groups(files)
+    has_versions = any(version for (_, _, version), _ in groups)
+    names = names_apart({project for (_, project, _), _ in groups if project})
+    page.table(
+        [
+            Column("what", whole=True),
+            *[Column("version", whole=True)] * has_versions,
+            Column("files", True),
+            Column("size", True, style),
+            Column("last used", whole=True),
+            Column("project"),
+            Column("evidence", style=QUIET),
+        ],
+        [
+            (
+                what,
+                *[version] * has_versions,
+                f"{len(members):,}",
+                format_size(_size(members)),
+                format_moment(found.last_use.latest(members))[:10],
+                names[project] if project else "",
+                ", ".join(sorted({each.batch.evidence for each in members})),
+            )
+            for (what, project, version), members in groups[:top]
+        ],
+    )
+    write_rest(page, len(groups), top)
+
+
+def _groups(files: Iterable[Regenerable]) -> _Groups:
+    """Return files by what they are, project and version, the largest group first."""
+    batches: dict[Batch, list[Regenerable]] = defaultdict(list)
+    for each in files:
+        batches[each.batch].append(each)
+    groups: dict[_Key, list[Regenerable]] = defaultdict(list)
+    for batch, members in batches.items():
+        groups[batch.what, batch.project or b"", batch.version] += members
+    return sorted(groups.items(), key=lambda item: (-_size(item[1]), item[0]))
+
+
+def _size(files: Iterable[Regenerable]) -> int:
+    return sum(each.size for each in files)
+
+
+def _document(each: Regenerable, found: Caches) -> Document:
+    return {
+        **path_document(each.path),
+        "size": each.size,
+        "modified": format_moment(each.modified_ns),
+        "place": each.place.label,
+        "used": format_moment(found.last_use.of(each)),
+        "what": each.batch.what,
+        "evidence": each.batch.evidence,
+        "grade": str(each.grade),
+        "missing": each.missing,
+        "source": path_document(each.source) if each.source else None,
+        "project": path_document(each.batch.project) if each.batch.project else None,
+        "version": each.batch.version,
+    }

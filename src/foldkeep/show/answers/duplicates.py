@@ -1,0 +1,236 @@
+"""Sets of copies, and folders that share contents."""
+
+from collections import Counter
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+from foldkeep.find.copies import Duplicates, FolderMatch, Overview, Question, Relation, Totals
+from foldkeep.model import CopySet, Place, Role, StockFile, visible
+from foldkeep.model.files import format_digest
+from foldkeep.model.names import file_uri
+from foldkeep.model.units import format_moment, format_size
+from foldkeep.scan import Presence
+
+from ..page.documents import Document, file_document, path_document
+from ..page.lines import write_rest
+from ..page.page import CARE, GAIN, QUIET, STRONG, Column, Page
+from ..page.words import count, local_time, owner_name
+
+_ORDER_WORDS = {
+    "saving": "largest saving first",
+    "size": "largest files first",
+    "count": "most copies first",
+    "name": "in order of name",
+}
+SETS_COLUMNS = ("set", "kind", "size", "copies", "can_come_free", "path", "place", "modified", "digest", "uri")
+
+
+@dataclass(frozen=True, slots=True)
+class SetsAnswer:
+    """Sets of copies, counted in all, by kind and by place, and listed."""
+
+    found: Duplicates
+    overview: Overview
+    question: Question
+    presences: Mapping[int, Presence]
+    top: int | None
+    details: bool
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        return {
+            "command": "duplicates",
+            **_overview_document(self.overview),
+            "sets": map(_set_document, self.found.sets(self.top)),
+        }
+
+    def write(self, page: Page) -> None:
+        """Write it for people."""
+        _write_overview(page, self.overview, self.presences)
+        sets = self.overview.totals.sets
+        if sets and self.top != 0:
+            page.heading(f"Sets, {_ORDER_WORDS[self.question.sort]}")
+            proven = "content" in self.question.match
+            for each in self.found.sets(self.top):
+                _write_set(page, each, self.presences, proven=proven, details=self.details)
+            write_rest(page, sets, self.top, "set")
+
+
+@dataclass(frozen=True, slots=True)
+class FoldersAnswer:
+    """Folders that share contents, and how they stand to each other."""
+
+    matches: Sequence[FolderMatch]
+    top: int | None
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        return {"command": "duplicates", "folders": list(map(_match_document, self.matches[: self.top]))}
+
+    def write(self, page: Page) -> None:
+        """Write it for people."""
+        matches, top = self.matches, self.top
+        if not matches:
+            page.line("No two folders hold the same files, and none lies whole in another.")
+        for match in matches[:top]:
+            page.line((f"{format_size(match.shared_bytes):>8}", GAIN), "  ", (_relation(match), STRONG))
+            for folder in match.folders:
+                page.line(visible(folder.path), indent=10)
+        write_rest(page, len(matches), top)
+
+
+def sets_rows(sets: Iterable[CopySet]) -> Iterator[list[str]]:
+    """Yield the cells of `SETS_COLUMNS` for every copy of every set."""
+    for found in sets:
+        shared = [found.id, found.kind, str(found.size), str(len(found.copies)), str(found.reclaimable)]
+        for copy in found.copies:
+            yield [
+                *shared,
+                visible(copy.path),
+                copy.place.label,
+                format_moment(copy.modified_ns),
+                format_digest(copy.digest) if copy.digest else "",
+                file_uri(copy.path),
+            ]
+
+
+def _write_overview(page: Page, overview: Overview, presences: Mapping[int, Presence]) -> None:
+    """Write sets counted by kind and by place."""
+    totals = overview.totals
+    if not totals.sets:
+        page.line("No two files in your places have the same content.")
+    else:
+        rows = [*overview.kinds.items(), ("in all", totals)]
+        page.table(
+            [Column("kind"), Column("sets", True), Column("spares", True), Column("can come free", True, GAIN)],
+            [(name, f"{t.sets:,}", f"{t.spares:,}", format_size(t.reclaimable)) for name, t in rows],
+            total=True,
+        )
+    if len(overview.places) > 1:
+        page.line()
+        page.table(
+            [Column("place"), Column("role"), Column("copies", True), Column("size", True), Column("")],
+            [
+                (visible(place.path), place.role, f"{files:,}", format_size(size), _where(place, presences))
+                for place, files, size in overview.places
+            ],
+        )
+    contents, size = overview.backed_up
+    if contents:
+        page.line()
+        page.line(
+            f"Backed up: of your working places {count(contents, 'content')} ({format_size(size)}) "
+            f"{'lies' if contents == 1 else 'lie'} in a place of another role too."
+        )
+    if overview.empty_files:
+        page.line((f"Empty files, which form no set: {overview.empty_files:,}.", QUIET))
+
+
+def _where(place: Place, presences: Mapping[int, Presence]) -> str:
+    return "" if presences.get(place.id) is Presence.HERE else "away: fetch this drive to fold copies on it"
+
+
+def _write_set(page: Page, found: CopySet, presences: Mapping[int, Presence], *, proven: bool, details: bool) -> None:
+    """Write one set: what its copies have in common, then where each lies."""
+    doubt = "" if proven or found.digest else "  not proven: contents differ or were not compared"
+    page.line(
+        (f"{format_size(found.reclaimable):>8}", GAIN),
+        (f"  {found.kind}, {len(found.copies)} × {format_size(found.size)}", STRONG),
+        (f"  {found.id}", QUIET),
+        (f"  backed up on {', '.join(found.backed_up)}" if found.backed_up else "", QUIET),
+        (doubt, CARE),
+    )
+    names = Counter(copy.identity for copy in found.copies)
+    blocks = Counter((copy.volume, copy.extent) for copy in found.copies)
+    for copy in found.copies:
+        marks = []
+        if names[copy.identity] > 1:
+            marks.append("hard link")
+        if copy.extent is not None:
+            marks.append("clone" if blocks[copy.volume, copy.extent] > 1 else "shares its space with another file")
+        if copy.place.role is not Role.WORKING:
+            marks.append(str(copy.place.role))
+        if presences.get(copy.place.id) is not Presence.HERE:
+            marks.append(f"away, on {copy.place.label}")
+        if details:
+            marks += _details(copy, found)
+        page.line(visible(copy.path), (f"  ({', '.join(marks)})" if marks else "", QUIET), indent=10)
+
+
+def _details(copy: StockFile, found: CopySet) -> list[str]:
+    marks = [f"changed {local_time(copy.modified_ns)}", f"owner {owner_name(copy.owner)}"]
+    if found.digest is None:
+        marks.append(format_size(copy.size))
+    if copy.content:
+        marks.append(f"its first bytes say {copy.content}")
+    return marks
+
+
+def _relation(match: FolderMatch) -> str:
+    files = count(match.shared_files, "file")
+    if match.relation is Relation.SAME:
+        return f"same: {files} in each"
+    first, second = match.folders
+    if match.relation is Relation.CONTAINED:
+        more = second.files - match.shared_files
+        has_more = f", which has {more:,} more" if more > 0 else ""
+        what = "the one file" if match.shared_files == 1 else f"all {files}"
+        verb = "is" if match.shared_files == 1 else "are"
+        return f"contained: {what} of the first {verb} also in the second{has_more}"
+    return (
+        f"overlap: {match.shared_files:,} of {count(first.files, 'file')} of the first ({match.share:.0%}) "
+        f"{'is' if match.shared_files == 1 else 'are'} also in the second, which has {second.files:,}"
+    )
+
+
+def _set_document(found: CopySet) -> Document:
+    """Return a set with all its copies."""
+    return {
+        "id": found.id,
+        "size": found.size,
+        "kind": found.kind,
+        "digest": format_digest(found.digest) if found.digest else None,
+        "proven": found.digest is not None,
+        "reclaimable": found.reclaimable,
+        "backed_up": list(found.backed_up),
+        "copies": [
+            {
+                **file_document(copy),
+                "owner": copy.owner,
+                "links": copy.links,
+                "content": copy.content,
+                "shared": copy.extent is not None,
+            }
+            for copy in found.copies
+        ],
+    }
+
+
+def _overview_document(overview: Overview) -> Document:
+    """Return sets counted in all, by kind and by place."""
+    contents, size = overview.backed_up
+    return {
+        "totals": _totals_document(overview.totals),
+        "kinds": {kind: _totals_document(totals) for kind, totals in overview.kinds.items()},
+        "places": {place.label: {"copies": files, "bytes": bytes_} for place, files, bytes_ in overview.places},
+        "backed_up": {"contents": contents, "bytes": size},
+        "empty_files": overview.empty_files,
+    }
+
+
+def _totals_document(totals: Totals) -> Document:
+    """Return counts of sets and spares, and bytes."""
+    return {"sets": totals.sets, "spares": totals.spares, "reclaimable": totals.reclaimable}
+
+
+def _match_document(match: FolderMatch) -> Document:
+    """Return folders that share contents."""
+    return {
+        "relation": str(match.relation),
+        "folders": [
+            {**path_document(folder.path), "files": folder.files, "bytes": folder.bytes} for folder in match.folders
+        ],
+        "shared_files": match.shared_files,
+        "shared_bytes": match.shared_bytes,
+        "share": round(match.share, 4),
+    }

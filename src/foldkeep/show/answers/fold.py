@@ -1,0 +1,178 @@
+"""What a docket will do, and what became of it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from foldkeep.fold import FoldReport, Merged, Plan
+from foldkeep.formats.sidecars import Xmp, said
+from foldkeep.model import Method, visible
+from foldkeep.model.units import format_size
+
+from ..page.documents import Document, path_document, problem_documents, space_document
+from ..page.lines import write_left, write_space
+from ..page.page import CARE, QUIET, STRONG, Column, Page
+from ..page.words import count
+
+_MOST_ROWS = 6
+_TO_DO = {
+    Method.FOLD: "to fold",
+    Method.MOVE: "to move",
+    Method.BIN: "for the bin",
+    Method.HARD_LINK: "to become links",
+    Method.SYMLINK: "to become links",
+    Method.CLONE: "to become clones",
+    Method.DELETE: "to delete",
+}
+_CARE_FOR = {
+    Method.BIN: "What is in the bin only the desktop brings back; foldkeep unfold cannot.",
+    Method.HARD_LINK: "A hard link is the keeper itself under another name: what is written to one is written to both,"
+    " and the spare's own times and mode wait with it in the fold.",
+    Method.SYMLINK: "A symbolic link leads nowhere once its keeper is moved or renamed.",
+    Method.DELETE: "This cannot be taken back.",
+}
+_DONE = {
+    Method.FOLD: "in the fold",
+    Method.BIN: "in the desktop's bin",
+    Method.HARD_LINK: "in the fold, with hard links to their keepers in their place",
+    Method.SYMLINK: "in the fold, with symbolic links to their keepers in their place",
+    Method.CLONE: "in the fold, with clones of their keepers in their place",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class FoldAnswer:
+    """What became of a docket."""
+
+    report: FoldReport
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        report = self.report
+        return {
+            "command": "fold",
+            "run": report.run,
+            "method": str(report.method),
+            "folded": report.folded,
+            "bytes": report.bytes,
+            "along": report.along,
+            "merged": list(map(_merged_document, report.merged)),
+            "beside": [{"from": path_document(was), "to": path_document(now)} for was, now in report.beside],
+            "emptied_folders": report.emptied,
+            "space": list(map(space_document, report.space)),
+            "left": problem_documents(report.left),
+            "notes": problem_documents(report.notes),
+        }
+
+    def write(self, page: Page) -> None:
+        """Write it for people."""
+        report = self.report
+        if report.run is None:
+            page.line("The docket proposes to fold nothing.")
+            return
+        files = f"{count(report.folded, 'file')} ({format_size(report.bytes)})"
+        if report.method is Method.DELETE:
+            done = "deleted for good."
+        elif report.method is Method.MOVE:
+            done = "moved."
+        else:
+            done = f"now {'waits' if report.folded == 1 else 'wait'} {_DONE[report.method]}."
+        page.line("Run ", (str(report.run), STRONG), f": {files} {done}")
+        if report.along:
+            page.line(f"{count(report.along, 'file')} of them went along with a spare.")
+        for was, now in report.beside:
+            page.line(f"{visible(was)} is now beside the keeper as {visible(now)}", indent=2)
+        _write_merged(page, report.merged, "got", "waits in the fold", len(report.merged) + 1)
+        if report.emptied:
+            page.line(f"{count(report.emptied, 'folder')} became empty and went as well.")
+        for note in report.notes:
+            page.line((f"{visible(note.path)}: {note.reason}", CARE), indent=2)
+        write_left(page, report.left, "left where they are" if len(report.left) > 1 else "left where it is")
+        waits = report.folded and report.method not in (Method.BIN, Method.DELETE, Method.MOVE)
+        if waits:
+            page.line("Free space is unchanged until you release them. Take a month to be sure; then:")
+        write_space(page, report.space, quiet=report.method is not Method.DELETE)
+        if report.folded and report.method.comes_back:
+            page.line(f"foldkeep unfold {report.run}    brings everything back", indent=2)
+        if waits:
+            page.line(f"foldkeep release {report.run}   deletes it for good and frees the space", indent=2)
+
+
+def write_plan(page: Page, plan: Plan) -> None:
+    """Write what a docket will do, before anybody is asked."""
+    page.table(
+        [Column("place"), Column(f"files {_TO_DO[plan.method]}", True), Column("size", True)],
+        [
+            (visible(place), f"{len(going):,}", format_size(sum(item.row.size for item in going)))
+            for place, items in plan.by_place.items()
+            if (going := [item for item in items if not item.merge])
+        ],
+    )
+    spares = plan.spares
+    page.heading("For example" if len(spares) > _MOST_ROWS else "Namely")
+    for item in spares[:_MOST_ROWS]:
+        page.line(visible(item.row.path), indent=2)
+        stays = f"stays: {visible(item.keepers[0])}" if item.keepers else "no copy of it stays"
+        stays = f"made again from: {visible(item.source)}" if item.source else stays
+        page.line((f"{visible(item.row.reason)}; {stays}", QUIET), indent=4)
+    if len(spares) > _MOST_ROWS:
+        page.line((f"… and {count(len(spares) - _MOST_ROWS, 'file')} more, all in {plan.docket}", QUIET), indent=2)
+    along = [item for item in plan.going if item.master and item.method is plan.method]
+    beside = [item for item in plan.going if item.method is not plan.method]
+    if along:
+        page.line(f"{count(len(along), 'companion')} of them {'goes' if len(along) == 1 else 'go'} along.")
+    if beside:
+        page.line((f"{count(len(beside), 'sidecar')} that the keeper has none like will be moved beside it:", CARE))
+        for item in beside[:_MOST_ROWS]:
+            page.line(f"{visible(item.row.path)} → {visible(item.target)}", indent=2)
+    _write_merged(page, plan.merged, "will get", "goes into the fold", _MOST_ROWS)
+    if plan.method in _CARE_FOR:
+        page.line((_CARE_FOR[plan.method], CARE))
+    page.line()
+
+
+def _write_merged(page: Page, merged: Sequence[Merged], verb: str, waits: str, most: int) -> None:
+    """Write what sidecars of keepers say as well, and what copies say differently."""
+    written = [each for each in merged if each.gained.facts]
+    if written:
+        beside = "1 sidecar beside a keeper" if len(written) == 1 else f"{len(written):,} sidecars beside keepers"
+        page.line((f"{beside} {verb} what was said of spares only; what was there before {waits}:", CARE))
+    for each in written[:most]:
+        page.line(visible(each.path), indent=2)
+        page.line((_gained(each.gained), QUIET), indent=4)
+    if len(written) > most:
+        page.line((f"… and {count(len(written) - most, 'sidecar')} more", QUIET), indent=2)
+    differing = [(each, difference) for each in merged for difference in each.differences]
+    if differing:
+        page.line((f"{count(len(differing), 'difference')} between what is said of copies; the keeper's stays:", CARE))
+    for each, difference in differing[:most]:
+        page.line(visible(each.keeper), indent=2)
+        what, kept, other = difference.what, visible(difference.kept), visible(difference.other)
+        page.line((f"{what} {kept}, and not {other} as of {visible(difference.path)}", QUIET), indent=4)
+    if len(differing) > most:
+        page.line((f"… and {count(len(differing) - most, 'difference')} more", QUIET), indent=2)
+
+
+def _gained(words: Xmp) -> str:
+    parts = [f"{count(len(words.keywords), 'keyword')}: {', '.join(words.keywords)}"] if words.keywords else []
+    parts += [
+        f"{what}: {said(fact)}"
+        for what, fact in (("rating", words.rating), ("title", words.title), ("description", words.description))
+        if fact
+    ]
+    return visible("; ".join(parts))
+
+
+def _merged_document(merged: Merged) -> Document:
+    gained = merged.gained
+    return {
+        **path_document(merged.path),
+        "keeper": path_document(merged.keeper),
+        "keywords": list(gained.keywords),
+        "rating": gained.rating,
+        "title": gained.title,
+        "description": gained.description,
+        "differences": [
+            {"what": each.what, "kept": each.kept, "other": each.other, "of": path_document(each.path)}
+            for each in merged.differences
+        ],
+    }

@@ -1,0 +1,88 @@
+"""Inventories: saved, and looked into."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from foldkeep.find.compare import InventoryFacts
+from foldkeep.model import visible
+from foldkeep.model.units import format_moment, format_size
+
+from ..page.documents import Document, path_document
+from ..page.page import COMMAND, QUIET, STRONG, Column, Page
+from ..page.words import count, local_time
+
+
+@dataclass(frozen=True, slots=True)
+class SavedInventoryAnswer:
+    """What was saved and where."""
+
+    path: str
+    labels: Sequence[str]
+    files: int
+    size: int
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        return {
+            "command": "inventory",
+            "inventory": self.path,
+            "places": list(self.labels),
+            "files": self.files,
+            "bytes": self.size,
+        }
+
+    def write(self, page: Page) -> None:
+        """Write it for people."""
+        where = ", ".join(map(visible, self.labels))
+        page.line(
+            "Saved ",
+            (count(self.files, "file"), STRONG),
+            f" of {where}, {format_size(self.size)}, in {visible(self.path)}.",
+        )
+        page.line("Look into it with: ", (f"foldkeep list --inventory {visible(self.path)}", COMMAND))
+
+
+@dataclass(frozen=True, slots=True)
+class InventoryAnswer:
+    """What an inventory has; it was read to its end, so it is whole."""
+
+    found: InventoryFacts
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        return {
+            "command": "inventory",
+            "saved": format_moment(self.found.head.saved_ns),
+            "places": [
+                {
+                    **path_document(place.path),
+                    "label": place.label,
+                    "role": place.role,
+                    "files": files,
+                    "bytes": size,
+                    "scanned": format_moment(place.scanned_ns) if place.scanned_ns else None,
+                    "volume": {"key": place.volume_key, "name": place.volume_name},
+                }
+                for place, (files, size) in zip(self.found.head.places, self.found.sizes, strict=True)
+            ],
+        }
+
+    def write(self, page: Page) -> None:
+        """Write it for people."""
+        page.line(f"Saved {local_time(self.found.head.saved_ns)}; it is whole.")
+        page.table(
+            [Column("label", style=STRONG), Column("role"), Column("files", True), Column("size", True),
+             Column("last scan"), Column("path"), Column("volume", style=QUIET)],
+            [
+                (
+                    visible(place.label),
+                    visible(place.role),
+                    f"{files:,}",
+                    format_size(size),
+                    local_time(place.scanned_ns) if place.scanned_ns else "never",
+                    visible(place.path),
+                    visible(place.volume_name),
+                )
+                for place, (files, size) in zip(self.found.head.places, self.found.sizes, strict=True)
+            ],
+        )  # fmt: skip

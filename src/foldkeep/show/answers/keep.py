@@ -1,0 +1,105 @@
+"""What a docket proposes, and the rules that decide."""
+
+import shlex
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from foldkeep.keep import Proposal, Wishes
+from foldkeep.model import visible
+from foldkeep.model.units import format_size
+
+from ..page.documents import Document
+from ..page.page import CARE, GAIN, STRONG, Column, Page
+from ..page.words import count
+
+
+@dataclass(frozen=True, slots=True)
+class ProposalAnswer:
+    """What a docket proposes and which rules decided; `wanted` is the name that was asked for."""
+
+    proposal: Proposal
+    docket: str
+    wanted: str
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        proposal = self.proposal
+        return {
+            "command": "keep",
+            "sets": proposal.sets,
+            "spares": proposal.spares,
+            "reclaimable": proposal.reclaimable,
+            "undecided": proposal.undecided,
+            "all_stay": proposal.all_stay,
+            "emptied_folders": proposal.emptied,
+            "reasons": dict(proposal.reasons),
+            "docket": self.docket,
+        }
+
+    def write(self, page: Page) -> None:
+        """Write it for people."""
+        proposal = self.proposal
+        if self.docket != self.wanted:
+            page.line((f"{self.wanted} is taken, so the docket went beside it.", CARE))
+        if not proposal.sets:
+            page.line("No copies were found, so the docket is empty.")
+            return
+        page.line(
+            (count(proposal.spares, "spare"), STRONG),
+            f" in {count(proposal.sets, 'set')} can be folded, ",
+            (format_size(proposal.reclaimable), GAIN),
+            " in all.",
+        )
+        if proposal.emptied:
+            empties = "empties" if proposal.emptied == 1 else "empty"
+            page.line(f"{count(proposal.emptied, 'folder')} {empties} completely.")
+        if proposal.reasons:
+            page.line("Keepers were chosen because:")
+            for reason, number in sorted(proposal.reasons.items(), key=lambda item: (-item[1], item[0])):
+                page.line(f"{number:>7,}  {reason}")
+        if proposal.all_stay:
+            page.line(f"{count(proposal.all_stay, 'set')} with nothing that may go: every copy has a reason to stay.")
+        if proposal.undecided:
+            page.line((f"{count(proposal.undecided, 'set')} undecided: every copy is left as it is.", CARE))
+        name = shlex.quote(self.docket)
+        page.line(f"The docket is {self.docket}. Look at it in a spreadsheet, or set by set: foldkeep review {name}")
+        page.line(f"Then carry it out: foldkeep fold {name}")
+
+
+@dataclass(frozen=True, slots=True)
+class RulesAnswer:
+    """The rules in force, and what else is asked of a choice."""
+
+    rules: Sequence[tuple[str, str]]
+    wishes: Wishes
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        wishes = self.wishes
+        return {
+            "command": "keep",
+            "rules": [{"rule": word, "prefers": text} for word, text in self.rules],
+            "protect": list(wishes.protect),
+            "give_up_under": [visible(folder) for folder in wishes.give_up_under],
+            "at_least": wishes.at_least,
+            "per": wishes.per,
+        }
+
+    def write(self, page: Page) -> None:
+        """Write it for people."""
+        wishes = self.wishes
+        page.line("Rules narrow the copies of a set down, one after another, until one is left:")
+        page.table(
+            [Column("", True), Column("rule", style=STRONG, whole=True), Column("prefers")],
+            [(str(number), visible(word), meaning) for number, (word, meaning) in enumerate(self.rules, start=1)],
+        )
+        page.line()
+        for text in wishes.protect:
+            page.line("Never goes: ", (visible(text), STRONG))
+        for folder in wishes.give_up_under:
+            page.line("Goes first, where a copy lies elsewhere: ", (visible(folder), STRONG))
+        if wishes.at_least > 1:
+            page.line(f"{wishes.at_least} copies stay, on different volumes where there are any.")
+        if wishes.per:
+            page.line(f"One copy stays per {wishes.per}.")
+        page.line("A sidecar stays where the file stays that it belongs to.")

@@ -1,0 +1,153 @@
+"""Runs and what became of their files."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from foldkeep.fold import Audit
+from foldkeep.model import Method, Run, RunFile, RunFileState, RunSummary, visible
+from foldkeep.model.units import format_moment, format_size
+
+from ..page.documents import Document, path_document, problem_documents
+from ..page.page import CARE, QUIET, STRONG, Column, Page
+from ..page.words import count, local_time
+
+
+@dataclass(frozen=True, slots=True)
+class LedgerAnswer:
+    """Every run, with what became of its files."""
+
+    summaries: Sequence[RunSummary]
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        return {"command": "ledger", "runs": list(map(_run_document, self.summaries))}
+
+    def write(self, page: Page) -> None:
+        """Write it for people."""
+        if not self.summaries:
+            page.line("Nothing has been folded yet.")
+            return
+        page.table(
+            [
+                Column("run", True),
+                Column("date", whole=True),
+                Column("method", whole=True),
+                Column("files", True),
+                Column("size", True),
+                Column("state"),
+                Column("docket"),
+            ],
+            [
+                (
+                    str(summary.run.id),
+                    local_time(summary.run.started_ns),
+                    summary.run.method,
+                    f"{sum(summary.files.values()):,}",
+                    format_size(sum(summary.bytes.values())),
+                    _state(summary),
+                    visible(summary.run.docket),
+                )
+                for summary in self.summaries
+            ],
+        )
+        for summary in self.summaries:
+            if not summary.run.method.comes_back:
+                where = "is gone for good" if summary.run.method is Method.DELETE else "only the desktop brings back"
+                page.line((f"Run {summary.run.id} cannot be unfolded: what it took {where}.", QUIET))
+
+
+@dataclass(frozen=True, slots=True)
+class RunAnswer:
+    """One run in detail: every file, what became of it, and its keeper."""
+
+    run: Run
+    files: Sequence[RunFile]
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        summary = RunSummary.of(self.run, self.files)
+        details = list(map(_run_file_document, self.files))
+        return {"command": "ledger", "runs": [{**_run_document(summary), "details": details}]}
+
+    def write(self, page: Page) -> None:
+        """Write it for people."""
+        page.line(
+            "Run ", (str(self.run.id), STRONG), f", {local_time(self.run.started_ns)}, from {visible(self.run.docket)}"
+        )
+        for state in RunFileState:
+            chosen = [file for file in self.files if file.state is state]
+            if chosen:
+                page.heading(f"{state}: {count(len(chosen), 'file')}, {format_size(sum(f.size for f in chosen))}")
+            for file in chosen:
+                page.line(visible(file.path), (f"  {file.reason}" if file.reason else "", CARE), indent=2)
+                if file.method is Method.REWRITE:
+                    page.line(("one that says more took its place", QUIET), indent=4)
+                elif file.keeper:
+                    page.line(("keeper: " + visible(file.keeper), QUIET), indent=4)
+                if file.target:
+                    page.line(("moved to: " + visible(file.target), QUIET), indent=4)
+
+
+@dataclass(frozen=True, slots=True)
+class AuditAnswer:
+    """What reading again showed of what was put away."""
+
+    found: Audit
+    summaries: Sequence[RunSummary]
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        return {
+            "command": "ledger",
+            "runs": list(map(_run_document, self.summaries)),
+            "verified": self.found.verified,
+            "bytes": self.found.bytes,
+            "problems": problem_documents(self.found.problems),
+        }
+
+    def write(self, page: Page) -> None:
+        """Write it for people."""
+        found = self.found
+        page.line(
+            (count(found.verified, "file"), STRONG),
+            f" ({format_size(found.bytes)}) {'is' if found.verified == 1 else 'are'} what "
+            f"{'it was' if found.verified == 1 else 'they were'} when folded.",
+        )
+
+
+def _state(summary: RunSummary) -> str:
+    """Return where the files of a run are: a word, or several with counts."""
+    counts = [(state, number) for state, number in summary.files.items() if number]
+    if len(counts) == 1:
+        return str(counts[0][0])
+    order = list(RunFileState)
+    return ", ".join(f"{number:,} {state}" for state, number in sorted(counts, key=lambda each: order.index(each[0])))
+
+
+def _run_document(summary: RunSummary) -> Document:
+    """Return a run of the ledger with its files counted by state."""
+    run = summary.run
+    return {
+        "run": run.id,
+        "started": format_moment(run.started_ns),
+        "method": run.method,
+        "docket": visible(run.docket),
+        "underway": run.underway,
+        "comes_back": run.method.comes_back,
+        "files": {str(state): summary.files.get(state, 0) for state in RunFileState},
+        "bytes": {str(state): summary.bytes.get(state, 0) for state in RunFileState},
+    }
+
+
+def _run_file_document(file: RunFile) -> Document:
+    """Return one file of a run."""
+    return {
+        **path_document(file.path),
+        "size": file.size,
+        "modified": format_moment(file.modified_ns),
+        "state": str(file.state),
+        "reason": file.reason,
+        "method": str(file.method),
+        "keeper": path_document(file.keeper) if file.keeper else None,
+        "target": path_document(file.target) if file.target else None,
+    }

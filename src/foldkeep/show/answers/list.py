@@ -1,0 +1,86 @@
+"""Files of the stock, listed."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from foldkeep.model import StockFile, visible
+from foldkeep.model.files import format_digest
+from foldkeep.model.units import format_size
+
+from ..page.documents import Document, file_document, path_document
+from ..page.files import write_empty_folders, write_files
+from ..page.lines import write_rest
+from ..page.page import COMMAND, STRONG, Page
+from ..page.words import count
+
+
+@dataclass(frozen=True, slots=True)
+class ListAnswer:
+    """Files that fit the filters, how many there are in all, and empty folders where they are asked for."""
+
+    files: Iterable[StockFile]
+    folders: Sequence[bytes]
+    count: int
+    size: int
+    top: int | None
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        return {
+            "command": "list",
+            "files": map(_listed_document, self.files),
+            "folders": list(map(path_document, self.folders)),
+            "totals": {"files": self.count, "bytes": self.size},
+        }
+
+    def write(self, page: Page) -> None:
+        """Write it for people."""
+        write_files(page, self.files)
+        if self.count:
+            write_rest(page, self.count, self.top, "file")
+            page.line((count(self.count, "file"), STRONG), f", {format_size(self.size)}.")
+        else:
+            page.line("No file that is known fits.")
+        if self.folders:
+            write_empty_folders(page, self.folders)
+
+
+@dataclass(frozen=True, slots=True)
+class ListedDocketAnswer:
+    """What docket was made of a listing, and what can be done with it."""
+
+    docket: str
+    files: int
+    size: int
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        return {
+            "command": "list",
+            "docket": self.docket,
+            "totals": {"files": self.files, "bytes": self.size},
+        }
+
+    def write(self, page: Page) -> None:
+        """Write it for people."""
+        docket = self.docket
+        if not self.files:
+            page.line(f"No file that is known fits, so {visible(docket)} has no rows.")
+            return
+        page.line(
+            (count(self.files, "file"), STRONG),
+            f" in the docket {visible(docket)}; nothing says that a copy stays.",
+        )
+        page.line("To another drive:  ", (f"foldkeep fold {visible(docket)} --method move --into DIR", COMMAND))
+        page.line("Into the fold:     ", (f"foldkeep fold {visible(docket)} --allow-last-copy", COMMAND))
+
+
+def _listed_document(file: StockFile) -> Document:
+    """Return a file of a listing."""
+    return {
+        **file_document(file),
+        "kind": file.kind,
+        "disk_bytes": file.disk_bytes,
+        "links": file.links,
+        "digest": format_digest(file.digest) if file.digest else None,
+    }

@@ -1,0 +1,170 @@
+"""What catalogues have lost track of, and what is left over."""
+
+import shlex
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from foldkeep.find.catalogs import LeftOver, Missing, Orphans, StaleThumbnail, Standing, Twice, Unknown
+from foldkeep.model import visible
+from foldkeep.model.units import format_size
+
+from ..page.documents import Document, file_document, path_document
+from ..page.lines import write_rest
+from ..page.page import GAIN, QUIET, STRONG, Page
+from ..page.words import count
+from .catalog import known_document, write_known
+
+_STANDINGS = {
+    Standing.SOLE: "whose content lies nowhere else: import it again",
+    Standing.ELSEWHERE: "with copies elsewhere, which it does not know either",
+    Standing.ALIKE: "with the name of a file that it knows, or nearly, but other content",
+    Standing.COPY: "equal to a file that it knows: safe to fold",
+}
+_WRITTEN = {
+    "docket": "The docket is ",
+    "adopt": "The list to import is ",
+    "repair": "The corrected copy is ",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class OrphansAnswer:
+    """The four findings, of each the first `top`; `written` are files that were made of them."""
+
+    found: Orphans
+    top: int | None
+    written: Mapping[str, str]
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        found = self.found
+        counts = Counter(each.standing for each in found.unknown)
+        return {
+            "command": "orphans",
+            **known_document(found.known, found.folders),
+            "standings": {str(standing): counts[standing] for standing in Standing},
+            "unknown": [
+                {
+                    **file_document(each.file),
+                    "standing": str(each.standing),
+                    "other": path_document(each.other.path) if each.other else None,
+                    "sole": each.is_sole,
+                }
+                for each in found.unknown
+            ],
+            "missing": [
+                {
+                    "text": visible(each.entry.text),
+                    "where": each.entry.where,
+                    "should_be": path_document(each.path) if each.path else None,
+                    "now": path_document(each.now) if each.now else None,
+                    "by_content": each.by_content,
+                    "run": each.run,
+                    "size": each.size,
+                }
+                for each in found.missing
+            ],
+            "left_over": [
+                {**file_document(each.file), "masters": [path_document(path) for path in each.masters]}
+                for each in found.left_over
+            ],
+            "thumbnails": [
+                {
+                    **path_document(each.path),
+                    "size": each.size,
+                    "of": path_document(each.master),
+                    "is_gone": each.is_gone,
+                }
+                for each in found.thumbnails
+            ],
+            "twice": [
+                {
+                    "bytes": each.bytes,
+                    "paths": [path_document(file.path) for file in each.files],
+                    "entries": [{"text": visible(entry.text), "where": entry.where} for entry in each.entries],
+                }
+                for each in found.twice
+            ],
+            **self.written,
+        }
+
+    def write(self, page: Page) -> None:
+        """Write it for people."""
+        found, top = self.found, self.top
+        write_known(page, found.known, found.folders)
+        _write_unknown(page, found.unknown, top)
+        missing, sizes = found.missing, [each.size for each in found.missing if each.size is not None]
+        gone = (
+            f"{count(len(missing), 'entry', 'entries')}{f', {format_size(sum(sizes))} when last seen' if sizes else ''}"
+        )
+        _write_list(page, f"Missing, entries without a file: {gone}", [_missing_line(each) for each in missing], top)
+        left = found.left_over
+        title = f"Left over, sidecars and previews whose master is gone: {_sum([each.file.size for each in left])}"
+        _write_list(page, title, [_left_line(each) for each in left], top)
+        if found.thumbnails:
+            title = f"Left over, desktop thumbnails: {_sum([each.size for each in found.thumbnails])}"
+            _write_list(page, title, [_thumbnail_line(each) for each in found.thumbnails], top)
+        twice = found.twice
+        more = sum(each.bytes for each in twice)
+        title = (
+            f"Twice in the catalogue: {count(len(twice), 'file')}{f', {format_size(more)} of copies' if more else ''}"
+        )
+        _write_list(page, title, [_twice_line(each) for each in twice], top)
+        for what, path in self.written.items():
+            page.line()
+            page.line(_WRITTEN[what], visible(path))
+            if what == "docket":
+                page.line(f"Look at it with pictures: foldkeep sheet {shlex.quote(path)}")
+
+
+def _write_unknown(page: Page, unknown: Sequence[Unknown], top: int | None) -> None:
+    page.heading(f"Not in the catalogue: {_sum([each.file.size for each in unknown])}")
+    for standing in Standing:
+        part = [each for each in unknown if each.standing is standing]
+        if not part:
+            continue
+        size = format_size(sum(each.file.size for each in part))
+        page.line((f"{len(part):,}", STRONG), f" {_STANDINGS[standing]}; {size}", indent=2)
+        for each in part[:top]:
+            other = f"  ({visible(each.other.path)})" if each.other else ""
+            page.line((f"{format_size(each.file.size):>8}  ", GAIN), visible(each.file.path), (other, QUIET), indent=2)
+        write_rest(page, len(part), top)
+
+
+def _write_list(page: Page, title: str, lines: Sequence[tuple[str, str]], top: int | None) -> None:
+    page.heading(title)
+    for line, more in lines[:top]:
+        page.line(line, (f"  {more}" if more else "", QUIET), indent=2)
+    write_rest(page, len(lines), top)
+
+
+def _missing_line(each: Missing) -> tuple[str, str]:
+    text = visible(each.path) if each.path else visible(each.entry.text)
+    if each.run is not None:
+        return text, f"in the fold since run {each.run}"
+    if each.now is None:
+        return text, f"({each.entry.where})"
+    how = "the same content is now" if each.by_content else "perhaps, by its name,"
+    return text, f"{how} {visible(each.now)}"
+
+
+def _left_line(each: LeftOver) -> tuple[str, str]:
+    where = f"perhaps of {visible(each.masters[0])}" if each.masters else ""
+    return visible(each.file.path), where
+
+
+def _thumbnail_line(each: StaleThumbnail) -> tuple[str, str]:
+    return visible(each.path), f"{visible(each.master)} {'is gone' if each.is_gone else 'changed since'}"
+
+
+def _sum(sizes: Sequence[int]) -> str:
+    return f"{count(len(sizes), 'file')}{f', {format_size(sum(sizes))}' if sizes else ''}"
+
+
+def _twice_line(each: Twice) -> tuple[str, str]:
+    if len(each.files) == 1:
+        return visible(each.files[0].path), f"written {len(each.entries)} times: " + ", ".join(
+            e.where for e in each.entries
+        )
+    return ", ".join(visible(file.path) for file in each.files), "one content"

@@ -1,0 +1,85 @@
+"""The places that are known."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from foldkeep.model import Place, Volume, visible
+from foldkeep.model.units import format_moment, format_size
+from foldkeep.scan import Presence
+
+from ..page.documents import Document, path_document
+from ..page.page import QUIET, STRONG, Column, Page
+from ..page.words import local_time
+
+
+@dataclass(frozen=True, slots=True)
+class PlacesAnswer:
+    """Every place: what it is for, what is known of it, and whether it is here."""
+
+    places: Sequence[Place]
+    sizes: Mapping[int, tuple[int, int]]
+    volumes: Mapping[int, Volume]
+    presences: Mapping[int, Presence]
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        return {
+            "command": "places",
+            "places": [
+                _place_document(
+                    place, self.sizes.get(place.id, (0, 0)), self.volumes[place.volume], self.presences[place.id]
+                )
+                for place in self.places
+            ],
+        }
+
+    def write(self, page: Page) -> None:
+        """Write it for people."""
+        if not self.places:
+            page.line("No place is known yet. Name a folder: foldkeep scan DIR")
+            return
+        page.table(
+            [
+                Column("label", style=STRONG),
+                Column("role"),
+                Column("now"),
+                Column("files", True),
+                Column("size", True),
+                Column("last scan"),
+                Column("path"),
+                Column("volume", style=QUIET),
+            ],
+            [
+                (
+                    place.label,
+                    str(place.role),
+                    str(self.presences[place.id]),
+                    f"{self.sizes.get(place.id, (0, 0))[0]:,}",
+                    format_size(self.sizes.get(place.id, (0, 0))[1]),
+                    local_time(place.scanned_ns) if place.scanned_ns else "never",
+                    visible(place.path),
+                    self.volumes[place.volume].name,
+                )
+                for place in self.places
+            ],
+        )
+
+
+def _place_document(place: Place, size: tuple[int, int], volume: Volume, presence: Presence) -> Document:
+    """Return a place with what is known of it."""
+    return {
+        "label": place.label,
+        **path_document(place.path),
+        "role": str(place.role),
+        "now": str(presence),
+        "files": size[0],
+        "bytes": size[1],
+        "scanned": format_moment(place.scanned_ns) if place.scanned_ns else None,
+        "also": sorted(place.asked),
+        "mark": place.mark or None,
+        "volume": {
+            "key": volume.key,
+            "name": volume.name,
+            "capabilities": volume.capabilities.known() if volume.capabilities else None,
+        },
+    }

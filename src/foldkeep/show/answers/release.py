@@ -1,0 +1,59 @@
+"""What a release will delete, and what it deleted."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from foldkeep.fold import ReleaseReport
+from foldkeep.model import RunFileState, RunSummary
+from foldkeep.model.units import format_size
+
+from ..page.documents import Document, problem_documents, space_document
+from ..page.lines import write_left, write_space
+from ..page.page import GAIN, Column, Page
+from ..page.words import count, local_time
+
+
+@dataclass(frozen=True, slots=True)
+class ReleaseAnswer:
+    """What was deleted, and how much came free."""
+
+    report: ReleaseReport
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        report = self.report
+        return {
+            "command": "release",
+            "released": report.released,
+            "bytes": report.bytes,
+            "space": list(map(space_document, report.space)),
+            "left": problem_documents(report.left),
+        }
+
+    def write(self, page: Page) -> None:
+        """Write it for people."""
+        report = self.report
+        page.line(
+            f"{count(report.released, 'file')} deleted for good; ",
+            (format_size(report.bytes), GAIN),
+            " came free.",
+        )
+        write_space(page, report.space)
+        write_left(page, report.left, "still in the fold")
+
+
+def write_question(page: Page, summaries: Sequence[RunSummary]) -> None:
+    """Write what a release will delete, before anybody is asked."""
+    page.table(
+        [Column("run", True), Column("folded"), Column("files", True), Column("size", True)],
+        [
+            (
+                str(summary.run.id),
+                local_time(summary.run.started_ns),
+                f"{summary.files.get(RunFileState.WAITING, 0):,}",
+                format_size(summary.bytes.get(RunFileState.WAITING, 0)),
+            )
+            for summary in summaries
+        ],
+    )
+    page.line()

@@ -1,0 +1,94 @@
+"""One set of a docket, for a person who has to choose; and what the choices came to."""
+
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from foldkeep.find.copies import Look
+from foldkeep.model import DocketRow, visible
+from foldkeep.model.units import format_size
+
+from ..page.documents import Document
+from ..page.facts import link_words, sidecar_words
+from ..page.page import CARE, QUIET, STRONG, Column, Page
+from ..page.words import count, local_time
+
+HELP = """\
+  2          keep copy 2 and give up the others      1 3    keep copies 1 and 3
+  a          keep all                                Enter  leave it as proposed; next set
+  g 2        give up all in the folder of copy 2, from here on
+  o 2  f 2   open copy 2, or its folder              b      back
+  q          save and stop                           ?      this help
+"""
+
+
+@dataclass(frozen=True, slots=True)
+class ReviewAnswer:
+    """What a review came to; `left` sets were not decided by hand."""
+
+    docket: str
+    saved: str | None
+    sets: int
+    changed: int
+    left: int
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        return {
+            "command": "review",
+            "docket": self.saved or self.docket,
+            "sets": self.sets,
+            "changed": self.changed,
+            "undecided": self.left,
+        }
+
+    def write(self, page: Page) -> None:
+        """Write it for people."""
+        if self.saved is None:
+            page.line(f"Nothing was changed; {self.docket} is as it was.")
+            return
+        rest = f"; {count(self.left, 'set')} not decided by hand." if self.left else "."
+        page.line((count(self.changed, "decision"), STRONG), f" saved in {self.saved}{rest}")
+        page.line((f"{self.docket} is as it was.", QUIET))
+
+
+def write_set(page: Page, at: int, total: int, rows: Sequence[DocketRow], looks: Sequence[Look]) -> None:
+    """Write one set."""
+    first = rows[0]
+    what = f"{visible(first.kind)}, {format_size(first.size)}, {count(len(rows), 'copy', 'copies')}"
+    page.heading(f"Set {at + 1:,} of {total:,}: {what}")
+    folders = [os.path.dirname(row.path) for row in rows]
+    top = os.path.commonpath(folders)
+    columns = {
+        "name": [visible(os.path.basename(row.path)) for row in rows],
+        "folder": [visible(os.path.relpath(folder, top)) for folder in folders],
+        "modified": [local_time(look.modified_ns) if look.here else "not there" for look in looks],
+        "on disk": [format_size(look.disk_bytes) if look.here else "" for look in looks],
+        "links": [link_words(look) for look in looks],
+        "written about it": [sidecar_words(look) for look in looks],
+    }
+    common = {title: cells[0] for title, cells in columns.items() if len(set(cells)) == 1}
+    said = [f"{title} {cell}" for title, cell in common.items() if cell and title != "folder"]
+    page.line(("all in ", QUIET), visible(top), ("".join(f"; {part}" for part in said), QUIET))
+    different = [title for title in columns if title not in common]
+    page.table(
+        [
+            Column("", whole=True),
+            Column("proposed", whole=True),
+            *(Column(title, title == "on disk", whole=title in ("modified", "links")) for title in different),
+        ],
+        [
+            (str(number + 1), str(row.action), *(columns[title][number] for title in different))
+            for number, row in enumerate(rows)
+        ],
+    )
+    reasons: dict[str, list[str]] = {}
+    for number, row in enumerate(rows, start=1):
+        reasons.setdefault(row.reason, []).append(str(number))
+    for reason, numbers in reasons.items():
+        page.line((f"{', '.join(numbers)}: {visible(reason)}", QUIET))
+
+
+def write_refusal(page: Page, words: str) -> None:
+    """Write why an answer was not understood."""
+    page.line((words, CARE))

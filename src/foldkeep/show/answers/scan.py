@@ -1,0 +1,76 @@
+"""What a scan saw and read."""
+
+from dataclasses import dataclass
+
+from foldkeep.model import visible
+from foldkeep.model.units import format_size
+from foldkeep.scan import ScanReport
+
+from ..page.documents import Document, problem_documents
+from ..page.page import CARE, QUIET, STRONG, Page
+from ..page.words import count, duration
+
+_PASSED = {
+    "hidden": "hidden",
+    "system": "of the system",
+    "bundles": "bundles",
+    "volumes": "on other volumes",
+    "ignored": "ignored by the settings",
+    "size": "of other sizes than the settings want",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class ScanAnswer:
+    """What a scan saw and read."""
+
+    report: ScanReport
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        report = self.report
+        return {
+            "command": "scan",
+            "files": report.files,
+            "bytes": report.bytes,
+            "hashed_files": report.hashed_files,
+            "read_bytes": report.read_bytes,
+            "moved": report.moved,
+            "contradictions": report.contradictions,
+            "passed": dict(report.passed),
+            "seconds": round(report.seconds, 3),
+            "problems": problem_documents(report.problems),
+        }
+
+    def write(self, page: Page) -> None:
+        """Write it for people."""
+        report = self.report
+        places = [visible(path) for path in report.places]
+        if not places:
+            page.line("No place could be scanned now.")
+            return
+        page.line(
+            f"Scanned {', '.join(places)}: ",
+            (count(report.files, "file"), STRONG),
+            f", {format_size(report.bytes)}, in {duration(report.seconds)}.",
+        )
+        if report.read_bytes:
+            page.line(
+                f"Read {format_size(report.read_bytes)} to compare contents: "
+                f"{count(report.hashed_files, 'file')} whole, of others the first and last block."
+            )
+        else:
+            page.line("No content had to be read.")
+        if report.moved:
+            page.line(f"Recognised {count(report.moved, 'file')} that had been moved.")
+        if report.passed:
+            words = ", ".join(f"{number:,} {_PASSED[why]}" for why, number in sorted(report.passed.items()))
+            page.line((f"Passed by: {words}.", QUIET))
+        if report.contradictions:
+            page.line(
+                (
+                    f"The first bytes of {count(report.contradictions, 'file')} say something else than the suffix; ",
+                    CARE,
+                ),
+                ("see them with: foldkeep duplicates --details", CARE),
+            )

@@ -1,0 +1,128 @@
+"""Where the space goes."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from foldkeep.find.space import LEAST_FREE, Part, Usage, VolumeSpace
+from foldkeep.model import StockFile, visible
+from foldkeep.model.units import format_size
+
+from ..page.documents import Document, file_document, path_document
+from ..page.files import write_files
+from ..page.lines import write_rest
+from ..page.page import CARE, GAIN, QUIET, STRONG, Column, Page
+from ..page.words import owner_name
+
+_BAR = 24
+_BLOCK_BYTES = 4096  # what file systems round up to; smaller differences are not worth a column
+
+
+@dataclass(frozen=True, slots=True)
+class SpaceAnswer:
+    """How full volumes are, and which parts fill them; `largest` and `drawn` where they are asked for."""
+
+    usage: Usage
+    by: str
+    volumes: Sequence[VolumeSpace]
+    largest: Sequence[StockFile]
+    top: int | None
+    drawn: Sequence[str]
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        return {
+            "command": "space",
+            "by": self.by,
+            "volumes": [
+                {
+                    "key": each.volume.key,
+                    "name": each.volume.name,
+                    "bytes": each.total,
+                    "free": each.free,
+                    "too_much": each.too_much,
+                }
+                for each in self.volumes
+            ],
+            "parts": [_part_document(part) for part in self.usage.parts],
+            "total": _part_document(self.usage.total),
+            "largest": [file_document(file) for file in self.largest],
+            "drawn": list(self.drawn),
+        }
+
+    def write(self, page: Page) -> None:
+        """Write it for people."""
+        _write_volumes(page, self.volumes)
+        if self.volumes:
+            page.line()
+        _write_usage(page, self.usage, self.by, self.top)
+        if self.largest:
+            page.heading("Largest files")
+            write_files(page, self.largest)
+        for path in self.drawn:
+            page.line(f"Drawn: {path}")
+
+
+def _write_volumes(page: Page, volumes: Sequence[VolumeSpace]) -> None:
+    """Write how full each volume is, and what must go where too little is free."""
+    for each in volumes:
+        share = each.free / each.total if each.total else 0
+        page.line(
+            (visible(each.volume.name), STRONG),
+            f": {format_size(each.free)} of {format_size(each.total)} free ({share:.0%})  ",
+            (_bar(page, 1 - share), CARE if each.too_much else QUIET),
+        )
+        if each.too_much:
+            page.line(
+                (f"! less than {LEAST_FREE:.0%} is free: {format_size(each.too_much)} must go to get there", CARE),
+                indent=2,
+            )
+
+
+def _write_usage(page: Page, usage: Usage, by: str, top: int | None) -> None:
+    """Write parts with their share of all, the first `top` of them."""
+    if not usage.total.files:
+        page.line("No file that is known fits.")
+        return
+    shown = usage.parts if top is None else usage.parts[:top]
+    differs = any(_differs(part) for part in (*usage.parts, usage.total))
+    whole = usage.total.bytes or 1
+    columns = [Column(by, style=STRONG), Column("files", True), Column("size", True)]
+    columns += [Column("on disk", True)] * differs + [Column("share", True)] + [Column("", style=GAIN)] * page.terminal
+    rows = [_cells(page, part, by, differs, whole) for part in (*shown, usage.total)]
+    page.table(columns, rows, total=True)
+    write_rest(page, len(usage.parts), top)
+
+
+def _cells(page: Page, part: Part, by: str, differs: bool, whole: int) -> list[str]:
+    name = owner_name(int(part.name)) if by == "owner" and str(part.name).isdecimal() else visible(part.name)
+    cells = ["  " * part.depth + name, f"{part.files:,}", format_size(part.bytes)]
+    cells += [format_size(part.disk)] * differs
+    cells.append(f"{part.bytes / whole:.1%}")
+    if page.terminal:
+        cells.append(_bar(page, part.bytes / whole))
+    return cells
+
+
+def _differs(part: Part) -> bool:
+    return abs(part.bytes - part.disk) > max(part.files * _BLOCK_BYTES, part.bytes // 50)
+
+
+def _bar(page: Page, share: float) -> str:
+    """Return a bar; nothing in a pipe."""
+    if not page.terminal:
+        return ""
+    eighths = round(max(0.0, min(1.0, share)) * _BAR * 8)
+    full, rest = divmod(eighths, 8)
+    return "█" * full + (" ▏▎▍▌▋▊▉"[rest] if rest else "")
+
+
+def _part_document(part: Part) -> Document:
+    where = path_document(part.path) if part.path is not None else {}
+    return {
+        "name": visible(part.name),
+        **where,
+        "depth": part.depth,
+        "files": part.files,
+        "bytes": part.bytes,
+        "disk_bytes": part.disk,
+    }

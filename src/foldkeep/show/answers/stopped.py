@@ -1,0 +1,24 @@
+"""A command that stopped midway."""
+
+from dataclasses import dataclass
+
+from foldkeep.model.errors import StoppedMidway
+
+from ..page.documents import Document
+from ..page.page import Page
+
+
+@dataclass(frozen=True, slots=True)
+class StoppedAnswer:
+    """Which run was stopped, by what, and what to do; for people its one line stands on standard error."""
+
+    command: str
+    stop: StoppedMidway
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        stop = self.stop
+        return {"command": self.command, "run": stop.run, "stopped": stop.what, "remedy": stop.remedy}
+
+    def write(self, page: Page) -> None:
+        """Write nothing on the page."""

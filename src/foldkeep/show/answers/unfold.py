@@ -1,0 +1,45 @@
+"""What came back."""
+
+from dataclasses import dataclass
+
+from foldkeep.fold import UnfoldReport
+from foldkeep.model import visible
+
+from ..page.documents import Document, path_document, problem_documents
+from ..page.lines import write_left
+from ..page.page import CARE, Page
+from ..page.words import count
+
+
+@dataclass(frozen=True, slots=True)
+class UnfoldAnswer:
+    """What came back, and under which names."""
+
+    report: UnfoldReport
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        report = self.report
+        return {
+            "command": "unfold",
+            "run": report.run,
+            "restored": report.restored,
+            "renamed": [{"from": path_document(was), "to": path_document(now)} for was, now in report.renamed],
+            "left": problem_documents(report.left),
+            "notes": problem_documents(report.notes),
+        }
+
+    def write(self, page: Page) -> None:
+        """Write it for people."""
+        report = self.report
+        of_run = "" if report.run is None else f" of run {report.run}"
+        if not report.restored and not report.left:
+            page.line(f"Nothing{of_run} waits in the fold.")
+            return
+        back = "is back where it was" if report.restored == 1 else "are back where they were"
+        page.line(f"{count(report.restored, 'file')}{of_run} {back}.")
+        for was, now in report.renamed:
+            page.line((f"{visible(was)} was taken: now beside it as ", CARE), visible(now), indent=2)
+        for note in report.notes:
+            page.line((f"{visible(note.path)} {note.reason}", CARE), indent=2)
+        write_left(page, report.left, "not back where they were" if len(report.left) > 1 else "not back where it was")

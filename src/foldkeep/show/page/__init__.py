@@ -1,0 +1,9 @@
+"""What answers are written with: the page and its tables, progress, words, and parts of JSON documents."""
+
+from .documents import Document
+from .lines import write_problems
+from .page import Column, Page
+from .progress import ProgressLine
+from .words import count
+
+__all__ = ["Column", "Document", "Page", "ProgressLine", "count", "write_problems"]

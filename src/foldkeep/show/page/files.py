@@ -1,0 +1,26 @@
+"""Lists of files and folders, one a line."""
+
+from collections.abc import Iterable, Sequence
+
+from foldkeep.model import StockFile, visible
+from foldkeep.model.units import format_size
+
+from .page import GAIN, QUIET, Page
+from .words import count, local_time
+
+
+def write_files(page: Page, files: Iterable[StockFile]) -> None:
+    """Write files one a line: size, when they were changed, where they are."""
+    for file in files:
+        page.line(
+            (f"{format_size(file.size):>8}", GAIN),
+            (f"  {local_time(file.modified_ns)}  ", QUIET),
+            visible(file.path),
+        )
+
+
+def write_empty_folders(page: Page, folders: Sequence[bytes]) -> None:
+    """Write folders in which nothing lies."""
+    page.heading(f"{count(len(folders), 'empty folder')}")
+    for folder in folders:
+        page.line(visible(folder), indent=2)

@@ -1,0 +1,294 @@
+"""Pictures of where the space goes: a map of rectangles, and bars. Drawn by Matplotlib, without a screen."""
+
+from collections.abc import Callable, Iterator, Sequence
+from functools import lru_cache
+from typing import TYPE_CHECKING, Any
+
+from foldkeep.find.projects import PARTS, Project
+from foldkeep.find.space import AGES, Node, Usage
+from foldkeep.formats.own import new_file
+from foldkeep.model import UnusableInput, visible
+from foldkeep.model.kinds import KINDS
+from foldkeep.model.units import format_moment, format_size
+
+from ..page.words import count
+from .treemap import Box, squarified
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
+
+# After Okabe and Ito (Color Universal Design): told apart also by people who see red and green alike.
+_KIND_COLORS = dict(
+    zip(
+        KINDS,
+        ("#0072B2", "#E69F00", "#009E73", "#56B4E9", "#D55E00", "#CC79A7", "#F0E442", "#5B5B5B", "#BDBDBD"),
+        strict=True,
+    )
+)
+# From light to dark, as viridis (Smith and van der Walt) has them: they differ in lightness, so in grey as well.
+_AGE_COLORS = dict(zip(AGES, ("#FDE725", "#7AD151", "#22A884", "#2A788E", "#414487", "#440154"), strict=True))
+_INK, _PAPER, _FRAME, _FOLDER = "#22262a", "#fdfcf8", "#ffffff", "#e9e6dd"
+_DPI = 100
+_SIZE = (12.8, 8.0)  # inches
+_POOLED = ", small ones"
+_TIGHT = 46.0  # pixels
+_HEADER = 17.0  # points of height that a folder's name takes
+_FONT = "DejaVu Sans"
+_SMALLEST_LABEL = (34.0, 13.0)
+
+
+def draw_treemap(path: str, tree: Node, by: str) -> str:
+    """Draw what fills a folder as rectangles of its size in rectangles of its folders; return where.
+
+    Parameters
+    ----------
+    path
+        A name that ends in .png or .svg; a taken one gets a free one beside it.
+    by
+        What colours tell: ``kind`` or ``age``.
+
+    Raises
+    ------
+    UnusableInput
+        If it cannot be drawn there.
+    """
+    colors = _AGE_COLORS if by == "age" else _KIND_COLORS
+    where = visible(tree.path) if tree.path else "all places"
+    return _saved(path, f"{where}: {format_size(tree.bytes)}", lambda figure: _draw_map(figure, tree, colors))
+
+
+def _draw_map(figure: "Figure", tree: Node, colors: dict[str, str]) -> None:
+    from matplotlib.collections import PolyCollection
+
+    axes = figure.add_axes((0.01, 0.07, 0.98, 0.87))
+    width, height = figure.get_size_inches() * figure.dpi
+    axes.set_xlim(0, width * 0.98)
+    axes.set_ylim(0, height * 0.87)
+    axes.set_axis_off()
+    drawing = _Map(axes, colors)
+    if tree.bytes:
+        drawing.node(tree, Box(0, 0, width * 0.98, height * 0.87), top=True)
+    axes.add_collection(
+        PolyCollection(
+            [box.corners() for box, _, _ in drawing.boxes],
+            facecolors=[color for _, color, _ in drawing.boxes],
+            edgecolors=_FRAME,
+            linewidths=[line for _, _, line in drawing.boxes],
+        )
+    )
+    _legend(figure, [(group, colors[group], drawing.used[group]) for group in colors if group in drawing.used])
+
+
+class _Map:
+    """Lays out a tree: labels are written at once, rectangles are gathered to be drawn in one go."""
+
+    def __init__(self, axes: "Axes", colors: dict[str, str]) -> None:
+        self._axes = axes
+        self._colors = colors
+        self.boxes: list[tuple[Box, str, float]] = []
+        self.used: dict[str, int] = {}
+
+    def node(self, node: Node, box: Box, *, top: bool = False) -> None:
+        if not top and min(box.width, box.height) < _TIGHT:
+            # Frames in frames would leave nothing of it.
+            self.boxes.append((box, _FOLDER, 1.0))
+            node = Node(node.path, node.groups)
+            box, top = box.inside(0.8, 0), True
+        name = visible(node.path.rpartition(b"/")[2] or node.path)
+        has_room = box.width > 60 and box.height > 3 * _HEADER and not top
+        if not top:
+            self.boxes.append((box, _FOLDER, 1.5))
+        if has_room:
+            texts = (f"{name}  {format_size(node.bytes)}", name)
+            y = box.y + box.height - _HEADER / 2
+            _label(self._axes, box.x + 5, y, texts, box.width - 10, 9, "left", bold=True)
+        inner = box.inside(0 if top else 2.5, _HEADER if has_room else 0)
+        for size, item, part in _laid_out(node, inner):
+            if isinstance(item, Node):
+                self.node(item, part)
+                continue
+            title, group = item
+            color = self._colors.get(group) or list(self._colors.values())[-1]
+            self.used[group] = self.used.get(group, 0) + size
+            self.boxes.append((part, color, 0.6))
+            _fill_label(self._axes, part, title, format_size(size), color)
+
+
+_Item = Node | tuple[str, str]
+
+
+def _laid_out(node: Node, box: Box) -> Iterator[tuple[int, _Item, Box]]:
+    """Yield what lies in a folder with its rectangle, squarified (Bruls, Huizing and van Wijk, 2000)."""
+    items: list[tuple[int, _Item]] = [(folder.bytes, folder) for folder in node.folders]
+    items += [(size, (visible(name), group)) for name, size, group in node.files]
+    items += [
+        (size, (group + _POOLED if node.files or node.folders else group, group)) for group, size in node.own.items()
+    ]
+    items = sorted(((size, item) for size, item in items if size > 0), key=lambda pair: -pair[0])
+    if not items or box.width < 1 or box.height < 1:
+        return
+    boxes = squarified([size for size, _ in items], box)
+    yield from ((size, item, found) for (size, item), found in zip(items, boxes, strict=True))
+
+
+def _fill_label(axes: "Axes", box: Box, title: str, size: str, color: str) -> None:
+    """Write what a rectangle stands for, if it has room: the name, and the size below it."""
+    if box.width < _SMALLEST_LABEL[0] or box.height < _SMALLEST_LABEL[1]:
+        return
+    ink = "#ffffff" if _is_dark(color) else _INK
+    middle, center, room = box.x + box.width / 2, box.y + box.height / 2, box.width - 4
+    # The colour tells the kind already, so the suffix goes first.
+    titles = (title, title.rpartition(".")[0] or title.removesuffix(_POOLED))
+    if box.height > 2.4 * _SMALLEST_LABEL[1]:
+        _label(axes, middle, center + 7, titles, room, 8, "center", ink)
+        _label(axes, middle, center - 7, (size,), room, 8, "center", ink, is_cut=False)
+    else:
+        _label(axes, middle, center, titles, room, 8, "center", ink)
+
+
+def _label(
+    axes: "Axes", x: float, y: float, texts: Sequence[str], room: float, size: float, align: str, ink: str = _INK, *,
+    bold: bool = False, is_cut: bool = True,
+) -> None:  # fmt: skip
+    """Write the first of some texts that has room; if none has, what is left of the last one around its middle."""
+    text = next((text for text in texts if _wide(text, size, bold) <= room), None)
+    if text is None:
+        whole = texts[-1]
+        # Names of one shoot differ at their end.
+        cuts = (whole[:head] + "…" + whole[-(head + 1) :] for head in range(len(whole) // 2, 0, -1))
+        text = next((cut for cut in cuts if is_cut and _wide(cut, size, bold) <= room), None)
+        if text is None:
+            return
+    weight = "bold" if bold else "normal"
+    axes.text(x, y, _plain(text), ha=align, va="center", fontsize=size, color=ink, fontweight=weight, clip_on=True)
+
+
+@lru_cache(maxsize=20_000)
+def _wide(text: str, size: float, bold: bool) -> float:
+    """Return how wide a text is, in pixels."""
+    from matplotlib.font_manager import FontProperties, findfont, get_font
+
+    font = get_font(findfont(FontProperties(family=_FONT, weight="bold" if bold else "normal")))
+    font.set_size(size, _DPI)
+    font.set_text(text)
+    return float(font.get_width_height()[0]) / 64
+
+
+def _is_dark(color: str) -> bool:
+    red, green, blue = (int(color[at : at + 2], 16) for at in (1, 3, 5))
+    return 0.299 * red + 0.587 * green + 0.114 * blue < 140
+
+
+def _plain(text: str) -> str:
+    """Return text that Matplotlib does not read as a formula."""
+    return text.replace("$", r"\$")
+
+
+def _legend(figure: "Figure", groups: Sequence[tuple[str, str, int]]) -> None:
+    from matplotlib.patches import Patch
+
+    if not groups:
+        return
+    handles = [
+        Patch(facecolor=color, edgecolor="#888888", label=f"{name}  {format_size(size)}")
+        for name, color, size in groups
+    ]
+    figure.legend(handles=handles, loc="lower center", ncols=min(len(handles), 6), frameon=False, fontsize=9)
+
+
+def draw_usage(path: str, usage: Usage, by: str) -> str:
+    """Draw parts as bars and return where; arguments and errors as for `draw_treemap`."""
+    return _saved(
+        path, f"Space by {by}: {format_size(usage.total.bytes)}", lambda figure: _draw_bars(figure, usage, by)
+    )
+
+
+_FEWEST_BARS, _FEWEST_STACKS, _MOST_BARS = 10, 5, 30
+
+
+def _draw_bars(figure: "Figure", usage: Usage, by: str) -> None:
+    parts = [part for part in usage.parts if part.depth == 0][:_MOST_BARS]
+    axes = figure.add_axes((0.2, 0.09, 0.72, 0.83))
+    names = [_plain(_short(visible(part.name))) for part in parts]
+    colors = {"kind": _KIND_COLORS, "age": _AGE_COLORS}.get(by, {})
+    at = range(len(parts))
+    sizes = [part.bytes for part in parts]
+    axes.barh(
+        list(at),
+        sizes,
+        color=[colors.get(str(part.name), "#0072B2") for part in parts],
+        edgecolor="#666666",
+        linewidth=0.5,
+    )
+    axes.set_yticks(list(at), names, fontsize=9)
+    for number, part in enumerate(parts):
+        words = f" {format_size(part.bytes)}, {count(part.files, 'file')}"
+        axes.text(part.bytes, number, words, va="center", fontsize=8.5, color=_INK)
+    _plain_axes(axes, max(len(parts), _FEWEST_BARS), max(sizes, default=1))
+
+
+_PART_COLORS = dict(zip(PARTS, ("#0072B2", "#CC79A7", "#E69F00", "#009E73", "#BDBDBD"), strict=True))
+
+
+def draw_projects(path: str, found: Sequence[Project]) -> str:
+    """Draw a bar for each project, stacked by its parts, the one quiet for the longest on top; return where.
+
+    Arguments and errors as for `draw_treemap`.
+    """
+    whole = format_size(sum(project.total for project in found))
+    title = f"{count(len(found), 'project')}, {whole}, the one quiet for the longest first"
+    return _saved(path, title, lambda figure: _draw_stacks(figure, found[:_MOST_BARS]))
+
+
+def _draw_stacks(figure: "Figure", found: Sequence[Project]) -> None:
+    axes = figure.add_axes((0.24, 0.13, 0.68, 0.79))
+    at = list(range(len(found)))
+    ends = [0] * len(found)
+    for part in PARTS:
+        sizes = [project.sizes[part] for project in found]
+        axes.barh(at, sizes, left=ends, color=_PART_COLORS[part], edgecolor=_PAPER, linewidth=0.5)
+        ends = [end + size for end, size in zip(ends, sizes, strict=True)]
+    names = [_plain(_short(visible(project.path.rpartition(b"/")[2]))) for project in found]
+    words = [f"{project.activity}, {format_moment(project.active_ns)[:10]}" for project in found]
+    axes.set_yticks(at, [f"{name}\n{word}" for name, word in zip(names, words, strict=True)], fontsize=9)
+    for number, end in enumerate(ends):
+        axes.text(end, number, f" {format_size(end)}", va="center", fontsize=8.5, color=_INK)
+    _plain_axes(axes, max(len(found), _FEWEST_STACKS), max(ends, default=1))
+    _legend(figure, [(part, _PART_COLORS[part], sum(project.sizes[part] for project in found)) for part in PARTS])
+
+
+def _plain_axes(axes: "Axes", bars: int, longest: int) -> None:
+    # A few bars are as thick as many would be.
+    axes.set_ylim(bars - 0.4, -0.6)
+    axes.set_xlim(0, longest * 1.25 or 1)
+    axes.xaxis.set_major_formatter(lambda value, _: format_size(int(value)))
+    axes.tick_params(axis="x", labelsize=8.5)
+    for side in ("top", "right"):
+        axes.spines[side].set_visible(False)
+    axes.set_facecolor(_PAPER)
+
+
+def _short(text: str, letters: int = 28) -> str:
+    return text if len(text) <= letters else "…" + text[1 - letters :]
+
+
+def _saved(path: str, title: str, draw: "Callable[[Figure], Any]") -> str:
+    """Draw a figure, save it under a name that is free and return that."""
+    import os
+
+    suffix = os.path.splitext(path)[1].lower()
+    is_svg = suffix == ".svg"
+    if suffix not in (".png", ".svg"):
+        raise UnusableInput(f"cannot draw {visible(path)}", "name a file that ends in .png or .svg")
+    from matplotlib import rc_context
+    from matplotlib.figure import Figure
+
+    # Text stays text in SVG, and the same figures give the same file.
+    with rc_context({"svg.fonttype": "none", "svg.hashsalt": "foldkeep", "font.family": _FONT}):
+        figure = Figure(figsize=_SIZE, dpi=_DPI, facecolor=_PAPER)
+        figure.text(0.01, 0.972, _plain(_short(title, 110)), fontsize=13, fontweight="bold", color=_INK, va="center")
+        draw(figure)
+        with new_file(path) as (target, file):
+            figure.savefig(file, format=suffix[1:], facecolor=_PAPER, metadata={"Date": None} if is_svg else {})
+            return target

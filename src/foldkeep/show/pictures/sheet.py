@@ -1,0 +1,166 @@
+"""The sheet: sets with pictures on one page, to look at and to decide in a browser; and as one picture."""
+
+import base64
+import json
+import os
+from collections.abc import Iterable, Iterator
+from importlib.resources import files
+from typing import TYPE_CHECKING, Any
+
+from foldkeep.formats.own import new_file
+from foldkeep.keep import COLUMNS, SheetCopy, SheetSet
+from foldkeep.model import Action, DocketRow, visible
+from foldkeep.model.files import format_digest
+from foldkeep.model.names import file_uri
+from foldkeep.model.units import format_moment, format_size
+
+from ..page.facts import fact_words
+
+if TYPE_CHECKING:
+    from PIL.Image import Image
+    from PIL.ImageDraw import ImageDraw
+    from PIL.ImageFont import FreeTypeFont
+
+_BRIEF = ("pixels", "taken", "camera", "length", "title", "artist", "rating", "problem")
+
+
+def write_sheet(path: str, sets: Iterable[SheetSet], title: str, subtitle: str) -> tuple[str, int]:
+    """Write a page of HTML that needs nothing else; return where, and its size in bytes.
+
+    Names stand in it as data, never as markup. Raises UnusableInput if it cannot be written.
+    """
+    from jinja2 import Environment
+    from markupsafe import Markup
+
+    data = {
+        "columns": COLUMNS,
+        "docket": f"{os.path.splitext(os.path.basename(path))[0]}-docket.csv",
+        "sets": [_set_document(found) for found in sets],
+    }
+    template = Environment(autoescape=True).from_string(
+        files("foldkeep.show.pictures").joinpath("templates/sheet.html").read_text(encoding="utf-8")
+    )
+    page = template.render(title=title, subtitle=subtitle, data=Markup(_harmless(data))).encode()  # noqa: S704
+    with new_file(path) as (target, stream):
+        stream.write(page)
+    return target, len(page)
+
+
+def _harmless(data: Any) -> str:
+    """Return JSON that ends no script, whatever names are in it (HTML, 4.12.1.3)."""
+    text = json.dumps(data, separators=(",", ":"))
+    return text.replace("<", r"\u003c").replace(">", r"\u003e").replace("&", r"\u0026")
+
+
+def _set_document(found: SheetSet) -> dict[str, Any]:
+    words = fact_words(found.facts)
+    first = found.first
+    return {
+        "id": found.id,
+        "kind": first.kind,
+        "size": first.size,
+        "brief": " · ".join(words[name] for name in _BRIEF if name in words),
+        "facts": list(words.items()),
+        "picture": base64.b64encode(found.picture).decode() if found.picture else None,
+        "copies": [_copy_document(copy, first) for copy in found.copies],
+    }
+
+
+def _copy_document(copy: SheetCopy, first: DocketRow) -> dict[str, Any]:
+    """Return what the page needs of a copy; what it can find out itself is left out, since there may be many."""
+    row = copy.row
+    folder, name = os.path.split(row.path)
+    return {
+        "action": str(row.action),
+        "folder": visible(folder),
+        "name": visible(name),
+        "uri": file_uri(row.path),
+        "iso": format_moment(row.modified_ns),
+        "digest": format_digest(row.digest) if row.digest else "",
+        "reason": row.reason,
+        "place": f"{visible(copy.place)} ({copy.role})" if copy.place else "in no place",
+        **({"size": row.size} if row.size != first.size else {}),
+        **({"kind": row.kind} if row.kind != first.kind else {}),
+        **({} if copy.here else {"away": True}),
+        **({"notes": notes} if (notes := ", ".join(_notes(copy))) else {}),
+    }
+
+
+def _notes(copy: SheetCopy) -> Iterator[str]:
+    if not copy.here:
+        yield "away, or gone"
+    if copy.links > 1:
+        yield f"{copy.links} names"
+    yield from (f"with {visible(name)}" for name in copy.sidecars)
+
+
+_WIDTH, _COLUMNS, _MARGIN, _LOOK, _LINE = 1280, 4, 16, (284, 190), 17
+_MOST = 16
+_INK, _QUIET, _PAPER, _CARD = "#22262a", "#5d666e", "#fdfcf8", "#f1efe8"
+_TONES = {Action.KEEP: "#1a7f37", Action.FOLD: "#9a4a00", Action.LEAVE: "#5d666e"}
+_LINES = 5
+
+
+def draw_sheet(path: str, sets: Iterable[SheetSet], title: str) -> str:
+    """Draw the first sets as a contact sheet, one picture as PNG; return where.
+
+    Raises UnusableInput if it cannot be written.
+    """
+    from PIL import Image, ImageDraw
+
+    shown = [found for _, found in zip(range(_MOST), sets, strict=False)]
+    cell = _LOOK[1] + _LINE * (_LINES + 1) + _MARGIN
+    rows = max(1, -(-len(shown) // _COLUMNS))
+    picture = Image.new("RGB", (_WIDTH, 56 + rows * (cell + _MARGIN)), _PAPER)
+    draw = ImageDraw.Draw(picture)
+    draw.text((_MARGIN, 16), title, fill=_INK, font=_font(18, bold=True))
+    for number, found in enumerate(shown):
+        x = _MARGIN + number % _COLUMNS * ((_WIDTH - _MARGIN) // _COLUMNS)
+        y = 56 + number // _COLUMNS * (cell + _MARGIN)
+        _draw_set(picture, draw, found, x, y)
+    with new_file(path) as (target, stream):
+        picture.save(stream, "PNG")
+    return target
+
+
+def _draw_set(picture: "Image", draw: "ImageDraw", found: SheetSet, x: int, y: int) -> None:
+    import io
+
+    from PIL import Image
+
+    draw.rectangle((x, y, x + _LOOK[0], y + _LOOK[1]), fill=_CARD)
+    if found.picture:
+        look = Image.open(io.BytesIO(found.picture))
+        look.thumbnail(_LOOK)
+        picture.paste(look, (x + (_LOOK[0] - look.width) // 2, y + (_LOOK[1] - look.height) // 2))
+    else:
+        draw.text((x + _LOOK[0] // 2, y + _LOOK[1] // 2), found.first.kind, fill=_QUIET, font=_font(13), anchor="mm")
+    y += _LOOK[1] + 6
+    head = f"{found.first.kind}, {len(found.copies)} × {format_size(found.first.size)}"
+    draw.text((x, y), head, fill=_INK, font=_font(13, bold=True))
+    shown = found.copies if len(found.copies) <= _LINES else found.copies[: _LINES - 1]
+    for copy in shown:
+        y += _LINE
+        row = copy.row
+        draw.text((x, y), str(row.action), fill=_TONES[row.action], font=_font(12, bold=True))
+        draw.text((x + 42, y), _end_of(visible(row.path), _LOOK[0] - 42), fill=_INK, font=_font(12))
+    if len(shown) < len(found.copies):
+        draw.text((x, y + _LINE), f"… and {len(found.copies) - len(shown)} more", fill=_QUIET, font=_font(12))
+
+
+def _end_of(text: str, room: int) -> str:
+    """Return as much of the end of a text as has room: copies differ there."""
+    font = _font(12)
+    if font.getlength(text) <= room:
+        return text
+    while text and font.getlength("…" + text) > room:
+        text = text[1:]
+    return "…" + text
+
+
+def _font(size: int, *, bold: bool = False) -> "FreeTypeFont":
+    from matplotlib.font_manager import FontProperties, findfont
+    from PIL import ImageFont
+
+    weight = "bold" if bold else "normal"
+    return ImageFont.truetype(findfont(FontProperties(family="DejaVu Sans", weight=weight)), size)
