@@ -40,7 +40,7 @@ def fill_stock(path: str, count: int) -> None:
                 stock.files.put(folder, place.id, place.volume, rows)
                 if homes > 1:
                     known = stock.files.numbers_in(folder)
-                    stock.files.set_read(
+                    stock.contents.set_read(
                         (
                             shoot * 250 + n,
                             blake2b(b"%d %d" % (shoot, n), digest_size=32).digest(),

@@ -10,8 +10,8 @@ import bagit
 import pytest
 
 import foldkeep.archive.archiving
-from foldkeep.archive import FORMATS
 from foldkeep.archive.writers import _Told
+from foldkeep.model.packages import FORMATS
 from foldkeep.scan import check_package
 from harness.desks import Desk, TrustingDesk, left
 from harness.drives import mounted

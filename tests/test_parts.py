@@ -10,7 +10,7 @@ from pathlib import Path
 import bagit
 import pytest
 
-from foldkeep.archive import FORMATS
+from foldkeep.model.packages import FORMATS
 from foldkeep.scan import check_package
 from harness.desks import Desk, TrustingDesk
 from harness.packages import EDL, everything, unpack

@@ -206,7 +206,7 @@ def test_a_scan_killed_at_any_point_goes_on_where_it_was(desk: Desk, far: Path):
         killed += os.waitpid(child, 0)[1] == signal.SIGKILL
         with Stock.open(str(desk.stock), create=True) as stock:
             done = sum(len(one.copies) for one in duplicates(stock).sets())
-            read = stock.files.digested()
+            read = stock.contents.digested()
         answer = desk.ask("scan", desk.place)
         assert answer["hashed_files"] == 80 - read, "what was finished before is not read again"
         assert done <= read

@@ -8,12 +8,10 @@ from .originals import fold_original
 from .packing import Packing, plan_packing
 from .restoring import Restoration, RestoreReport, open_restoration
 from .returning import Return, Way
-from .writers import FORMATS
 
 __all__ = [
     "plan_packing",
     "Packing",
-    "FORMATS",
     "archive",
     "ArchiveReport",
     "fold_original",

@@ -11,6 +11,7 @@ from foldkeep import __version__
 from foldkeep.formats.packages import Listed, ListingHead, bagit, listing_text
 from foldkeep.model import PathBytes, Problem, Progress, Step, UnusableInput, no_progress, visible
 from foldkeep.model.names import file_uri
+from foldkeep.model.packages import FORMATS
 from foldkeep.model.units import format_moment, format_size
 from foldkeep.model.work import reason_of
 from foldkeep.scan import archived_file, check_package
@@ -21,7 +22,7 @@ from foldkeep.storage.local.reading import NotSafe
 from .packing import Packed, Packing, owner_of, payload_folders
 from .splitting import split_packing
 from .workspace import Digests, Part, Site, open_site
-from .writers import BLAKE3, FORMATS, WRITERS, Writer
+from .writers import BLAKE3, WRITERS, Writer
 
 _ROOM_FOR_TEXTS = 1024 * 1024
 

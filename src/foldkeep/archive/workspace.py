@@ -15,6 +15,7 @@ from foldkeep.formats import walked
 from foldkeep.formats.packages import UNFINISHED, BadPackage, bagit, open_package
 from foldkeep.model import PathBytes, Progress, UnusableInput, visible
 from foldkeep.model.names import file_uri, names_to_try
+from foldkeep.model.packages import FORMATS
 from foldkeep.model.units import format_moment
 from foldkeep.model.work import reason_of
 from foldkeep.scan import check_package
@@ -22,7 +23,6 @@ from foldkeep.storage.local.changes import flush, move_to_free, remove_folder, t
 from foldkeep.storage.local.reading import open_path, open_top
 
 from .packing import Packed, Packing, package_name
-from .writers import FORMATS
 
 _JOURNAL = b"making.jsonl"
 _PACKAGE = b"package"

@@ -20,6 +20,7 @@ from blake3 import blake3
 
 from foldkeep.model import visible
 from foldkeep.model.kinds import kind_of
+from foldkeep.model.packages import FORMATS
 from foldkeep.signals import MEDIA
 from foldkeep.storage.local.changes import flush, flush_volume, unlink
 from foldkeep.storage.local.holes import SparseWriter
@@ -28,7 +29,6 @@ from foldkeep.storage.local.reading import FILE, Identity, NotSafe, open_path, o
 
 from .packing import Packed
 
-FORMATS = ("folder", "tar", "tar.zst", "zip", "iso")
 """The forms of packages, which are also the suffixes of all but the first."""
 
 BLAKE3 = "blake3"

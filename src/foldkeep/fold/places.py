@@ -37,7 +37,7 @@ def hold_around(
     wanted = set(places)
     known = {place.path for place in stock.places.all()} if stock else set()
     folders = {os.path.dirname(path) for path in witnesses}
-    wanted |= {found for folder in folders if (found := innermost(known, os.path.join(folder, b"x")))}
+    wanted |= {found for folder in folders if (found := innermost(known, folder, itself=True))}
     for place in list(wanted):
         wanted |= {other for other in known if lies_below(other, place) or lies_below(place, other)}
         wanted |= {above for above in folders_above(place) if os.path.isdir(os.path.join(above, FOLD_NAME))}

@@ -79,7 +79,7 @@ class Chooser:
         at = words.index(TOGETHER) if TOGETHER in words else len(words)
         self._first = make_rules(words[:at], stock, self.companions, users)
         self._then = make_rules([word for word in words[at:] if word != TOGETHER], stock, self.companions, users)
-        self._ranks = FolderRanks(stock.files.in_folders(), self._then) if TOGETHER in words else None
+        self._ranks = FolderRanks(stock.listing.in_folders(), self._then) if TOGETHER in words else None
 
     def learn(self, sets: Iterable[CopySet]) -> None:
         """Look at every set once, so that ties between folders can be decided for the folders."""
@@ -245,7 +245,7 @@ def sidecars_that_stay(stock: Stock, one: CopySet, going: Container[bytes]) -> d
     found = {}
     comes_along = False
     for copy in one.copies:
-        masters = stock.files.masters(copy.path) if copy.kind == "sidecar" else []
+        masters = stock.listing.masters(copy.path) if copy.kind == "sidecar" else []
         staying = [path for path in masters if path not in going]
         if staying:
             found[copy.path] = f"belongs to {visible(os.path.basename(staying[0]))}, which stays"

@@ -26,7 +26,7 @@ class Companions:
 
     def __init__(self, stock: Stock) -> None:
         self._sidecars: dict[Owner, list[bytes]] = defaultdict(list)
-        for path in stock.files.paths_of_kind("sidecar"):
+        for path in stock.listing.paths_of_kind("sidecar"):
             folder, name = os.path.split(path)
             for stem in sidecar_stems(name):
                 self._sidecars[folder, stem].append(path)

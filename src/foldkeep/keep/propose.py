@@ -71,7 +71,7 @@ def propose(
         if row.action is Action.FOLD:
             gone[row.path.rpartition(b"/")[0]] += 1
         yield row
-    proposal.emptied = _emptied(stock.files.in_folders(), gone)
+    proposal.emptied = _emptied(stock.listing.in_folders(), gone)
 
 
 def _rows(

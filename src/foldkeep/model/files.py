@@ -5,6 +5,9 @@ from dataclasses import dataclass
 from enum import StrEnum
 from functools import lru_cache
 
+BLOCK_BYTES = 512
+"""What systems count the room of files in (POSIX, `st_blocks`)."""
+
 
 class Role(StrEnum):
     """What a place is for; copies in places of different roles are not each other's spares."""
@@ -96,7 +99,7 @@ class StockFile:
     @property
     def disk_bytes(self) -> int:
         """What it takes on its volume, where that is known; less than its size if it has holes."""
-        return self.size if self.blocks is None else self.blocks * 512
+        return self.size if self.blocks is None else self.blocks * BLOCK_BYTES
 
     @property
     def identity(self) -> tuple[int, int]:

@@ -71,9 +71,10 @@ def lies_in_a_fold(path: bytes) -> bool:
     return FOLD_NAME in path.split(b"/")
 
 
-def innermost(folders: Iterable[bytes], path: bytes) -> bytes | None:
-    """Return the innermost of several folders that a path lies in, or None."""
-    return max((folder for folder in folders if lies_below(path, folder)), key=len, default=None)
+def innermost(folders: Iterable[bytes], path: bytes, *, itself: bool = False) -> bytes | None:
+    """Return the innermost of several folders that a path lies in, or None; with `itself`, also one that it is."""
+    found = (folder for folder in folders if lies_below(path, folder) or (itself and path == folder))
+    return max(found, key=len, default=None)
 
 
 def folders_above(path: bytes) -> Iterator[bytes]:

@@ -132,7 +132,7 @@ def same_volume(stock: Stock, place: Place, found: Found) -> bool:
 
 def looks_like(stock: Stock, place: Place, path: PathBytes) -> bool:
     """Tell whether most of what is known of a place is in another folder, by name and size."""
-    sample = stock.files.sample(place.id, _SAMPLE)
+    sample = stock.moves.sample(place.id, _SAMPLE)
     there = 0
     for known, size, *_ in sample:
         with suppress(OSError):

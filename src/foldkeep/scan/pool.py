@@ -157,7 +157,7 @@ class Pool:
                 self._small_running -= 1
                 self._lanes.learn(job.waiting)
         outcomes = list(chain.from_iterable(job.outcomes for job in jobs))
-        self._stock.files.set_read(
+        self._stock.contents.set_read(
             (outcome.ends, outcome.digest, outcome.content, outcome.extent, id_)
             for outcome in outcomes
             if outcome.problem is None

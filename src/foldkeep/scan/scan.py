@@ -85,15 +85,15 @@ def scan(
                 if any(place == top or lies_below(place.path, top.path) for top in looked):
                     stock.places.change(replace(place, scanned_ns=began_ns))
                     report.places.append(place.path)
-            report.moved = stock.files.recognise_moved()
+            report.moved = stock.moves.recognise_moved()
             here = [place for place, now in presences(stock).items() if now is Presence.HERE]
             pool.drain()
-            pool.finish(read_ends, stock.files.to_read_ends(places=here))
-            report.moved += stock.files.recognise_moved_by_ends(report.without_inodes)
-            pool.finish(read_whole, stock.files.to_read_whole(places=here))
+            pool.finish(read_ends, stock.contents.to_read_ends(places=here))
+            report.moved += stock.moves.recognise_moved_by_ends(report.without_inodes)
+            pool.finish(read_whole, stock.contents.to_read_whole(places=here))
             if read_all:
                 named = {place.id for place in places}
-                pool.finish(read_whole, stock.files.to_read_rest([number for number in here if number in named]))
+                pool.finish(read_whole, stock.contents.to_read_rest([number for number in here if number in named]))
             _look_for_clones(stock, far)
             _look_for_second_mounts(stock, far)
         except BaseException:
@@ -106,21 +106,21 @@ def scan(
 
 def _look_for_clones(stock: Stock, far: FarPlaces) -> None:
     """Look again at files beside which a clone has turned up: it may be theirs."""
-    for number, path in stock.files.perhaps_cloned():
+    for number, path in stock.contents.perhaps_cloned():
         if far.top_of(path):
             continue  # only drives of this computer tell where a file lies
         try:
             extent = extent_of(path)
         except OSError:
             continue  # it is not there now, and was listed as a problem where that is one
-        stock.files.set_read([(None, None, None, extent, number)])
+        stock.contents.set_read([(None, None, None, extent, number)])
 
 
 def _look_for_second_mounts(stock: Stock, far: FarPlaces) -> None:
     """Find files that are one, seen through two mounts, and have them count as names of one file."""
     if len(stock.places.volumes()) < 2:
         return
-    for alike in stock.files.seen_on_two_volumes():
+    for alike in stock.contents.seen_on_two_volumes():
         found: list[tuple[int, os.stat_result]] = []
         for number, volume, path in alike:
             if far.top_of(path) in far.silent:
@@ -133,7 +133,7 @@ def _look_for_second_mounts(stock: Stock, far: FarPlaces) -> None:
             if first is None:
                 found.append((volume, facts))
             else:
-                stock.files.set_volume(number, first)
+                stock.contents.set_volume(number, first)
 
 
 def _outermost(places: Iterable[Place]) -> list[Place]:
@@ -217,7 +217,7 @@ def _changed_as_a_whole(stock: Stock, top: Place) -> _Changed:
     """Look at a sample of a place for what changed of all files and nothing else did."""
     inodes: Counter[bool] = Counter()
     shifts: Counter[int] = Counter()
-    for path, size, when_ns, inode in stock.files.sample(top.id, _SAMPLE):
+    for path, size, when_ns, inode in stock.moves.sample(top.id, _SAMPLE):
         with suppress(OSError):
             facts = facts_at(path)
             shift = modified_ns(facts) - when_ns
@@ -243,8 +243,8 @@ class _EarlyReading:
         began = time.monotonic()
         if began < self._next:
             return
-        self._pool.start(read_ends, stock.files.to_read_ends(_LARGE_FILE, scan))
-        self._pool.start(read_whole, stock.files.to_read_whole(_LARGE_FILE, scan))
+        self._pool.start(read_ends, stock.contents.to_read_ends(_LARGE_FILE, scan))
+        self._pool.start(read_whole, stock.contents.to_read_whole(_LARGE_FILE, scan))
         now = time.monotonic()
         self._next = now + max(1.0, 20 * (now - began))
 

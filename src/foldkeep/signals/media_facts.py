@@ -9,7 +9,7 @@ from queue import SimpleQueue
 from types import TracebackType
 from typing import NamedTuple, Self
 
-from foldkeep.formats.sidecars import Xmp, parse_xmp
+from foldkeep.formats.sidecars import LARGEST_SIDECAR, Xmp, parse_xmp
 from foldkeep.model import Facts
 from foldkeep.model.companions import belongs_to
 from foldkeep.model.errors import StockBusy
@@ -23,8 +23,6 @@ from .media_worker import Apart, NotRead
 
 _HELPERS = os.cpu_count() or 1
 _AT_ONCE = 64
-
-_LARGEST_SIDECAR = 4 * 1024 * 1024  # a sidecar is a few kilobytes
 
 
 class Medium(NamedTuple):
@@ -154,7 +152,7 @@ def read_sidecar(path: bytes) -> Xmp | None:
         return None
     try:
         with open(open_path(path, FILE), "rb") as file:
-            return parse_xmp(file.read(_LARGEST_SIDECAR))
+            return parse_xmp(file.read(LARGEST_SIDECAR))
     except (OSError, ValueError):
         return None
 

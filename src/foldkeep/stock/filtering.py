@@ -1,6 +1,7 @@
 """Filters as SQL conditions on ``files f JOIN folders d JOIN places p``."""
 
 import sqlite3
+from collections.abc import Iterable
 
 from foldkeep.model import Filter
 
@@ -46,3 +47,8 @@ def bounds(folder: bytes) -> tuple[bytes, bytes, bytes]:
     # Bytes compare as memory does, and 0 follows the slash.
     stem = folder.rstrip(b"/")
     return (folder, stem + b"/", stem + b"0")
+
+
+def numbers(ids: Iterable[int]) -> str:
+    """Return numbers as SQL lists them."""
+    return ",".join(map(str, ids))

@@ -1,10 +1,13 @@
 """Files one by one, and summed up by what they have in common."""
 
+import os
 import sqlite3
 from collections.abc import Iterator, Sequence
 from typing import Any, NamedTuple
 
 from foldkeep.model import Filter, StockFile
+from foldkeep.model.companions import owner_names, sidecar_stems
+from foldkeep.model.files import BLOCK_BYTES
 
 from .files import FILE_COLUMNS, join, stock_file
 from .filtering import FILTERABLE, condition
@@ -32,7 +35,7 @@ _GROUPINGS = {
     "folder and kind": ("f.folder || ' ' || f.kind", "f.folder, f.kind"),
     "folder and day": (f"f.folder || ' ' || (f.modified_ns / {_DAY_NS})", f"f.folder, f.modified_ns / {_DAY_NS}"),
 }
-_DISK = "coalesce(f.blocks * 512, f.size)"
+_DISK = f"coalesce(f.blocks * {BLOCK_BYTES}, f.size)"
 _SHARES = "(f.links > 1 OR f.extent IS NOT NULL)"
 
 
@@ -196,4 +199,36 @@ class Listing:
             if (volume, at) in seen:
                 found.append(Sum(group, 0, 0, -disk))
             seen.add((volume, at))
+        return found
+
+    def in_folders(self) -> dict[bytes, int]:
+        """Return how many names lie directly in each folder, those without any included."""
+        return dict(
+            self._db.execute(
+                "SELECT d.path, coalesce(n, 0) FROM folders d LEFT JOIN"
+                " (SELECT folder, count(*) AS n FROM files GROUP BY folder) ON folder = d.id"
+            )
+        )
+
+    def paths_of_kind(self, kind: str) -> list[bytes]:
+        """Return the paths of the files of a kind."""
+        rows = self._db.execute(
+            "SELECT d.path, f.name FROM files f JOIN folders d ON d.id = f.folder WHERE f.kind = ?"
+            " ORDER BY d.path, f.name",
+            (kind,),
+        )
+        return [join(folder, name) for folder, name in rows]
+
+    def masters(self, sidecar: bytes) -> list[bytes]:
+        """Return the files that a sidecar belongs to: ``kite.jpg`` for ``kite.xmp`` or ``kite.jpg.xmp``."""
+        folder, name = os.path.split(sidecar)
+        found = []
+        for stem in sidecar_stems(name):
+            # Bytes compare as memory does, and the slash follows the dot.
+            rows = self._db.execute(
+                "SELECT name FROM files WHERE folder = (SELECT id FROM folders WHERE path = ?) AND kind <> 'sidecar'"
+                " AND name >= ? AND name < ? ORDER BY name",
+                (folder, stem, stem + b"/"),
+            )
+            found += [join(folder, other) for (other,) in rows if stem in owner_names(other)]
         return found

@@ -13,10 +13,12 @@ from foldkeep.model.work import reason_of
 from . import lock
 from .archives import Archives
 from .catalogs import Catalogs
+from .contents import Contents
 from .files import Files
 from .ledger import Ledger
 from .listing import Listing
 from .measures import KnownMeasures
+from .moves import Moves
 from .places import Places
 from .schema import migrate
 from .sets import Sets
@@ -40,6 +42,8 @@ class Stock:
         self._db = connection
         self.places = Places(connection)
         self.files = Files(connection)
+        self.contents = Contents(connection)
+        self.moves = Moves(connection)
         self.sets = Sets(connection)
         self.ledger = Ledger(connection)
         self.listing = Listing(connection)

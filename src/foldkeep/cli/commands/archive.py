@@ -17,6 +17,8 @@ by itself; --format iso makes images of discs, ready for any burner.
 import argparse
 from typing import TYPE_CHECKING
 
+from foldkeep.model.packages import FORMATS
+
 from ..environment import Environment, ExitStatus
 from ..options import BREAK_LOCK, PROJECTS, Option, Takes, projects_of, recipes_of
 
@@ -45,7 +47,7 @@ OPTIONS = (
         "--format",
         "of packages (default: folder)",
         Takes.WORD,
-        choices=("folder", "tar", "tar.zst", "zip", "iso"),
+        choices=FORMATS,
         default="folder",
     ),
     Option("--split", "make packages of at most that size, for discs (25GB)", Takes.SIZE, "SIZE"),

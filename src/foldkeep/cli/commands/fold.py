@@ -23,13 +23,11 @@ methods:
 """
 
 import argparse
-from typing import TYPE_CHECKING
+
+from foldkeep.model import Method
 
 from ..environment import Environment, ExitStatus
 from ..options import BREAK_LOCK, PROJECTS, READING, Option, Takes, projects_of, recipes_of, remembered_and_named
-
-if TYPE_CHECKING:
-    from foldkeep.model import Method
 
 EXAMPLES = """\
 examples:
@@ -38,7 +36,7 @@ examples:
   foldkeep fold docket.csv --method hard-link
 """
 
-_METHODS = ("fold", "move", "bin", "hard-link", "symlink", "clone", "delete")
+_METHODS = tuple(str(method) for method in Method if not method.writes)
 
 
 OPTIONS = (
@@ -62,7 +60,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.find.catalogs import descriptions
     from foldkeep.fold import FoldReport, check_plan, fold, make_plan
     from foldkeep.keep import current_rows, derived_again, read_docket
-    from foldkeep.model import Method, UnusableInput
+    from foldkeep.model import UnusableInput
     from foldkeep.show.answers.fold import FoldAnswer, write_plan
     from foldkeep.stock import Stock
 
@@ -112,11 +110,11 @@ _QUESTIONS = {
 }
 
 
-def _into(args: argparse.Namespace, method: "Method") -> bytes:
+def _into(args: argparse.Namespace, method: Method) -> bytes:
     """Return the folder to move to, after checking that what belongs to a method is given with it."""
     import os
 
-    from foldkeep.model import Method, UnusableInput, visible
+    from foldkeep.model import UnusableInput, visible
     from foldkeep.model.names import lies_in_a_fold
     from foldkeep.storage.local.drives import real_path
 

@@ -8,7 +8,7 @@ import argparse
 from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
-from ..options import Option, Takes
+from ..options import ROLES, Option, Takes
 
 if TYPE_CHECKING:
     from foldkeep.stock import Stock
@@ -23,7 +23,7 @@ examples:
 
 OPTIONS = (
     Option("place", "the label or path of the place to change", Takes.PLACE, "PLACE", optional=True),
-    Option("--role", "what it is for from now on", Takes.WORD, choices=("working", "backup", "archive")),
+    Option("--role", "what it is for from now on", Takes.WORD, choices=ROLES),
     Option("--label", "its name from now on", Takes.WORD),
     Option("--at", "the folder where it is now, if its drive was not found there", Takes.FOLDER, "DIR"),
     Option(

@@ -107,5 +107,5 @@ def _back_below(args: argparse.Namespace, env: Environment) -> dict[bytes, bytes
         folder = real_path(os.fsencode(name))
         if not os.path.isdir(folder):
             raise UnusableInput(f"there is no folder {visible(name)}", "name one that is there, or make it")
-        found[folder] = innermost(found, os.path.join(folder, b"x")) or folder
+        found[folder] = innermost(found, folder, itself=True) or folder
     return found

@@ -10,7 +10,7 @@ import argparse
 from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
-from ..options import CONFIG, Option, Takes
+from ..options import CONFIG, ROLES, Option, Takes
 
 if TYPE_CHECKING:
     from foldkeep.model import Place
@@ -30,7 +30,7 @@ OPTIONS = (
         "--role",
         "what these places are for; copies in places of another role are not each other's spares",
         Takes.WORD,
-        choices=("working", "backup", "archive"),
+        choices=ROLES,
     ),
     Option("--hidden", _LOOK_AT.format("hidden files and folders"), opposite=True),
     Option("--system", _LOOK_AT.format("folders and files that the system makes for itself"), opposite=True),

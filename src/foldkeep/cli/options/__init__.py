@@ -2,7 +2,7 @@
 
 from .catalogs import READING, catalog_of, named_catalogs, remembered_and_named
 from .common import BREAK_LOCK, COMMON
-from .filters import FILTERS, filter_words, wanted
+from .filters import FILTERS, ROLES, filter_words, wanted
 from .option import Option, Takes, add_options
 from .parser import Parser
 from .projects import CONFIG, PROJECTS, RECIPES, projects_of, recipes_of
@@ -17,6 +17,7 @@ __all__ = [
     "PROJECTS",
     "READING",
     "RECIPES",
+    "ROLES",
     "Option",
     "Parser",
     "Takes",

@@ -10,6 +10,7 @@ from foldkeep.model.units import format_size
 
 from .option import Option, Takes
 
+ROLES = tuple(map(str, Role))
 _GROUP = "filters; what can be given again means any of them"
 FILTERS = (
     Option(
@@ -20,7 +21,7 @@ FILTERS = (
     Option("--name", "file names like '*.jpg'", Takes.GLOB, "GLOB", several=True, group=_GROUP),
     Option("--not-name", "no file names like that", Takes.GLOB, "GLOB", several=True, group=_GROUP),
     Option("--place", "in this place", Takes.PLACE, "LABEL", several=True, group=_GROUP),
-    Option("--role", "in places of this role", Takes.WORD, choices=tuple(map(str, Role)), several=True, group=_GROUP),
+    Option("--role", "in places of this role", Takes.WORD, choices=ROLES, several=True, group=_GROUP),
     Option("--larger-than", "200MB, 1.5GiB", Takes.SIZE, "SIZE", group=_GROUP),
     Option("--smaller-than", "", Takes.SIZE, "SIZE", group=_GROUP),
     Option("--older-than", "last changed before: 5y, 6m, 2w", Takes.AGE, "AGE", group=_GROUP),

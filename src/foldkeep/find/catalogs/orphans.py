@@ -149,7 +149,7 @@ def orphans(stock: Stock, known: Known, wanted: Filter | None = None, thumbnails
                 found.left_over.append(LeftOver(file, index.shown_elsewhere(shown)))
         elif file.kind in MEDIA:
             found.unknown.append(_unknown(file, index))
-        elif file.kind == "sidecar" and not stock.files.masters(file.path):
+        elif file.kind == "sidecar" and not stock.listing.masters(file.path):
             found.left_over.append(LeftOver(file, index.masters(file.path)))
     order = {standing: number for number, standing in enumerate(Standing)}
     found.unknown.sort(key=lambda each: (order[each.standing], each.file.path))
@@ -232,7 +232,7 @@ def _missing(stock: Stock, index: _Index, entry: CatalogEntry, path: bytes | Non
     if path is None:
         return Missing(entry, None)
     run = stock.ledger.waiting_from(path)
-    digest, size = stock.files.gone(path)
+    digest, size = stock.moves.gone(path)
     copies = index.of_digest.get(digest, []) if digest else []
     if copies:
         return Missing(entry, path, copies[0].path, True, run.id if run else None, size)

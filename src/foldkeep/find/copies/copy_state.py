@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from foldkeep.formats.sidecars import Xmp
+from foldkeep.model.files import BLOCK_BYTES
 from foldkeep.signals import sidecars_of
 from foldkeep.storage.local.reading import facts_at, modified_ns
 
@@ -49,6 +50,8 @@ def look(paths: Sequence[bytes]) -> list[Look]:
         same = tuple(number for number, other in enumerate(files, start=1) if other == file)
         files.append(file)
         found.append(
-            Look(True, modified_ns(facts), facts.st_blocks * 512, facts.st_nlink, same, tuple(sidecars_of(path)))
+            Look(
+                True, modified_ns(facts), facts.st_blocks * BLOCK_BYTES, facts.st_nlink, same, tuple(sidecars_of(path))
+            )
         )
     return found

@@ -30,7 +30,7 @@ class ProjectFolders:
     """
 
     def __init__(self, stock: Stock, markers: Sequence[str] = (), inside: Iterable[bytes] = ()) -> None:
-        paths = stock.files.paths_of_kind("project")
+        paths = stock.listing.paths_of_kind("project")
         if markers:
             paths += [path for path in stock.listing.paths() if _fits(path, markers)]
         self.packages = package_folders(stock)

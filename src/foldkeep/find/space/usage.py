@@ -9,7 +9,7 @@ from datetime import UTC, datetime, timedelta
 
 from foldkeep.model import Filter, PathBytes, Volume
 from foldkeep.model.kinds import OTHER, suffix_of
-from foldkeep.model.names import folders_above, lies_below
+from foldkeep.model.names import folders_above, innermost
 from foldkeep.scan import Presence, presences
 from foldkeep.stock import Stock, Sum
 
@@ -176,7 +176,7 @@ def _by_folder(stock: Stock, wanted: Filter, depth: int) -> Usage:
     home: dict[bytes, bytes] = {}
     for each in stock.listing.sums("folder", wanted):
         path = paths[int(each.key)]
-        top = max((top for top in tops if path == top or lies_below(path, top)), key=len)
+        top = innermost(tops, path, itself=True) or path
         direct[path].add(each)
         for folder in (path, *folders_above(path)):
             figures[folder].add(each)
@@ -204,7 +204,7 @@ def _by_folder(stock: Stock, wanted: Filter, depth: int) -> Usage:
         if len(shown) > 1 or not below[top]:
             answer.parts.append(figures[top].part(top, 0, top))
         if depth > 1 or len(shown) == 1:
-            open_up(top, len(shown) > 1)
+            open_up(top, int(len(shown) > 1))
     return answer
 
 

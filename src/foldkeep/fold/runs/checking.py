@@ -10,7 +10,7 @@ from dataclasses import replace
 from fnmatch import fnmatch
 from functools import partial
 
-from foldkeep.formats.sidecars import Xmp
+from foldkeep.formats.sidecars import LARGEST_SIDECAR, Xmp
 from foldkeep.model import Action, DocketRow, Method, UnusableInput, visible
 from foldkeep.model.companions import are_a_pair, belongs_to, counterpart, is_sidecar, sidecar_stems, stem_of
 from foldkeep.model.kinds import OTHER, kind_of
@@ -26,7 +26,7 @@ from foldkeep.storage.local.drives import is_read_only, limits_of
 from foldkeep.storage.local.reading import modified_ns
 
 from ..disk_view import Look
-from ..sidecars.merging import LARGEST_SIDECAR, Merger
+from ..sidecars.merging import Merger
 from .plan import Item, Plan, beside_spare
 
 _LARGEST_LITTER = 16 * 1024 * 1024

@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from blake3 import blake3
 
-from foldkeep.formats.sidecars import Xmp, parse_xmp, says_more, united, with_words
+from foldkeep.formats.sidecars import LARGEST_SIDECAR, Xmp, parse_xmp, says_more, united, with_words
 from foldkeep.model import Action, DocketRow, Method, Place, visible
 from foldkeep.model.companions import belongs_to, is_sidecar, stem_of
 from foldkeep.model.kinds import suffix_of
@@ -18,8 +18,6 @@ from foldkeep.storage.local.reading import FILE, NotSafe, Stamp, modified_ns, op
 from ..disk_view import Look
 from ..runs.plan import Item, Merge, Merged, Plan, Source, beside_spare
 from ..verify import Witness
-
-LARGEST_SIDECAR = 4 * 1024 * 1024
 
 Embedded = Callable[[bytes, bytes | None], Xmp]
 

@@ -11,7 +11,7 @@ from foldkeep.model.recipes import IN_PROJECT, SOURCES, WHATS, Recipe
 from foldkeep.model.work import reason_of
 
 from ..reading import read_whole
-from .settings import flag, words
+from .values import flag, name, one_of, some, words
 
 _LARGEST = 16 * 1024 * 1024
 
@@ -55,8 +55,8 @@ def _parsed(document: bytes) -> tuple[Recipe, ...]:
 
 
 def _recipe(table: dict[str, Any], number: int) -> Recipe:
-    name = table.get("name")
-    shown = repr(name) if isinstance(name, str) and name else f"number {number}"
+    called = table.get("name")
+    shown = repr(called) if isinstance(called, str) and called else f"number {number}"
     found = {}
     for key, value in table.items():
         if key not in _KEYS:
@@ -73,46 +73,25 @@ def _recipe(table: dict[str, Any], number: int) -> Recipe:
     return Recipe(**found)
 
 
-def _one_of(choices: tuple[str, ...]) -> Callable[[Any], str]:
-    def chosen(value: Any) -> str:
-        if value not in choices:
-            raise ValueError(f"write one of {', '.join(choices)}")
-        return str(value)
-
-    return chosen
-
-
-def _text(value: Any) -> str:
-    if not isinstance(value, str) or not value:
-        raise ValueError("write a text")
-    return value
-
-
-def _some(value: Any) -> tuple[str, ...]:
-    if not (found := words(value)):
-        raise ValueError("write at least one")
-    return found
-
-
 def _globs(value: Any) -> tuple[str, ...]:
-    for glob in _some(value):
+    for glob in some(value):
         if any("**" in step and step != "**" for step in glob.split("/")):
             raise ValueError(f"{glob!r} has ** as part of a step; write it as a whole one, like **/renders/**")
     return words(value)
 
 
 def _kinds(value: Any) -> tuple[str, ...]:
-    return tuple(_one_of(KINDS)(kind) for kind in _some(value))
+    return tuple(one_of(KINDS)(kind) for kind in some(value))
 
 
 def _folders(value: Any) -> tuple[str, ...]:
-    if any(folder.startswith("/") for folder in _some(value)):
+    if any(folder.startswith("/") for folder in some(value)):
         raise ValueError(f"write folders from that of the file, like '..', or {IN_PROJECT!r}")
     return words(value)
 
 
 def _version(value: Any) -> tuple[str, ...]:
-    patterns = _some([value] if isinstance(value, str) else value)
+    patterns = some([value] if isinstance(value, str) else value)
     for pattern in patterns:
         if pattern.count("*") != 1 or any(mark in pattern for mark in "()[]\\/"):
             raise ValueError(f"{pattern!r} has not one * where the version stands; write what folders are called: 'v*'")
@@ -120,14 +99,14 @@ def _version(value: Any) -> tuple[str, ...]:
 
 
 _KEYS: dict[str, Callable[[Any], Any]] = {
-    "name": _text,
-    "what": _one_of(WHATS),
+    "name": name,
+    "what": one_of(WHATS),
     "files": _globs,
-    "source": _one_of(SOURCES),
+    "source": one_of(SOURCES),
     "marks": lambda value: tuple(mark.lower() for mark in words(value)),
     "folders": _folders,
     "kinds": _kinds,
-    "manifest": _text,
+    "manifest": name,
     "version": _version,
     "cleared_in_use": flag,
     "trust": flag,

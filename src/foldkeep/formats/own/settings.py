@@ -7,10 +7,10 @@ from difflib import get_close_matches
 from typing import Any
 
 from foldkeep.model import Settings, UnusableInput, visible
-from foldkeep.model.units import parse_age, parse_size
 from foldkeep.model.work import reason_of
 
 from ..reading import read_whole
+from .values import age, flag, number, one_of, size, suffixes, text, words
 
 _LARGEST = 16 * 1024 * 1024
 
@@ -32,55 +32,6 @@ class SettingsFile:
     given: frozenset[str]
 
 
-def flag(value: Any) -> bool:
-    """Return a value that is true or false; raise ValueError if it is neither."""
-    if not isinstance(value, bool):
-        raise ValueError("write true or false")
-    return value
-
-
-def words(value: Any) -> tuple[str, ...]:
-    """Return a list of words; raise ValueError if it is none."""
-    if not isinstance(value, list) or not all(isinstance(word, str) and word for word in value):
-        raise ValueError('write a list of words, like ["one", "two"]')
-    return tuple(value)
-
-
-def _suffixes(value: Any) -> tuple[str, ...]:
-    return tuple(word.removeprefix(".").lower() for word in words(value))
-
-
-def _size(value: Any) -> int:
-    if isinstance(value, int) and not isinstance(value, bool) and value >= 0:
-        return value
-    if not isinstance(value, str):
-        raise ValueError("write a size like '200MB' or a number of bytes")
-    return parse_size(value)
-
-
-def _number(value: Any) -> int:
-    if not isinstance(value, int) or isinstance(value, bool) or value < 1:
-        raise ValueError("write a number from 1 on")
-    return value
-
-
-def _text(value: Any) -> str:
-    if not isinstance(value, str):
-        raise ValueError("write a text")
-    return value
-
-
-def _age(value: Any) -> str:
-    parse_age(_text(value))
-    return str(value)
-
-
-def _per(value: Any) -> str:
-    if value not in ("", "volume", "place", "role"):
-        raise ValueError("write volume, place or role")
-    return str(value)
-
-
 SCAN_KEYS: dict[str, Callable[[Any], Any]] = {
     "hidden": flag,
     "system": flag,
@@ -88,10 +39,10 @@ SCAN_KEYS: dict[str, Callable[[Any], Any]] = {
     "cross_volumes": flag,
     "ignore_folders": words,
     "ignore_names": words,
-    "ignore_suffixes": _suffixes,
-    "smallest": _size,
-    "largest": _size,
-    "bundle_suffixes": _suffixes,
+    "ignore_suffixes": suffixes,
+    "smallest": size,
+    "largest": size,
+    "bundle_suffixes": suffixes,
 }
 """The keys of section ``[scan]``, each with what checks its value and turns it into ours."""
 
@@ -99,18 +50,18 @@ KEEP_KEYS: dict[str, Callable[[Any], Any]] = {
     "prefer": words,
     "protect": words,
     "give_up_under": words,
-    "at_least": _number,
-    "per": _per,
+    "at_least": number,
+    "per": one_of(("", "volume", "place", "role")),
 }
 """The keys of section ``[keep]``."""
 
 FOLD_KEYS: dict[str, Callable[[Any], Any]] = {"litter": words}
 """The keys of section ``[fold]``."""
 
-CACHES_KEYS: dict[str, Callable[[Any], Any]] = {"recipes": _text}
+CACHES_KEYS: dict[str, Callable[[Any], Any]] = {"recipes": text}
 """The keys of section ``[caches]``."""
 
-PROJECTS_KEYS: dict[str, Callable[[Any], Any]] = {"markers": words, "inside": words, "quiet_after": _age}
+PROJECTS_KEYS: dict[str, Callable[[Any], Any]] = {"markers": words, "inside": words, "quiet_after": age}
 """The keys of section ``[projects]``."""
 
 _KEYS = {"scan": SCAN_KEYS, "keep": KEEP_KEYS, "fold": FOLD_KEYS, "caches": CACHES_KEYS, "projects": PROJECTS_KEYS}
@@ -155,8 +106,8 @@ def _checked(document: dict[str, Any], path: str) -> SettingsFile:
             raise ValueError(f"{section} is not a section", f"write [{section}] on a line of its own")
     values = {key: _value(section, key, value) for section in _KEYS for key, value in document.get(section, {}).items()}
     kinds: dict[str, str] = {}
-    for kind, suffixes in document.get("kinds", {}).items():
-        for suffix in _checked_value(_suffixes, f"kinds.{kind}", suffixes):
+    for kind, given in document.get("kinds", {}).items():
+        for suffix in _checked_value(suffixes, f"kinds.{kind}", given):
             if kinds.setdefault(suffix, kind) != kind:
                 raise ValueError(f"kinds: {suffix} is both {kinds[suffix]} and {kind}", "give it one kind")
     asked = frozenset(word for key, word in _ASKED.items() if values.pop(key, False))

@@ -2,9 +2,10 @@
 
 from .sidecar_writing import says_more, with_words
 from .uniting import Difference, said, united
-from .xmp import Xmp, parse_xmp
+from .xmp import LARGEST_SIDECAR, Xmp, parse_xmp
 
 __all__ = [
+    "LARGEST_SIDECAR",
     "says_more",
     "with_words",
     "Difference",

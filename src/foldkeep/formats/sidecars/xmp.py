@@ -22,6 +22,9 @@ BOOKKEEPING = (
 )
 """Properties that tell of the sidecar itself: when and by what it was saved."""
 
+LARGEST_SIDECAR = 4 * 1024 * 1024
+"""Bytes; a sidecar is a few kilobytes, and what is larger is not read."""
+
 _HIGHEST_RATING = 1000  # some programs count to 100
 _EXIF = "{http://ns.adobe.com/exif/1.0/}"
 # Where the IPTC Photo Metadata Standard puts its date of creation.

@@ -4,6 +4,8 @@ import errno
 import os
 from collections.abc import Iterator
 
+from foldkeep.model.files import BLOCK_BYTES
+
 BLOCK = 4096
 """The size in bytes that nearly all file systems allocate in."""
 
@@ -15,7 +17,7 @@ Ranges = tuple[tuple[int, int], ...]
 
 def has_holes(facts: os.stat_result) -> bool:
     """Tell whether a file takes less of the disk than its size, by holes or because its volume compresses it."""
-    return facts.st_blocks * 512 < facts.st_size
+    return facts.st_blocks * BLOCK_BYTES < facts.st_size
 
 
 def data_ranges(descriptor: int, size: int) -> Ranges | None:

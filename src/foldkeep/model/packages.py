@@ -1,0 +1,3 @@
+"""Packages: the forms in which projects are archived."""
+
+FORMATS = ("folder", "tar", "tar.zst", "zip", "iso")

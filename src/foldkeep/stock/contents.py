@@ -1,0 +1,155 @@
+"""The contents of files: which are to be read, what was read of them, and what is one content after all."""
+
+import sqlite3
+from collections.abc import Collection, Iterable, Iterator
+from dataclasses import dataclass
+from itertools import groupby
+
+from .files import join
+from .filtering import numbers
+
+_PAGE = 1024
+
+SMALL_FILE = 256 * 1024
+"""Larger files are read first, the largest before the others; the rest in order of inode, as they lie."""
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """A file whose content a scan should read: one job for all the hard links of one file.
+
+    `ids` are the stock's numbers of its names, `path` is one of them.
+    """
+
+    ids: tuple[int, ...]
+    path: bytes
+    size: int
+    modified_ns: int
+    inode: int
+
+
+@dataclass(frozen=True, slots=True)
+class Backlog:
+    """What a scan has to read: how many files, of how many bytes in all, and which."""
+
+    files: int
+    bytes: int
+    readings: Iterator[Reading]
+
+
+class Contents:
+    """What was read of files, and what a scan has to read."""
+
+    def __init__(self, connection: sqlite3.Connection) -> None:
+        self._db = connection
+
+    def to_read_ends(self, least_size: int = 1, scan: int = 0, places: Collection[int] | None = None) -> Backlog:
+        """Return the files that share their size with another and of which the ends were not read yet.
+
+        Parameters
+        ----------
+        least_size, scan, places
+            Only files of at least this size, in folders that this or a later scan looked into, in these
+            places (in any when None).
+        """
+        return self._backlog(
+            "f.ends IS NULL AND f.size > 0 AND EXISTS (SELECT 1 FROM files g WHERE g.size = f.size"
+            " AND (g.inode <> f.inode OR g.volume <> f.volume))",
+            least_size,
+            scan,
+            places,
+        )
+
+    def to_read_whole(self, least_size: int = 1, scan: int = 0, places: Collection[int] | None = None) -> Backlog:
+        """Return the files not yet read whole that share size and ends with another."""
+        return self._backlog(
+            "f.digest IS NULL AND f.ends IS NOT NULL AND EXISTS (SELECT 1 FROM files g WHERE g.size = f.size"
+            " AND g.ends = f.ends AND (g.inode <> f.inode OR g.volume <> f.volume))",
+            least_size,
+            scan,
+            places,
+        )
+
+    def to_read_rest(self, places: Collection[int]) -> Backlog:
+        """Return the files of places of which the whole content was not read yet."""
+        return self._backlog("f.digest IS NULL AND f.size > 0", 1, 0, places)
+
+    def _backlog(self, condition: str, least_size: int, scan: int, places: Collection[int] | None) -> Backlog:
+        if places is not None:
+            condition += f" AND f.place IN ({numbers(places)})"
+        # The work is set down in a table of its own first: results are written while it is read.
+        self._db.execute("DROP TABLE IF EXISTS temp.work")
+        self._db.execute(
+            "CREATE TEMP TABLE work AS SELECT f.id, d.path AS folder, f.name, f.size, f.modified_ns,"
+            f" f.volume, f.inode FROM files f JOIN folders d ON d.id = f.folder WHERE {condition}"
+            " AND f.size >= ? AND d.scan >= ? ORDER BY iif(f.size > ?, f.size, 0) DESC, f.volume, f.inode",
+            (least_size, scan, SMALL_FILE),
+        )
+        count, size = self._db.execute(
+            "SELECT count(*), coalesce(sum(size), 0) FROM (SELECT size FROM temp.work GROUP BY volume, inode)"
+        ).fetchone()
+        return Backlog(count, size, self._readings())
+
+    def _readings(self) -> Iterator[Reading]:
+        for _, links in groupby(self._work(), key=lambda row: (row[6], row[7])):
+            rows = list(links)
+            _, _, folder, name, size, modified_ns, _, inode = rows[0]
+            yield Reading(tuple(row[1] for row in rows), join(folder, name), size, modified_ns, inode)
+
+    def _work(self) -> Iterator[tuple]:  # type: ignore[type-arg]
+        """Yield the rows of the work by pages, so that no cursor stays open over a write."""
+        last = 0
+        while page := self._db.execute(
+            f"SELECT rowid, * FROM temp.work WHERE rowid > ? ORDER BY rowid LIMIT {_PAGE}", (last,)
+        ).fetchall():
+            yield from page
+            last = page[-1][0]
+
+    def set_read(self, found: Iterable[tuple[int | None, bytes | None, str | None, int | None, int]]) -> None:
+        """Write what was read of files: rows of ends, digest, contradicting content, extent, the file's number.
+
+        What is None leaves what is there.
+        """
+        self._db.executemany(
+            "UPDATE files SET ends = coalesce(?, ends), digest = coalesce(?, digest),"
+            " content = coalesce(?, content), extent = coalesce(?, extent) WHERE id = ?",
+            found,
+        )
+
+    def seen_on_two_volumes(self) -> Iterator[list[tuple[int, int, bytes]]]:
+        """Yield groups of files that may be one, seen through two mounts: number, volume and path of each.
+
+        They have one content, inode number, size and time on several volumes.
+        """
+        alike = self._db.execute(
+            "SELECT digest, inode, size, modified_ns FROM files WHERE digest IS NOT NULL"
+            " GROUP BY digest, inode, size, modified_ns HAVING min(volume) <> max(volume)"
+        ).fetchall()
+        for digest, inode, size, modified_ns in alike:
+            rows = self._db.execute(
+                "SELECT f.id, f.volume, d.path, f.name FROM files f JOIN folders d ON d.id = f.folder"
+                " WHERE f.digest = ? AND f.inode = ? AND f.size = ? AND f.modified_ns = ? ORDER BY f.volume, f.id",
+                (digest, inode, size, modified_ns),
+            )
+            yield [(number, volume, join(folder, name)) for number, volume, folder, name in rows]
+
+    def set_volume(self, number: int, volume: int) -> None:
+        """Note that a file is one of another volume, seen through a second mount: it is one with that."""
+        self._db.execute("UPDATE files SET volume = ? WHERE id = ?", (volume, number))
+
+    def perhaps_cloned(self) -> list[tuple[int, bytes]]:
+        """Return numbers and paths of files that a clone may have been made of since they were read.
+
+        Those are files that share no blocks as far as is known, beside one of their content that does.
+        """
+        rows = self._db.execute(
+            "SELECT f.id, d.path, f.name FROM files f JOIN folders d ON d.id = f.folder WHERE f.extent IS NULL"
+            " AND EXISTS (SELECT 1 FROM files g WHERE g.digest = f.digest AND g.volume = f.volume"
+            " AND g.extent IS NOT NULL) AND f.digest IN (SELECT digest FROM files WHERE extent IS NOT NULL)"
+        )
+        return [(id_, join(folder, name)) for id_, folder, name in rows]
+
+    def digested(self) -> int:
+        """Return of how many names the whole content was read."""
+        (count,) = self._db.execute("SELECT count(*) FROM files WHERE digest IS NOT NULL").fetchone()
+        return int(count)
