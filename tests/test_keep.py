@@ -247,7 +247,10 @@ def test_settings_are_asked_after_the_command_line(desk: Desk):
     shown = desk.run("keep", "--explain", "--config", config, "--prefer", "oldest").out
     assert re.search(r"1  oldest .*\n2  newest .*\n\nNever goes: \*\.xmp", shown)
     assert desk.ask("keep", "--explain")["rules"][0]["rule"] == "known"
-    for text, why in (("at_least = 0", "write a number from 1 on"), ('per = "desk"', "write one of volume, place, role")):
+    for text, why in (
+        ("at_least = 0", "write a number from 1 on"),
+        ('per = "desk"', "write one of volume, place, role"),
+    ):
         config.write_text(f"[keep]\n{text}\n")
         assert why in desk.run("keep", "-o", desk.docket, "--config", config).err
 

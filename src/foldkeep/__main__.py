@@ -1,6 +1,5 @@
 """The program's start, for ``foldkeep`` and ``python -m foldkeep``."""
 
-import gc
 import os
 import sys
 
@@ -14,8 +13,6 @@ def start() -> int:
     from foldkeep.cli.interrupts import watch_for_interrupts
 
     watch_for_interrupts()
-    # Of hundreds of thousands of files none is in a ring of objects, and looking for rings took a fifth of the time.
-    gc.set_threshold(200_000, 20, 100)
     status = main()
     if status == ExitStatus.INTERRUPTED:
         # Threads may be deep in a large file; whoever pressed Ctrl-C does not wait for them.

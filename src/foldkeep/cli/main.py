@@ -1,6 +1,5 @@
 """The command line as a whole: which command, how it ends."""
 
-import gc
 import importlib
 import os
 import sys
@@ -42,9 +41,6 @@ COMMANDS = {
 }
 """In the order in which the work goes. Each is a module of `commands`."""
 
-# Rows by the hundred thousand hold no cycles; looking through them every 700 objects costs a few percent of the time.
-_OBJECTS_BETWEEN_COLLECTIONS = 1_000_000
-
 _GUIDE = """\
 Fold Keep finds copies of photos, videos and music by their content, picks the
 copy to keep and says why, and folds the rest away so that it can come back.
@@ -82,7 +78,6 @@ def main(argv: "Sequence[str] | None" = None, environment: Environment | None = 
     words = list(sys.argv[1:] if argv is None else argv)
     env = Environment() if environment is None else environment
     _make_encodable(env)
-    gc.set_threshold(_OBJECTS_BETWEEN_COLLECTIONS)
     try:
         status = _run(words, env)
         env.stdout.flush()

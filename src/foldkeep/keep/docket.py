@@ -21,6 +21,14 @@ def write_docket(path: str, rows: Iterable[DocketRow]) -> str:
     """Write a docket and return where: `path`, or a free name beside it if that one is taken.
 
     Raises UnusableInput if it cannot be written.
+
+    Examples
+    --------
+    >>> import foldkeep
+    >>> with foldkeep.open_stock("stock.sqlite3", create=True) as stock:
+    ...     _ = foldkeep.scan_places(stock, "Pictures")
+    ...     foldkeep.write_docket("docket.csv", foldkeep.choose_keepers(stock))
+    'docket.csv'
     """
     return write_new_file(path, COLUMNS, map(_cells, rows))
 
@@ -39,6 +47,15 @@ def read_docket(path: str) -> list[DocketRow]:
     ------
     UnusableInput
         If it is not there, is no docket, or a row does not say clearly what is meant.
+
+    Examples
+    --------
+    >>> import foldkeep
+    >>> with foldkeep.open_stock("stock.sqlite3", create=True) as stock:
+    ...     _ = foldkeep.scan_places(stock, "Pictures")
+    ...     _ = foldkeep.write_docket("docket.csv", foldkeep.choose_keepers(stock))
+    >>> [str(row.action) for row in foldkeep.read_docket("docket.csv")]
+    ['keep', 'fold']
     """
     try:
         with TextIOWrapper(opened_file(path), encoding="utf-8", newline="") as stream:

@@ -1,5 +1,8 @@
 """How long work tells how far it is, and what it could not do."""
 
+import gc
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -47,3 +50,14 @@ def reason_of(error: Exception) -> str:
     if not isinstance(error, OSError):
         return str(error)
     return (error.strerror or type(error).__name__).lower()
+
+
+@contextmanager
+def many_rows() -> Iterator[None]:
+    """Look for rings of objects rarely in the block: rows are in none, and looking took a fifth of the time."""
+    before = gc.get_threshold()
+    gc.set_threshold(200_000, 20, 100)
+    try:
+        yield
+    finally:
+        gc.set_threshold(*before)

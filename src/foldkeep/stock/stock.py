@@ -3,12 +3,12 @@
 import os
 import sqlite3
 from collections.abc import Callable, Iterator
-from contextlib import AbstractContextManager, closing, contextmanager
+from contextlib import AbstractContextManager, ExitStack, closing, contextmanager
 from types import TracebackType
 from typing import Self
 
 from foldkeep.model import UnusableInput, visible
-from foldkeep.model.work import reason_of
+from foldkeep.model.work import many_rows, reason_of
 
 from . import lock
 from .archives import Archives
@@ -40,6 +40,8 @@ class Stock:
     def __init__(self, path: str, connection: sqlite3.Connection) -> None:
         self.path = path
         self._db = connection
+        self._rows = ExitStack()
+        self._rows.enter_context(many_rows())
         self.places = Places(connection)
         self.files = Files(connection)
         self.contents = Contents(connection)
@@ -119,6 +121,7 @@ class Stock:
 
     def close(self) -> None:
         """Close a stock that was not opened by ``with``."""
+        self._rows.close()
         self._db.close()
 
     def __enter__(self) -> Self:
@@ -127,7 +130,7 @@ class Stock:
     def __exit__(
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
-        with closing(self._db):
+        with self._rows, closing(self._db):
             # The disk may fill up, or the file prove damaged, at any query.
             if isinstance(error, sqlite3.Error):
                 raise _unusable(self.path, str(error)) from error

@@ -11,6 +11,7 @@ from typing import NamedTuple
 from foldkeep.formats.own import InventoryFolder, InventoryReader
 from foldkeep.model import Filter, Place, Role, StockFile, visible
 from foldkeep.model.names import lies_below, steps_alike
+from foldkeep.model.work import many_rows
 from foldkeep.scan import named_folder
 from foldkeep.stock import Stock
 
@@ -116,6 +117,7 @@ class Comparison:
         return sum(files for files, _ in figures), sum(size for _, size in figures)
 
 
+@many_rows()
 def open_side(stock: Callable[[], Stock], word: str, wanted: Filter) -> Side:
     """Return a side by the label or path of a place, the path of a folder in one, or that of an inventory.
 
@@ -171,6 +173,7 @@ def _relative(folder: bytes, top: bytes) -> bytes:
     return folder[len(top.rstrip(b"/")) + 1 :] + b"/" if folder != top else b""
 
 
+@many_rows()
 def compare(first: Side, second: Side) -> Comparison:
     """Compare two sides by the paths and contents of their files.
 
