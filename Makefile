@@ -45,7 +45,7 @@ clean:
 
 .venv/runtime-installed: pyproject.toml constraints.txt
 	test -x $(BIN)/python || $(PYTHON) -m venv .venv
-	$(BIN)/python -m pip install --quiet --quiet --constraint constraints.txt --editable .
+	$(BIN)/python -m pip install --quiet --quiet --constraint constraints.txt --editable '.[all]'
 	touch $@
 
 .venv/dev-installed: .venv/runtime-installed

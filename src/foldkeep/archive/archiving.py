@@ -10,6 +10,7 @@ from dataclasses import dataclass, field, replace
 from foldkeep import __version__
 from foldkeep.formats.packages import Listed, ListingHead, bagit, listing_text
 from foldkeep.model import PathBytes, Problem, Progress, Step, UnusableInput, no_progress, visible
+from foldkeep.model.extras import need
 from foldkeep.model.names import file_uri
 from foldkeep.model.packages import FORMATS
 from foldkeep.model.units import format_moment, format_size
@@ -103,6 +104,8 @@ def archive(
     UnusableInput
         If there is no room, the target cannot be written, or a file changed meanwhile. The project is as it was.
     """
+    if form == "iso":
+        need("discs")
     algorithms = ("sha512", *(["sha256"] if sha256 else []), BLAKE3)
     telling = _Telling(progress, packing.bytes)
     packings, largest = [packing], limits_of(target).largest

@@ -118,6 +118,7 @@ def _guide() -> str:
 def _carry_out(command: str, module: "ModuleType", args: "Namespace", env: Environment) -> int:
     from foldkeep.model import FoldKeepError, visible
     from foldkeep.model.errors import StoppedMidway
+    from foldkeep.model.extras import extra_of
     from foldkeep.model.work import reason_of
 
     status = ExitStatus.UNUSABLE
@@ -130,6 +131,9 @@ def _carry_out(command: str, module: "ModuleType", args: "Namespace", env: Envir
         env.answer(args, StoppedAnswer(command, error))
     except FoldKeepError as error:
         line = str(error)
+    except ModuleNotFoundError as error:
+        missing = extra_of(error)
+        line, status = (str(missing), status) if missing else (_fault(error, args, env), ExitStatus.STOPPED)
     except BrokenPipeError:
         raise
     except OSError as error:

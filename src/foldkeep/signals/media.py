@@ -55,6 +55,8 @@ def facts_in(path: bytes, kind: str) -> Facts:
         with open(open_path(path, FILE), "rb") as file, warnings.catch_warnings():
             warnings.simplefilter("ignore")
             return _bounded(readers[kind](file))
+    except ModuleNotFoundError:
+        raise
     except MemoryError:
         return Facts(problem="it asks for more memory than one file is given")
     except OSError as error:

@@ -15,6 +15,7 @@ from types import TracebackType
 from typing import Any, Self
 
 from foldkeep.model import Facts
+from foldkeep.model.extras import extra_of
 from foldkeep.model.names import file_uri, path_from_uri
 from foldkeep.model.work import reason_of
 
@@ -134,6 +135,8 @@ def _answer(question: dict[str, str]) -> dict[str, Any]:
         return _measured(question)
     except OSError as error:
         return {"not_read": reason_of(error)}
+    except ModuleNotFoundError as error:
+        return {"not_read": str(extra_of(error) or error)}
 
 
 def _measured(question: dict[str, str]) -> dict[str, Any]:

@@ -37,6 +37,8 @@ def picture_of(path: bytes, kind: str) -> bytes | None:
         if error.errno is not None:
             raise
         return None
+    except ModuleNotFoundError:
+        raise
     except Exception:  # these libraries raise whatever a broken file leads them to
         return None
     if picture is None:

@@ -40,6 +40,8 @@ def difference(made: bytes, source: bytes) -> str:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
             return _compared(made, source)
+    except ModuleNotFoundError:
+        raise
     except Exception:  # these libraries raise whatever a broken file leads them to
         return "one of the two cannot be decoded"
 

@@ -30,10 +30,12 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     import os
 
     from foldkeep.demo import STOCK, prepare, take_tour
+    from foldkeep.model.extras import need
     from foldkeep.show.answers.demo import LibraryAnswer, TourAnswer, write_step
 
     from ..main import main
 
+    need("media")
     page = env.page(args)
     silent = args.json or args.quiet
     folder = os.path.abspath(prepare(args.folder))

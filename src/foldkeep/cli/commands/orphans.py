@@ -43,6 +43,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.formats.own import new_file
     from foldkeep.keep import orphan_rows, write_docket
     from foldkeep.model import UnusableInput
+    from foldkeep.model.extras import MissingExtra, has_extra
     from foldkeep.show.answers.orphans import OrphansAnswer
     from foldkeep.stock import Stock
 
@@ -53,7 +54,10 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         sources = [source for catalog in catalogs for source in catalog.sources]
         if args.repair and len(sources) > 1:
             raise UnusableInput("--repair corrects one file at a time", "name one --catalog with one source")
-        found = orphans(stock, known_files(stock, catalogs), wanted(args), env.thumbnails())
+        if not has_extra("media"):
+            env.stderr.write(f"Desktop thumbnails are not looked at: {MissingExtra('media')}\n")
+        thumbnails = env.thumbnails() if has_extra("media") else b""
+        found = orphans(stock, known_files(stock, catalogs), wanted(args), thumbnails)
         places = [place.path for place in stock.places.all()]
     written = {}
     if args.repair:

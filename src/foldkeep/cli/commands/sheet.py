@@ -36,6 +36,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Look at every set, then write."""
     from foldkeep.keep import sheet_sets
     from foldkeep.model import UnusableInput
+    from foldkeep.model.extras import need
     from foldkeep.show.answers.sheet import SheetAnswer
     from foldkeep.show.pictures import draw_sheet, write_sheet
     from foldkeep.signals import MediaReader
@@ -43,6 +44,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
     if args.docket and wanted(args):
         raise UnusableInput("a docket says itself which sets it has", "leave the filters or the docket out")
+    need("media")
+    need("charts")
     with Stock.open(env.stock_path(args)) as stock:
         rows = _rows(args, env, stock)
         with MediaReader(stock) as reader, env.progress(args) as progress:

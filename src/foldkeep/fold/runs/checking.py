@@ -13,6 +13,7 @@ from functools import partial
 from foldkeep.formats.sidecars import LARGEST_SIDECAR, Xmp
 from foldkeep.model import Action, DocketRow, Method, UnusableInput, visible
 from foldkeep.model.companions import are_a_pair, belongs_to, counterpart, is_sidecar, sidecar_stems, stem_of
+from foldkeep.model.extras import need
 from foldkeep.model.kinds import OTHER, kind_of
 from foldkeep.model.names import names_to_try
 from foldkeep.model.units import format_size
@@ -122,6 +123,7 @@ def _embedded(reader: MediaReader, look: Look, path: bytes, digest: bytes | None
     if facts is None:
         return Xmp()
     kind = kind_of(os.path.basename(path))
+    need("media")  # what a keeper says itself must be known, or that of a spare would take its place
     said = reader.facts(Medium(path, kind, facts.st_size, modified_ns(facts), digest))
     return Xmp(said.keywords, said.rating, said.title, said.description)
 

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from foldkeep.model.catalogs import CatalogEntry
+from foldkeep.model.extras import extra_of
 
 from ..reading import lines_of, opened_file, read_whole, text_of
 
@@ -48,8 +49,10 @@ def read_otio(path: str) -> Iterator[CatalogEntry]:
 
 
 def _as_the_library_writes(path: str) -> str:
-    import opentimelineio as otio
-
+    try:
+        import opentimelineio as otio
+    except ModuleNotFoundError as error:
+        raise ValueError(str(extra_of(error) or error)) from error
     try:
         return str(otio.adapters.write_to_string(otio.adapters.read_from_file(path), "otio_json"))
     except OSError:

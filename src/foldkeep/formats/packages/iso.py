@@ -13,6 +13,8 @@ import time
 from collections.abc import Iterator
 from typing import Any
 
+from foldkeep.model.extras import need
+
 from . import iso_helper
 from .bagit import BadPackage, safe_path
 from .package import FilePackage, Told
@@ -44,6 +46,7 @@ class DiscPackage(FilePackage):
 
 def _listed(descriptor: int) -> Iterator[dict[str, Any]]:
     """Yield what a helper finds in an image; raise BadPackage if it fails, or says nothing for half a minute."""
+    need("discs")
     # -P: no module may be taken from the folder that the user happens to work in. By its path, so that it starts
     # without anything else of ours.
     line = [sys.executable, "-P", iso_helper.__file__]
