@@ -3,8 +3,10 @@
 import doctest
 import inspect
 import os
+import re
 import subprocess
 import sys
+from pathlib import Path
 
 import pytest
 
@@ -14,13 +16,29 @@ from foldkeep import library
 FUNCTIONS = [name for name in foldkeep.__all__ if inspect.isfunction(getattr(foldkeep, name))]
 
 
-@pytest.mark.parametrize("name", FUNCTIONS)
-def test_every_function_has_an_example_that_runs(name, tmp_path, monkeypatch):
-    pictures = tmp_path / "Pictures"
-    (pictures / "best").mkdir(parents=True)
+@pytest.fixture
+def pictures(tmp_path, monkeypatch):
+    """Make the folder that the examples speak of, in the folder where they run."""
+    made = tmp_path / "Pictures"
+    (made / "best").mkdir(parents=True)
     for path, content in (("kite.jpg", b"kite"), ("best/kite (1).jpg", b"kite"), ("tent.jpg", b"a tent")):
-        (pictures / path).write_bytes(content * 1000)
+        (made / path).write_bytes(content * 1000)
     monkeypatch.chdir(tmp_path)
+    return made
+
+
+def test_the_example_of_the_readme_runs(pictures):
+    before = {path: path.read_bytes() for path in pictures.rglob("*.jpg")}
+    text = (Path(__file__).parent.parent / "README.md").read_text()
+    (example,) = re.findall(r"```python\n(.*?)```", text, re.DOTALL)
+    told = {}
+    exec(example, told)  # noqa: S102 - it is ours
+    assert told["report"].folded == 1
+    assert {path: path.read_bytes() for path in pictures.rglob("*.jpg")} == before
+
+
+@pytest.mark.parametrize("name", FUNCTIONS)
+def test_every_function_has_an_example_that_runs(name, pictures):
     function = getattr(foldkeep, name)
     (example,) = doctest.DocTestFinder(recurse=False).find(
         function, name, globs={**vars(library), "os": os}, module=inspect.getmodule(function)
