@@ -17,8 +17,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 import foldkeep.storage.local.changes.names as names
-from foldkeep.fold.runs import vouching
 from foldkeep.stock import Stock
+from foldkeep.storage import local
 
 
 @dataclass
@@ -101,14 +101,14 @@ class Recorder:
 
     @contextmanager
     def armed(self) -> Iterator[None]:
-        real_flush = vouching.flush_volume
+        real_flush = local.flush_volume
 
         def flushed(path):
             real_flush(path)
             for node in self.nodes:  # a flush of the volume is one of every file on it
                 self.add("flush", node)
 
-        vouching.flush_volume = flushed
+        local.flush_volume = flushed
         watched = (
             "open mkdir rmdir unlink link symlink rename write pwrite ftruncate utime chmod fchmod fsync"
         ).split()
@@ -132,7 +132,7 @@ class Recorder:
             for name, function in real.items():
                 setattr(os, name, function)
             names._rename_without_replacing, Stock.transaction = real_rename, real_transaction
-            vouching.flush_volume = real_flush
+            local.flush_volume = real_flush
 
     def _open(self, real):
         def opened(path, flags, mode=0o777, *, dir_fd=None):

@@ -17,7 +17,7 @@ from foldkeep.model.units import format_moment, format_size
 from foldkeep.model.work import reason_of
 from foldkeep.scan import archived_file, check_package
 from foldkeep.stock import Archived, Stock
-from foldkeep.storage.local.drives import limits_of
+from foldkeep.storage import storage_at
 from foldkeep.storage.local.reading import NotSafe
 
 from .packing import Packed, Packing, owner_of, payload_folders
@@ -108,7 +108,7 @@ def archive(
         need("discs")
     algorithms = ("sha512", *(["sha256"] if sha256 else []), BLAKE3)
     telling = _Telling(progress, packing.bytes)
-    packings, largest = [packing], limits_of(target).largest
+    packings, largest = [packing], storage_at(target).limits_of(target).largest
     if split is not None or form == "iso" or largest:
         packings = split_packing(packing, split, form, telling.more, largest)
     with open_site(packings, target, form, algorithms, split, start_over) as site:

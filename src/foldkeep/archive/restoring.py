@@ -18,8 +18,8 @@ from foldkeep.model.units import format_size
 from foldkeep.model.volumes import Limits
 from foldkeep.model.work import reason_of
 from foldkeep.scan import looked_through
-from foldkeep.storage.local.changes import Folders, flush, flush_volume, link, move_to_free, take_away, unlink
-from foldkeep.storage.local.drives import limits_of
+from foldkeep.storage import storage_at
+from foldkeep.storage.local.changes import Folders, flush, link, move_to_free, take_away, unlink
 from foldkeep.storage.local.holes import SparseWriter
 from foldkeep.storage.local.ownership import give_attributes, give_owner, is_special, owner_here
 from foldkeep.storage.local.reading import FOLDER, digest_of, facts_of, open_in, open_top
@@ -176,7 +176,7 @@ def open_restoration(
                     "name all parts at once, or add --without-parts to bring back what is in these",
                 )
             back = returns(whole, back_below) if back_below is not None else []
-            limits = limits_of(target)
+            limits = storage_at(target).limits_of(target)
             refused = [
                 (entry.path, why) for entry in whole for step in (os.path.basename(entry.path),)
                 if (why := limits.refusal(step)) and not entry.start
@@ -281,7 +281,7 @@ class _Restoring:
                     Form.FOLDER, b".", head.mode, head.modified_ns, owner=head.owner, attributes=head.attributes
                 )
                 self._like(top, like)
-        flush_volume(self._site)
+        storage_at(self._site).flush_volume(self._site)
 
     def _contents(self, part: Contents) -> None:
         written = 0

@@ -22,7 +22,8 @@ from foldkeep.model import visible
 from foldkeep.model.kinds import kind_of
 from foldkeep.model.packages import FORMATS
 from foldkeep.signals import MEDIA
-from foldkeep.storage.local.changes import flush, flush_volume, unlink
+from foldkeep.storage import storage_at
+from foldkeep.storage.local.changes import flush, unlink
 from foldkeep.storage.local.holes import SparseWriter
 from foldkeep.storage.local.ownership import is_special, owner_names
 from foldkeep.storage.local.reading import FILE, Identity, NotSafe, open_path, opened
@@ -202,7 +203,7 @@ class FolderWriter(Writer):
             os.close(descriptor)
 
     def close(self) -> None:
-        flush_volume(self.path)
+        storage_at(self.path).flush_volume(self.path)
 
 
 class TarWriter(Writer):

@@ -10,8 +10,8 @@ from foldkeep.model import PathBytes, Problem, RunFile, visible
 from foldkeep.model.companions import are_a_pair, belongs_to
 from foldkeep.model.names import names_to_try
 from foldkeep.model.volumes import Way
+from foldkeep.storage import storage_at
 from foldkeep.storage.local.changes import Folders, flush, move_to_free, way_of_moving
-from foldkeep.storage.local.drives import volume_of
 from foldkeep.storage.local.reading import Stamp, Stamps, facts_at, facts_of, open_in
 
 from .journal import FolderTouched
@@ -171,7 +171,7 @@ class Bench:
 
 def volume_key(path: PathBytes, device: int) -> str:
     """Return what tells a volume from others, also on another computer."""
-    key = volume_of(path, device).key
+    key = storage_at(path).volume_of(path, device).key
     return key if not key.startswith("device:") else f"{key}@{socket.gethostname()}"
 
 

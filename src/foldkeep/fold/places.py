@@ -8,7 +8,8 @@ from dataclasses import replace
 from foldkeep.model import PathBytes
 from foldkeep.model.names import FOLD_NAME, folders_above, innermost, lies_below
 from foldkeep.stock import Stock
-from foldkeep.storage.local.drives import capabilities_of, hold_places, mark_of, new_mark, write_mark
+from foldkeep.storage import storage_at
+from foldkeep.storage.local.drives import hold_places, mark_of, new_mark, write_mark
 
 
 @contextmanager
@@ -60,7 +61,7 @@ def mark_places(stock: Stock, paths: Iterable[PathBytes]) -> None:
         with suppress(OSError):
             write_mark(place.path, mark, stays=False)
             if volumes[place.volume].capabilities is None:
-                can = capabilities_of(os.path.join(place.path, FOLD_NAME))
+                can = storage_at(place.path).capabilities_of(os.path.join(place.path, FOLD_NAME))
         with stock.transaction():
             stock.places.change(replace(place, mark=mark))
             if can:

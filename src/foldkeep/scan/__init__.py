@@ -1,6 +1,6 @@
 """Scanning: walking places, reading what can have a copy, filling the stock."""
 
-from .drives import Followed, follow_drives, mark_place, move_place
+from .drives import follow_drives, mark_place, move_place
 from .in_use import open_files, sign_of_work
 from .packages import (
     Checked,
@@ -15,6 +15,7 @@ from .packages import (
 from .places import Presence, TwinPlace, add_place, find_place, named_folder, presence, presences
 from .report import ScanReport
 from .scan import scan
+from .thumbnails import StaleThumbnail, shown_by, stale_thumbnails
 
 __all__ = [
     "scan",
@@ -23,7 +24,6 @@ __all__ = [
     "find_place",
     "TwinPlace",
     "follow_drives",
-    "Followed",
     "mark_place",
     "move_place",
     "named_folder",
@@ -40,4 +40,7 @@ __all__ = [
     "archived_file",
     "open_files",
     "sign_of_work",
+    "StaleThumbnail",
+    "shown_by",
+    "stale_thumbnails",
 ]

@@ -9,15 +9,8 @@ from foldkeep.model.names import FOLD_NAME
 from foldkeep.model.volumes import VolumeFacts
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
-from foldkeep.storage.local.drives import (
-    capabilities_of,
-    hold_places,
-    mark_of,
-    mounted_volumes,
-    new_mark,
-    real_path,
-    write_mark,
-)
+from foldkeep.storage import storage_at
+from foldkeep.storage.local.drives import hold_places, mark_of, mounted_volumes, new_mark, real_path, write_mark
 
 from .places import (
     Found,
@@ -167,7 +160,7 @@ def mark_place(stock: Stock, path: PathBytes) -> str:
                     f"{visible(path)} and {visible(twin.path)} are one folder, seen through two mounts",
                     "scan one of them",
                 )
-            can = capabilities_of(os.path.join(resolved, FOLD_NAME))
+            can = storage_at(resolved).capabilities_of(os.path.join(resolved, FOLD_NAME))
     except OSError as error:
         raise UnusableInput(f"cannot mark {visible(path)}: {reason_of(error)}", "name a place to write in") from error
     if known:

@@ -12,7 +12,8 @@ from foldkeep.model.settings import ASKABLE
 from foldkeep.model.volumes import VolumeFacts
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
-from foldkeep.storage.local.drives import answers, is_read_only, mark_of, real_path, volume_of
+from foldkeep.storage import storage_at
+from foldkeep.storage.local.drives import answers, is_read_only, mark_of, real_path
 from foldkeep.storage.local.reading import facts_at, open_top
 
 
@@ -68,7 +69,7 @@ def find_folder(path: bytes) -> Found:
         os.close(descriptor)
     protected = is_read_only(path)
     mark = "" if protected else mark_of(path)
-    return Found(path, facts.st_dev, facts.st_ino, volume_of(path, facts.st_dev), mark, protected)
+    return Found(path, facts.st_dev, facts.st_ino, storage_at(path).volume_of(path, facts.st_dev), mark, protected)
 
 
 def presence(stock: Stock, place: Place) -> Presence:

@@ -12,7 +12,8 @@ from foldkeep.model import Place, Problem, Progress, Settings, Step, no_progress
 from foldkeep.model.names import lies_below
 from foldkeep.model.units import is_clock_change
 from foldkeep.stock import Stock
-from foldkeep.storage.local.drives import keeps_inodes, may_fall_silent, volume_of
+from foldkeep.storage import storage_at
+from foldkeep.storage.local.drives import keeps_inodes, may_fall_silent
 from foldkeep.storage.local.reading import facts_at, may_be_one, modified_ns
 
 from .afar import NO_ANSWER, FarPlaces
@@ -184,7 +185,7 @@ def _look(
             incomplete.append(listing.path)
         if listing.device:
             if listing.device not in volumes:
-                facts = volume_of(listing.path, listing.device)
+                facts = storage_at(listing.path).volume_of(listing.path, listing.device)
                 volumes[listing.device] = stock.places.volume(facts.key, facts.name)
             if not changed.by_inode:
                 report.without_inodes.add(volumes[listing.device])

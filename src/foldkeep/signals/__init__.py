@@ -1,9 +1,10 @@
 """What is measured of contents, in a helper process: what media say of themselves, small pictures, likeness."""
 
+from .copy_state import CopyState, copy_states
 from .extractors import EXTRACTORS, MEDIA, Extractor
+from .measures import Measures
 from .media_facts import MediaReader, Medium, capture_moment, read_sidecar, sidecars_of
 from .media_worker import Apart, NotRead
-from .reductions import MEASURER
 
 __all__ = [
     "EXTRACTORS",
@@ -16,5 +17,7 @@ __all__ = [
     "capture_moment",
     "read_sidecar",
     "sidecars_of",
-    "MEASURER",
+    "CopyState",
+    "copy_states",
+    "Measures",
 ]

@@ -1,8 +1,16 @@
 """Where files lie: one protocol, and one sub-room a storage. So far there is one, the computer's own file systems."""
 
+from foldkeep.model import PathBytes
+
 from . import local
 from .protocol import Storage
 
-LOCAL: Storage = local
+_LOCAL: Storage = local
 
-__all__ = ["LOCAL", "Storage"]
+
+def storage_at(path: PathBytes) -> Storage:  # noqa: ARG001 - a remote place will be told by its scheme
+    """Return the storage that a path lies in."""
+    return _LOCAL
+
+
+__all__ = ["Storage", "storage_at"]

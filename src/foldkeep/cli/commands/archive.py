@@ -106,12 +106,12 @@ def _work(
 ) -> "list[tuple[Project, Packing, Lending | None]]":
     """Return what is to be archived; if it is to be folded then, with what others use of it."""
     from foldkeep.archive import plan_packing
-    from foldkeep.find.derived import Measures
     from foldkeep.find.projects import Lending, lending, projects
     from foldkeep.find.references import UsesOfAll
     from foldkeep.model import UnusableInput, visible
     from foldkeep.model.names import lies_below
-    from foldkeep.storage.local.drives import limits_of
+    from foldkeep.signals import Measures
+    from foldkeep.storage import storage_at
 
     folders = projects_of(args, env, stock)
     with env.progress(args) as progress:
@@ -119,7 +119,7 @@ def _work(
             each.path: each
             for each in projects(stock, recipes_of(args, env), folders, measures=Measures(stock, progress=progress))
         }
-    plain = args.format == "folder" and limits_of(target).has_plain_names
+    plain = args.format == "folder" and storage_at(target).limits_of(target).has_plain_names
     named = _named(args)
     used = UsesOfAll(stock, folders, (path for each, _ in named if each in known for path in known[each].generated))
     work = []

@@ -52,12 +52,13 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Find and tell."""
     import os
 
-    from foldkeep.find.derived import Measures, Wish, caches, explain_cache
+    from foldkeep.find.derived import Wish, caches, explain_cache
     from foldkeep.keep import cache_rows, write_docket
     from foldkeep.model import UnusableInput, visible
     from foldkeep.model.names import folders_above
     from foldkeep.model.recipes import CACHE, WHATS
     from foldkeep.show.answers.caches import CachesAnswer, ExplainedCacheAnswer
+    from foldkeep.signals import Measures
     from foldkeep.stock import Stock
 
     unknown = [word for word in args.what if word not in (*WHATS, CACHE)]

@@ -47,11 +47,11 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     import os
     import time
 
-    from foldkeep.find.derived import Measures
     from foldkeep.find.projects import projects
     from foldkeep.keep import project_rows, write_docket
     from foldkeep.model import UnusableInput
     from foldkeep.show.answers.projects import ProjectsAnswer
+    from foldkeep.signals import Measures
     from foldkeep.stock import Stock
     from foldkeep.storage.local.drives import real_path
 

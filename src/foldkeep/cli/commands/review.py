@@ -1,4 +1,4 @@
-"""Look at a docket set by set, and change what it proposes.
+"""CopyState at a docket set by set, and change what it proposes.
 
 The copies of each set are numbered; what they have in common is said once, what
 differs side by side. Answer with numbers of copies to keep, or a letter; `?`
@@ -68,9 +68,9 @@ class _Dialog:
 
     def hold(self, at: int) -> None:
         """Go through the sets from a position on, until the last one, the end of the input, or `q`."""
-        from foldkeep.find.copies import look
         from foldkeep.model import UnusableInput
         from foldkeep.show.answers.review import HELP, write_refusal, write_set
+        from foldkeep.signals import copy_states
 
         # With --json, standard output is for the one document.
         page = self._env.page(self._args, self._env.stderr if self._args.json else None)
@@ -80,7 +80,7 @@ class _Dialog:
         while at < len(self._review):
             rows = self._review.rows(at)
             if shown != at:
-                write_set(page, at, len(self._review), rows, look([row.path for row in rows]))
+                write_set(page, at, len(self._review), rows, copy_states([row.path for row in rows]))
                 shown = at
             words = self._ask()
             if words is None or words == ["q"]:

@@ -3,7 +3,6 @@
 from .catalog_files import Known, RootMap, descriptions, folders_of, known_files, uses
 from .orphans import LeftOver, Missing, Orphans, Standing, Twice, Unknown, orphans
 from .repair import mended
-from .thumbnails import StaleThumbnail
 
 __all__ = [
     "Known",
@@ -20,5 +19,4 @@ __all__ = [
     "Unknown",
     "orphans",
     "mended",
-    "StaleThumbnail",
 ]

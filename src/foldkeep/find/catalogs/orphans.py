@@ -12,11 +12,11 @@ from foldkeep.model.companions import sidecar_stems, stem_of
 from foldkeep.model.copy_names import plain_stem
 from foldkeep.model.names import lies_below
 from foldkeep.model.previews import preview_of
+from foldkeep.scan import StaleThumbnail, stale_thumbnails
 from foldkeep.signals import MEDIA
 from foldkeep.stock import Stock
 
 from .catalog_files import Known, folders_of
-from .thumbnails import StaleThumbnail, stale_thumbnails
 
 
 class Standing(StrEnum):

@@ -1,13 +1,10 @@
 """Copies: files and folders with the same content, and what is known of them."""
 
-from .copy_state import Look, look
 from .details import Details, KnownCopy, details
 from .duplicates import Duplicates, Overview, Question, Totals, duplicates
 from .folders import FolderFacts, FolderMatch, Relation, compare_folders
 
 __all__ = [
-    "Look",
-    "look",
     "Details",
     "KnownCopy",
     "details",

@@ -8,12 +8,10 @@ from dataclasses import dataclass
 from foldkeep.model import Facts, Role, StockFile, UnusableInput, visible
 from foldkeep.model.companions import are_a_pair
 from foldkeep.model.kinds import kind_of
-from foldkeep.signals import MediaReader, Medium
+from foldkeep.signals import CopyState, MediaReader, Medium, copy_states
 from foldkeep.stock import Stock
 from foldkeep.storage.local.drives import answers, real_name
 from foldkeep.storage.local.reading import FILE, digest_of, facts_at, modified_ns, open_path
-
-from .copy_state import Look, look
 
 _SET = re.compile(r"s([0-9a-f]{16})(?:-(backup|archive))?")
 
@@ -34,7 +32,7 @@ class KnownCopy:
 
     path: bytes
     file: StockFile | None
-    look: Look
+    look: CopyState
     volume: str = ""
     pairs: tuple[bytes, ...] = ()
 
@@ -138,7 +136,7 @@ def _of_stranger(reader: MediaReader, word: str, path: bytes) -> Details:
     if not stat.S_ISREG(facts.st_mode):
         raise UnusableInput(f"{visible(word)} is no regular file", "for a folder, see foldkeep space FOLDER")
     kind = kind_of(os.path.basename(path))
-    copy = KnownCopy(path, None, look([path])[0], pairs=_pairs(path))
+    copy = KnownCopy(path, None, copy_states([path])[0], pairs=_pairs(path))
     return Details(
         "",
         kind,
@@ -155,7 +153,7 @@ def medium(file: StockFile) -> Medium:
 
 
 def _copies(stock: Stock, files: list[StockFile]) -> tuple[KnownCopy, ...]:
-    looks, volumes = look([file.path for file in files]), stock.places.volumes()
+    looks, volumes = copy_states([file.path for file in files]), stock.places.volumes()
     return tuple(
         KnownCopy(file.path, file, seen, volumes[file.volume].name, _pairs(file.path))
         for file, seen in zip(files, looks, strict=True)

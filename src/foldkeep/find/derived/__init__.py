@@ -4,7 +4,6 @@ from .cache_selection import Wish, caches
 from .caches import all_caches, explain_cache
 from .finished import Candidate, finished_films, may_be_finished
 from .found import Batch, Caches, LastUse, Regenerable
-from .measures import Measures
 from .sorting import Sorting
 
 __all__ = [
@@ -15,7 +14,6 @@ __all__ = [
     "Caches",
     "LastUse",
     "Regenerable",
-    "Measures",
     "Sorting",
     "Wish",
     "caches",

@@ -9,6 +9,7 @@ from foldkeep.model import Filter, UnusableInput, visible
 from foldkeep.model.grades import Grade
 from foldkeep.model.recipes import Recipe
 from foldkeep.scan import open_files, sign_of_work
+from foldkeep.signals import Measures
 from foldkeep.stock import Stock
 from foldkeep.storage.local.drives import real_path
 
@@ -17,7 +18,6 @@ from ..references.project_references import UsesOfAll, unused
 from .caches import all_caches
 from .derivations import BY_NAME
 from .found import Batch, Caches, LastUse, Regenerable
-from .measures import Measures
 
 
 @dataclass(frozen=True, slots=True)

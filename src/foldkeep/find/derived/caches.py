@@ -5,13 +5,13 @@ from collections.abc import Sequence
 
 from foldkeep.model import Filter, UnusableInput, visible
 from foldkeep.model.recipes import Recipe
+from foldkeep.signals import Measures
 from foldkeep.stock import Stock
 from foldkeep.storage.local.drives import real_name
 
 from ..references.project_folders import ProjectFolders
 from .derivations import Made, missing_source
 from .found import Caches
-from .measures import Measures
 from .sorting import BY_HAND, Sorting
 
 

@@ -5,9 +5,9 @@ from typing import NamedTuple
 
 from foldkeep.formats.documents import timeline_seconds
 from foldkeep.model.companions import stem_of
+from foldkeep.signals import Measures
 from foldkeep.stock import Seen
 
-from .measures import Measures
 from .names import is_machine_made
 
 EXPORTS = frozenset(

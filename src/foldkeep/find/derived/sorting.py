@@ -12,18 +12,17 @@ from foldkeep.model.grades import Grade
 from foldkeep.model.kinds import OTHER, kind_of
 from foldkeep.model.names import folders_above, lies_below
 from foldkeep.model.recipes import CACHE, CACHE_TAG, Cookbook, Recipe
-from foldkeep.signals import MEDIA
+from foldkeep.scan import shown_by
+from foldkeep.signals import MEDIA, Measures
 from foldkeep.stock import Stock
 from foldkeep.storage.local.reading import FILE, open_path
 
-from ..catalogs.thumbnails import shown_by
 from ..references.project_folders import ProjectFolders
 from ..references.project_references import UsesOfAll
 from .derivations import BY_NAME, Made, Name, Sources
 from .finished import Candidate, finished_films, may_be_finished
 from .found import Batch, Caches, Regenerable
 from .grading import Vouching, grade_at_first, machine_made
-from .measures import Measures
 
 _SIGNATURE = b"Signature: 8a477f597d28d172789f06886806bc55"  # Cache Directory Tagging Specification 0.6
 _BY_NAME_ALONE = "nothing but its name and its folder's says so; --trust RECIPE takes them for proof"

@@ -11,11 +11,11 @@ from foldkeep.model import Filter, Problem
 from foldkeep.model.names import lies_below
 from foldkeep.model.recipes import Recipe
 from foldkeep.model.work import reason_of
-from foldkeep.signals import MEDIA
+from foldkeep.signals import MEDIA, Measures
 from foldkeep.stock import Archived, Stock
 
 from ..catalogs.catalog_files import StockPaths, comparable, local_path, spellings
-from ..derived import Candidate, Measures, Regenerable, finished_films, may_be_finished
+from ..derived import Candidate, Regenerable, finished_films, may_be_finished
 from ..derived.caches import all_caches
 from ..references.project_folders import ProjectFolders
 from ..references.project_references import Names

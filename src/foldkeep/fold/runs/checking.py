@@ -22,8 +22,9 @@ from foldkeep.model.work import reason_of
 from foldkeep.scan import Presence, presences
 from foldkeep.signals import MediaReader, Medium
 from foldkeep.stock import Stock
+from foldkeep.storage import storage_at
 from foldkeep.storage.local.changes import Folders
-from foldkeep.storage.local.drives import is_read_only, limits_of
+from foldkeep.storage.local.drives import is_read_only
 from foldkeep.storage.local.reading import modified_ns
 
 from ..disk_view import Look
@@ -103,7 +104,7 @@ def _limits_of_target(plan: Plan) -> Limits:
     into = plan.into[0]
     if is_read_only(into):
         raise UnusableInput(f"{visible(into)} is read-only", "make it writable, or name another folder")
-    return limits_of(into)
+    return storage_at(into).limits_of(into)
 
 
 def _fitting(item: Item, limits: Limits) -> Item:

@@ -12,7 +12,7 @@ from foldkeep.model import Method, PathBytes, RunFile, visible
 from foldkeep.model.names import lies_below, lies_in_a_fold
 from foldkeep.scan import check_package
 from foldkeep.stock import Archived, Stock
-from foldkeep.storage.local.changes import flush_volume
+from foldkeep.storage import storage_at
 from foldkeep.storage.local.reading import NotSafe, Stamp, Stamps, digest_of, facts_at
 
 from ..sidecars.merging import check_said
@@ -56,7 +56,7 @@ class Vouchers:
         """Have what was read on the disk, since its copies will be gone from there: it may just have been written."""
         for folder in self._unflushed.values():
             with suppress(OSError):  # where nothing can be written, everything has been
-                flush_volume(folder)
+                storage_at(folder).flush_volume(folder)
         self._unflushed.clear()
 
     def vouch(self, file: RunFile, descriptor: int, folder: int, *, allow_last_copy: bool) -> Stands:

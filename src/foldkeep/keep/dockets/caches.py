@@ -3,11 +3,12 @@
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from foldkeep.find.derived import Caches, Measures, Regenerable, all_caches
+from foldkeep.find.derived import Caches, Regenerable, all_caches
 from foldkeep.find.references import ProjectFolders
 from foldkeep.model import Action, DocketRow, Filter, Progress, no_progress, visible
 from foldkeep.model.grades import Grade
 from foldkeep.model.recipes import Recipe
+from foldkeep.signals import Measures
 from foldkeep.stock import Stock
 
 from .listed import name_of

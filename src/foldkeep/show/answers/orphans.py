@@ -5,9 +5,10 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from foldkeep.find.catalogs import LeftOver, Missing, Orphans, StaleThumbnail, Standing, Twice, Unknown
+from foldkeep.find.catalogs import LeftOver, Missing, Orphans, Standing, Twice, Unknown
 from foldkeep.model import visible
 from foldkeep.model.units import format_size
+from foldkeep.scan import StaleThumbnail
 
 from ..page.documents import Document, file_document, path_document
 from ..page.lines import write_rest

@@ -4,9 +4,9 @@ import os
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from foldkeep.find.copies import Look
 from foldkeep.model import DocketRow, visible
 from foldkeep.model.units import format_size
+from foldkeep.signals import CopyState
 
 from ..page.documents import Document
 from ..page.facts import link_words, sidecar_words
@@ -52,7 +52,7 @@ class ReviewAnswer:
         page.line((f"{self.docket} is as it was.", QUIET))
 
 
-def write_set(page: Page, at: int, total: int, rows: Sequence[DocketRow], looks: Sequence[Look]) -> None:
+def write_set(page: Page, at: int, total: int, rows: Sequence[DocketRow], looks: Sequence[CopyState]) -> None:
     """Write one set."""
     first = rows[0]
     what = f"{visible(first.kind)}, {format_size(first.size)}, {count(len(rows), 'copy', 'copies')}"

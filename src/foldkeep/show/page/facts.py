@@ -5,8 +5,8 @@ from typing import TYPE_CHECKING
 from foldkeep.model import Facts, visible
 
 if TYPE_CHECKING:
-    from foldkeep.find.copies import Look
     from foldkeep.formats.sidecars import Xmp
+    from foldkeep.signals import CopyState
 
 _TURNS = {
     2: "mirrored", 3: "upside down", 4: "upside down, mirrored", 5: "on its left side, mirrored",
@@ -64,7 +64,7 @@ def _bits(rate: int) -> str:
     return f"{rate / 1e6:.3g} Mbit/s" if rate >= 1_000_000 else f"{rate / 1000:.3g} kbit/s"
 
 
-def link_words(look: "Look") -> str:
+def link_words(look: "CopyState") -> str:
     """Return how many names a file has, and which of the copies shown are such names."""
     if not look.here:
         return ""
@@ -73,7 +73,7 @@ def link_words(look: "Look") -> str:
     return "1" if look.links == 1 else f"{look.links} names"
 
 
-def sidecar_words(look: "Look") -> str:
+def sidecar_words(look: "CopyState") -> str:
     """Return what is written about a file beside it."""
     parts = []
     for name, xmp in look.sidecars:

@@ -17,7 +17,7 @@ from foldkeep.cli import Environment, main
 from foldkeep.cli.main import COMMANDS
 from harness.desks import Desk, on_a_terminal, program
 
-ROOT = Path(__file__).parent.parent
+ROOT = Path(__file__).parents[2]
 
 
 def test_help_is_a_guide_and_every_command_ends_with_examples():

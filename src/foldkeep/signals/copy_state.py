@@ -5,12 +5,13 @@ from dataclasses import dataclass
 
 from foldkeep.formats.sidecars import Xmp
 from foldkeep.model.files import BLOCK_BYTES
-from foldkeep.signals import sidecars_of
 from foldkeep.storage.local.reading import facts_at, modified_ns
+
+from .media_facts import sidecars_of
 
 
 @dataclass(frozen=True, slots=True)
-class Look:
+class CopyState:
     """One copy as it is now.
 
     Attributes
@@ -35,22 +36,22 @@ class Look:
     sidecars: tuple[tuple[bytes, Xmp | None], ...] = ()
 
 
-def look(paths: Sequence[bytes]) -> list[Look]:
-    """Look at the copies of a set."""
-    found: list[Look] = []
+def copy_states(paths: Sequence[bytes]) -> list[CopyState]:
+    """CopyState at the copies of a set."""
+    found: list[CopyState] = []
     files: list[tuple[int, int] | None] = []
     for path in paths:
         try:
             facts = facts_at(path)
         except OSError:
-            found.append(Look(False))
+            found.append(CopyState(False))
             files.append(None)
             continue
         file = (facts.st_dev, facts.st_ino)
         same = tuple(number for number, other in enumerate(files, start=1) if other == file)
         files.append(file)
         found.append(
-            Look(
+            CopyState(
                 True, modified_ns(facts), facts.st_blocks * BLOCK_BYTES, facts.st_nlink, same, tuple(sidecars_of(path))
             )
         )

@@ -8,9 +8,11 @@ from contextlib import ExitStack, suppress
 from queue import SimpleQueue
 
 from foldkeep.model import FoldKeepError, Progress, Step, no_progress
-from foldkeep.signals import MEASURER, Apart, NotRead
 from foldkeep.stock import Seen, Stock
 from foldkeep.storage.local.reading import FILE, digest_of, open_path
+
+from .media_worker import Apart, NotRead
+from .reductions import MEASURER
 
 _HELPERS = 2
 _AT_ONCE = 64
