@@ -41,7 +41,7 @@ class MadePackage:
 
 @dataclass
 class ArchiveReport:
-    """What archiving a project came to.
+    """Report of archiving a project.
 
     Attributes
     ----------

@@ -27,7 +27,7 @@ _MOST_PIECES = 100_000
 
 @dataclass
 class Contents:
-    """What is in one package.
+    """Contents of one package.
 
     Attributes
     ----------

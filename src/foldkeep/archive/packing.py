@@ -47,7 +47,7 @@ class Packed:
 
 @dataclass
 class Packing:
-    """What goes into a package.
+    """Files that go into a package.
 
     Attributes
     ----------

@@ -40,7 +40,7 @@ _LONGEST_SITE = 200  # bytes; what is unfinished has more behind its name
 
 @dataclass
 class RestoreReport:
-    """What bringing packages back came to.
+    """Report of a restore.
 
     Attributes
     ----------
@@ -77,7 +77,7 @@ class RestoreReport:
 
 @dataclass
 class Restoration:
-    """What is in packages that are open, ready to be brought back into a folder.
+    """Contents of open packages, ready to be brought back into a folder.
 
     Attributes
     ----------

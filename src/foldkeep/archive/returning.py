@@ -20,7 +20,7 @@ from .contents import Whole
 
 
 class Way(StrEnum):
-    """What would become of a file that is to go back."""
+    """Ways of a file that is to go back."""
 
     FREE = "goes there"
     SAME = "is there already"

@@ -66,7 +66,7 @@ class Part:
 
 @dataclass
 class Site:
-    """Where the packages of a project grow: a folder of ours beside the names that they will get."""
+    """Folder of ours in which the packages of a project grow, beside the names that they will get."""
 
     path: PathBytes
     target: PathBytes
@@ -249,7 +249,7 @@ def _keys(line: bytes) -> list[str]:
 
 
 class _Notes:
-    """What a journal tells: of each part the files that are in it, and whether all of it was made."""
+    """Notes in a journal: of each part the files that are in it, and whether all of it was made."""
 
     def __init__(self, lines: Sequence[bytes]) -> None:
         self.files: dict[int, dict[str, dict[str, Any]]] = {}

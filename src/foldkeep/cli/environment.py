@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 
 class ExitStatus(IntEnum):
-    """What a command tells the shell."""
+    """Exit statuses of a command."""
 
     DONE = 0
     PROBLEMS = 1

@@ -56,7 +56,7 @@ _FOLDERS = ("packages", "restored")
 
 @dataclass(frozen=True, slots=True)
 class Tour:
-    """What the guided example did.
+    """Result of the guided example.
 
     Attributes
     ----------

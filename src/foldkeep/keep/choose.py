@@ -27,7 +27,7 @@ _SAME_FILE = "another name (hard link) of a file that stays: folding it frees no
 
 @dataclass(frozen=True, slots=True)
 class Verdict:
-    """What is proposed for one copy, and why."""
+    """Proposal for one copy, and why."""
 
     copy: StockFile
     action: Action
@@ -36,7 +36,7 @@ class Verdict:
 
 @dataclass(frozen=True, slots=True)
 class Choice:
-    """What is proposed for a set.
+    """Proposal for a set.
 
     Attributes
     ----------

@@ -10,7 +10,7 @@ from .rules import DEFAULT_RULES, real_folder
 
 @dataclass(frozen=True, slots=True)
 class Wishes:
-    """How keepers are to be chosen.
+    """Wishes of a person on how keepers are chosen.
 
     Attributes
     ----------

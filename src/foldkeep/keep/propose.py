@@ -17,7 +17,7 @@ from .rules import Users
 
 @dataclass
 class Proposal:
-    """What a docket proposes, counted while it is made.
+    """Counts of what a docket proposes, taken while it is made.
 
     Attributes
     ----------

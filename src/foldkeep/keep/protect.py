@@ -16,7 +16,7 @@ _GLOB = re.compile(r"[*?\[]")
 
 @dataclass(frozen=True, slots=True)
 class Protection:
-    """Something that protects files.
+    """Reason that protects files.
 
     Attributes
     ----------

@@ -20,7 +20,7 @@ from .rules import Rule
 
 
 class _Tally:
-    """What is known of a folder, first of the files directly in it and in the end of all below it."""
+    """Counts of a folder, first of the files directly in it and in the end of all below it."""
 
     __slots__ = ("held", "preferred", "ties")
 

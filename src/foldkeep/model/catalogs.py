@@ -31,7 +31,7 @@ class CatalogEntry:
 
 @dataclass(frozen=True, slots=True)
 class CatalogSource:
-    """Where a catalogue lies, and how it is to be read.
+    """Source of a catalogue, and the way to read it.
 
     Attributes
     ----------

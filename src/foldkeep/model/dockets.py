@@ -7,7 +7,7 @@ from .recipes import CACHE, WHATS
 
 
 class Action(StrEnum):
-    """What a docket proposes for a file."""
+    """Proposals of a docket for a file."""
 
     KEEP = "keep"
     FOLD = "fold"

@@ -2,7 +2,7 @@
 
 
 class FoldKeepError(Exception):
-    """Something that stops the command before it changes anything; shown as one line, exit status 2.
+    """Reason to stop a command before it changes anything; shown as one line, exit status 2.
 
     Parameters
     ----------
@@ -34,7 +34,7 @@ class PlaceBusy(FoldKeepError):
 
 
 class StoppedMidway(FoldKeepError):
-    """Something was changed, and then it could not go on; shown as one line, exit status 3.
+    """Reason why a run stopped after it changed something; shown as one line, exit status 3.
 
     Parameters
     ----------

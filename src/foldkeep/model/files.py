@@ -10,7 +10,7 @@ BLOCK_BYTES = 512
 
 
 class Role(StrEnum):
-    """What a place is for; copies in places of different roles are not each other's spares."""
+    """Purposes of a place; copies in places of different roles are not each other's spares."""
 
     WORKING = "working"
     BACKUP = "backup"

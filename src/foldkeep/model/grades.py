@@ -4,7 +4,7 @@ from enum import StrEnum
 
 
 class Grade(StrEnum):
-    """What the evidence for a derived file amounts to."""
+    """Grades of the evidence for a derived file."""
 
     PROVED = "proved"  # a cache tag, a manifest, or a source that was measured
     TRUSTED = "trusted"  # the user named the recipe that takes it

@@ -6,7 +6,7 @@ from typing import Any, Self
 
 @dataclass(frozen=True, slots=True)
 class Facts:
-    """What could be read from a photo, video or sound; what it does not say is None or empty.
+    """Facts that a photo, video or sound states; what it does not state is None or empty.
 
     Attributes
     ----------

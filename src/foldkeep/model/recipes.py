@@ -115,7 +115,7 @@ class _Glob:
 
 @dataclass(frozen=True, slots=True)
 class Shelf:
-    """What several recipes take in one folder.
+    """Files that several recipes take in one folder.
 
     Attributes
     ----------

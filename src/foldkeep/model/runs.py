@@ -9,7 +9,7 @@ from .grades import Grade
 
 
 class Method(StrEnum):
-    """What a run does with the spares."""
+    """Ways to put spares away."""
 
     FOLD = "fold"  # into the fold of their place
     MOVE = "move"  # into a folder that the user names
@@ -38,7 +38,7 @@ class Method(StrEnum):
 
 
 class RunFileState(StrEnum):
-    """Where a file of a run is in its life."""
+    """States of a file of a run."""
 
     PLANNED = "planned"  # written down; whether it moved must be looked up on the disk
     LEFT = "left"  # nothing was done to it, with a reason
@@ -53,7 +53,7 @@ class RunFileState(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class SourceFacts:
-    """What a source was when a derived file was folded, and how far that could be made again from it.
+    """Source of a derived file, as it was when that was folded, and how far that could be made again from it.
 
     Attributes
     ----------

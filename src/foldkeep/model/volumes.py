@@ -14,7 +14,7 @@ _MOST_UNITS = 255  # UTF-16 code units that FAT, exFAT and NTFS have for a name
 
 
 class Way(StrEnum):
-    """How a name changes on a volume so that nothing is overwritten."""
+    """Ways to change a name on a volume so that nothing is overwritten."""
 
     RENAME = "a rename that refuses"
     LINK = "hard links"
@@ -23,7 +23,7 @@ class Way(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Limits:
-    """What names and files a volume takes, as far as that was tried out; by default all that ext4 takes.
+    """Limits of a volume on names and files, as tried out; by default those of ext4.
 
     Attributes
     ----------
@@ -73,7 +73,7 @@ class Limits:
 
 @dataclass(frozen=True, slots=True)
 class Capabilities:
-    """What a volume can do, as it was tried out in a folder of our own.
+    """Abilities of a volume, as tried out in a folder of our own.
 
     Attributes
     ----------
@@ -137,7 +137,7 @@ class Volume:
 
 @dataclass(frozen=True, slots=True)
 class VolumeFacts:
-    """What is known of the volume that a folder lies on.
+    """Facts of the volume that a folder lies on.
 
     Attributes
     ----------

@@ -17,7 +17,7 @@ class Problem:
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """How far a piece of long work is.
+    """Progress of a piece of long work.
 
     Attributes
     ----------

@@ -29,7 +29,7 @@ from .places import (
 
 @dataclass(slots=True)
 class Followed:
-    """What came of looking for the drives of places that are away.
+    """Result of looking for the drives of places that are away.
 
     Attributes
     ----------

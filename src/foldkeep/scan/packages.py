@@ -35,7 +35,7 @@ _MOST_PROBLEMS = 100_000
 
 @dataclass
 class Checked:
-    """What a package was found to be.
+    """Result of checking a package.
 
     Attributes
     ----------

@@ -18,7 +18,7 @@ from foldkeep.storage.local.reading import facts_at, open_top
 
 
 class Presence(StrEnum):
-    """Whether a place can be looked into now."""
+    """States of a place: can it be looked into now?"""
 
     HERE = "here"
     AWAY = "away"

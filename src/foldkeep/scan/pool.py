@@ -23,7 +23,7 @@ _JOB_BYTES = 16 * 1024 * 1024
 
 @dataclass(frozen=True, slots=True)
 class _Done:
-    """What came of a job: outcomes, and which part of its time it waited for the disk, from 0 to 1."""
+    """Result of a job: outcomes, and which part of its time it waited for the disk, from 0 to 1."""
 
     outcomes: list[Outcome]
     small: bool
@@ -31,7 +31,7 @@ class _Done:
 
 
 class _Lanes:
-    """How many jobs of small files may run at a time.
+    """Number of jobs of small files that may run at a time.
 
     Threads that each make short system calls hand the interpreter's lock to and fro, which takes longer than
     the calls: two of them read small files slower than one, and one is slowed by a database that is written

@@ -26,7 +26,7 @@ class Changed(Exception):
 
 @dataclass(frozen=True, slots=True)
 class Outcome:
-    """What came of reading a file: `ends` or `digest`, or the problem in words.
+    """Result of reading a file: `ends` or `digest`, or the problem in words.
 
     `ends` is a number of 64 bits; equal ends only decide what is read whole. `content` is the format that the
     first bytes tell where the suffix promises another; `extent` is where clones of a file lie.
@@ -42,7 +42,7 @@ class Outcome:
 
 
 class Meter:
-    """How many bytes a job has read so far; written by the one thread that runs it, read by another."""
+    """Count of bytes that a job has read so far; written by the one thread that runs it, read by another."""
 
     __slots__ = ("bytes",)
 

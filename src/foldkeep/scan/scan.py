@@ -199,7 +199,7 @@ def _look(
 
 @dataclass(frozen=True, slots=True)
 class _Changed:
-    """What is different of every file of a place, so that it tells of no file that it changed.
+    """Differences that all files of a place share, so that they tell of no file that it changed.
 
     Attributes
     ----------

@@ -35,7 +35,7 @@ Watch = Callable[[Entries], Entries]
 
 @dataclass(slots=True)
 class Listing:
-    """What lies directly in one folder.
+    """Names directly in one folder.
 
     Attributes
     ----------

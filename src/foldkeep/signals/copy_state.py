@@ -37,7 +37,7 @@ class CopyState:
 
 
 def copy_states(paths: Sequence[bytes]) -> list[CopyState]:
-    """CopyState at the copies of a set."""
+    """Return the state on the disk of each copy of a set."""
     found: list[CopyState] = []
     files: list[tuple[int, int] | None] = []
     for path in paths:

@@ -30,7 +30,7 @@ class Reading:
 
 @dataclass(frozen=True, slots=True)
 class Backlog:
-    """What a scan has to read: how many files, of how many bytes in all, and which."""
+    """Files that a scan has to read: how many, of how many bytes in all, and which."""
 
     files: int
     bytes: int
@@ -38,7 +38,7 @@ class Backlog:
 
 
 class Contents:
-    """What was read of files, and what a scan has to read."""
+    """Contents of files: those that were read, and those that a scan has to read."""
 
     def __init__(self, connection: sqlite3.Connection) -> None:
         self._db = connection

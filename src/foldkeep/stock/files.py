@@ -17,7 +17,7 @@ _UNCHANGED = f"{_SAME_LOOKS} AND inode = excluded.inode"
 
 
 class Sighting(NamedTuple):
-    """What a scan saw of one name in a folder; a tuple, since there are hundreds of thousands.
+    """Sight of one name in a folder by a scan; a tuple, since there are hundreds of thousands.
 
     Attributes
     ----------
@@ -39,7 +39,7 @@ class Sighting(NamedTuple):
 
 
 class Files:
-    """What scans know of the files in the places."""
+    """Files in the places, as scans know them."""
 
     def __init__(self, connection: sqlite3.Connection) -> None:
         self._db = connection

@@ -162,7 +162,7 @@ class Sets:
         return part
 
     def _joined(self, table: str) -> str:
-        """The groups with their files; the order of the joins is what makes it fast."""
+        """Return the SQL of the groups with their files; the order of the joins makes it fast."""
         agree = " AND ".join(f"f.{key} = s.{key}" for key in self._keys)
         return (
             f"temp.{table} s CROSS JOIN files f ON {agree} AND {self._taking_part(None)}"

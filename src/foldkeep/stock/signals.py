@@ -9,7 +9,7 @@ from typing import Any
 
 @dataclass(frozen=True, slots=True)
 class Signal:
-    """What an extractor found in a content: plain values, and why not all of it could be read, empty if it could."""
+    """Finding of an extractor in a content: plain values, and why not all of it could be read, empty if it could."""
 
     values: dict[str, Any]
     problem: str = ""

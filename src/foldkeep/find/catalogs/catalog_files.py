@@ -26,7 +26,7 @@ _MOST_STARS = 5
 
 @dataclass
 class Known:
-    """What catalogues know of the files in the stock.
+    """Files in the stock that catalogues know.
 
     Attributes
     ----------

@@ -20,7 +20,7 @@ from .catalog_files import Known, folders_of
 
 
 class Standing(StrEnum):
-    """How a file that a catalogue does not know stands to those that it knows."""
+    """Relations of a file that a catalogue does not know to those that it knows."""
 
     SOLE = "only here"  # its content is nowhere else in the stock
     ELSEWHERE = "also elsewhere"  # a copy of it is in the stock, which the catalogue does not know either

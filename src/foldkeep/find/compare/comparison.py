@@ -17,7 +17,7 @@ from foldkeep.stock import Stock
 
 
 class Verdict(StrEnum):
-    """How a file of the first side stands to one of the second."""
+    """Relations of a file of the first side to one of the second."""
 
     ADDED = "added"  # only on the second
     GONE = "gone"  # only on the first
@@ -27,7 +27,7 @@ class Verdict(StrEnum):
 
 
 class Entry(NamedTuple):
-    """What is compared of a file; a tuple, since there may be millions.
+    """File as it is compared; a tuple, since there may be millions.
 
     `identity` tells hard links of one stock; None in an inventory. `ends` differ only if the contents do. `digest` is
     hexadecimal.
@@ -43,7 +43,7 @@ class Entry(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Side:
-    """What is compared: its name for a person, and its files by path relative to it.
+    """Side of a comparison: its name for a person, and its files by path relative to it.
 
     `tops` are the absolute paths that the first step of a relative path stands for where there are several;
     with one alone, it is what all of them are relative to.

@@ -79,7 +79,7 @@ def _fill(stock: Stock, reader: InventoryReader, places: list[Place], volumes: d
 
 @dataclass(frozen=True, slots=True)
 class InventoryFacts:
-    """What an inventory has: its head, and for each of its places how many files of how many bytes."""
+    """Facts of an inventory: its head, and for each of its places how many files of how many bytes."""
 
     head: InventoryHead
     sizes: list[tuple[int, int]]

@@ -39,7 +39,7 @@ class KnownCopy:
 
 @dataclass(frozen=True, slots=True)
 class Details:
-    """What is known of a file, or of the copies of a set.
+    """Details of a file, or of the copies of a set.
 
     Attributes
     ----------

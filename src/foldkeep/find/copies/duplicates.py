@@ -13,7 +13,7 @@ _ID_DIGITS = 16
 
 @dataclass(frozen=True, slots=True)
 class Question:
-    """Which sets are asked for.
+    """Question for sets of copies.
 
     Attributes
     ----------
@@ -74,7 +74,7 @@ class Overview:
 
     @property
     def totals(self) -> Totals:
-        """Totals of all kinds."""
+        """Return the totals of all kinds."""
         return Totals.of(self.kinds.values())
 
 

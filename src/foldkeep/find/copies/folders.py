@@ -22,7 +22,7 @@ _ODD = 0x9E3779B97F4A7C15  # spreads small numbers over 64 bits, so that sums of
 
 
 class Relation(StrEnum):
-    """How two folders stand to each other."""
+    """Relations of two folders."""
 
     SAME = "same"
     CONTAINED = "contained"

@@ -22,7 +22,7 @@ from .found import Batch, Caches, LastUse, Regenerable
 
 @dataclass(frozen=True, slots=True)
 class Wish:
-    """Which files that can be made again are asked for.
+    """Selection of derived files that is asked for.
 
     Attributes
     ----------

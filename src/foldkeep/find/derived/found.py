@@ -12,7 +12,7 @@ from foldkeep.storage.local.reading import clamped_ns, facts_at
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Batch:
-    """What files that can be made again have in common.
+    """Properties that derived files have in common.
 
     Attributes
     ----------
@@ -87,7 +87,7 @@ class LastUse:
 
 @dataclass
 class Caches:
-    """What was found.
+    """Derived files that were found, by what is proved of them.
 
     Attributes
     ----------

@@ -36,7 +36,7 @@ _Taken = tuple[bytes, str, int, int]
 
 
 class _Folder(NamedTuple):
-    """What recipes take in a folder: names, kinds, sizes and times by recipe.
+    """Files that recipes take in a folder: names, kinds, sizes and times by recipe.
 
     `below` is its path below its place; `opaque` has the names in it, if nearly all are such as machines give.
     """
@@ -49,7 +49,7 @@ class _Folder(NamedTuple):
 
 
 class Sorting:
-    """What recipes and tags take of the stock, what that may be made from, and how far that is shown."""
+    """Files of the stock that recipes and tags take, what they may be made from, and how far that is shown."""
 
     def __init__(
         self,

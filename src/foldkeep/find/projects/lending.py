@@ -16,7 +16,7 @@ from .projects import Project
 
 @dataclass
 class Lending:
-    """Why files of a project must stay where they are.
+    """Files of a project that others use, and so must stay where they are.
 
     Attributes
     ----------

@@ -28,7 +28,7 @@ _DAY_NS = 86_400 * 1_000_000_000
 
 
 class Activity(StrEnum):
-    """How a project stands."""
+    """States of a project."""
 
     ACTIVE = "active"
     QUIET = "quiet"

@@ -30,7 +30,7 @@ _NUMBERS = re.compile(
 
 
 class Uses:
-    """What the documents of one project mention.
+    """Mentions in the documents of one project.
 
     Parameters
     ----------
@@ -121,7 +121,7 @@ class Uses:
 
 
 class UsesOfAll:
-    """What anybody uses: the documents of all projects of the stock, and the catalogues that it remembers.
+    """Uses by anybody: the documents of all projects of the stock, and the catalogues that it remembers.
 
     A document or catalogue that cannot be read counts as using everything, and is noted in `problems`.
 

@@ -54,7 +54,7 @@ class Part:
 
 @dataclass(frozen=True, slots=True)
 class VolumeSpace:
-    """How full a volume is.
+    """Free space of a volume.
 
     Attributes
     ----------

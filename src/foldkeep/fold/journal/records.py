@@ -59,7 +59,7 @@ class Going:
 
 @dataclass(frozen=True, slots=True)
 class Went:
-    """What was to be done to a file was done, or not done: its state then."""
+    """Record that a step on a file ended: its state then."""
 
     number: int
     state: str
@@ -329,7 +329,7 @@ def _slot_of(line: Json) -> str:
 
 @dataclass(frozen=True, slots=True)
 class History:
-    """What a journal tells of one file.
+    """History of one file in a journal.
 
     Attributes
     ----------
@@ -366,7 +366,7 @@ def histories(records: list[Record]) -> dict[int, History]:
 
 @dataclass
 class FolderTale:
-    """What a journal tells of a folder in which names were changed: its times before, its time of change after."""
+    """Times of a folder in which names were changed: before, and of the change after."""
 
     times: FolderTimes
     left_ns: list[int] = field(default_factory=list)

@@ -181,7 +181,7 @@ class Move(FoldMethod):
             scene.remove_twin(target, home)
 
     def _finish_copies(self, scene: Scene) -> None:
-        """Of what lies under our own names beside home and target, leave nothing that is whole elsewhere."""
+        """Take away what lies under our own names beside home and target and is whole elsewhere."""
         copy, copy_home = scene.copy_at_target(), scene.copy_at_home()
         originals = [spot for spot in (scene.slot(), scene.home(), scene.target()) if spot]
         # One at home was being made from what is at the target, or under our name beside that.

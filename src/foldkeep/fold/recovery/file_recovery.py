@@ -162,7 +162,7 @@ class Scene:
         return not shift or (is_clock_change(shift) and bool(self.file.digest) and has_digest(*spot, self.file.digest))
 
     def finish_moves_by_link(self) -> None:
-        """Where one file has two of our names, a move by hard link was cut in two: the newer name goes."""
+        """Take the newer of two names of ours away from one file: a move by hard link was cut in two."""
         home, target = self.home(), self.target()
         pairs = (
             (home, self.slot()), (home, target), (home, self.in_()), (home, self.out()), (home, self.copy_at_home()),

@@ -12,7 +12,7 @@ from foldkeep.storage.local.reading import digest_of, modified_ns, opened
 
 @dataclass
 class Audit:
-    """What reading again showed.
+    """Report of an audit: files that were read again.
 
     Attributes
     ----------

@@ -92,7 +92,7 @@ def _put_away(vault: Vault, folders: Folders, folder: PathBytes, slot: bytes) ->
 
 
 class Homes:
-    """Where files come back to: where they were, or beside that where something else has a folder's name now."""
+    """Folders that files come back to: their own, or beside that where something else has its name now."""
 
     def __init__(self, folders: Folders) -> None:
         self._folders = folders

@@ -59,7 +59,7 @@ Work = list[tuple[Item, RunFile]]
 
 @dataclass
 class FoldReport:
-    """What carrying out a docket came to.
+    """Report of a fold.
 
     Attributes
     ----------

@@ -11,7 +11,7 @@ from foldkeep.storage.local.reading import NotSafe
 
 @dataclass(frozen=True, slots=True)
 class Consent:
-    """What the user says of derived files without proof.
+    """Consent of the user to release derived files without proof.
 
     Attributes
     ----------

@@ -28,7 +28,7 @@ class Stage(IntEnum):
 
 @dataclass(frozen=True, slots=True)
 class Source:
-    """What is said of a spare, by its sidecars and by catalogues."""
+    """Words on a spare, of its sidecars and of catalogues."""
 
     spare: bytes
     words: Xmp
@@ -36,7 +36,7 @@ class Source:
 
 @dataclass(frozen=True, slots=True)
 class Merge:
-    """What a sidecar beside a keeper is to say as well.
+    """Words that a sidecar beside a keeper is to have as well.
 
     Attributes
     ----------
@@ -152,7 +152,7 @@ class Merged:
 
 @dataclass
 class Plan:
-    """What a docket comes to: the files to work on by place, in order of their paths.
+    """Plan of a run: the files to work on by place, in order of their paths.
 
     `staying` has the paths that the docket says are to stay; `merged` what sidecars are expected to say as well; `into`
     the folder that files are moved into, with its device.

@@ -30,7 +30,7 @@ _CHANGED = "changed in the fold; unfold it to look at it"
 
 @dataclass
 class ReleaseReport:
-    """What was deleted for good.
+    """Report of a release.
 
     Attributes
     ----------

@@ -44,7 +44,7 @@ COMES_BACK = (RunFileState.WAITING, RunFileState.MOVED, RunFileState.LOST, RunFi
 
 @dataclass
 class UnfoldReport:
-    """What came back.
+    """Report of an unfold.
 
     Attributes
     ----------

@@ -102,7 +102,7 @@ def _put_together(merge: Merge, path: bytes, former: bytes | None, went: Contain
 
 @dataclass
 class _Group:
-    """What is to be said in one sidecar; `row` is that of the first spare."""
+    """Words that one sidecar is to have; `row` is that of the first spare."""
 
     keeper: bytes
     row: DocketRow

@@ -79,7 +79,7 @@ def _lines(path: str, mend: Mend, is_entry: Callable[[str], bool], mended: Calla
 
 
 def _m3u(path: str, mend: Mend) -> Iterator[str]:
-    """What is said of an entry stands in the lines above it, and goes with it."""
+    """Yield the lines that stay; those above an entry say something of it, and go with it."""
     above = ""
     for number, text in _with_numbers(path):
         if not text.strip() or text.lstrip().startswith("#"):
@@ -108,7 +108,7 @@ def _edl(path: str, mend: Mend) -> Iterator[str]:
 
 
 def _pls(path: str, mend: Mend) -> Iterator[str]:
-    """Numbers are given anew, since they have no gaps."""
+    """Yield the lines that stay, with new numbers, since those have no gaps."""
     dropped: set[int] = set()
     texts: dict[int, str] = {}
     lines = list(_with_numbers(path))
@@ -190,7 +190,7 @@ def _xspf(path: str, mend: Mend) -> Iterator[str]:
 
 
 def _otio(path: str, mend: Mend) -> Iterator[str]:
-    """A reference that is dropped becomes a missing one: the cut itself stays as it is."""
+    """Make dropped references missing ones: the cut itself stays as it is."""
     count = 0
 
     def note(value: dict[str, Any]) -> dict[str, Any]:

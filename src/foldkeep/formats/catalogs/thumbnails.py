@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 
 class Thumbnail(NamedTuple):
-    """What a thumbnail says of the file that it shows: its URI, and its time of modification in whole seconds."""
+    """Statement of a thumbnail on its file: URI, and time of modification in whole seconds."""
 
     uri: str
     modified: int | None

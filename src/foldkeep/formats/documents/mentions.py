@@ -18,7 +18,7 @@ _TIMELINES = {"otio": otio_mentions, "otioz": otio_mentions, "otiod": otio_menti
 
 @dataclass(frozen=True, slots=True)
 class Mentions:
-    """What a document mentions.
+    """Mentions of files in a document.
 
     Attributes
     ----------

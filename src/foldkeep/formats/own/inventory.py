@@ -103,7 +103,7 @@ _COLUMNS: dict[str, set[type]] = {
 
 @dataclass(frozen=True, slots=True)
 class InventoryHead:
-    """What an inventory begins with.
+    """Head of an inventory.
 
     Attributes
     ----------

@@ -19,7 +19,7 @@ _Said = TypeVar("_Said")
 
 
 class Form(StrEnum):
-    """What a name in a project stands for."""
+    """Kinds of thing that a name in a project stands for."""
 
     FILE = "file"
     FOLDER = "folder"
@@ -99,7 +99,7 @@ class Listed:
 
 @dataclass(frozen=True, slots=True)
 class ListingHead:
-    """What a listing says of its package as a whole.
+    """Head of a listing: facts of the package as a whole.
 
     Attributes
     ----------

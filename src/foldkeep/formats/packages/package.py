@@ -26,7 +26,7 @@ Told = Callable[[int, int], None]
 
 
 class Stream(Protocol):
-    """What can be read from."""
+    """Stream of bytes."""
 
     def read(self, size: int, /) -> bytes:
         """Return up to so many bytes; none at the end."""

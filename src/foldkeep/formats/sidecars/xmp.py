@@ -35,7 +35,7 @@ _CAPTURED = (f"{_EXIF}DateTimeOriginal", f"{_IPTC}DateCreated", f"{_XMP}CreateDa
 
 @dataclass(frozen=True, slots=True)
 class Xmp:
-    """What a sidecar says.
+    """Statements of a sidecar.
 
     Attributes
     ----------

@@ -7,7 +7,7 @@ from ..page.page import Page
 
 
 class Answer(Protocol):
-    """What a command answers, in both its forms."""
+    """Answer of a command, in both its forms."""
 
     def document(self) -> Document:
         """Return the JSON document; what is an iterator in it is written item by item."""

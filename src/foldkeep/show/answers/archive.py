@@ -18,7 +18,7 @@ from ..page.words import count
 
 @dataclass(frozen=True, slots=True)
 class ArchiveAnswer:
-    """What was archived, and what became of the originals."""
+    """Answer of `archive`."""
 
     reports: Sequence[tuple[ArchiveReport, FoldReport | None]]
 
@@ -81,7 +81,7 @@ class ArchiveAnswer:
 
 @dataclass(frozen=True, slots=True)
 class CheckAnswer:
-    """What packages were found to be."""
+    """Answer of `archive --check`."""
 
     found: Sequence[Checked]
 

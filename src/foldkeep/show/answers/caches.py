@@ -19,7 +19,7 @@ _Groups = list[tuple[_Key, list[Regenerable]]]
 
 @dataclass(frozen=True, slots=True)
 class CachesAnswer:
-    """What can be made again by what it is, project and version; before it what is not so sure.
+    """Answer of `caches`: derived files by what they are, project and version; before them what is not so sure.
 
     `unseen` is the user's cache folder, if it lies in no place.
     """
@@ -101,7 +101,7 @@ class CachesAnswer:
 
 @dataclass(frozen=True, slots=True)
 class ExplainedCacheAnswer:
-    """Which recipe takes a file and why, or why none does."""
+    """Answer of `caches --explain`."""
 
     why: str
 

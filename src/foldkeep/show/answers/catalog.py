@@ -14,7 +14,7 @@ from ..page.words import count
 
 @dataclass(frozen=True, slots=True)
 class CatalogsAnswer:
-    """The catalogues that are remembered."""
+    """Answer of `catalog list`."""
 
     catalogs: Sequence[Catalog]
 
@@ -39,7 +39,7 @@ class CatalogsAnswer:
 
 @dataclass(frozen=True, slots=True)
 class KnownAnswer:
-    """How much of catalogues is in the stock, and what keeps the rest from being found."""
+    """Answer of `catalog check`: how much is in the stock, and what keeps the rest from being found."""
 
     known: Known
     folders: Sequence[bytes]

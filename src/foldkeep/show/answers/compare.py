@@ -26,7 +26,7 @@ COMPARE_COLUMNS = ("verdict", "proven", "kind", "before", "after", "size_before"
 
 @dataclass(frozen=True, slots=True)
 class ComparisonAnswer:
-    """What two sides have and have not in common; of each verdict the first `top` files."""
+    """Answer of `compare`: what two sides have and have not in common; of each verdict the first `top` files."""
 
     found: Comparison
     top: int | None

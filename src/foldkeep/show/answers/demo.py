@@ -11,7 +11,7 @@ from ..page.page import CARE, COMMAND, QUIET, STRONG, Page
 
 @dataclass(frozen=True, slots=True)
 class LibraryAnswer:
-    """Where the sample library is."""
+    """Answer of `demo --library-only`."""
 
     folder: str
 
@@ -26,7 +26,7 @@ class LibraryAnswer:
 
 @dataclass(frozen=True, slots=True)
 class TourAnswer:
-    """How the guided example ended."""
+    """Answer of `demo`."""
 
     folder: str
     stock: str

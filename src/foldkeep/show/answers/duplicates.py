@@ -27,7 +27,7 @@ SETS_COLUMNS = ("set", "kind", "size", "copies", "can_come_free", "path", "place
 
 @dataclass(frozen=True, slots=True)
 class SetsAnswer:
-    """Sets of copies, counted in all, by kind and by place, and listed."""
+    """Answer of `duplicates`: sets counted in all, by kind and by place, and listed."""
 
     found: Duplicates
     overview: Overview
@@ -58,7 +58,7 @@ class SetsAnswer:
 
 @dataclass(frozen=True, slots=True)
 class FoldersAnswer:
-    """Folders that share contents, and how they stand to each other."""
+    """Answer of `duplicates --folders`."""
 
     matches: Sequence[FolderMatch]
     top: int | None

@@ -41,7 +41,7 @@ _DONE = {
 
 @dataclass(frozen=True, slots=True)
 class FoldAnswer:
-    """What became of a docket."""
+    """Answer of `fold`."""
 
     report: FoldReport
 

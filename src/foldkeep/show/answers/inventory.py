@@ -14,7 +14,7 @@ from ..page.words import count, local_time
 
 @dataclass(frozen=True, slots=True)
 class SavedInventoryAnswer:
-    """What was saved and where."""
+    """Answer of `inventory save`."""
 
     path: str
     labels: Sequence[str]
@@ -44,7 +44,7 @@ class SavedInventoryAnswer:
 
 @dataclass(frozen=True, slots=True)
 class InventoryAnswer:
-    """What an inventory has; it was read to its end, so it is whole."""
+    """Answer of `inventory show`; it was read to its end, so it is whole."""
 
     found: InventoryFacts
 

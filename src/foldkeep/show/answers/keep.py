@@ -15,7 +15,7 @@ from ..page.words import count
 
 @dataclass(frozen=True, slots=True)
 class ProposalAnswer:
-    """What a docket proposes and which rules decided; `wanted` is the name that was asked for."""
+    """Answer of `keep`; `wanted` is the name of the docket that was asked for."""
 
     proposal: Proposal
     docket: str
@@ -68,7 +68,7 @@ class ProposalAnswer:
 
 @dataclass(frozen=True, slots=True)
 class RulesAnswer:
-    """The rules in force, and what else is asked of a choice."""
+    """Answer of `keep --explain`: the rules in force, and what else is asked of a choice."""
 
     rules: Sequence[tuple[str, str]]
     wishes: Wishes

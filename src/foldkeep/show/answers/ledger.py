@@ -14,7 +14,7 @@ from ..page.words import count, local_time
 
 @dataclass(frozen=True, slots=True)
 class LedgerAnswer:
-    """Every run, with what became of its files."""
+    """Answer of `ledger`: every run, with what became of its files."""
 
     summaries: Sequence[RunSummary]
 
@@ -58,7 +58,7 @@ class LedgerAnswer:
 
 @dataclass(frozen=True, slots=True)
 class RunAnswer:
-    """One run in detail: every file, what became of it, and its keeper."""
+    """Answer of `ledger RUN`: every file, what became of it, and its keeper."""
 
     run: Run
     files: Sequence[RunFile]
@@ -90,7 +90,7 @@ class RunAnswer:
 
 @dataclass(frozen=True, slots=True)
 class AuditAnswer:
-    """What reading again showed of what was put away."""
+    """Answer of `ledger --verify`."""
 
     found: Audit
     summaries: Sequence[RunSummary]

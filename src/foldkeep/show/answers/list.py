@@ -16,7 +16,7 @@ from ..page.words import count
 
 @dataclass(frozen=True, slots=True)
 class ListAnswer:
-    """Files that fit the filters, how many there are in all, and empty folders where they are asked for."""
+    """Answer of `list`: files that fit, how many there are in all, and empty folders where they are asked for."""
 
     files: Iterable[StockFile]
     folders: Sequence[bytes]
@@ -47,7 +47,7 @@ class ListAnswer:
 
 @dataclass(frozen=True, slots=True)
 class ListedDocketAnswer:
-    """What docket was made of a listing, and what can be done with it."""
+    """Answer of `list -o`."""
 
     docket: str
     files: int

@@ -31,7 +31,7 @@ _WRITTEN = {
 
 @dataclass(frozen=True, slots=True)
 class OrphansAnswer:
-    """The four findings, of each the first `top`; `written` are files that were made of them."""
+    """Answer of `orphans`: of each finding the first `top`; `written` are files that were made of them."""
 
     found: Orphans
     top: int | None

@@ -14,7 +14,7 @@ from ..page.words import local_time
 
 @dataclass(frozen=True, slots=True)
 class PlacesAnswer:
-    """Every place: what it is for, what is known of it, and whether it is here."""
+    """Answer of `places`."""
 
     places: Sequence[Place]
     sizes: Mapping[int, tuple[int, int]]

@@ -17,7 +17,7 @@ from ..page.words import count, names_apart
 
 @dataclass(frozen=True, slots=True)
 class ProjectsAnswer:
-    """Projects with what they are made of, and what they use of each other."""
+    """Answer of `projects`: what they are made of, and what they use of each other."""
 
     found: Sequence[Project]
     top: int | None
@@ -75,7 +75,7 @@ class ProjectsAnswer:
 
 @dataclass(frozen=True, slots=True)
 class ArchivedAnswer:
-    """What was archived and where it lies, and files in packages where they are asked for."""
+    """Answer of `projects --archived`, with files in packages where they are asked for."""
 
     archives: Sequence[Archived]
     files: Mapping[int, Sequence[ArchivedFile]]

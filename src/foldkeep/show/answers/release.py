@@ -15,7 +15,7 @@ from ..page.words import count, local_time
 
 @dataclass(frozen=True, slots=True)
 class ReleaseAnswer:
-    """What was deleted, and how much came free."""
+    """Answer of `release`."""
 
     report: ReleaseReport
 

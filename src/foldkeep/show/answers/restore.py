@@ -17,7 +17,7 @@ _MOST_RETURNS = 40
 
 @dataclass(frozen=True, slots=True)
 class RestoreAnswer:
-    """What was brought back, and where it is."""
+    """Answer of `restore`."""
 
     report: RestoreReport
 
@@ -68,7 +68,7 @@ class RestoreAnswer:
 
 @dataclass(frozen=True, slots=True)
 class IncompleteAnswer:
-    """That nothing can be brought back, since files are missing; which ones the problems tell."""
+    """Answer of `restore` where files are missing, so that nothing is brought back; the problems name them."""
 
     restoration: Restoration
 

@@ -24,7 +24,7 @@ HELP = """\
 
 @dataclass(frozen=True, slots=True)
 class ReviewAnswer:
-    """What a review came to; `left` sets were not decided by hand."""
+    """Answer of `review`; `left` sets were not decided by hand."""
 
     docket: str
     saved: str | None

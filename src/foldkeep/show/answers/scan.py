@@ -22,7 +22,7 @@ _PASSED = {
 
 @dataclass(frozen=True, slots=True)
 class ScanAnswer:
-    """What a scan saw and read."""
+    """Answer of `scan`."""
 
     report: ScanReport
 

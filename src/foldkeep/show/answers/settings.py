@@ -9,7 +9,7 @@ from ..page.page import QUIET, STRONG, Column, Page
 
 @dataclass(frozen=True, slots=True)
 class SettingsAnswer:
-    """Every setting in force, and where it comes from."""
+    """Answer of `settings`."""
 
     path: str
     is_there: bool

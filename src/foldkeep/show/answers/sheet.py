@@ -12,7 +12,7 @@ from ..page.words import count
 
 @dataclass(frozen=True, slots=True)
 class SheetAnswer:
-    """Where a sheet is, and the picture of its first sets."""
+    """Answer of `sheet`: where it is, and the picture of its first sets."""
 
     path: str
     size: int

@@ -18,7 +18,7 @@ from ..page.words import count, local_time, owner_name
 
 @dataclass(frozen=True, slots=True)
 class DetailsAnswer:
-    """What is known of files and sets."""
+    """Answer of `show`."""
 
     found: Sequence[Details]
     problems: list[Problem]

@@ -19,7 +19,7 @@ _BLOCK_BYTES = 4096  # what file systems round up to; smaller differences are no
 
 @dataclass(frozen=True, slots=True)
 class SpaceAnswer:
-    """How full volumes are, and which parts fill them; `largest` and `drawn` where they are asked for."""
+    """Answer of `space`; `largest` and `drawn` where they are asked for."""
 
     usage: Usage
     by: str

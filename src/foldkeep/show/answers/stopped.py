@@ -10,7 +10,7 @@ from ..page.page import Page
 
 @dataclass(frozen=True, slots=True)
 class StoppedAnswer:
-    """Which run was stopped, by what, and what to do; for people its one line stands on standard error."""
+    """Answer of a command that stopped midway; for people its one line stands on standard error."""
 
     command: str
     stop: StoppedMidway

@@ -13,7 +13,7 @@ from ..page.words import count
 
 @dataclass(frozen=True, slots=True)
 class UnfoldAnswer:
-    """What came back, and under which names."""
+    """Answer of `unfold`."""
 
     report: UnfoldReport
 

@@ -22,7 +22,7 @@ _NEW_FILE = os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
 
 @dataclass(frozen=True, slots=True)
 class Copied:
-    """What copying a file came to.
+    """Result of copying a file.
 
     Attributes
     ----------

@@ -11,7 +11,7 @@ _EARLIEST_NS, _LATEST_NS = -(2**63), 2**63 - 1
 
 
 class NotSafe(Exception):
-    """Something must not be done to a file; the words say why."""
+    """Refusal by a safety check on a file; the words say why."""
 
 
 def modified_ns(facts: os.stat_result) -> int:
@@ -28,7 +28,7 @@ def clamped_ns(nanoseconds: int) -> int:
 
 
 class Identity(NamedTuple):
-    """What stays of a file where it is renamed; a tuple, since it is made so often."""
+    """Identity of a file, which a rename does not change; a tuple, since it is made so often."""
 
     device: int
     inode: int
