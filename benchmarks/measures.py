@@ -331,6 +331,22 @@ def regenerable(folder: Path) -> Iterator[Row]:
         yield row
 
 
+def messes(folder: Path) -> Iterator[Row]:
+    """How many of the small libraries of the tests are decided as a person would."""
+    sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
+    from harness.desks import Desk
+    from messes import MESSES
+    from messes.mess import make, proposed, wanted
+
+    right = 0
+    for number, mess in enumerate(MESSES):
+        (folder / str(number)).mkdir()
+        desk = Desk(folder / str(number))
+        make(mess, desk)
+        right += proposed(mess, desk).keys() == wanted(mess, desk)
+    yield ("messes decided as a person would", f"{right} of {len(MESSES)}", "", f"{right / len(MESSES):.2f}", "1")
+
+
 MEASURES: dict[str, Callable[[Path], Iterator[Row]]] = {
     "start": start,
     "small-files": small_files,
@@ -342,4 +358,5 @@ MEASURES: dict[str, Callable[[Path], Iterator[Row]]] = {
     "catalogues": catalogues,
     "archiving": archiving,
     "regenerable": regenerable,
+    "messes": messes,
 }
