@@ -6,7 +6,6 @@ from harness.desks import Desk
 from messes import MESSES, Mess
 from messes.mess import make, proposed, wanted
 
-
 NOT_YET = {
     "a-French-library",
     "a-German-library",
