@@ -27,7 +27,17 @@ from foldkeep.fold import (
     unfold,
 )
 from foldkeep.formats.own import general_recipes
-from foldkeep.keep import Proposal, Wishes, current_rows, derived_again, propose, read_docket, write_docket
+from foldkeep.keep import (
+    InUse,
+    Proposal,
+    Wishes,
+    current_rows,
+    derived_again,
+    propose,
+    read_docket,
+    uses_of_copies,
+    write_docket,
+)
 from foldkeep.model import Action, CopySet, DocketRow, Filter, FoldKeepError, Method, Role, RunSummary, UnusableInput
 from foldkeep.scan import Presence, ScanReport, add_place, presences, scan
 from foldkeep.stock import Stock
@@ -150,7 +160,8 @@ def choose_keepers(stock: Stock, wishes: Wishes | None = None) -> list[DocketRow
     wishes = wishes or Wishes()
     away = {place for place, now in presences(stock).items() if now is not Presence.HERE}
     found = duplicates(stock, Question(wanted=wishes.wanted))
-    return list(propose(stock, found, wishes, Proposal(), away, uses(stock, stock.catalogs.all())))
+    in_use = InUse() if wishes.ignores_projects else uses_of_copies(stock, ProjectFolders(stock), found)
+    return list(propose(stock, found, wishes, Proposal(), away, uses(stock, stock.catalogs.all()), in_use))
 
 
 def plan_fold(

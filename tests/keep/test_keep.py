@@ -45,27 +45,27 @@ def write(desk: Desk, *rows: tuple[str, int]) -> None:
         desk.write(path, b"k" * 40, 1_750_000_000 + second)
 
 
-THREE = (("b/kite.jpg", 2), ("deep/down/er/kite.jpg", 3), ("old/kite (1).jpg", 1))
+THREE = (("bay/kite.jpg", 2), ("deep/down/er/kite.jpg", 3), ("old/kite (1).jpg", 1))
 
 
 @pytest.mark.parametrize(
     ("words", "keeper", "why"),
     [
-        ("", "b/kite.jpg", "its folder stays together: oldest"),
+        ("", "bay/kite.jpg", "its folder stays together: oldest"),
         ("--prefer oldest", "old/kite (1).jpg", "oldest"),
         ("--prefer newest", "deep/down/er/kite.jpg", "newest"),
-        ("--prefer shortest-path", "b/kite.jpg", "shortest path"),
+        ("--prefer shortest-path", "bay/kite.jpg", "shortest path"),
         ("--prefer longest-path", "deep/down/er/kite.jpg", "longest path"),
         ("--prefer under:PLACE/deep --prefer newest", "deep/down/er/kite.jpg", "under PLACE/deep"),
-        ("--prefer under:PLACE/none --prefer first-by-name", "b/kite.jpg", "first by name"),
+        ("--prefer under:PLACE/none --prefer first-by-name", "bay/kite.jpg", "first by name"),
         ("--prefer place:place --prefer volume:place --prefer oldest", "old/kite (1).jpg", "oldest"),
-        ("--give-up-under PLACE/b", "deep/down/er/kite.jpg", "its name does not look like a copy's"),
-        ("--give-up-under PLACE/b --give-up-under PLACE/deep", "old/kite (1).jpg", "not under PLACE/deep"),
+        ("--give-up-under PLACE/bay", "deep/down/er/kite.jpg", "sorted into a folder of its own"),
+        ("--give-up-under PLACE/bay --give-up-under PLACE/deep", "old/kite (1).jpg", "not under PLACE/deep"),
         ("--protect PLACE/old", "old/kite (1).jpg", "protected: PLACE/old"),
         ("--protect *(1)*", "old/kite (1).jpg", "protected: *(1)*"),
         ("--protect */er/*", "deep/down/er/kite.jpg", "protected: */er/*"),
         ("--protect PLACE/old --give-up-under PLACE/old", "old/kite (1).jpg", "protected: PLACE/old"),
-        ("--under PLACE/b --under PLACE/deep", "old/kite (1).jpg", "not among the files asked for, so it stays"),
+        ("--under PLACE/bay --under PLACE/deep", "old/kite (1).jpg", "not among the files asked for, so it stays"),
     ],
 )
 def test_the_rules_narrow_in_their_order_and_say_which_decided(desk: Desk, words, keeper, why):
@@ -90,24 +90,24 @@ def test_sets_no_rule_decides_and_sets_that_must_stay_are_left_and_told(desk: De
 
 def test_as_many_copies_stay_as_are_asked_for(desk: Desk):
     write(desk, *THREE)
-    os.link(desk.place / "b/kite.jpg", desk.place / "b/link.jpg")
+    os.link(desk.place / "bay/kite.jpg", desk.place / "bay/link.jpg")
     two = chosen(desk, "--at-least", "2", "--prefer", "newest")
     assert {path: action for path, (action, _) in two.items()} == {
         "deep/down/er/kite.jpg": "keep",
-        "b/kite.jpg": "keep",
-        "b/link.jpg": "leave",  # a hard link to a keeper is no third copy
+        "bay/kite.jpg": "keep",
+        "bay/link.jpg": "leave",  # a hard link to a keeper is no third copy
         "old/kite (1).jpg": "fold",
     }
-    assert two["b/kite.jpg"][1] == "2 copies are to stay"
+    assert two["bay/kite.jpg"][1] == "2 copies are to stay"
     assert {action for action, _ in chosen(desk, "--at-least", "9").values()} == {"keep", "leave"}
     other = desk.top / "second"
     other.mkdir()
     (other / "kite.jpg").write_bytes(b"k" * 40)
     desk.run("scan", other)
-    assert kept(desk, "--per", "place") == ["../second/kite.jpg", "b/kite.jpg"]
+    assert kept(desk, "--per", "place") == ["../second/kite.jpg", "bay/kite.jpg"]
     desk.run("places", "second", "--role", "backup")
-    assert kept(desk) == ["b/kite.jpg"]
-    assert kept(desk, "--across", "--per", "role") == ["../second/kite.jpg", "b/kite.jpg"]
+    assert kept(desk) == ["bay/kite.jpg"]
+    assert kept(desk, "--across", "--per", "role") == ["../second/kite.jpg", "bay/kite.jpg"]
 
 
 def test_a_second_keeper_lies_on_another_volume_if_there_is_one():

@@ -95,7 +95,7 @@ def test_look_decide_save_and_fold(sample_desk: Desk, browser, downloads: Path):
     with Image.open(desk.top / "first.png") as picture:
         assert picture.width == 1280
     sheet = Sheet(browser, page)
-    assert "in all 27 sets, 37 to fold, 4.14 MB" in sheet.ask("document.getElementById('totals').innerText")
+    assert "in all 27 sets, 36 to fold, 3.70 MB" in sheet.ask("document.getElementById('totals').innerText")
     assert sheet.ask("sets.every(set => set.picture)")
     assert sheet.ask("[...document.querySelectorAll('.look img')].every(img => img.complete && img.naturalWidth > 100)")
     sheet.choose("kind", "audio")

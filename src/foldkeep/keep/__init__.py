@@ -6,6 +6,7 @@ from .dockets.caches import Derived, cache_rows, derived_again
 from .dockets.listed import listed_rows
 from .dockets.orphans import orphan_rows
 from .dockets.projects import PROJECT_FOLDER, project_rows
+from .in_use import InUse, uses_of_copies
 from .keep_options import Wishes
 from .propose import Proposal, propose
 from .review import Review
@@ -13,6 +14,8 @@ from .rules import DEFAULT_RULES, meaning, real_folder
 from .sheet import SheetCopy, SheetSet, sheet_sets
 
 __all__ = [
+    "InUse",
+    "uses_of_copies",
     "propose",
     "Proposal",
     "Chooser",

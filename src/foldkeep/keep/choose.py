@@ -1,22 +1,27 @@
 """Choosing the keepers of one set, and saying why."""
 
 import os
-from collections.abc import Container, Iterable, Sequence
+from collections.abc import Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
 
 from foldkeep.find.references import package_folders
-from foldkeep.model import Action, CopySet, StockFile, visible
+from foldkeep.model import Action, CopySet, Role, StockFile, visible
 from foldkeep.model.names import lies_below
 from foldkeep.stock import Stock
 
+from .albums import Albums
 from .companions import Companions
 from .keep_options import Wishes
+from .program_folders import ProgramFolders
 from .protect import parse_protection, protected_by
-from .rules import TOGETHER, Rule, Users, each, make_rules
+from .rules import SORTED, TOGETHER, Rule, Users, each, make_rules
 from .together import FolderRanks
 
 _AWAY = "its place is away"
+_ASIDE = "in {article} {role}, which is left alone; --role {role} asks for it"
+_UNUSED = "stays beside the copy that a document uses"
+_ALBUM = "part of an album, which stays whole"
 _PACKED = "in a package (a bag), which stays whole"
 _NOT_PROVEN = "not proven to have the same content"
 _NO_RULE = "no rule decides between these copies"
@@ -61,6 +66,8 @@ class Chooser:
     users
         The catalogues that use each file. What one uses stays, unless a keeper is in that catalogue too or the
         wishes say that a link will be left.
+    used
+        For each file that the document of a project looks for where it lies, what is said of that.
 
     Raises
     ------
@@ -68,17 +75,31 @@ class Chooser:
         If a rule or what is to be protected cannot be understood.
     """
 
-    def __init__(self, stock: Stock, wishes: Wishes, away: Container[int] = (), users: Users | None = None) -> None:
+    def __init__(
+        self,
+        stock: Stock,
+        wishes: Wishes,
+        away: Container[int] = (),
+        users: Users | None = None,
+        used: Mapping[bytes, str] | None = None,
+    ) -> None:
         self.companions = Companions(stock)
         self._wishes = wishes
         self._away = away
         self._packages = package_folders(stock)
+        self._programs = None if wishes.takes_programs else ProgramFolders(stock)
         self._users = users or {}
+        self.used = {} if wishes.leaves_links else used or {}
         self._protections = [parse_protection(text) for text in wishes.protect]
         words = list(wishes.rules)
-        at = words.index(TOGETHER) if TOGETHER in words else len(words)
-        self._first = make_rules(words[:at], stock, self.companions, users)
+        at = max(wishes.mine, words.index(TOGETHER) if TOGETHER in words else len(words))
+        self._mine = make_rules(words[: wishes.mine], stock, self.companions, users)
+        self._first = make_rules(
+            [word for word in words[wishes.mine : at] if word != TOGETHER], stock, self.companions, users
+        )
         self._then = make_rules([word for word in words[at:] if word != TOGETHER], stock, self.companions, users)
+        self._albums = Albums(stock)
+        self._orderly = make_rules([SORTED, "plain-name"], stock, self.companions)
         self._ranks = FolderRanks(stock.listing.in_folders(), self._then) if TOGETHER in words else None
 
     def learn(self, sets: Iterable[CopySet]) -> None:
@@ -90,9 +111,9 @@ class Chooser:
             if one.digest is None or len(here) < 2:
                 continue
             for group in self._groups(here):
-                tied = list(group)
-                for rule in (*self._before_rules(self._fixed(group)), *self._first):
-                    tied = rule.narrow(tied)
+                tied = self._tied(group, self._fixed(group))
+                if one.kind == "audio":
+                    self._albums.note(tied)
                 paths = {copy.path for copy in tied}
                 self._ranks.note(tied, [copy for copy in group if copy.path not in paths])
 
@@ -109,6 +130,9 @@ class Chooser:
         if one.digest is None:
             return Choice([*away, *(Verdict(copy, Action.LEAVE, _NOT_PROVEN) for copy in here)], decided=False)
         fixed = self._fixed(here) | (belongs or {})
+        if one.kind == "audio" and self._ranks is not None:
+            tied = self._tied(here, fixed)
+            fixed |= {copy.path: _ALBUM for copy in self._albums.whole(tied) if copy.path not in fixed}
         if all(copy.path in fixed for copy in here):
             return Choice([*away, *(Verdict(copy, Action.LEAVE, fixed[copy.path]) for copy in here)])
         keepers: dict[bytes, str] = {}
@@ -120,10 +144,13 @@ class Chooser:
             keepers[keeper.path] = why if self._wishes.per is None else f"{why}; one stays per {self._wishes.per}"
             against |= spared
         self._keep_more(here, keepers, fixed)
-        verdicts = _verdicts(here, keepers, fixed, against)
+        verdicts = _verdicts(here, keepers, fixed | self._used_of(here), against)
         if self._users and not self._wishes.leaves_links:
             verdicts = [self._unless_used(verdict, keepers) for verdict in verdicts]
         return Choice([*away, *verdicts], why=next(iter(keepers.values())))
+
+    def _used_of(self, copies: Iterable[StockFile]) -> dict[bytes, str]:
+        return {copy.path: self.used[copy.path] for copy in copies if copy.path in self.used}
 
     def _unless_used(self, verdict: Verdict, keepers: Iterable[bytes]) -> Verdict:
         """Return a verdict, changed if a catalogue would lose the file."""
@@ -140,20 +167,28 @@ class Chooser:
         """Return why a copy neither goes nor lets others go; empty if it is one among the others."""
         if copy.place.id in self._away:
             return _AWAY
-        return _PACKED if any(lies_below(copy.path, package) for package in self._packages) else ""
+        if any(lies_below(copy.path, package) for package in self._packages):
+            return _PACKED
+        return self._programs.why(copy.path) if self._programs else ""
 
     def _fixed(self, copies: Sequence[StockFile]) -> dict[bytes, str]:
         """Return the copies that must not go, by path, with the reason."""
-        found = {copy.path: protected_by(self._protections, copy) for copy in copies}
+        found = {copy.path: protected_by(self._protections, copy) or self._aside(copy.place.role) for copy in copies}
         if self._wishes.wanted:
             for copy in copies:
                 if not found[copy.path] and not self._wishes.wanted.takes(copy):
                     found[copy.path] = _NOT_ASKED
         return {path: reason for path, reason in found.items() if reason}
 
+    def _aside(self, role: Role) -> str:
+        """Return why nothing goes from places of a role; empty if it may."""
+        if role is Role.WORKING or role in self._wishes.wanted.roles:
+            return ""
+        return _ASIDE.format(article="an" if role is Role.ARCHIVE else "a", role=role)
+
     def _before_rules(self, fixed: dict[bytes, str]) -> list[Rule]:
-        """Return what is asked before any rule: copies that stay anyway, then copies that do not go first."""
-        rules = []
+        """Return what is asked first: my own rules, then which copies stay anyway, then which do not go first."""
+        rules = [*self._mine]
         if fixed:
             reason = next(iter(fixed.values()))
             rules.append(Rule("", each(lambda copy: copy.path not in fixed), reason, "a copy stays that must not go"))
@@ -175,24 +210,47 @@ class Chooser:
         self, copies: Sequence[StockFile], fixed: dict[bytes, str]
     ) -> tuple[StockFile | None, str, dict[bytes, str]]:
         """Return the keeper or None, the reason for it, and the reason against each other copy's path."""
-        left = list(copies)
-        why = fixed.get(left[0].path, _ONLY)
+        left = self._contenders(copies)
+        why = fixed.get(left[0].path, self.used.get(left[0].path, _ONLY if len(left) == len(copies) else _UNUSED))
         against: dict[bytes, str] = {}
 
-        def narrow_to(preferred: list[StockFile], kept: str, spared: str) -> None:
+        def narrow_by(rule: Rule | FolderRanks) -> None:
             nonlocal left, why
+            preferred = rule.narrow(left)
             if len(preferred) < len(left):
+                kept, said = rule.words(left)
                 paths = {copy.path for copy in preferred}
-                against.update((copy.path, spared) for copy in left if copy.path not in paths)
+                against.update((copy.path, said[copy.path]) for copy in left if copy.path not in paths)
                 left, why = preferred, kept
 
         for rule in (*self._before_rules(fixed), *self._first):
-            narrow_to(rule.narrow(left), rule.kept, rule.spared)
+            narrow_by(rule)
         if self._ranks is not None:
-            narrow_to(*self._ranks.narrow(left))
+            narrow_by(self._ranks)
         for rule in self._then:
-            narrow_to(rule.narrow(left), rule.kept, rule.spared)
+            narrow_by(rule)
         return (left[0], why, against) if len(left) == 1 else (None, "", {})
+
+    def _tied(self, copies: Sequence[StockFile], fixed: dict[bytes, str]) -> list[StockFile]:
+        """Return the copies between which the rules on single files do not decide."""
+        tied = self._contenders(copies)
+        for rule in (*self._before_rules(fixed), *self._first):
+            tied = rule.narrow(tied)
+        return tied
+
+    def _contenders(self, copies: Sequence[StockFile]) -> list[StockFile]:
+        """Return the copies among which the rules choose.
+
+        What a document uses stays anyway, and is by itself no reason for a sorted copy elsewhere to go; a copy in a
+        dump goes if one that is used was sorted.
+        """
+        free = [copy for copy in copies if copy.path not in self.used]
+        if not free or len(free) == len(copies):
+            return list(copies)
+        best = list(copies)
+        for rule in self._orderly:
+            best = rule.narrow(best)
+        return [copy for copy in best if copy.path not in self.used] or best
 
     def _keep_more(self, here: list[StockFile], keepers: dict[bytes, str], fixed: dict[bytes, str]) -> None:
         """Add keepers until as many copies stay as are asked for, on volumes without one first."""

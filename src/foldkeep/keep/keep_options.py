@@ -28,6 +28,13 @@ class Wishes:
         Only files that fit may go; the others stay.
     leaves_links
         Something of the keeper's will stand in the place of what goes, so that catalogues still find it.
+    mine
+        How many of the rules, from the first on, a person gave just now: what they prefer stays, even where another
+        copy stays for a reason of its own.
+    takes_programs
+        Also look into folders that a program needs as they are.
+    ignores_projects
+        What projects' documents use is no reason to stay.
     """
 
     rules: tuple[str, ...] = DEFAULT_RULES
@@ -37,6 +44,9 @@ class Wishes:
     per: str | None = None
     wanted: Filter = field(default_factory=Filter)
     leaves_links: bool = False
+    mine: int = 0
+    takes_programs: bool = False
+    ignores_projects: bool = False
 
     @classmethod
     def after(cls, settings: Settings, wanted: Filter) -> Self:
@@ -48,4 +58,5 @@ class Wishes:
             settings.at_least,
             settings.per or None,
             wanted,
+            takes_programs=settings.takes_programs,
         )

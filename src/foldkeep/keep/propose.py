@@ -11,6 +11,7 @@ from foldkeep.model.names import folders_above
 from foldkeep.stock import Stock
 
 from .choose import Chooser, sidecars_that_stay
+from .in_use import InUse
 from .keep_options import Wishes
 from .rules import Users
 
@@ -29,6 +30,9 @@ class Proposal:
         Sets for which no rule could decide, or whose contents are not proven to be the same.
     all_stay
         Sets of which every copy stays for a reason of its own.
+    both_stay, in_use
+        Sets of which a copy stays only since a document of a project uses it, and bytes of such copies: links or clones
+        in their place would free them.
     emptied
         Folders of which every file that the stock knows goes, and of the folders below them.
     reasons
@@ -40,6 +44,8 @@ class Proposal:
     reclaimable: int = 0
     undecided: int = 0
     all_stay: int = 0
+    both_stay: int = 0
+    in_use: int = 0
     emptied: int = 0
     reasons: Counter[str] = field(default_factory=Counter)
 
@@ -51,6 +57,7 @@ def propose(
     proposal: Proposal,
     away: Container[int] = (),
     users: Users | None = None,
+    in_use: InUse | None = None,
 ) -> Iterator[DocketRow]:
     """Yield docket rows for sets, the keepers of each first, and count them into `proposal`.
 
@@ -60,10 +67,11 @@ def propose(
     ----------
     away
         Numbers of places whose drives are not here.
-    users
-        The catalogues that use each file.
+    users, in_use
+        The catalogues that use each file, and what the documents of projects use.
     """
-    chooser = Chooser(stock, wishes, away, users)
+    in_use = in_use or InUse()
+    chooser = Chooser(stock, wishes, away, in_use.with_users(users or {}), in_use.there)
     chooser.learn(found.sets())
     going: set[bytes] = set()
     gone: Counter[bytes] = Counter()
@@ -94,6 +102,10 @@ def _rows_of(one: CopySet, chooser: Chooser, belongs: dict[bytes, str], proposal
     proposal.sets += 1
     proposal.spares += len(folded)
     proposal.reclaimable += one.size * len(freed_files(folded))
+    beside = [each.copy for each in choice.verdicts if each.action is Action.LEAVE and each.copy.path in chooser.used]
+    if beside and any(each.action is Action.KEEP for each in choice.verdicts):
+        proposal.both_stay += 1
+        proposal.in_use += one.size * len(freed_files(beside))
     if not choice.decided:
         proposal.undecided += 1
     elif not choice.why:

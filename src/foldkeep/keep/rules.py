@@ -7,12 +7,12 @@ from difflib import get_close_matches
 from typing import Any
 
 from foldkeep.model import StockFile, UnusableInput, visible
-from foldkeep.model.copy_names import copy_marks
 from foldkeep.model.names import lies_below
 from foldkeep.stock import Stock
 from foldkeep.storage.local.drives import real_path
 
 from .companions import Companions
+from .folder_rules import copied_words, dumps, look_copied, nameless
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,12 +27,15 @@ class Rule:
         Gives a value for each copy; the copies with the least value stay in question.
     kept, spared
         What is said of the copy that this rule decided for, and of one that it decided against.
+    against
+        Gives for each copy what is said if the rule decides against it, where that is not the same for all.
     """
 
     word: str
     keys: Callable[[Sequence[StockFile]], Sequence[Any]]
     kept: str
     spared: str
+    against: Callable[[Sequence[StockFile]], Sequence[str]] | None = None
 
     def narrow(self, copies: Sequence[StockFile]) -> list[StockFile]:
         """Return the copies that this rule prefers: at least one, perhaps all."""
@@ -41,6 +44,11 @@ class Rule:
         keys = self.keys(copies)
         least = min(keys)
         return [copy for copy, key in zip(copies, keys, strict=True) if key == least]
+
+    def words(self, copies: Sequence[StockFile]) -> tuple[str, dict[bytes, str]]:
+        """Return what is said of the copy that the rule decides for, and of others, by path, should it be against."""
+        said = self.against(copies) if self.against else [self.spared] * len(copies)
+        return self.kept, {copy.path: words for copy, words in zip(copies, said, strict=True)}
 
 
 def each(key: Callable[[StockFile], Any]) -> Callable[[Sequence[StockFile]], Sequence[Any]]:
@@ -54,31 +62,37 @@ _PLAIN = {
     "shortest-path": (each(lambda copy: len(copy.path)), "shortest path", "longer path than the keeper's"),
     "longest-path": (each(lambda copy: -len(copy.path)), "longest path", "shorter path than the keeper's"),
     "plain-name": (
-        lambda copies: copy_marks([os.path.basename(copy.path) for copy in copies]),
+        look_copied,
         "its name does not look like a copy's",
         "its name looks like a copy's",
     ),
+    "named": (nameless, "its folder's name says what is in it", "its folder's name says less"),
     "first-by-name": (each(lambda copy: copy.path), "first by name", "later by name than the keeper"),
 }
 TOGETHER = "together"
+SORTED = "sorted"
 Users = Mapping[bytes, frozenset[str]]
 """The names of the catalogues that use a file, by its path."""
 
 _WITH_A_VALUE = ("under", "place", "volume")
 _FROM_COMPANIONS = ("most-metadata", "earliest-capture")
-WORDS = (*(f"{word}:…" for word in _WITH_A_VALUE), "known", *_PLAIN, *_FROM_COMPANIONS, TOGETHER)
+WORDS = (*(f"{word}:…" for word in _WITH_A_VALUE), "known", SORTED, *_PLAIN, *_FROM_COMPANIONS, TOGETHER)
 """Every rule as it is written on the command line and in the settings."""
 
-DEFAULT_RULES = ("known", "plain-name", "most-metadata", TOGETHER, "oldest", "shortest-path", "first-by-name")
+DEFAULT_RULES = (
+    "known", SORTED, "plain-name", "most-metadata", TOGETHER, "named", "oldest", "shortest-path", "first-by-name",
+)  # fmt: skip
 """Right for most people: what follows `together` is asked of whole folders first. The last one always decides."""
 
 _MEANINGS = {
     "known": "the copy that a remembered catalogue knows, if there is one (known:NAME for one of them)",
-    "plain-name": "the copy whose name does not look like a copy's: no (1), copy, Copy of; no -2 or date added to it",
+    SORTED: "the copy in a folder that somebody sorted, not in a dump: a card, import, download, backup, desktop, …",
+    "plain-name": "the copy whose name, and folder, do not look like a copy's: no (1), copy, Copy of; no -2 or date",
     "most-metadata": "the copy with the most written about it: sidecars beside it, rating, title, keywords",
     "earliest-capture": "the copy that was taken first, after its sidecar or else its own data",
     TOGETHER: "one choice for whole folders, so that a shoot is not split: the folder that holds more; "
     "of two that hold as much, what the rules below prefer in more of their files",
+    "named": "the copy in the folder whose name says more: a year and a word, a word",
     "oldest": "the copy that was changed longest ago",
     "newest": "the copy that was changed last",
     "shortest-path": "the copy with the shortest path",
@@ -116,7 +130,11 @@ def _rule(word: str, stock: Stock, companions: Companions, users: Users) -> Rule
         unknown = each(lambda copy: not (value in users.get(copy.path, ()) if value else users.get(copy.path)))
         return Rule(word, unknown, f"{what} knows it", f"{what} knows the keeper, not this one")
     if word in _PLAIN:
-        return Rule(word, *_PLAIN[word])
+        return Rule(word, *_PLAIN[word], copied_words if word == "plain-name" else None)
+    if word == SORTED:
+        return Rule(
+            word, dumped, "sorted into a folder of its own", "", lambda copies: list(map(_in_dump, dumps(copies)))
+        )
     if word == "most-metadata":
         keys = each(lambda copy: -companions.facts(copy.path))
         return Rule(word, keys, "has the most written about it", "less is written about it than about the keeper")
@@ -136,6 +154,15 @@ def _rule(word: str, stock: Stock, companions: Companions, users: Users) -> Rule
         return Rule(word, keys, f"in {visible(value)}", f"not in {visible(value)}")
     keys = each(lambda copy: copy.volume != place.volume)
     return Rule(word, keys, f"on the volume of {visible(value)}", f"not on the volume of {visible(value)}")
+
+
+def dumped(copies: Sequence[StockFile]) -> list[bool]:
+    """Tell of each copy whether it lies in a dump."""
+    return list(map(bool, dumps(copies)))
+
+
+def _in_dump(what: str) -> str:
+    return f"{what} (the keeper was sorted)"
 
 
 def _under(word: str, folder: str) -> Rule:

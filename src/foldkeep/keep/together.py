@@ -69,23 +69,26 @@ class FolderRanks:
             for at, paths in enumerate(preferred):
                 tally.preferred[at] += copy.path in paths
 
-    def narrow(self, copies: Sequence[StockFile]) -> tuple[list[StockFile], str, str]:
-        """Return the copies in the folder of the highest rank, and why that one and not the others."""
-        folders = sorted({_folder(copy) for copy in copies})
-        if len(folders) == 1:
-            return list(copies), "", ""
-        tops = _tops(folders)
-        if len(self._inner[tuple(tops)]) < 2:
-            tops = folders
-        ranks = {folder: self._rank(top) for folder, top in zip(folders, tops, strict=True)}
-        best, second = sorted(folders, key=lambda folder: (ranks[folder], folder))[:2]
-        at = next((at for at, key in enumerate(ranks[best]) if key != ranks[second][at]), None)
+    def narrow(self, copies: Sequence[StockFile]) -> list[StockFile]:
+        """Return the copies in the folder of the highest rank."""
+        best, *_ = self._ranked(copies)
+        return [copy for copy in copies if _folder(copy) == best[1]]
+
+    def words(self, copies: Sequence[StockFile]) -> tuple[str, dict[bytes, str]]:
+        """Return why the folder of the highest rank stays, and the others, by path of each copy, give way."""
+        (best, _), (second, _), *_ = self._ranked(copies)
+        at = next((at for at, key in enumerate(best) if key != second[at]), None)
         kept, spared = ("first by name", "later by name") if at is None else self._words(at)
-        return (
-            [copy for copy in copies if _folder(copy) == best],
-            f"its folder stays together: {kept}",
-            f"its folder gives way to the keeper's: {spared}",
-        )
+        said = f"its folder gives way to the keeper's: {spared}"
+        return f"its folder stays together: {kept}", {copy.path: said for copy in copies}
+
+    def _ranked(self, copies: Sequence[StockFile]) -> list[tuple[tuple[float, ...], bytes]]:
+        """Return the ranks of the folders of some copies, each with its folder, the highest first."""
+        folders = sorted({_folder(copy) for copy in copies})
+        tops = _tops(folders) if len(folders) > 1 else folders
+        if len(folders) > 1 and len(self._inner[tuple(tops)]) < 2:
+            tops = folders
+        return sorted((self._rank(top), folder) for folder, top in zip(folders, tops, strict=True))
 
     def _sums(self) -> dict[bytes, _Tally]:
         """Return the tallies of folders with everything below them."""

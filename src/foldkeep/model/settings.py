@@ -35,6 +35,8 @@ class Settings:
         What must not go, and folders whose files go first, as a person names them.
     at_least, per
         How many copies stay, and on each of what: volume, place or role; "" for none.
+    takes_programs
+        Whether copies in folders that a program needs as they are may go.
     litter
         Globs for names that do not count when `fold` asks whether a folder is empty.
     recipes
@@ -61,6 +63,7 @@ class Settings:
     give_up_under: tuple[str, ...] = ()
     at_least: int = 1
     per: str = ""
+    takes_programs: bool = False
     litter: tuple[str, ...] = ()
     recipes: str = ""
     markers: tuple[str, ...] = ()

@@ -12,7 +12,7 @@ import argparse
 from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
-from ..options import CONFIG, FILTERS, READING, Option, Takes, remembered_and_named, wanted
+from ..options import CONFIG, FILTERS, READING, Option, Takes, remembered_and_named, settings_projects, wanted
 
 if TYPE_CHECKING:
     from foldkeep.keep import Wishes
@@ -80,6 +80,7 @@ OPTIONS = (
         several=True,
         group=_CHOOSING,
     ),
+    Option("--ignore-projects", "what timelines and other documents use may go as well", group=_CHOOSING),
     Option(
         "--for-links",
         "the docket is for a method that leaves a link, so catalogues lose nothing",
@@ -103,7 +104,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Propose and write the docket."""
     from foldkeep.find.catalogs import uses
     from foldkeep.find.copies import Question, duplicates
-    from foldkeep.keep import Proposal, propose, write_docket
+    from foldkeep.keep import InUse, Proposal, propose, uses_of_copies, write_docket
     from foldkeep.model import UnusableInput
     from foldkeep.scan import Presence, presences
     from foldkeep.show.answers.keep import ProposalAnswer
@@ -119,9 +120,12 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         found = duplicates(stock, Question(args.across, frozenset(args.match.split(",")), wanted=wishes.wanted))
         away = {place for place, now in presences(stock).items() if now is not Presence.HERE}
         users = uses(stock, remembered_and_named(args, stock))
-        docket = write_docket(args.docket, propose(stock, found, wishes, proposal, away, users))
+        in_use = InUse()
+        if not wishes.ignores_projects:
+            in_use = uses_of_copies(stock, settings_projects(env.settings(args).settings, stock), found)
+        docket = write_docket(args.docket, propose(stock, found, wishes, proposal, away, users, in_use))
     env.answer(args, ProposalAnswer(proposal, docket, args.docket))
-    return ExitStatus.DONE
+    return env.tell_problems(args, list(in_use.problems))
 
 
 def _wishes(args: argparse.Namespace, env: Environment) -> "Wishes":
@@ -143,6 +147,8 @@ def _wishes(args: argparse.Namespace, env: Environment) -> "Wishes":
         at_least=args.at_least or usual.at_least,
         per=args.per or usual.per,
         leaves_links=args.for_links,
+        mine=len(dict.fromkeys([*known, *args.prefer])),
+        ignores_projects=args.ignore_projects,
     )
 
 

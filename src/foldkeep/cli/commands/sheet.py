@@ -9,7 +9,7 @@ import argparse
 from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
-from ..options import CONFIG, FILTERS, Option, Takes, wanted
+from ..options import CONFIG, FILTERS, Option, Takes, settings_projects, wanted
 
 if TYPE_CHECKING:
     from foldkeep.model import DocketRow
@@ -61,7 +61,7 @@ def _rows(args: argparse.Namespace, env: Environment, stock: "Stock") -> "list[D
     """Return the rows of the docket that is named, or of one that is proposed."""
     from foldkeep.find.catalogs import uses
     from foldkeep.find.copies import Question, duplicates
-    from foldkeep.keep import Proposal, Wishes, propose, read_docket
+    from foldkeep.keep import Proposal, Wishes, propose, read_docket, uses_of_copies
     from foldkeep.scan import Presence, presences
 
     if args.docket:
@@ -69,4 +69,6 @@ def _rows(args: argparse.Namespace, env: Environment, stock: "Stock") -> "list[D
     wishes = Wishes.after(env.settings(args).settings, wanted(args))
     away = {place for place, now in presences(stock).items() if now is not Presence.HERE}
     users = uses(stock, stock.catalogs.all())
-    return list(propose(stock, duplicates(stock, Question(wanted=wishes.wanted)), wishes, Proposal(), away, users))
+    found = duplicates(stock, Question(wanted=wishes.wanted))
+    in_use = uses_of_copies(stock, settings_projects(env.settings(args).settings, stock), found)
+    return list(propose(stock, found, wishes, Proposal(), away, users, in_use))

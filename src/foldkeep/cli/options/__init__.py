@@ -5,7 +5,7 @@ from .common import BREAK_LOCK, COMMON
 from .filters import FILTERS, ROLES, filter_words, wanted
 from .option import Option, Takes, add_options
 from .parser import Parser
-from .projects import CONFIG, PROJECTS, RECIPES, projects_of, recipes_of
+from .projects import CONFIG, PROJECTS, RECIPES, projects_of, recipes_of, settings_projects
 from .stock_or_inventory import INVENTORY, open_source
 
 __all__ = [
@@ -29,5 +29,6 @@ __all__ = [
     "projects_of",
     "recipes_of",
     "remembered_and_named",
+    "settings_projects",
     "wanted",
 ]

@@ -10,6 +10,7 @@ from .option import Option, Takes
 
 if TYPE_CHECKING:
     from foldkeep.find.references import ProjectFolders
+    from foldkeep.model import Settings
     from foldkeep.model.recipes import Recipe
     from foldkeep.stock import Stock
 
@@ -59,10 +60,15 @@ def recipes_of(args: argparse.Namespace, env: Environment) -> "tuple[Recipe, ...
 
 def projects_of(args: argparse.Namespace, env: Environment, stock: "Stock") -> "ProjectFolders":
     """Return the projects of a stock."""
+    settings = env.settings(args).settings
+    inside, markers = (*settings.inside, *args.inside), (*settings.markers, *args.project_marker)
+    return settings_projects(replace(settings, inside=inside, markers=markers), stock)
+
+
+def settings_projects(settings: "Settings", stock: "Stock") -> "ProjectFolders":
+    """Return the projects of a stock as the settings tell them."""
     from foldkeep.find.references import ProjectFolders
     from foldkeep.storage.local.drives import real_path
 
-    settings = env.settings(args).settings
-    inside = (os.path.expanduser(folder) for folder in (*settings.inside, *args.inside))
-    folders = [real_path(os.fsencode(folder)) for folder in inside]
-    return ProjectFolders(stock, (*settings.markers, *args.project_marker), folders)
+    folders = [real_path(os.fsencode(os.path.expanduser(folder))) for folder in settings.inside]
+    return ProjectFolders(stock, settings.markers, folders)

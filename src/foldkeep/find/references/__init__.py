@@ -2,5 +2,6 @@
 
 from .project_folders import ProjectFolders, package_folders
 from .project_references import Uses, UsesOfAll
+from .timeline_uses import TimelineUses
 
-__all__ = ["ProjectFolders", "Uses", "UsesOfAll", "package_folders"]
+__all__ = ["ProjectFolders", "TimelineUses", "Uses", "UsesOfAll", "package_folders"]

@@ -38,9 +38,11 @@ class Uses:
         Their paths. One that cannot be read counts as using everything, and is noted in `problems`.
     paths
         The files that are asked about later.
+    keeps_texts
+        Also tell by texts whether a file is looked for where it lies.
     """
 
-    def __init__(self, documents: Iterable[bytes], paths: Iterable[bytes]) -> None:
+    def __init__(self, documents: Iterable[bytes], paths: Iterable[bytes], *, keeps_texts: bool = False) -> None:
         self.problems: list[Problem] = []
         self._everything = False
         self._paths: set[str] = set()
@@ -48,6 +50,7 @@ class Uses:
         self._stems: set[str] = set()
         self._texts: set[str] = set()
         self._starts: set[str] = set()
+        self._said: list[str] = []
         self._known: dict[bytes, tuple[bool, bool]] = {}
         names = Names({comparable(name) for name in {path.rpartition(b"/")[2] for path in paths}})
         for document in documents:
@@ -64,7 +67,11 @@ class Uses:
                 if len(reel) == _REEL:
                     self._starts |= {comparable(os.fsencode(reel)), _plain(reel)}
             for text in found.texts:
-                self._texts |= names.within(comparable(os.fsencode(text)))
+                said = comparable(os.fsencode(text))
+                here = names.within(said)
+                self._texts |= here
+                if keeps_texts and here:
+                    self._said.append(said.replace("\\", "/"))
 
     def _note(self, document: bytes, found: Mentions) -> None:
         """Note what a timeline refers to: by path, or by name where nothing lies at the path."""
@@ -97,6 +104,14 @@ class Uses:
             self._known[name] = self._named(name)
         by_text, by_name = self._known[name]
         return by_text or (by_name and not (source and _stem(path) == _stem(source)))
+
+    def mention_there(self, path: bytes) -> bool:
+        """Tell whether a file is looked for where it lies: by its path, or by its name and that of its folder."""
+        whole = comparable(path)
+        if whole in self._paths:
+            return True
+        end = "/".join(whole.split("/")[-2:])
+        return any(end in said for said in self._said)
 
     @property
     def is_by_path(self) -> bool:

@@ -52,6 +52,7 @@ KEEP_KEYS: dict[str, Callable[[Any], Any]] = {
     "give_up_under": words,
     "at_least": number,
     "per": one_of(("", "volume", "place", "role")),
+    "takes_programs": flag,
 }
 """The keys of section ``[keep]``."""
 

@@ -31,6 +31,8 @@ class ProposalAnswer:
             "reclaimable": proposal.reclaimable,
             "undecided": proposal.undecided,
             "all_stay": proposal.all_stay,
+            "both_stay": proposal.both_stay,
+            "in_use": proposal.in_use,
             "emptied_folders": proposal.emptied,
             "reasons": dict(proposal.reasons),
             "docket": self.docket,
@@ -59,6 +61,11 @@ class ProposalAnswer:
                 page.line(f"{number:>7,}  {reason}")
         if proposal.all_stay:
             page.line(f"{count(proposal.all_stay, 'set')} with nothing that may go: every copy has a reason to stay.")
+        if proposal.both_stay:
+            page.line(
+                f"{count(proposal.both_stay, 'set')} of which an edit uses a copy of its own, so that both stay; "
+                f"links or clones in their place would free {format_size(proposal.in_use)} (--for-links)."
+            )
         if proposal.undecided:
             page.line((f"{count(proposal.undecided, 'set')} undecided: every copy is left as it is.", CARE))
         name = shlex.quote(self.docket)

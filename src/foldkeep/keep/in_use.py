@@ -1,0 +1,57 @@
+"""What uses the copies of sets: catalogues that are remembered, and documents of projects."""
+
+from collections import defaultdict
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from itertools import chain
+
+from foldkeep.find.copies import Duplicates
+from foldkeep.find.references import ProjectFolders, TimelineUses
+from foldkeep.model import Problem, visible
+from foldkeep.model.names import innermost
+from foldkeep.stock import Stock
+
+
+@dataclass(frozen=True, slots=True)
+class InUse:
+    """Uses of copies.
+
+    Attributes
+    ----------
+    there
+        For each file that a document looks for where it lies, and for the documents themselves, what is said of that.
+    by_name
+        For other files, the documents that have their names alone: a keeper of that name serves them as well.
+    problems
+        Documents that cannot be read, so that all of their projects counts as used.
+    """
+
+    there: Mapping[bytes, str] = field(default_factory=dict)
+    by_name: Mapping[bytes, frozenset[str]] = field(default_factory=dict)
+    problems: tuple[Problem, ...] = ()
+
+    def with_users(self, users: Mapping[bytes, frozenset[str]]) -> dict[bytes, frozenset[str]]:
+        """Return the names of catalogues that use each file, and of documents that have its name, as one."""
+        found: dict[bytes, frozenset[str]] = defaultdict(frozenset, users)
+        for path, documents in self.by_name.items():
+            found[path] |= documents
+        return dict(found)
+
+
+def uses_of_copies(stock: Stock, projects: ProjectFolders, found: Duplicates) -> InUse:
+    """Find out which copies of sets the documents of projects use."""
+    if not projects.all_documents:
+        return InUse()
+    uses = TimelineUses(stock, projects, (copy.path for one in found.sets() for copy in one.copies))
+    tops = [place.path for place in stock.places.all()]
+
+    def shown(document: bytes) -> str:
+        top = innermost(tops, document) or b""
+        return visible(document[len(top.rstrip(b"/")) + 1 :] if top else document)
+
+    documents = dict.fromkeys(chain.from_iterable(projects.documents().values()), "the document of a project")
+    return InUse(
+        documents | {path: f"used by {shown(document)}" for path, document in uses.there.items()},
+        {path: frozenset(map(shown, documents)) for path, documents in uses.by_name.items()},
+        tuple(uses.problems),
+    )
