@@ -257,8 +257,7 @@ def test_keep_takes_nothing_from_a_catalogue(desk: Desk):
     rows = actions()
     assert rows["old/kite (1).jpg"] == ("keep", "a catalogue knows it")
     assert rows["kite.jpg"] == ("fold", "a catalogue knows the keeper, not this one")
-    rows = actions("--prefer", "under:" + str(desk.place / "none"), "--only-these-rules", "--prefer", "plain-name",
-                   "--prefer", "shortest-path")  # fmt: skip
+    rows = actions("--only-these-rules", "--prefer", "plain-name", "--prefer", "shortest-path")
     assert rows["kite.jpg"][0] == "keep"
     assert rows["old/kite (1).jpg"] == ("leave", "stage uses it, and not the copy that stays")
     assert rows["old/kite copy.jpg"][0] == "fold"

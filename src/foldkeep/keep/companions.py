@@ -5,7 +5,8 @@ from collections import defaultdict
 from collections.abc import Sequence
 
 from foldkeep.model import StockFile
-from foldkeep.model.companions import owner_names, sidecar_stems
+from foldkeep.model.companions import owner_names, sidecar_stems, stem_of
+from foldkeep.model.kinds import OTHER, kind_of
 from foldkeep.signals import capture_moment, read_sidecar
 from foldkeep.stock import Stock
 
@@ -26,10 +27,14 @@ class Companions:
 
     def __init__(self, stock: Stock) -> None:
         self._sidecars: dict[Owner, list[bytes]] = defaultdict(list)
+        self._of_group: dict[Owner, set[bytes]] = defaultdict(set)
         for path in stock.listing.paths_of_kind("sidecar"):
             folder, name = os.path.split(path)
             for stem in sidecar_stems(name):
                 self._sidecars[folder, stem].append(path)
+                self._of_group[folder, stem].add(path)
+                if kind_of(stem) != OTHER:  # kite.jpg.xmp is of kite
+                    self._of_group[folder, stem_of(stem)].add(path)
 
     def of(self, path: bytes) -> list[bytes]:
         """Return the paths of the sidecars of a file."""
@@ -40,8 +45,13 @@ class Companions:
         return [owner for owner in owners(path) if owner in self._sidecars]
 
     def facts(self, path: bytes) -> int:
-        """Return how much is written about a file: its sidecars and what they say."""
-        return sum(1 + xmp.facts if (xmp := read_sidecar(sidecar)) else 1 for sidecar in self.of(path))
+        """Return how much is written about a file and those of its name beside it: their sidecars and what they say.
+
+        A raw file and its JPEG are one picture, so what is written about one of them counts for both.
+        """
+        folder, name = os.path.split(path)
+        sidecars = self._of_group.get((folder, stem_of(name)), set()) - {path}
+        return sum(1 + xmp.facts if (xmp := read_sidecar(sidecar)) else 1 for sidecar in sidecars)
 
     def captured(self, copies: Sequence[StockFile]) -> list[str]:
         """Return when each copy of a content was taken: after its sidecar, or else after the content itself.

@@ -2,6 +2,7 @@
 
 from .drives import follow_drives, mark_place, move_place
 from .in_use import open_files, sign_of_work
+from .named import check_filter, check_folder
 from .packages import (
     Checked,
     Whole,
@@ -18,6 +19,8 @@ from .scan import scan
 from .thumbnails import StaleThumbnail, shown_by, stale_thumbnails
 
 __all__ = [
+    "check_filter",
+    "check_folder",
     "scan",
     "ScanReport",
     "add_place",

@@ -10,7 +10,7 @@ from foldkeep.model.companions import owner_names, sidecar_stems
 from foldkeep.model.files import BLOCK_BYTES
 
 from .files import FILE_COLUMNS, join, stock_file
-from .filtering import FILTERABLE, condition
+from .filtering import BELOW, FILTERABLE, bounds, condition
 from .places import Places
 
 _ORDERS = {
@@ -200,6 +200,15 @@ class Listing:
                 found.append(Sum(group, 0, 0, -disk))
             seen.add((volume, at))
         return found
+
+    def kinds(self) -> list[str]:
+        """Return the kinds of the files that are known."""
+        return [kind for (kind,) in self._db.execute("SELECT DISTINCT kind FROM files ORDER BY kind")]
+
+    def has_folder(self, path: bytes) -> bool:
+        """Tell whether a folder, or one below it, is known."""
+        found = self._db.execute(f"SELECT 1 FROM folders d WHERE {BELOW} LIMIT 1", bounds(path)).fetchone()
+        return found is not None
 
     def in_folders(self) -> dict[bytes, int]:
         """Return how many names lie directly in each folder, those without any included."""

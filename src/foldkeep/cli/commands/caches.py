@@ -57,6 +57,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.model import UnusableInput, visible
     from foldkeep.model.names import folders_above
     from foldkeep.model.recipes import CACHE, WHATS
+    from foldkeep.scan import check_filter
     from foldkeep.show.answers.caches import CachesAnswer, ExplainedCacheAnswer
     from foldkeep.signals import Measures
     from foldkeep.stock import Stock
@@ -74,6 +75,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     )  # fmt: skip
     user_cache = env.user_cache()
     with Stock.open(env.stock_path(args)) as stock:
+        check_filter(stock, wish.wanted)
         projects = projects_of(args, env, stock)
         if args.explain:
             why = explain_cache(stock, recipes, projects, args.explain, user_cache)

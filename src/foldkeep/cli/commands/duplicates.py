@@ -54,9 +54,11 @@ OPTIONS = (
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Find the sets, or the pairs of folders, and list them."""
     from foldkeep.find.copies import Question
+    from foldkeep.scan import check_filter
 
     question = Question(args.across, frozenset(args.match.split(",")), args.sort, wanted(args))
     with open_source(args, env) as stock:
+        check_filter(stock, question.wanted)
         return (_folders if args.folders else _sets)(args, env, stock, question)
 
 

@@ -106,7 +106,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.find.copies import Question, duplicates
     from foldkeep.keep import InUse, Proposal, propose, uses_of_copies, write_docket
     from foldkeep.model import UnusableInput
-    from foldkeep.scan import Presence, presences
+    from foldkeep.scan import Presence, check_filter, check_folder, presences
     from foldkeep.show.answers.keep import ProposalAnswer
     from foldkeep.stock import Stock
 
@@ -117,6 +117,9 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         raise UnusableInput("no docket is named", "say where to write it: -o docket.csv")
     proposal = Proposal()
     with Stock.open(env.stock_path(args)) as stock:
+        check_filter(stock, wishes.wanted)
+        for folder in _named_folders(args):
+            check_folder(stock, folder)
         found = duplicates(stock, Question(args.across, frozenset(args.match.split(",")), wanted=wishes.wanted))
         away = {place for place, now in presences(stock).items() if now is not Presence.HERE}
         users = uses(stock, remembered_and_named(args, stock))
@@ -150,6 +153,14 @@ def _wishes(args: argparse.Namespace, env: Environment) -> "Wishes":
         mine=len(dict.fromkeys([*known, *args.prefer])),
         ignores_projects=args.ignore_projects,
     )
+
+
+def _named_folders(args: argparse.Namespace) -> "list[bytes]":
+    """Return the folders that the rules of a command line name."""
+    from foldkeep.keep import real_folder
+
+    under = [rule.partition(":")[2] for rule in args.prefer if rule.startswith("under:") and rule != "under:"]
+    return [real_folder(folder) for folder in (*under, *args.give_up_under)]
 
 
 def _explain(args: argparse.Namespace, env: Environment, wishes: "Wishes") -> ExitStatus:

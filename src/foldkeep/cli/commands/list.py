@@ -44,6 +44,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
     from foldkeep.find.space import empty_folders
     from foldkeep.model import UnusableInput
+    from foldkeep.scan import check_filter
     from foldkeep.show.answers.list import ListAnswer
     from foldkeep.stock import LIST_ORDERS
 
@@ -54,6 +55,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         fits = replace(fits, smaller_than=1)
     top = env.top(args, _TOP_ON_TERMINAL)
     with open_source(args, env) as stock:
+        check_filter(stock, fits)
         if args.docket:
             return _write_docket(args, env, stock, fits)
         if args.null:

@@ -44,6 +44,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.keep import orphan_rows, write_docket
     from foldkeep.model import UnusableInput
     from foldkeep.model.extras import MissingExtra, has_extra
+    from foldkeep.scan import check_filter
     from foldkeep.show.answers.orphans import OrphansAnswer
     from foldkeep.stock import Stock
 
@@ -57,7 +58,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         if not has_extra("media"):
             env.stderr.write(f"Desktop thumbnails are not looked at: {MissingExtra('media')}\n")
         thumbnails = env.thumbnails() if has_extra("media") else b""
-        found = orphans(stock, known_files(stock, catalogs), wanted(args), thumbnails)
+        fits = check_filter(stock, wanted(args))
+        found = orphans(stock, known_files(stock, catalogs), fits, thumbnails)
         places = [place.path for place in stock.places.all()]
     written = {}
     if args.repair:

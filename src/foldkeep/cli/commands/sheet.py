@@ -62,11 +62,12 @@ def _rows(args: argparse.Namespace, env: Environment, stock: "Stock") -> "list[D
     from foldkeep.find.catalogs import uses
     from foldkeep.find.copies import Question, duplicates
     from foldkeep.keep import Proposal, Wishes, propose, read_docket, uses_of_copies
-    from foldkeep.scan import Presence, presences
+    from foldkeep.scan import Presence, check_filter, presences
 
     if args.docket:
         return read_docket(args.docket)
     wishes = Wishes.after(env.settings(args).settings, wanted(args))
+    check_filter(stock, wishes.wanted)
     away = {place for place, now in presences(stock).items() if now is not Presence.HERE}
     users = uses(stock, stock.catalogs.all())
     found = duplicates(stock, Question(wanted=wishes.wanted))

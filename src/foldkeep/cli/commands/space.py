@@ -63,9 +63,9 @@ def _where(args: argparse.Namespace, stock: "Stock") -> "Filter":
     """Return the filter with the place or folder that is named, which must be one that is known."""
     from dataclasses import replace
 
-    from foldkeep.scan import named_folder
+    from foldkeep.scan import check_filter, named_folder
 
-    fits = wanted(args)
+    fits = check_filter(stock, wanted(args))
     return replace(fits, under=(named_folder(stock, args.where),)) if args.where else fits
 
 

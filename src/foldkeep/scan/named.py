@@ -1,0 +1,52 @@
+"""Kinds, places and folders that a person names, which must be known: a slip of the pen is no empty answer."""
+
+import os
+from collections.abc import Iterable
+from difflib import get_close_matches
+
+from foldkeep.model import Filter, UnusableInput, visible
+from foldkeep.model.kinds import KINDS, OTHER
+from foldkeep.stock import Stock
+
+
+def check_filter(stock: Stock, wanted: Filter) -> Filter:
+    """Return a filter whose kinds, places and folders are all known.
+
+    Raises
+    ------
+    UnusableInput
+        If one is not, with the nearest that is.
+    """
+    if wanted.kinds:
+        kinds = [*dict.fromkeys((*KINDS, OTHER, *stock.listing.kinds()))]
+        for kind in wanted.kinds:
+            if kind not in kinds:
+                raise _unknown(f"no file is of kind {visible(kind)}", kind, kinds)
+    if wanted.places:
+        labels = [place.label for place in stock.places.all()]
+        for label in wanted.places:
+            if label not in labels:
+                raise _unknown(f"no place is called {visible(label)}", label, labels)
+    for folder in (*wanted.under, *wanted.not_under):
+        check_folder(stock, folder)
+    return wanted
+
+
+def check_folder(stock: Stock, folder: bytes) -> None:
+    """Raise UnusableInput if a folder is neither known nor above one that is, with the nearest that is known."""
+    if stock.listing.has_folder(folder):
+        return
+    name, beside = visible(os.path.basename(folder)), os.path.dirname(folder)
+    # The nearest name, of folders beside it sooner than of others.
+    known = sorted(stock.listing.in_folders(), key=lambda path: os.path.dirname(path) == beside)
+    by_name = {visible(os.path.basename(path)): visible(path) for path in known}
+    near = get_close_matches(name, by_name, n=1)
+    advice = f"did you mean {by_name[near[0]]}?" if near else "scan it first, or see foldkeep places"
+    raise UnusableInput(f"no file is known in {visible(folder)}", advice)
+
+
+def _unknown(what: str, word: str, known: Iterable[str]) -> UnusableInput:
+    known = list(known)
+    near = get_close_matches(word, known, n=1)
+    there = f"there are {', '.join(map(visible, known))}" if known else "see foldkeep places"
+    return UnusableInput(what, f"did you mean {visible(near[0])}?" if near else there)
