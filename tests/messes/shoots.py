@@ -139,6 +139,29 @@ SHOOTS = (
         "the plain name stays, whatever the dates say",
     ),
     Mess(
+        "a flat folder that was sorted into two",
+        """
+        everything/WKD_{1-8}.jpg = s{1-8}
+        2024-05 wedding/WKD_{1-4}.jpg = s{1-4} @2025-07-01
+        2024-06 north coast/WKD_{5-8}.jpg = s{5-8} @2025-07-01
+        """,
+        "everything/WKD_{1-8}.jpg",
+        "two folders together hold all of the one, and say what is in them",
+    ),
+    Mess(
+        "a shoot and two selections of it",
+        """
+        stills/2025-06 kite days/WKD_{1-9}.jpg = s{1-9}
+        for the poster/WKD_{2-3}.jpg = s{2-3}
+        for the press/WKD_{4-6}.jpg = s{4-6}
+        """,
+        """
+        for the poster/WKD_{2-3}.jpg
+        for the press/WKD_{4-6}.jpg
+        """,
+        "the shoot stays whole; selections of it lie whole in it",
+    ),
+    Mess(
         "two shoots that share three pictures",
         """
         Photos/2024 kites/K_{1-9}.jpg = k{1-9}

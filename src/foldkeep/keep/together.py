@@ -5,18 +5,24 @@ of two folders the same one wins for every file that they share, and a shoot is 
 more a folder holds, the higher it ranks: a folder that lies whole in another one gives way and empties. Of
 folders that hold as much, those rank higher in which more copies are what the next rules prefer.
 
+A folder of which others, each whole, together hold all counts as less than those: somebody sorted it into them.
+
 Copies of whole trees are ranked by the folders at their tops: where ``a/raw`` and ``b/raw`` share files, and so do
 ``a/jpeg`` and ``b/jpeg``, all of it goes by ``a`` and ``b``, so that what belongs together in a tree stays together.
 """
 
 import os
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
+from itertools import permutations
 
 from foldkeep.model import StockFile
 from foldkeep.model.names import folders_above, lies_below
 
 from .rules import Rule
+
+_WHOLE = 0.9  # of a folder, without what lies in every one: lists, previews, a stray
+_MOST_FOLDERS = 20  # a content in more folders than that says nothing of any two
 
 
 class _Tally:
@@ -50,6 +56,9 @@ class FolderRanks:
         self.rules = rules
         self._tallies = {folder: _Tally(len(rules), count) for folder, count in files.items()}
         self._summed: dict[bytes, _Tally] | None = None
+        self._directly = dict(files)
+        self._sorted: dict[bytes, bool] = {}
+        self._shared: dict[bytes, Counter[bytes]] = defaultdict(Counter)
         self._inner: dict[tuple[bytes, ...], set[bytes]] = defaultdict(set)
         """For tops of trees that share files, the folders below the first of them that do."""
 
@@ -61,6 +70,9 @@ class FolderRanks:
         folders = sorted({_folder(copy) for copy in tied})
         if len(folders) < 2:
             return
+        if len(folders) <= _MOST_FOLDERS:
+            for one, other in permutations(folders, 2):
+                self._shared[one][other] += 1
         self._inner[tuple(_tops(folders))].add(folders[0])
         preferred = [{copy.path for copy in rule.narrow(tied)} for rule in self.rules]
         for copy in tied:
@@ -88,7 +100,23 @@ class FolderRanks:
         tops = _tops(folders) if len(folders) > 1 else folders
         if len(folders) > 1 and len(self._inner[tuple(tops)]) < 2:
             tops = folders
-        return sorted((self._rank(top), folder) for folder, top in zip(folders, tops, strict=True))
+        return sorted(
+            ((self._was_sorted(folder), *self._rank(top)), folder) for folder, top in zip(folders, tops, strict=True)
+        )
+
+    def _was_sorted(self, folder: bytes) -> bool:
+        """Tell whether several other folders, each whole, together hold what lies in a folder."""
+        if folder not in self._sorted:
+            held = self._directly.get(folder, 0)
+            parts = {
+                other: shared
+                for other, shared in self._shared[folder].items()
+                if shared >= _WHOLE * self._directly.get(other, 0)
+            }
+            together = sum(parts.values())
+            are_apart = together <= self._tallies[folder].ties  # else two of them hold the same
+            self._sorted[folder] = len(parts) > 1 and are_apart and together >= _WHOLE * held
+        return self._sorted[folder]
 
     def _sums(self) -> dict[bytes, _Tally]:
         """Return the tallies of folders with everything below them."""
@@ -104,7 +132,9 @@ class FolderRanks:
         return (-tally.held, *(-count / (tally.ties or 1) for count in tally.preferred))
 
     def _words(self, at: int) -> tuple[str, str]:
-        return ("holds more", "holds less") if at == 0 else (self.rules[at - 1].kept, self.rules[at - 1].spared)
+        if at == 0:
+            return "sorted from another one", "sorted into several, which hold all of it"
+        return ("holds more", "holds less") if at == 1 else (self.rules[at - 2].kept, self.rules[at - 2].spared)
 
 
 def _folder(copy: StockFile) -> bytes:
