@@ -14,7 +14,7 @@ Copies of whole trees are ranked by the folders at their tops: where ``a/raw`` a
 import os
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
-from itertools import permutations
+from itertools import combinations, permutations
 
 from foldkeep.model import StockFile
 from foldkeep.model.names import folders_above, lies_below
@@ -107,14 +107,15 @@ class FolderRanks:
     def _was_sorted(self, folder: bytes) -> bool:
         """Tell whether several other folders, each whole, together hold what lies in a folder."""
         if folder not in self._sorted:
-            held = self._directly.get(folder, 0)
+            held, ties = self._directly.get(folder, 0), self._tallies[folder].ties if folder in self._tallies else 0
             parts = {
                 other: shared
                 for other, shared in self._shared[folder].items()
                 if shared >= _WHOLE * self._directly.get(other, 0)
             }
             together = sum(parts.values())
-            are_apart = together <= self._tallies[folder].ties  # else two of them hold the same
+            pairs = combinations(sorted(parts, key=lambda part: -parts[part])[:_MOST_FOLDERS], 2)
+            are_apart = together <= ties and not any(self._shared[one][other] for one, other in pairs)
             self._sorted[folder] = len(parts) > 1 and are_apart and together >= _WHOLE * held
         return self._sorted[folder]
 
