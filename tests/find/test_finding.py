@@ -9,7 +9,8 @@ from pathlib import Path
 
 import pytest
 
-from foldkeep.find.copies import FolderMatch, Relation, compare_folders
+from foldkeep.find.copies import FolderMatch, Question, Relation, compare_folders
+from foldkeep.model import Filter
 from foldkeep.scan import add_place, scan
 from foldkeep.stock import Stock
 from harness.desks import Desk, read_everything
@@ -41,7 +42,7 @@ def is_within(folder: bytes, other: bytes) -> bool:
     return folder == other or folder.startswith(other + b"/")
 
 
-def check(matches: list[FolderMatch], contents: dict[bytes, Counter]) -> None:
+def check(matches: list[FolderMatch], contents: dict[bytes, Counter], wanted: bytes | None = None) -> None:
     """Compare what was found with the plain truth."""
     for match in matches:
         first, *others = [contents[folder.path] for folder in match.folders]
@@ -58,11 +59,25 @@ def check(matches: list[FolderMatch], contents: dict[bytes, Counter]) -> None:
             else:
                 assert 0.5 <= shared / first.total() < 1
         assert [facts.files for facts in match.folders] == [c.total() for c in (first, *others)]
-    strong = [match for match in matches if match.relation is not Relation.OVERLAP]
-    said = [folder.path for match in strong for folder in match.folders[: None if match.relation == "same" else 1]]
+    said = set()
+    for match in matches:
+        paths = [folder.path for folder in match.folders]
+        if match.relation is Relation.SAME:
+            said |= set(permutations(paths, 2))
+        elif match.relation is Relation.CONTAINED:
+            said.add((paths[0], paths[1]))
+    twins = {pair for match in matches if match.relation is Relation.SAME
+             for pair in permutations([folder.path for folder in match.folders], 2)}  # fmt: skip
+    # Of folders that are the same, one stands for all that lie in another.
+    said |= {(twin, other) for one, twin in twins for first, other in said if first == one and twin != other}
     for one, other in permutations(contents, 2):
+        if wanted is not None and not any(is_within(side, wanted) for side in (one, other)):
+            continue
         if not is_within(one, other) and not is_within(other, one) and set(contents[one]) <= set(contents[other]):
-            assert any(is_within(one, folder) for folder in said), (one, other)
+            assert any(
+                is_within(one, first) and (is_within(other, second) or is_within(second, other))
+                for first, second in said
+            ), (one, other)
 
 
 def test_folders_that_agree_are_those_of_a_plain_comparison(tmp_path: Path):
@@ -74,7 +89,10 @@ def test_folders_that_agree_are_those_of_a_plain_comparison(tmp_path: Path):
         with Stock.open(str(tmp_path / f"stock-{seed}"), create=True) as stock:
             scan(stock, [add_place(stock, os.fsencode(top))], OneByOne())
             matches = compare_folders(stock)
-        check(matches, below(top))
+            below_a = compare_folders(stock, Question(wanted=Filter(under=(os.fsencode(top / "a"),))))
+        contents = below(top)
+        check(matches, contents)
+        check(below_a, contents, os.fsencode(top / "a"))
         relations.update(match.relation for match in matches)
     assert all(relations[relation] > 20 for relation in Relation), relations
 
@@ -103,7 +121,10 @@ def test_a_copied_card_is_told_once_at_its_top(desk: Desk):
     ]
     assert ("same", 6, ["card", "copy"]) in folders(desk, "--same-names")
     assert not any("renamed" in row[2] for row in folders(desk, "--same-names"))
-    assert folders(desk, "--under", str(desk.place / "copy")) == [("same", 6, ["card", "copy", "renamed"])]
+    assert folders(desk, "--under", str(desk.place / "copy")) == [
+        ("same", 6, ["card", "copy", "renamed"]),
+        ("contained", 6, ["copy", "all/more"]),  # asked anew: the first of the three is not asked about
+    ]
     assert [row[0] for row in folders(desk, "--share", "60")] == ["contained", "same"]
     assert (
         "all 6 files of the first are also in the second, which has 6 more" in desk.run("duplicates", "--folders").out

@@ -7,7 +7,7 @@ so that a shoot copied whole costs as much as one picture of it.
 """
 
 from collections import Counter, defaultdict
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from itertools import groupby
@@ -67,8 +67,8 @@ def compare_folders(
 ) -> list[FolderMatch]:
     """Return folders that are the same, contained or overlap, most shared bytes first.
 
-    Only the outermost folders are given: what follows from folders above is not said again. Empty files are
-    left out of account.
+    Of two sides only the outermost folders are given: what follows from folders above is not said again. Empty files
+    are left out of account.
 
     Parameters
     ----------
@@ -89,13 +89,15 @@ def compare_folders(
     for _, group in groupby(stock.sets.copies(counted), key=lambda row: row[0]):
         shared.add(list(group))
     counts = shared.count()
-    contained = _contained(tree, counts)
-    matches = [*_same(tree, counts, contained), *_outermost_contained(tree, counts, contained)]
+    fitting = None if asked.wanted == counted else stock.sets.fitting_folders(asked.wanted)
+
+    def fits(one: int, other: int) -> bool:
+        return fitting is None or tree.path[one] in fitting or tree.path[other] in fitting
+
+    contained = _contained(tree, counts, fits)
+    matches = [*_whole(tree, counts, contained)]
     loose = shared.count(lambda folder: contained.keys().isdisjoint(tree.chain(folder)))
-    matches += _overlaps(tree, loose, least_share)
-    if asked.wanted != counted:
-        fitting = stock.sets.fitting_folders(asked.wanted)
-        matches = [match for match in matches if any(folder.path in fitting for folder in match.folders)]
+    matches += _overlaps(tree, loose, least_share, fits)
     return sorted(matches, key=lambda match: (-match.shared_bytes, [folder.path for folder in match.folders]))
 
 
@@ -216,13 +218,38 @@ def _name(path: bytes) -> bytes:
     return path.rpartition(b"/")[2]
 
 
-def _contained(tree: _Tree, counts: _Counts) -> dict[int, set[int]]:
+Fits = Callable[[int, int], bool]
+"""Tells whether a pair of folders is asked about."""
+
+
+def _contained(tree: _Tree, counts: _Counts, fits: Fits) -> dict[int, set[int]]:
     """Return the folders that lie whole in others, with those others."""
     found: dict[int, set[int]] = defaultdict(set)
     for (one, other), files in counts.files.items():
-        if files == tree.files[one]:
+        if files == tree.files[one] and fits(one, other):
             found[one].add(other)
     return dict(found)
+
+
+def _whole(tree: _Tree, counts: _Counts, contained: dict[int, set[int]]) -> Iterator[FolderMatch]:
+    """Yield the folders that are the same, and those that lie whole in others.
+
+    A pair is left out only where it lies in another one of the same two sides: what is said of two folders need not be
+    said of those in them, but what a folder shares with a third is another matter.
+    """
+    sides = {one: _sides(tree, counts, contained, one) for one in contained}
+    pairs = [(one, other) for one, others in sides.items() for other in others if not _is_said(tree, sides, one, other)]
+    same = [pair for pair in pairs if _are_same(tree, counts, contained, *pair)]
+    groups = _joined(same)
+    for group in groups:
+        folders = sorted((tree.facts(folder) for folder in group), key=lambda facts: facts.path)
+        one = min(group)
+        yield FolderMatch(Relation.SAME, tuple(folders), tree.files[one], tree.bytes[one])
+    twins = {folder: group for group in groups for folder in group}
+    for one, other in sorted(set(pairs).difference(same)):
+        # Of folders that are the same, one stands for all that lie in another.
+        if not any(tree.path[twin] < tree.path[one] and other in sides.get(twin, ()) for twin in twins.get(one, ())):
+            yield _match(tree, counts, Relation.CONTAINED, one, other)
 
 
 def _are_same(tree: _Tree, counts: _Counts, contained: dict[int, set[int]], one: int, other: int) -> bool:
@@ -233,37 +260,30 @@ def _are_same(tree: _Tree, counts: _Counts, contained: dict[int, set[int]], one:
     )
 
 
-def _same(tree: _Tree, counts: _Counts, contained: dict[int, set[int]]) -> Iterator[FolderMatch]:
-    """Yield groups of outermost folders that are the same."""
-    done: set[int] = set()
-    for one in _outermost(tree, contained):
-        group = {one} | {other for other in contained[one] if _are_same(tree, counts, contained, one, other)}
-        # Of folders that hold nothing but each other, the outermost.
-        group = {folder for folder in group if group.isdisjoint(tree.chain(folder)[1:])}
-        if len(group) > 1 and done.isdisjoint(group):
-            done |= group
-            folders = sorted((tree.facts(folder) for folder in group), key=lambda facts: facts.path)
-            yield FolderMatch(Relation.SAME, tuple(folders), tree.files[one], tree.bytes[one])
+def _sides(tree: _Tree, counts: _Counts, contained: dict[int, set[int]], one: int) -> set[int]:
+    """Return the folders to name for one that lies whole in them: the outermost of the same, else the innermost."""
+    others = contained[one]
+    same = {other for other in others if _are_same(tree, counts, contained, one, other)}
+    outermost = {other for other in same if same.isdisjoint(tree.chain(other)[1:])}
+    holding = {above for other in others for above in tree.chain(other)[1:]}
+    return outermost | {other for other in others - same if other not in holding}
 
 
-def _outermost_contained(tree: _Tree, counts: _Counts, contained: dict[int, set[int]]) -> Iterator[FolderMatch]:
-    """Yield outermost folders with the innermost folders that each lies whole in; of those that are the same, one."""
-    outermost = _outermost(tree, contained)
-    for one in outermost:
-        same = [other for other in contained[one] if _are_same(tree, counts, contained, one, other)]
-        if any(tree.path[other] < tree.path[one] and other in outermost for other in same):
-            continue
-        for other in contained[one]:
-            holds_another = any(other in tree.chain(inner)[1:] for inner in contained[one])
-            if not holds_another and not _are_same(tree, counts, contained, one, other):
-                yield _match(tree, counts, Relation.CONTAINED, one, other)
+def _is_said(tree: _Tree, sides: dict[int, set[int]], one: int, other: int) -> bool:
+    """Tell whether a pair lies in another one of the same two sides."""
+    return any(above in sides and not sides[above].isdisjoint(tree.chain(other)) for above in tree.chain(one)[1:])
 
 
-def _outermost(tree: _Tree, contained: dict[int, set[int]]) -> list[int]:
-    return [one for one in contained if contained.keys().isdisjoint(tree.chain(one)[1:])]
+def _joined(pairs: Iterable[Pair]) -> list[set[int]]:
+    """Return the folders of pairs in groups that have one in common."""
+    group_of: dict[int, set[int]] = {}
+    for one, other in pairs:
+        joined = group_of.get(one, {one}) | group_of.get(other, {other})
+        group_of |= dict.fromkeys(joined, joined)
+    return list({id(group): group for group in group_of.values()}.values())
 
 
-def _overlaps(tree: _Tree, counts: _Counts, least_share: float) -> list[FolderMatch]:
+def _overlaps(tree: _Tree, counts: _Counts, least_share: float, fits: Fits) -> list[FolderMatch]:
     """Return the outermost pairs of folders that share at least so much of one of them."""
     loose = {pair for pair in counts.files if _could_be_tighter(tree, counts, *pair)}
     candidates: list[FolderMatch] = []
@@ -271,7 +291,13 @@ def _overlaps(tree: _Tree, counts: _Counts, least_share: float) -> list[FolderMa
     for (one, other), files in counts.files.items():
         share, back = files / tree.files[one], counts.files[other, one] / tree.files[other]
         first = share > back or (share == back and tree.path[one] < tree.path[other])
-        if share >= least_share and first and (one, other) not in loose and (other, one) not in loose:
+        if (
+            share >= least_share
+            and first
+            and fits(one, other)
+            and (one, other) not in loose
+            and (other, one) not in loose
+        ):
             candidates.append(_match(tree, counts, Relation.OVERLAP, one, other))
             pairs.append((one, other))
     taken: set[Pair] = set()
