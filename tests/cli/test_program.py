@@ -82,7 +82,7 @@ def test_wrong_usage_is_one_line_and_changes_nothing(desk: Desk):
         ("release", "--older-than", "soon"): "not an age: 'soon'; write one like 30d, 2w, 6m or 5y",
         ("ledger", "7"): "there is no run 7; see foldkeep ledger",
         ("demo", desk.place): "is not empty; name a new folder, or none",
-        ("duplicates", "--match", "colour"): "copies cannot be matched by colour; there are content, name, size",
+        ("duplicates", "--same", "colour"): "copies cannot be the same in colour; there are content, name, size",
         ("duplicates", "--sort", "luck"): "sets cannot be sorted by luck; there are saving, size, count, name",
         ("duplicates", "--larger-than", "big"): "not a size: 'big'; write one like 200MB or 1.5GiB",
         ("places", "attic"): "no place is called attic; see foldkeep places",

@@ -119,8 +119,8 @@ def test_a_copied_card_is_told_once_at_its_top(desk: Desk):
         ("same", 6, ["card", "copy", "renamed"]),
         ("overlap", 1, ["part", "all/more"]),
     ]
-    assert ("same", 6, ["card", "copy"]) in folders(desk, "--same-names")
-    assert not any("renamed" in row[2] for row in folders(desk, "--same-names"))
+    assert ("same", 6, ["card", "copy"]) in folders(desk, "--names-too")
+    assert not any("renamed" in row[2] for row in folders(desk, "--names-too"))
     assert folders(desk, "--under", str(desk.place / "copy")) == [
         ("same", 6, ["card", "copy", "renamed"]),
         ("contained", 6, ["copy", "all/more"]),  # asked anew: the first of the three is not asked about
@@ -161,9 +161,9 @@ def names(answer) -> set[str]:
         ("--place library --kind audio", 1, "07 Opening Music.mp3"),
         ("--older-than 1d --newer-than 50y", 27, "poster.png"),
         ("--newer-than 1d", 0, None),
-        ("--match name,size", 22, "DRN_0001.mp4"),
-        ("--match name,content", 22, "DRN_0001.mp4"),
-        ("--match size,modified", 14, "WKD_0009.jpg"),
+        ("--same name,size", 22, "DRN_0001.mp4"),
+        ("--same name,content", 22, "DRN_0001.mp4"),
+        ("--same size,modified", 14, "WKD_0009.jpg"),
     ],
 )
 def test_filters_and_criteria(scanned: Desk, sample: Path, words: str, sets: int, some: str | None):
@@ -195,10 +195,10 @@ def test_sets_for_looking_only_say_that_they_are_not_proven_and_are_not_folded(d
     desk.write("in/same.jpg", b"s" * 60)
     desk.write("same.jpg", b"s" * 60)
     desk.ask("scan", desk.place)
-    answer = desk.ask("duplicates", "--match", "name,size,modified")
+    answer = desk.ask("duplicates", "--same", "name,size,modified")
     assert sorted(one["proven"] for one in answer["sets"]) == [False, True]
-    assert desk.run("duplicates", "--match", "name").out.count("not proven") == 1
-    kept = desk.ask("keep", "-o", desk.docket, "--match", "name")
+    assert desk.run("duplicates", "--same", "name").out.count("not proven") == 1
+    kept = desk.ask("keep", "-o", desk.docket, "--same", "name")
     assert (kept["spares"], kept["undecided"]) == (1, 1)
 
 

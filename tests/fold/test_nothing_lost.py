@@ -288,15 +288,15 @@ def test_a_move_to_a_volume_that_rounds_times_comes_back(tmp_path, kind):
 @pytest.mark.parametrize("taken_by", ["file", "link"])
 def test_a_folder_whose_name_is_taken_comes_back_beside(desk: Desk, taken_by):
     for name in ("a", "b"):
-        pair(desk, f"{name}.jpg", f"{name}/deep/{name}.jpg", name.encode() * 9)
-        (desk.place / f"{name}/deep").chmod(0o700)
+        pair(desk, f"{name}.jpg", f"{name}/in/{name}.jpg", name.encode() * 9)
+        (desk.place / f"{name}/in").chmod(0o700)
     desk.proposed()
     assert desk.ask("fold", desk.docket, "--yes")["emptied_folders"] == 4
     taken = desk.place / "a"
     taken.write_bytes(b"somebody's") if taken_by == "file" else taken.symlink_to(desk.top)
     answer = desk.ask("unfold", "1")
     assert (answer["restored"], answer["left"]) == (2, [])
-    assert [each["to"]["path"] for each in answer["renamed"]] == [f"{desk.place}/a-2/deep/a.jpg"]
-    assert (desk.place / "b/deep").stat().st_mode & 0o777 == (desk.place / "a-2/deep").stat().st_mode & 0o777 == 0o700
+    assert [each["to"]["path"] for each in answer["renamed"]] == [f"{desk.place}/a-2/in/a.jpg"]
+    assert (desk.place / "b/in").stat().st_mode & 0o777 == (desk.place / "a-2/in").stat().st_mode & 0o777 == 0o700
     assert taken.is_symlink() == (taken_by == "link")
     assert not (desk.place / ".foldkeep").exists()

@@ -305,7 +305,7 @@ def test_what_is_not_proven_or_not_here_is_left(desk: Desk):
     write(desk, ("a.jpg", 1), ("in/a.jpg", 2))
     desk.write("one/b.jpg", b"1" * 50)
     desk.write("two/b.jpg", b"2" * 50)
-    rows = chosen(desk, "--match", "name,size")
+    rows = chosen(desk, "--same", "name,size")
     assert rows["one/b.jpg"] == rows["two/b.jpg"] == ("leave", "not proven to have the same content")
     assert rows["in/a.jpg"][0] == "fold"
     with Stock.open(str(desk.stock)) as stock:

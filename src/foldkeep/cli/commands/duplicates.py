@@ -28,7 +28,7 @@ OPTIONS = (
     Option("--sort", "saving (the default), size, count or name", Takes.WORD, "BY", default="saving"),
     Option("--details", "dates and owner of each copy, and odd contents"),
     Option("--folders", "compare whole folders instead of files"),
-    Option("--same-names", "with --folders: names must agree as well"),
+    Option("--names-too", "with --folders: names must agree as well"),
     Option(
         "--share",
         "with --folders: list overlaps from this part of a folder on (default: 50)",
@@ -38,8 +38,8 @@ OPTIONS = (
     ),
     Option("--across", "compare all places as one, whatever their role"),
     Option(
-        "--match",
-        "what copies agree in: content (the default), name, size, modified, or several with commas between; "
+        "--same",
+        "what the copies are the same in: content (the default), name, size, modified, or several with commas between; "
         "without content for looking only",
         Takes.WORD,
         "WHAT",
@@ -56,7 +56,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.find.copies import Question
     from foldkeep.scan import check_filter
 
-    question = Question(args.across, frozenset(args.match.split(",")), args.sort, wanted(args))
+    question = Question(args.across, frozenset(args.same.split(",")), args.sort, wanted(args))
     with open_source(args, env) as stock:
         check_filter(stock, question.wanted)
         return (_folders if args.folders else _sets)(args, env, stock, question)
@@ -69,7 +69,9 @@ def _sets(args: argparse.Namespace, env: Environment, stock: "Stock", question: 
 
     found = duplicates(stock, question)
     top = env.top(args, _TOP_ON_TERMINAL)
-    env.answer(args, SetsAnswer(found, found.overview(), question, presences(stock), top, args.details))
+    overview = found.overview()
+    nothing = not overview.totals.sets and _nothing_fits(stock, question)
+    env.answer(args, SetsAnswer(found, overview, question, presences(stock), top, args.details, nothing))
     if args.csv:
         env.write_table(args.csv, SETS_COLUMNS, sets_rows(found.sets()))
     return ExitStatus.DONE
@@ -79,6 +81,11 @@ def _folders(args: argparse.Namespace, env: Environment, stock: "Stock", questio
     from foldkeep.find.copies import compare_folders
     from foldkeep.show.answers.duplicates import FoldersAnswer
 
-    matches = compare_folders(stock, question, same_names=args.same_names, least_share=args.share / 100)
-    env.answer(args, FoldersAnswer(matches, env.top(args, _TOP_ON_TERMINAL)))
+    matches = compare_folders(stock, question, same_names=args.names_too, least_share=args.share / 100)
+    nothing = not matches and _nothing_fits(stock, question)
+    env.answer(args, FoldersAnswer(matches, env.top(args, _TOP_ON_TERMINAL), nothing))
     return ExitStatus.DONE
+
+
+def _nothing_fits(stock: "Stock", question: "Question") -> bool:
+    return bool(question.wanted) and not stock.listing.count(question.wanted)[0]

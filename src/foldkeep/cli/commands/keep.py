@@ -88,7 +88,7 @@ OPTIONS = (
     ),
     Option("--across", "compare all places as one, whatever their role"),
     Option(
-        "--match",
+        "--same",
         "content (the default), name, size, modified, or several; sets whose contents differ are left",
         Takes.WORD,
         "WHAT",
@@ -120,14 +120,15 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         check_filter(stock, wishes.wanted)
         for folder in _named_folders(args):
             check_folder(stock, folder)
-        found = duplicates(stock, Question(args.across, frozenset(args.match.split(",")), wanted=wishes.wanted))
+        found = duplicates(stock, Question(args.across, frozenset(args.same.split(",")), wanted=wishes.wanted))
         away = {place for place, now in presences(stock).items() if now is not Presence.HERE}
         users = uses(stock, remembered_and_named(args, stock))
         in_use = InUse()
         if not wishes.ignores_projects:
             in_use = uses_of_copies(stock, settings_projects(env.settings(args).settings, stock), found)
         docket = write_docket(args.docket, propose(stock, found, wishes, proposal, away, users, in_use))
-    env.answer(args, ProposalAnswer(proposal, docket, args.docket))
+        nothing = not proposal.sets and bool(wishes.wanted) and not stock.listing.count(wishes.wanted)[0]
+    env.answer(args, ProposalAnswer(proposal, docket, args.docket, nothing))
     return env.tell_problems(args, list(in_use.problems))
 
 

@@ -20,7 +20,7 @@ class Question:
     across
         Compare all places as one; else those of each role among themselves, since a copy on a backup is no
         spare.
-    match
+    same
         What copies must agree in, of ``content``, ``name``, ``size``, ``modified``.
     sort
         ``saving``, ``size``, ``count`` or ``name``.
@@ -29,7 +29,7 @@ class Question:
     """
 
     across: bool = False
-    match: frozenset[str] = frozenset({"content"})
+    same: frozenset[str] = frozenset({"content"})
     sort: str = "saving"
     wanted: Filter = field(default_factory=Filter)
 
@@ -85,10 +85,10 @@ class Duplicates:
     """
 
     def __init__(self, stock: Stock, question: Question) -> None:
-        unknown = question.match - CRITERIA.keys()
-        if unknown or not question.match:
+        unknown = question.same - CRITERIA.keys()
+        if unknown or not question.same:
             raise UnusableInput(
-                f"copies cannot be matched by {', '.join(sorted(unknown)) or 'nothing'}",
+                f"copies cannot be the same in {', '.join(sorted(unknown)) or 'nothing'}",
                 f"there are {', '.join(CRITERIA)}",
             )
         if question.sort not in ORDERS:
@@ -99,7 +99,7 @@ class Duplicates:
         present = sorted({place.role for place in self._places.values()}, reverse=True)
         roles = None if question.across else present
         self._several = len(present) > 1 and not question.across
-        self._kinds = stock.sets.rank(roles, question.match, question.sort, question.wanted)
+        self._kinds = stock.sets.rank(roles, question.same, question.sort, question.wanted)
 
     def overview(self) -> Overview:
         """Count the sets."""
@@ -130,7 +130,7 @@ class Duplicates:
     def _id(self, members: Members) -> str:
         """Name a set by its content, and by what else was asked where that is not all."""
         question, first = self._question, members.files[0]
-        if question.match == {"content"} and first.digest:
+        if question.same == {"content"} and first.digest:
             name = "s" + first.digest.hex()[:_ID_DIGITS]
         else:
             values = {
@@ -139,7 +139,7 @@ class Duplicates:
                 "size": first.size,
                 "modified": first.modified_ns,
             }
-            key = repr(sorted((word, values[word]) for word in question.match)).encode()
+            key = repr(sorted((word, values[word]) for word in question.same)).encode()
             name = "m" + blake3(key).hexdigest()[:_ID_DIGITS]
         return name if members.role in (None, Role.WORKING) else f"{name}-{members.role}"
 

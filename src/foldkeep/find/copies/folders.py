@@ -74,7 +74,7 @@ def compare_folders(
     ----------
     question
         Which places are compared, and what is wanted: conditions on files say which are counted, those on
-        folders, places and roles which pairs are given. Its `match` and `sort` are not used.
+        folders, places and roles which pairs are given. Its `same` and `sort` are not used.
     same_names
         Take files for copies only if their paths below the two folders are the same as well.
     least_share

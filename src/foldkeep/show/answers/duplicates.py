@@ -12,7 +12,7 @@ from foldkeep.model.units import format_moment, format_size
 from foldkeep.scan import Presence
 
 from ..page.documents import Document, file_document, path_document
-from ..page.lines import write_rest
+from ..page.lines import NOTHING_FITS, write_rest
 from ..page.page import CARE, GAIN, QUIET, STRONG, Column, Page
 from ..page.words import count, local_time, owner_name
 
@@ -35,22 +35,29 @@ class SetsAnswer:
     presences: Mapping[int, Presence]
     top: int | None
     details: bool
+    nothing_fits: bool = False
 
     def document(self) -> Document:
         """Return the JSON document."""
         return {
             "command": "duplicates",
             **_overview_document(self.overview),
-            "sets": map(_set_document, self.found.sets(self.top)),
+            "sets": (
+                {**_set_document(each), "same": ",".join(sorted(self.question.same))}
+                for each in self.found.sets(self.top)
+            ),
         }
 
     def write(self, page: Page) -> None:
         """Write it for people."""
+        if self.nothing_fits:
+            page.line(NOTHING_FITS)
+            return
         _write_overview(page, self.overview, self.presences)
         sets = self.overview.totals.sets
         if sets and self.top != 0:
             page.heading(f"Sets, {_ORDER_WORDS[self.question.sort]}")
-            proven = "content" in self.question.match
+            proven = "content" in self.question.same
             for each in self.found.sets(self.top):
                 _write_set(page, each, self.presences, proven=proven, details=self.details)
             write_rest(page, sets, self.top, "set")
@@ -62,6 +69,7 @@ class FoldersAnswer:
 
     matches: Sequence[FolderMatch]
     top: int | None
+    nothing_fits: bool = False
 
     def document(self) -> Document:
         """Return the JSON document."""
@@ -70,7 +78,9 @@ class FoldersAnswer:
     def write(self, page: Page) -> None:
         """Write it for people."""
         matches, top = self.matches, self.top
-        if not matches:
+        if self.nothing_fits:
+            page.line(NOTHING_FITS)
+        elif not matches:
             page.line("No two folders hold the same files, and none lies whole in another.")
         for match in matches[:top]:
             page.line((f"{format_size(match.shared_bytes):>8}", GAIN), "  ", (_relation(match), STRONG))

@@ -9,6 +9,7 @@ from foldkeep.model import visible
 from foldkeep.model.units import format_size
 
 from ..page.documents import Document
+from ..page.lines import NOTHING_FITS
 from ..page.page import CARE, GAIN, STRONG, Column, Page
 from ..page.words import count
 
@@ -20,6 +21,7 @@ class ProposalAnswer:
     proposal: Proposal
     docket: str
     wanted: str
+    nothing_fits: bool = False
 
     def document(self) -> Document:
         """Return the JSON document."""
@@ -44,7 +46,8 @@ class ProposalAnswer:
         if self.docket != self.wanted:
             page.line((f"{self.wanted} is taken, so the docket went beside it.", CARE))
         if not proposal.sets:
-            page.line("No copies were found, so the docket is empty.")
+            why = NOTHING_FITS.removesuffix(".") if self.nothing_fits else "No copies were found"
+            page.line(f"{why}, so the docket is empty.")
             return
         page.line(
             (count(proposal.spares, "spare"), STRONG),

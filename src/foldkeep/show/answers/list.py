@@ -9,7 +9,7 @@ from foldkeep.model.units import format_size
 
 from ..page.documents import Document, file_document, path_document
 from ..page.files import write_empty_folders, write_files
-from ..page.lines import write_rest
+from ..page.lines import NOTHING_FITS, write_rest
 from ..page.page import COMMAND, STRONG, Page
 from ..page.words import count
 
@@ -40,7 +40,7 @@ class ListAnswer:
             write_rest(page, self.count, self.top, "file")
             page.line((count(self.count, "file"), STRONG), f", {format_size(self.size)}.")
         else:
-            page.line("No file that is known fits.")
+            page.line(NOTHING_FITS)
         if self.folders:
             write_empty_folders(page, self.folders)
 

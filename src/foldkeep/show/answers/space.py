@@ -9,7 +9,7 @@ from foldkeep.model.units import format_size
 
 from ..page.documents import Document, file_document, path_document
 from ..page.files import write_files
-from ..page.lines import write_rest
+from ..page.lines import NOTHING_FITS, write_rest
 from ..page.page import CARE, GAIN, QUIET, STRONG, Column, Page
 from ..page.words import owner_name
 
@@ -81,7 +81,7 @@ def _write_volumes(page: Page, volumes: Sequence[VolumeSpace]) -> None:
 def _write_usage(page: Page, usage: Usage, by: str, top: int | None) -> None:
     """Write parts with their share of all, the first `top` of them."""
     if not usage.total.files:
-        page.line("No file that is known fits.")
+        page.line(NOTHING_FITS)
         return
     shown = usage.parts if top is None else usage.parts[:top]
     differs = any(_differs(part) for part in (*usage.parts, usage.total))

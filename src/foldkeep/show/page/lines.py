@@ -12,6 +12,8 @@ from .words import count
 if TYPE_CHECKING:
     from foldkeep.fold import Space
 
+NOTHING_FITS = "No file fits these filters."
+_MOST_ALIKE = 10
 _SMALL_CHANGE = 1_000_000  # bytes: a journal, or what other programs wrote meanwhile
 
 
@@ -28,8 +30,14 @@ def write_left(page: Page, left: Sequence[Problem], what: str) -> None:
 
 def _listed(page: Page, problems: Sequence[Problem], title: str) -> None:
     page.line((f"{title}:", CARE))
+    like: dict[str, list[Problem]] = {}
     for problem in problems:
-        page.line(f"{visible(problem.path)}: {problem.reason}", indent=2)
+        like.setdefault(problem.reason, []).append(problem)
+    for reason, alike in like.items():
+        for problem in alike[:_MOST_ALIKE]:
+            page.line(f"{visible(problem.path)}: {reason}", indent=2)
+        if len(alike) > _MOST_ALIKE:
+            page.line((f"… and {len(alike) - _MOST_ALIKE:,} more like that; --json lists all", QUIET), indent=2)
 
 
 def write_space(page: Page, spaces: "Sequence[Space]", *, quiet: bool = False) -> None:
