@@ -186,7 +186,8 @@ shoots = st.lists(st.tuples(st.sets(folders, min_size=1, max_size=3), st.integer
 def was_sorted(inside: set[int], contents: dict[str, set[int]]) -> bool:
     """Tell whether others, each whole, together hold all of a folder: then those stay, and it empties."""
     parts = [other for other in contents.values() if other <= inside and other is not inside]
-    return len(parts) > 1 and sum(map(len, parts)) == len(inside) == len(set[int]().union(*parts))
+    apart = sum(map(len, parts)) == len(inside) == len(set[int]().union(*parts))
+    return apart and 1 < len(parts) <= len(inside) / 2
 
 
 @settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])

@@ -116,7 +116,8 @@ class FolderRanks:
             together = sum(parts.values())
             pairs = combinations(sorted(parts, key=lambda part: -parts[part])[:_MOST_FOLDERS], 2)
             are_apart = together <= ties and not any(self._shared[one][other] for one, other in pairs)
-            self._sorted[folder] = len(parts) > 1 and are_apart and together >= _WHOLE * held
+            are_shoots = 1 < len(parts) <= held / 2  # a file each is no sorting
+            self._sorted[folder] = are_shoots and are_apart and together >= _WHOLE * held
         return self._sorted[folder]
 
     def _sums(self) -> dict[bytes, _Tally]:
