@@ -48,7 +48,9 @@ def test_wrong_usage_is_one_line_and_changes_nothing(desk: Desk):
     desk.run("scan", desk.place)
     cases = {
         ("scna",): "there is no command scna; did you mean `foldkeep scan`?",
-        ("--json",): "there is no command --json; see foldkeep --help",
+        ("--json",): "options stand after the command: foldkeep COMMAND --json",
+        ("--json", "scna"): "there is no command scna; did you mean `foldkeep scan`?",
+        ("--top", "3", "list"): "options stand after the command: foldkeep list --top",
         ("scan", desk.top / "gone"): "no such file or directory; name a folder",
         ("scan", desk.place / "file"): "not a directory; name a folder",
         ("scan", fold): "it lies in a fold; name the place above it",

@@ -92,7 +92,8 @@ def test_catalogues_are_remembered(desk: Desk):
         answer = desk.run("catalog", *words)
         assert (answer.status, answer.err.count("\n")) == (2, 1)
         assert why in answer.err
-    assert "no catalogue is named" in desk.run("orphans").err
+    assert "only what is left over can be told" in desk.run("orphans").out
+    assert "no catalogue is named or remembered" in desk.run("orphans", "--adopt", desk.top / "list").err
 
 
 BOMB = '<!DOCTYPE x [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;">]><playlist xmlns="http://xspf.org/ns/0/">&b;</playlist>'

@@ -41,6 +41,10 @@ COMMANDS = {
 }
 """In the order in which the work goes. Each is a module of `commands`."""
 
+# What every command takes, said again here so that `foldkeep --help` need not import it.
+_EVERYWHERE = ("--json", "--quiet", "--no-color", "--debug")
+_WITH_A_FILE = "--stock"
+
 _GUIDE = """\
 Fold Keep finds copies of photos, videos and music by their content, picks the
 copy to keep and says why, and folds the rest away so that it can come back.
@@ -100,8 +104,9 @@ def _run(words: list[str], env: Environment) -> int:
     if words[0] == "--version":
         env.stdout.write(f"foldkeep {__version__}\n")
         return ExitStatus.DONE
+    words = _command_first(words)
     if words[0] not in COMMANDS:
-        return _unknown(words[0], env)
+        return _unknown(words, env)
     # Only the command that is asked for is imported, and argparse with it.
     from .options import COMMON, Parser, add_options
 
@@ -159,11 +164,27 @@ def _fault(error: Exception, args: "Namespace", env: Environment) -> str:
     return f"a fault of Fold Keep itself ({said}); the next run takes up what was begun; --debug says what to report"
 
 
-def _unknown(command: str, env: Environment) -> int:
+def _command_first(words: list[str]) -> list[str]:
+    """Return a command line with the options that every command takes behind the command, where they stand before."""
+    ahead: list[str] = []
+    rest = list(words)
+    while rest and (rest[0] in _EVERYWHERE or rest[0].partition("=")[0] == _WITH_A_FILE):
+        taken = 2 if rest[0] == _WITH_A_FILE else 1
+        ahead += rest[:taken]
+        rest = rest[taken:]
+    return [*rest[:1], *ahead, *rest[1:]] if rest else words
+
+
+def _unknown(words: "Sequence[str]", env: Environment) -> int:
     from difflib import get_close_matches
 
     from foldkeep.model import visible
 
+    command = words[0]
+    if command.startswith("-"):
+        named = next((word for word in words if word in COMMANDS), "COMMAND")
+        env.stderr.write(f"foldkeep: options stand after the command: foldkeep {named} {visible(command)}\n")
+        return ExitStatus.UNUSABLE
     near = get_close_matches(command, COMMANDS, n=1)
     advice = f"did you mean `foldkeep {near[0]}`?" if near else "see foldkeep --help"
     env.stderr.write(f"foldkeep: there is no command {visible(command)}; {advice}\n")

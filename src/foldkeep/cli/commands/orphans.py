@@ -23,13 +23,20 @@ _TOP_ON_TERMINAL = 8
 
 
 OPTIONS = (
-    Option("--catalog", "a remembered one, or where one lies", Takes.CATALOG, "NAME|SOURCE", several=True),
+    Option(
+        "--catalog",
+        "a remembered one, or where one lies (else all that are remembered)",
+        Takes.CATALOG,
+        "NAME|SOURCE",
+        several=True,
+    ),
     Option("-o", "write a docket of what is not known or left over", Takes.DOCKET, "DOCKET", to="docket"),
     Option("--sole-copies", "also propose to fold what lies nowhere else"),
     Option("--adopt", "write a list of the files that lie nowhere else, to import them", Takes.FILE, "FILE"),
     Option(
         "--repair", "write a corrected copy of the catalogue: paths mended, missing ones dropped", Takes.FILE, "FILE"
     ),
+    Option("--one-entry", "with --repair: leave each content one entry, the first; ratings of others go"),
     Option("--top", f"list the first N of each (on a terminal {_TOP_ON_TERMINAL}, else all)", Takes.NUMBER, "N"),
     *READING,
     *FILTERS,
@@ -38,7 +45,7 @@ OPTIONS = (
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Match, compare, tell, write."""
-    from foldkeep.find.catalogs import known_files, mended, orphans
+    from foldkeep.find.catalogs import Standing, known_files, mended, orphans
     from foldkeep.formats.catalogs import write_repaired
     from foldkeep.formats.own import new_file
     from foldkeep.keep import orphan_rows, write_docket
@@ -48,10 +55,10 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.show.answers.orphans import OrphansAnswer
     from foldkeep.stock import Stock
 
-    if not args.catalog:
-        raise UnusableInput("no catalogue is named", "name one: --catalog NAME, or where it lies")
     with Stock.open(env.stock_path(args)) as stock:
-        catalogs = named_catalogs(args, stock, args.catalog)
+        catalogs = named_catalogs(args, stock, args.catalog) if args.catalog else stock.catalogs.all()
+        if not catalogs and (args.repair or args.adopt):
+            raise UnusableInput("no catalogue is named or remembered", "name one: --catalog NAME, or where it lies")
         sources = [source for catalog in catalogs for source in catalog.sources]
         if args.repair and len(sources) > 1:
             raise UnusableInput("--repair corrects one file at a time", "name one --catalog with one source")
@@ -63,12 +70,12 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         places = [place.path for place in stock.places.all()]
     written = {}
     if args.repair:
-        written["repair"] = write_repaired(sources[0], mended(found, sources[0]), args.repair)
+        written["repair"] = write_repaired(sources[0], mended(found, sources[0], one_entry=args.one_entry), args.repair)
     if args.docket:
         written["docket"] = write_docket(args.docket, orphan_rows(found, places, sole_copies=args.sole_copies))
     if args.adopt:
         with new_file(args.adopt) as (written["adopt"], stream):
-            sole = [each.file.path for each in found.unknown if each.is_sole]
+            sole = [each.file.path for each in found.unknown if each.standing is Standing.SOLE]
             stream.writelines(path + (b"\0" if any(b"\n" in name for name in sole) else b"\n") for path in sole)
     env.answer(args, OrphansAnswer(found, env.top(args, _TOP_ON_TERMINAL), written))
     return ExitStatus.DONE

@@ -8,7 +8,7 @@ from enum import StrEnum
 
 from foldkeep.model import Filter, StockFile
 from foldkeep.model.catalogs import CatalogEntry
-from foldkeep.model.companions import sidecar_stems, stem_of
+from foldkeep.model.companions import are_a_pair, sidecar_stems, stem_of
 from foldkeep.model.copy_names import plain_stem
 from foldkeep.model.names import lies_below
 from foldkeep.model.previews import preview_of
@@ -125,7 +125,9 @@ class Orphans:
 
 
 def orphans(stock: Stock, known: Known, wanted: Filter | None = None, thumbnails: bytes = b"") -> Orphans:
-    """Compare what a catalogue knows with what is on the disk, as the last scan saw it.
+    """Compare what catalogues know with what is on the disk, as the last scan saw it.
+
+    Without a catalogue only what is left over beside files that are gone can be told.
 
     Parameters
     ----------
@@ -135,7 +137,8 @@ def orphans(stock: Stock, known: Known, wanted: Filter | None = None, thumbnails
         The folder where the user's desktop keeps thumbnails; empty not to look there.
     """
     wanted = wanted or Filter()
-    folders = list(wanted.under) or folders_of(stock, known)
+    places = [place.path for place in stock.places.all()]
+    folders = list(wanted.under) or (folders_of(stock, known) if known.names else places)
     found = Orphans(known, folders)
     everything = list(stock.listing.files(Filter()))
     previews = {file.path: of for file in everything if file.kind == "photo" and (of := preview_of(file.path))}
@@ -148,7 +151,8 @@ def orphans(stock: Stock, known: Known, wanted: Filter | None = None, thumbnails
             if index.shown.isdisjoint(shown):
                 found.left_over.append(LeftOver(file, index.shown_elsewhere(shown)))
         elif file.kind in MEDIA:
-            found.unknown.append(_unknown(file, index))
+            if known.names and not index.is_partner(file.path):
+                found.unknown.append(_unknown(file, index))
         elif file.kind == "sidecar" and not stock.listing.masters(file.path):
             found.left_over.append(LeftOver(file, index.masters(file.path)))
     order = {standing: number for number, standing in enumerate(Standing)}
@@ -183,6 +187,7 @@ class _Index:
         self.stems: dict[bytes, list[bytes]] = defaultdict(list)
         self.shown: set[tuple[bytes, bytes]] = set()
         self._previews = previews
+        self._known_beside: dict[tuple[bytes, bytes], list[bytes]] = defaultdict(list)
         wanted = {each for shown in previews.values() for each in shown}
         self.known_stems: dict[str, StockFile] = {}
         for file in files:
@@ -196,10 +201,16 @@ class _Index:
             if file.digest:
                 self.of_digest[file.digest].append(file)
             if file.path in known.files:
+                self._known_beside[folder, stem_of(name)].append(file.path.rpartition(b"/")[2])
                 self.known_names.setdefault(name, file)
                 self.known_stems.setdefault(plain_stem(name), file)
                 if file.digest:
                     self.known_digests.setdefault(file.digest, file)
+
+    def is_partner(self, path: bytes) -> bool:
+        """Tell whether a file is the raw file, or the JPEG, of one beside it that the catalogue knows."""
+        folder, _, name = path.rpartition(b"/")
+        return any(are_a_pair(name, other) for other in self._known_beside[folder, stem_of(name).lower()])
 
     def masters(self, sidecar: bytes) -> tuple[bytes, ...]:
         """Return files elsewhere that a sidecar may belong to."""

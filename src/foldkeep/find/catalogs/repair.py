@@ -1,4 +1,4 @@
-"""What a corrected copy of a catalogue has: paths that are there, nothing that is gone, and each content once."""
+"""What a corrected copy of a catalogue has: paths that are there, and nothing that is gone."""
 
 import os
 
@@ -8,25 +8,31 @@ from foldkeep.model.names import file_uri, path_from_uri
 from .orphans import Orphans
 
 
-def mended(found: Orphans, source: CatalogSource) -> dict[str, str | None]:
+def mended(found: Orphans, source: CatalogSource, *, one_entry: bool = False) -> dict[str, str | None]:
     """Return for entries of a catalogue's one source, by where they are, the path that they get; None drops one.
 
     A missing file is mended where the same content lies elsewhere; a name alone is no proof. Entries that are right
-    are not in the answer.
+    are not in the answer. An entry whose file is there has a rating and words of its own, so it stays.
+
+    Parameters
+    ----------
+    one_entry
+        Leave each content one entry, the first, whatever the others say.
     """
     base = os.path.dirname(os.fsencode(source.path))
     answer: dict[str, str | None] = {}
     for path, entries in found.known.files.items():
-        first, *others = entries
-        if not first.by_name and (text := _in_style(first, path, base)) != first.text:
-            answer[first.where] = text
-        answer |= dict.fromkeys(entry.where for entry in others)
-    for each in found.twice:
+        for number, entry in enumerate(entries):
+            if number and one_entry:
+                answer[entry.where] = None
+            elif not entry.by_name and (text := _in_style(entry, path, base)) != entry.text:
+                answer[entry.where] = text
+    for each in found.twice if one_entry else ():
         for file in each.files[1:]:
             answer |= dict.fromkeys(entry.where for entry in found.known.files[file.path])
     taken = set(found.known.files)
     for missing in found.missing:
-        now = missing.now if missing.by_content and missing.now not in taken else None
+        now = missing.now if missing.by_content and not (one_entry and missing.now in taken) else None
         answer[missing.entry.where] = _in_style(missing.entry, now, base) if now else None
         taken.add(now or b"")
     return answer

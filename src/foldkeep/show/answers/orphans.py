@@ -93,30 +93,38 @@ class OrphansAnswer:
     def write(self, page: Page) -> None:
         """Write it for people."""
         found, top = self.found, self.top
-        write_known(page, found.known, found.folders)
-        _write_unknown(page, found.unknown, top)
-        missing, sizes = found.missing, [each.size for each in found.missing if each.size is not None]
-        gone = (
-            f"{count(len(missing), 'entry', 'entries')}{f', {format_size(sum(sizes))} when last seen' if sizes else ''}"
-        )
-        _write_list(page, f"Missing, entries without a file: {gone}", [_missing_line(each) for each in missing], top)
+        if found.known.names:
+            write_known(page, found.known, found.folders)
+            _write_unknown(page, found.unknown, top)
+            _write_missing(page, found.missing, top)
+        else:
+            page.line("No catalogue is named or remembered, so only what is left over can be told.")
         left = found.left_over
         title = f"Left over, sidecars and previews whose master is gone: {_sum([each.file.size for each in left])}"
         _write_list(page, title, [_left_line(each) for each in left], top)
         if found.thumbnails:
             title = f"Left over, desktop thumbnails: {_sum([each.size for each in found.thumbnails])}"
             _write_list(page, title, [_thumbnail_line(each) for each in found.thumbnails], top)
-        twice = found.twice
-        more = sum(each.bytes for each in twice)
-        title = (
-            f"Twice in the catalogue: {count(len(twice), 'file')}{f', {format_size(more)} of copies' if more else ''}"
-        )
-        _write_list(page, title, [_twice_line(each) for each in twice], top)
+        if found.known.names:
+            _write_twice(page, found.twice, top)
         for what, path in self.written.items():
             page.line()
             page.line(_WRITTEN[what], visible(path))
             if what == "docket":
                 page.line(f"Look at it with pictures: foldkeep sheet {shlex.quote(path)}")
+
+
+def _write_missing(page: Page, missing: Sequence[Missing], top: int | None) -> None:
+    sizes = [each.size for each in missing if each.size is not None]
+    gone = f"{count(len(missing), 'entry', 'entries')}{f', {format_size(sum(sizes))} when last seen' if sizes else ''}"
+    _write_list(page, f"Missing, entries without a file: {gone}", [_missing_line(each) for each in missing], top)
+
+
+def _write_twice(page: Page, twice: Sequence[Twice], top: int | None) -> None:
+    more = sum(each.bytes for each in twice)
+    copies = f", {format_size(more)} of copies" if more else ""
+    title = f"Twice in the catalogue: {count(len(twice), 'file')}{copies}"
+    _write_list(page, title, [_twice_line(each) for each in twice], top)
 
 
 def _write_unknown(page: Page, unknown: Sequence[Unknown], top: int | None) -> None:
