@@ -56,7 +56,6 @@ SHOTS = (
             "echo y | foldkeep restore packages/* --to restored --outside-media-back",
         ],
     ),
-    ("compare", ["foldkeep compare 'card copies.inventory' 'library/card copies' --top 4"]),
     ("keep", ["foldkeep keep -o docket.csv", "head -n 9 docket.csv | cut -d, -f1-3,8"]),
     ("rules", ["foldkeep settings", "foldkeep keep --explain --protect '*.wav' --give-up-under library/imported"]),
     ("review", [(REVIEW, f"{TYPED} | script -qc 'stty cols 120; {REVIEW}' /dev/null")]),
@@ -69,6 +68,7 @@ SHOTS = (
             "foldkeep ledger 1 | head -n 24",
         ],
     ),
+    ("compare", ["foldkeep compare 'card copies.inventory' 'library/card copies' --top 4"]),
     ("help", ["foldkeep --help"]),
 )
 SETTINGS = """\
@@ -118,13 +118,11 @@ def main() -> None:
 
 
 def later(environment: dict[str, str]) -> None:
-    """Save what is known of a folder's copy, change it, and scan it again."""
+    """Save what is known of a folder, change it, and scan it again."""
     folder = FOLDER / "library" / "card copies"
-    for line in (
-        f"cp -a '{folder}' '{FOLDER}/card copies'",
-        f"foldkeep scan '{folder}' --read-all --stock '{FOLDER}/one' --quiet",
-    ):
-        subprocess.run(line, shell=True, env=environment, check=True)
+    # What was folded for the pictures before comes back, so that this one starts from the library as it was made.
+    for line in (["unfold", "1"], ["scan", folder, "--read-all", "--stock", FOLDER / "one"]):
+        subprocess.run(["foldkeep", *line, "--quiet"], env=environment, check=True)
     save = ["foldkeep", "inventory", "save", "card copies.inventory", "--stock", FOLDER / "one", "--quiet"]
     subprocess.run(save, cwd=FOLDER, env=environment, check=True)
     subprocess.run(LATER, shell=True, cwd=FOLDER, check=True)
@@ -132,12 +130,8 @@ def later(environment: dict[str, str]) -> None:
 
 
 def draw(environment: dict[str, str], wanted: list[str]) -> None:
-    """Put the folder of `later` back, and take the pictures that are no terminal's: the map, and the sheet."""
-    folder = FOLDER / "library" / "card copies"
-    shutil.rmtree(folder)
-    (FOLDER / "card copies").rename(folder)
-    (FOLDER / "docket.csv").unlink()
-    for line in ("scan --quiet", "keep -o docket.csv --quiet", "space library --treemap map.png --quiet",
+    """Take the pictures that are no terminal's: the map, the bars, and the sheet."""
+    for line in ("space library --treemap map.png --quiet",
                  "sheet docket.csv --quiet", "projects --plot projects.png --quiet"):  # fmt: skip
         subprocess.run(["foldkeep", *line.split()], cwd=FOLDER, env=environment, check=True)
     if not wanted or "treemap" in wanted:

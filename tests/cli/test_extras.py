@@ -7,7 +7,6 @@ import sys
 
 import pytest
 
-from foldkeep.demo import make_library
 from foldkeep.model.extras import EXTRAS
 
 BLOCKER = """\
@@ -24,11 +23,11 @@ sys.meta_path.insert(0, Absent())
 
 
 @pytest.fixture
-def small(tmp_path):
+def small(sample, tmp_path):
     """Return what runs the program without the modules of all extras but those named."""
     (tmp_path / "absent").mkdir()
     (tmp_path / "absent" / "sitecustomize.py").write_text(BLOCKER)
-    make_library(str(tmp_path / "kites"))
+    subprocess.run(["cp", "-a", sample, tmp_path / "kites"], check=True)
 
     def run(*line, having=()):
         kept = {module for extra in having for module in EXTRAS[extra]}

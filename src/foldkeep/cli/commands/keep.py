@@ -1,9 +1,10 @@
 """Choose the copy of each set to keep, say why, and write a docket.
 
 Rules are asked one after another until one copy is left; `--explain` lists
-them. Without any of yours, a copy is kept whose name does not look like a
-copy's, and of two folders with the same shoot one stays whole and the other
-empties. The docket is a CSV file; change it with any spreadsheet, or with
+them. Without any of yours, a copy that somebody sorted is kept before one in a
+dump, one whose name does not look like a copy's before others, and of two
+folders with the same shoot one stays whole and the other empties. What a
+timeline uses stays. The docket is a CSV file; change it with any spreadsheet, or with
 `foldkeep review`, before you hand it to `foldkeep fold`. Nothing is folded by
 this command.
 """

@@ -12,6 +12,7 @@ own. A key that is not there keeps its built-in value.
   [keep]
   prefer = ["under:~/Masters", "together", "oldest", "first-by-name"]
   protect = ["~/Portfolio", "*.psd"]
+  takes_programs = false
 
   [fold]
   litter = ["Thumbs.db", ".DS_Store"]
