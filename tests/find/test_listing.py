@@ -268,3 +268,22 @@ def test_odd_and_broken_media_of_others(package: str, tmp_path: Path):
     with Apart() as apart:
         for path in files:
             apart.picture(os.fsencode(path), kind_of(os.fsencode(path.name)))
+
+
+def test_a_folder_in_an_inventory_is_compared_below_both_sides(desk: Desk):
+    for name in ("kites/day-1/a.jpg", "kites/day-1/b.jpg", "kites/day-2/c.jpg", "other/d.jpg"):
+        desk.write(name, name.encode() * 9)
+    desk.run("scan", desk.place, "--read-all")
+    saved = desk.ask("inventory", "save", desk.top / "shelf.inventory")["inventory"]
+    (desk.place / "kites/day-1/b.jpg").rename(desk.place / "kites/day-1/e.jpg")
+    desk.write("kites/day-1/f.jpg", b"new")
+    desk.run("scan", "--read-all")
+    found = desk.ask("compare", f"{saved}:kites/day-1", desk.place / "kites/day-1")
+    assert {verdict: figures["files"] for verdict, figures in found["totals"].items()} == {
+        "added": 1, "gone": 0, "changed": 0, "moved": 1, "same": 1,
+    }  # fmt: skip
+    (moved,) = found["moved"]
+    assert moved["before"]["path"] == f"{desk.place}/kites/day-1/b.jpg"
+    assert moved["after"]["path"] == f"{desk.place}/kites/day-1/e.jpg"
+    refused = desk.run("compare", f"{saved}:kites/day-9", desk.place)
+    assert (refused.status, refused.err.count("\n")) == (2, 1)

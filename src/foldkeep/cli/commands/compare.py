@@ -23,7 +23,7 @@ examples:
 """
 
 _TOP_ON_TERMINAL = 10
-_SIDE = "a place, a folder in one, or an inventory"
+_SIDE = "a place, a folder in one, an inventory, or FILE:FOLDER for a folder in that"
 
 
 OPTIONS = (

@@ -9,7 +9,7 @@ from itertools import compress, repeat
 from typing import NamedTuple
 
 from foldkeep.formats.own import InventoryFolder, InventoryReader
-from foldkeep.model import Filter, Place, Role, StockFile, visible
+from foldkeep.model import Filter, Place, Role, StockFile, UnusableInput, visible
 from foldkeep.model.names import lies_below, steps_alike
 from foldkeep.model.work import many_rows
 from foldkeep.scan import named_folder
@@ -121,6 +121,8 @@ class Comparison:
 def open_side(stock: Callable[[], Stock], word: str, wanted: Filter) -> Side:
     """Return a side by the label or path of a place, the path of a folder in one, or that of an inventory.
 
+    Of an inventory a folder is named behind a colon, by its path below its place: ``shelf.inventory:photos/2024``.
+
     Parameters
     ----------
     stock
@@ -135,6 +137,9 @@ def open_side(stock: Callable[[], Stock], word: str, wanted: Filter) -> Side:
     """
     if os.path.isfile(word):
         return _inventory_side(word, wanted)
+    inventory, colon, folder = word.rpartition(":")
+    if colon and os.path.isfile(inventory):
+        return _below(_inventory_side(inventory, wanted), os.fsencode(folder).strip(b"/"), word)
     known = stock()
     top = named_folder(known, word)
     inner = replace(wanted, under=(*wanted.under, top)) if not wanted.under else wanted
@@ -160,6 +165,15 @@ def _inventory_side(path: str, wanted: Filter) -> Side:
         found = zip([stem + name for name in part.names], entries, strict=False)
         files.update(found if not wanted else compress(found, _fitting(part, place, wanted)))
     return Side(visible(path), {os.fsencode(place.label): place.path for place in places}, files)
+
+
+def _below(side: Side, folder: bytes, word: str) -> Side:
+    """Return what lies below a folder of a side, by path relative to that; UnusableInput if nothing does."""
+    start = folder + b"/"
+    files = {path[len(start) :]: entry for path, entry in side.files.items() if path.startswith(start)}
+    if folder and not files:
+        raise UnusableInput(f"no file lies in {visible(word)}", "see foldkeep list --inventory FILE")
+    return Side(visible(word), {b"": side.path(folder)}, files) if folder else side
 
 
 def _fitting(part: InventoryFolder, place: Place, wanted: Filter) -> Iterator[bool]:
