@@ -12,7 +12,7 @@ import pytest
 import foldkeep.archive.archiving
 from foldkeep.archive.writers import _Told
 from foldkeep.model.packages import FORMATS
-from foldkeep.scan import check_package
+from foldkeep.scan.packages import check_package
 from harness.desks import Desk, TrustingDesk, left
 from harness.drives import mounted
 from harness.packages import EDL, everything, unpack

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 import foldkeep.archive.archiving
 from foldkeep.model.names import path_from_uri
 from foldkeep.model.packages import FORMATS
-from foldkeep.scan import check_package
+from foldkeep.scan.packages import check_package
 from harness.desks import Desk, TrustingDesk, contents
 from harness.packages import EDL, everything, unpack
 

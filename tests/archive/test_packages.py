@@ -19,7 +19,7 @@ import pytest
 import zstandard
 
 from foldkeep.formats.packages import bagit as bags
-from foldkeep.scan import check_package
+from foldkeep.scan.packages import check_package
 from foldkeep.storage.local.changes import take_away
 from harness.desks import Desk, listing
 

@@ -11,7 +11,7 @@ import bagit
 import pytest
 
 from foldkeep.model.packages import FORMATS
-from foldkeep.scan import check_package
+from foldkeep.scan.packages import check_package
 from harness.desks import Desk, TrustingDesk
 from harness.packages import EDL, everything, unpack
 from harness.points import Points, fail_from, kill_at

@@ -31,7 +31,7 @@ from foldkeep.formats.sidecars import parse_xmp, with_words
 from foldkeep.formats.sidecars.xmp import Xmp
 from foldkeep.keep import read_docket
 from foldkeep.model import FoldKeepError
-from foldkeep.scan import check_package
+from foldkeep.scan.packages import check_package
 from foldkeep.signals import Apart
 from foldkeep.stock import Stock
 from harness.documents import database, edl, otio, referring, xml

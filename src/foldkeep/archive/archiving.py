@@ -15,7 +15,7 @@ from foldkeep.model.names import file_uri
 from foldkeep.model.packages import FORMATS
 from foldkeep.model.units import format_moment, format_size
 from foldkeep.model.work import reason_of
-from foldkeep.scan import archived_file, check_package
+from foldkeep.scan.packages import archived_file, check_package
 from foldkeep.stock import Archived, Stock
 from foldkeep.storage import storage_at
 from foldkeep.storage.local.reading import NotSafe

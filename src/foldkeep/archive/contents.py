@@ -18,7 +18,7 @@ from foldkeep.formats.packages import (
     listed,
 )
 from foldkeep.model import PathBytes, Problem, visible
-from foldkeep.scan import missing_files, read_manifests
+from foldkeep.scan.packages import missing_files, read_manifests
 
 _LINE = "listing"
 _FORMS = tuple(Form)

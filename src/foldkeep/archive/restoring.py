@@ -17,7 +17,7 @@ from foldkeep.model.names import names_to_try
 from foldkeep.model.units import format_size
 from foldkeep.model.volumes import Limits
 from foldkeep.model.work import reason_of
-from foldkeep.scan import looked_through
+from foldkeep.scan.packages import looked_through
 from foldkeep.storage import storage_at
 from foldkeep.storage.local.changes import Folders, flush, link, move_to_free, take_away, unlink
 from foldkeep.storage.local.holes import SparseWriter

@@ -18,7 +18,7 @@ from foldkeep.model.names import file_uri, names_to_try
 from foldkeep.model.packages import FORMATS
 from foldkeep.model.units import format_moment
 from foldkeep.model.work import reason_of
-from foldkeep.scan import check_package
+from foldkeep.scan.packages import check_package
 from foldkeep.storage.local.changes import flush, move_to_free, remove_folder, take_away, unlink
 from foldkeep.storage.local.reading import open_path, open_top
 

@@ -3,16 +3,6 @@
 from .drives import follow_drives, mark_place, move_place
 from .in_use import open_files, sign_of_work
 from .named import check_filter, check_folder
-from .packages import (
-    Checked,
-    Whole,
-    archived_file,
-    check_package,
-    looked_through,
-    missing_files,
-    read_manifests,
-    remember_package,
-)
 from .places import Presence, TwinPlace, add_place, find_place, named_folder, presence, presences
 from .report import ScanReport
 from .scan import scan
@@ -33,14 +23,6 @@ __all__ = [
     "presence",
     "presences",
     "Presence",
-    "Checked",
-    "Whole",
-    "check_package",
-    "read_manifests",
-    "missing_files",
-    "looked_through",
-    "remember_package",
-    "archived_file",
     "open_files",
     "sign_of_work",
     "StaleThumbnail",

@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from foldkeep.find.projects import Lending, Project
     from foldkeep.fold import FoldReport
     from foldkeep.formats.packages import Package
-    from foldkeep.scan import Checked, Whole
+    from foldkeep.scan.packages import Checked, Whole
     from foldkeep.stock import Stock
 
 EXAMPLES = """\
@@ -187,7 +187,7 @@ def _check(args: argparse.Namespace, env: Environment) -> ExitStatus:
     import os
 
     from foldkeep.model import UnusableInput
-    from foldkeep.scan import check_package
+    from foldkeep.scan.packages import check_package
     from foldkeep.show.answers.archive import CheckAnswer
 
     if not args.what or args.docket or args.to:
@@ -203,7 +203,7 @@ def _remembering(args: argparse.Namespace, env: Environment) -> "Whole | None":
     """Return what notes that a package was read and is whole, and what is in it; nothing where there is no stock."""
     import os
 
-    from foldkeep.scan import remember_package
+    from foldkeep.scan.packages import remember_package
     from foldkeep.stock import Stock
 
     path = env.stock_path(args)

@@ -10,7 +10,7 @@ from foldkeep.formats import walked
 from foldkeep.formats.packages import Listing, bagit, open_package
 from foldkeep.model import Method, PathBytes, RunFile, visible
 from foldkeep.model.names import lies_below, lies_in_a_fold
-from foldkeep.scan import check_package
+from foldkeep.scan.packages import check_package
 from foldkeep.stock import Archived, Stock
 from foldkeep.storage import storage_at
 from foldkeep.storage.local.reading import NotSafe, Stamp, Stamps, digest_of, facts_at

@@ -9,7 +9,7 @@ from foldkeep.find.projects import Lending, Project
 from foldkeep.fold import FoldReport
 from foldkeep.model import visible
 from foldkeep.model.units import format_size
-from foldkeep.scan import Checked
+from foldkeep.scan.packages import Checked
 
 from ..page.documents import Document, path_document, problem_documents
 from ..page.page import CARE, GAIN, QUIET, STRONG, Column, Page
