@@ -5,6 +5,8 @@ import os
 
 import pytest
 
+from foldkeep.find.references import ProjectFolders, TimelineUses, timeline_uses
+from foldkeep.stock import Stock
 from harness.desks import Desk
 from messes import Mess
 from messes.mess import make, proposed
@@ -108,3 +110,33 @@ def test_what_is_written_about_a_raw_file_counts_for_its_picture(desk: Desk):
     )
     make(picture, desk)
     assert {os.path.relpath(path, desk.place) for path in proposed(picture, desk)} == {"west/K.cr3", "west/K.jpg"}
+
+
+def test_looking_only_at_what_a_document_may_mean_misses_nothing(desk: Desk, monkeypatch):
+    library = Mess(
+        "documents of every kind",
+        """
+        one/media/DRN_{1-3}.mp4 = d{1-3}
+        one/cut.otio = otio: media/DRN_1.mp4 ../two/DRN_2.mp4 gone/DRN_3.mp4
+        two/DRN_{1-3}.mp4 = d{1-3}
+        two/notes.prproj = uses one/media/DRN_3.mp4, DRN_1.mp4
+        three/A001C003.mov = a
+        four/A001C003.mov = a
+        """,
+        "",
+        "",
+    )
+    make(library, desk)
+    (desk.place / "three/cut.edl").write_text(
+        "TITLE: cut\n\n001  A001C003 V     C        00:00:00:00 00:00:01:00 01:00:00:00 01:00:01:00\n"
+        "* FROM CLIP NAME: DRN_2.mp4\n"
+    )
+    desk.run("scan")
+    with Stock.open(str(desk.stock)) as stock:
+        paths = list(stock.listing.paths())
+        quick = TimelineUses(stock, ProjectFolders(stock), paths)
+        monkeypatch.setattr(timeline_uses._Known, "perhaps", lambda known, _: known._paths)
+        plain = TimelineUses(stock, ProjectFolders(stock), paths)
+    assert (quick.there, dict(quick.by_name)) == (plain.there, dict(plain.by_name))
+    used = {os.path.relpath(os.fsdecode(path), desk.place) for path in quick.there}
+    assert used >= {"one/media/DRN_1.mp4", "two/DRN_2.mp4", "one/media/DRN_3.mp4", "three/A001C003.mov"}

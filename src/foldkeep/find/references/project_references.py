@@ -3,7 +3,7 @@
 import os
 import re
 from collections import defaultdict
-from collections.abc import Collection, Iterable, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from itertools import chain, islice
 
 from foldkeep.formats.documents import Mentions, mentions_in
@@ -37,12 +37,14 @@ class Uses:
     documents
         Their paths. One that cannot be read counts as using everything, and is noted in `problems`.
     paths
-        The files that are asked about later.
+        The files that are asked about later, or their names as `names_of` gives them.
     keeps_texts
         Also tell by texts whether a file is looked for where it lies.
     """
 
-    def __init__(self, documents: Iterable[bytes], paths: Iterable[bytes], *, keeps_texts: bool = False) -> None:
+    def __init__(
+        self, documents: Iterable[bytes], paths: "Iterable[bytes] | Names", *, keeps_texts: bool = False
+    ) -> None:
         self.problems: list[Problem] = []
         self._everything = False
         self._paths: set[str] = set()
@@ -52,7 +54,7 @@ class Uses:
         self._starts: set[str] = set()
         self._said: list[str] = []
         self._known: dict[bytes, tuple[bool, bool]] = {}
-        names = Names({comparable(name) for name in {path.rpartition(b"/")[2] for path in paths}})
+        names = paths if isinstance(paths, Names) else names_of(paths)
         for document in documents:
             try:
                 found = mentions_in(document)
@@ -113,6 +115,19 @@ class Uses:
         end = "/".join(whole.split("/")[-2:])
         return any(end in said for said in self._said)
 
+    def perhaps(self, by_path: Mapping[str, bytes], by_name: Mapping[str, Sequence[bytes]]) -> set[bytes] | None:
+        """Return those of some files that may be used; None if any may be.
+
+        Parameters
+        ----------
+        by_path, by_name
+            The files by their comparable paths, and by their comparable names and stems.
+        """
+        if self._everything or self._starts:
+            return None
+        found = {by_path[path] for path in self._paths & by_path.keys()}
+        return found.union(*(by_name[name] for name in (self._names | self._texts | self._stems) & by_name.keys()))
+
     @property
     def is_by_path(self) -> bool:
         """Whether more than the name of a file tells that it is used."""
@@ -133,6 +148,11 @@ class Uses:
             return False
         plain = _plain(stem)
         return any(stem[:length] in self._starts or plain[:length] in self._starts for length in range(4, _REEL + 1))
+
+
+def names_of(paths: Iterable[bytes]) -> "Names":
+    """Return the names of files, to be looked for in texts."""
+    return Names({comparable(name) for name in {path.rpartition(b"/")[2] for path in paths}})
 
 
 class UsesOfAll:
