@@ -140,3 +140,17 @@ def test_looking_only_at_what_a_document_may_mean_misses_nothing(desk: Desk, mon
     assert (quick.there, dict(quick.by_name)) == (plain.there, dict(plain.by_name))
     used = {os.path.relpath(os.fsdecode(path), desk.place) for path in quick.there}
     assert used >= {"one/media/DRN_1.mp4", "two/DRN_2.mp4", "one/media/DRN_3.mp4", "three/A001C003.mov"}
+
+
+@pytest.mark.parametrize("role", ["backup", "archive"])
+def test_no_docket_takes_from_a_backup_or_an_archive_unasked(desk: Desk, role):
+    make(Mess("twice on a shelf", f"{role}:a/K.jpg = k\n{role}:b/K.jpg = k", "", ""), desk)
+    for line in (["keep"], ["list", "--kind", "photo"]):
+        desk.docket.unlink(missing_ok=True)
+        assert desk.run(*line, "-o", desk.docket).status == 0
+        rows = list(csv.DictReader(desk.docket.read_text().splitlines()))
+        assert {row["action"] for row in rows} == {"leave"}
+        assert rows[0]["reason"].endswith(f"{role}, which is left alone; --role {role} asks for it")
+        desk.docket.unlink()
+        desk.run(*line, "-o", desk.docket, "--role", role)
+        assert "fold" in {row["action"] for row in csv.DictReader(desk.docket.read_text().splitlines())}

@@ -1,5 +1,6 @@
 """Choosing which copies stay, and the dockets that propose it."""
 
+from .aside import leaving_aside
 from .choose import Chooser
 from .docket import COLUMNS, current_rows, read_docket, rewrite_docket, write_docket
 from .dockets.caches import Derived, cache_rows, derived_again
@@ -10,17 +11,17 @@ from .in_use import InUse, uses_of_copies
 from .keep_options import Wishes
 from .propose import Proposal, propose
 from .review import Review
-from .rules import DEFAULT_RULES, meaning, real_folder
+from .rules import meaning, real_folder
 from .sheet import SheetCopy, SheetSet, sheet_sets
 
 __all__ = [
+    "leaving_aside",
     "InUse",
     "uses_of_copies",
     "propose",
     "Proposal",
     "Chooser",
     "Wishes",
-    "DEFAULT_RULES",
     "meaning",
     "real_folder",
     "COLUMNS",

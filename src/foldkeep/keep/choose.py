@@ -6,11 +6,12 @@ from dataclasses import dataclass
 from functools import partial
 
 from foldkeep.find.references import package_folders
-from foldkeep.model import Action, CopySet, Role, StockFile, visible
+from foldkeep.model import Action, CopySet, StockFile, visible
 from foldkeep.model.names import lies_below
 from foldkeep.stock import Stock
 
 from .albums import Albums
+from .aside import left_alone
 from .companions import Companions
 from .keep_options import Wishes
 from .program_folders import ProgramFolders
@@ -19,7 +20,6 @@ from .rules import SORTED, TOGETHER, Rule, Users, each, make_rules
 from .together import FolderRanks
 
 _AWAY = "its place is away"
-_ASIDE = "in {article} {role}, which is left alone; --role {role} asks for it"
 _UNUSED = "stays beside the copy that a document uses"
 _ALBUM = "part of an album, which stays whole"
 _PACKED = "in a package (a bag), which stays whole"
@@ -173,18 +173,15 @@ class Chooser:
 
     def _fixed(self, copies: Sequence[StockFile]) -> dict[bytes, str]:
         """Return the copies that must not go, by path, with the reason."""
-        found = {copy.path: protected_by(self._protections, copy) or self._aside(copy.place.role) for copy in copies}
+        found = {
+            copy.path: protected_by(self._protections, copy) or left_alone(copy.place.role, self._wishes.wanted.roles)
+            for copy in copies
+        }
         if self._wishes.wanted:
             for copy in copies:
                 if not found[copy.path] and not self._wishes.wanted.takes(copy):
                     found[copy.path] = _NOT_ASKED
         return {path: reason for path, reason in found.items() if reason}
-
-    def _aside(self, role: Role) -> str:
-        """Return why nothing goes from places of a role; empty if it may."""
-        if role is Role.WORKING or role in self._wishes.wanted.roles:
-            return ""
-        return _ASIDE.format(article="an" if role is Role.ARCHIVE else "a", role=role)
 
     def _before_rules(self, fixed: dict[bytes, str]) -> list[Rule]:
         """Return what is asked first: my own rules, then which copies stay anyway, then which do not go first."""

@@ -53,7 +53,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     import os
 
     from foldkeep.find.derived import Wish, caches, explain_cache
-    from foldkeep.keep import cache_rows, write_docket
+    from foldkeep.keep import cache_rows, leaving_aside, write_docket
     from foldkeep.model import UnusableInput, visible
     from foldkeep.model.names import folders_above
     from foldkeep.model.recipes import CACHE, WHATS
@@ -84,7 +84,10 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         with env.progress(args) as progress:
             found = caches(stock, recipes, wish, projects, user_cache, Measures(stock, progress=progress))
         tops = [place.path for place in stock.places.all()]
-        docket = write_docket(args.docket, cache_rows(found, stock)) if args.docket else None
+        docket = None
+        if args.docket:
+            rows = leaving_aside(cache_rows(found, stock), stock.places.all(), wish.wanted.roles)
+            docket = write_docket(args.docket, rows)
     looked_at = any(top in (user_cache, *folders_above(user_cache)) for top in tops)
     unseen = user_cache if os.path.isdir(user_cache) and not looked_at else None
     env.answer(args, CachesAnswer(found, env.top(args, _TOP_ON_TERMINAL), docket, unseen))

@@ -70,12 +70,13 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
 
 def _write_docket(args: argparse.Namespace, env: Environment, stock: "Stock", fits: "Filter") -> ExitStatus:
-    from foldkeep.keep import listed_rows, write_docket
+    from foldkeep.keep import leaving_aside, listed_rows, write_docket
     from foldkeep.show.answers.list import ListedDocketAnswer
 
     count, size = stock.listing.count(fits)
     count = count if args.top is None else min(max(0, args.top), count)
     reason = f"listed {filter_words(args)}".strip()
-    written = write_docket(args.docket, listed_rows(stock.listing.files(fits, args.sort, args.top), reason))
+    rows = listed_rows(stock.listing.files(fits, args.sort, args.top), reason)
+    written = write_docket(args.docket, leaving_aside(rows, stock.places.all(), fits.roles))
     env.answer(args, ListedDocketAnswer(written, count, size))
     return ExitStatus.DONE

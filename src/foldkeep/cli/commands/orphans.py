@@ -48,7 +48,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.find.catalogs import Standing, known_files, mended, orphans
     from foldkeep.formats.catalogs import write_repaired
     from foldkeep.formats.own import new_file
-    from foldkeep.keep import orphan_rows, write_docket
+    from foldkeep.keep import leaving_aside, orphan_rows, write_docket
     from foldkeep.model import UnusableInput
     from foldkeep.model.extras import MissingExtra, has_extra
     from foldkeep.scan import check_filter
@@ -67,12 +67,13 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         thumbnails = env.thumbnails() if has_extra("media") else b""
         fits = check_filter(stock, wanted(args))
         found = orphans(stock, known_files(stock, catalogs), fits, thumbnails)
-        places = [place.path for place in stock.places.all()]
+        places = stock.places.all()
     written = {}
     if args.repair:
         written["repair"] = write_repaired(sources[0], mended(found, sources[0], one_entry=args.one_entry), args.repair)
     if args.docket:
-        written["docket"] = write_docket(args.docket, orphan_rows(found, places, sole_copies=args.sole_copies))
+        rows = orphan_rows(found, [place.path for place in places], sole_copies=args.sole_copies)
+        written["docket"] = write_docket(args.docket, leaving_aside(rows, places, fits.roles))
     if args.adopt:
         with new_file(args.adopt) as (written["adopt"], stream):
             sole = [each.file.path for each in found.unknown if each.standing is Standing.SOLE]
