@@ -32,6 +32,11 @@ def check_filter(stock: Stock, wanted: Filter) -> Filter:
     return wanted
 
 
+def fits_nothing(stock: Stock, wanted: Filter) -> bool:
+    """Tell whether something is asked of files, and none has it."""
+    return bool(wanted) and not stock.listing.count(wanted)[0]
+
+
 def check_folder(stock: Stock, folder: bytes) -> None:
     """Raise UnusableInput if a folder is neither known nor above one that is, with the nearest that is known."""
     if stock.listing.has_folder(folder):

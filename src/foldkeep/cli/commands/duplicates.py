@@ -64,13 +64,13 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
 def _sets(args: argparse.Namespace, env: Environment, stock: "Stock", question: "Question") -> ExitStatus:
     from foldkeep.find.copies import duplicates
-    from foldkeep.scan import presences
+    from foldkeep.scan import fits_nothing, presences
     from foldkeep.show.answers.duplicates import SETS_COLUMNS, SetsAnswer, sets_rows
 
     found = duplicates(stock, question)
     top = env.top(args, _TOP_ON_TERMINAL)
     overview = found.overview()
-    nothing = not overview.totals.sets and _nothing_fits(stock, question)
+    nothing = not overview.totals.sets and fits_nothing(stock, question.wanted)
     env.answer(args, SetsAnswer(found, overview, question, presences(stock), top, args.details, nothing))
     if args.csv:
         env.write_table(args.csv, SETS_COLUMNS, sets_rows(found.sets()))
@@ -79,13 +79,10 @@ def _sets(args: argparse.Namespace, env: Environment, stock: "Stock", question: 
 
 def _folders(args: argparse.Namespace, env: Environment, stock: "Stock", question: "Question") -> ExitStatus:
     from foldkeep.find.copies import compare_folders
+    from foldkeep.scan import fits_nothing
     from foldkeep.show.answers.duplicates import FoldersAnswer
 
     matches = compare_folders(stock, question, same_names=args.names_too, least_share=args.share / 100)
-    nothing = not matches and _nothing_fits(stock, question)
+    nothing = not matches and fits_nothing(stock, question.wanted)
     env.answer(args, FoldersAnswer(matches, env.top(args, _TOP_ON_TERMINAL), nothing))
     return ExitStatus.DONE
-
-
-def _nothing_fits(stock: "Stock", question: "Question") -> bool:
-    return bool(question.wanted) and not stock.listing.count(question.wanted)[0]

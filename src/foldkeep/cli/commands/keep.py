@@ -4,9 +4,9 @@ Rules are asked one after another until one copy is left; `--explain` lists
 them. Without any of yours, a copy that somebody sorted is kept before one in a
 dump, one whose name does not look like a copy's before others, and of two
 folders with the same shoot one stays whole and the other empties. What a
-timeline uses stays. The docket is a CSV file; change it with any spreadsheet, or with
-`foldkeep review`, before you hand it to `foldkeep fold`. Nothing is folded by
-this command.
+timeline uses stays. The docket is a CSV file; change it with any spreadsheet,
+or with `foldkeep review`, before you hand it to `foldkeep fold`. Nothing is
+folded by this command.
 """
 
 import argparse
@@ -107,7 +107,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.find.copies import Question, duplicates
     from foldkeep.keep import InUse, Proposal, propose, uses_of_copies, write_docket
     from foldkeep.model import UnusableInput
-    from foldkeep.scan import Presence, check_filter, check_folder, presences
+    from foldkeep.scan import Presence, check_filter, check_folder, fits_nothing, presences
     from foldkeep.show.answers.keep import ProposalAnswer
     from foldkeep.stock import Stock
 
@@ -128,7 +128,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         if not wishes.ignores_projects:
             in_use = uses_of_copies(stock, settings_projects(env.settings(args).settings, stock), found)
         docket = write_docket(args.docket, propose(stock, found, wishes, proposal, away, users, in_use))
-        nothing = not proposal.sets and bool(wishes.wanted) and not stock.listing.count(wishes.wanted)[0]
+        nothing = not proposal.sets and fits_nothing(stock, wishes.wanted)
     env.answer(args, ProposalAnswer(proposal, docket, args.docket, nothing))
     return env.tell_problems(args, list(in_use.problems))
 

@@ -137,8 +137,7 @@ def orphans(stock: Stock, known: Known, wanted: Filter | None = None, thumbnails
         The folder where the user's desktop keeps thumbnails; empty not to look there.
     """
     wanted = wanted or Filter()
-    places = [place.path for place in stock.places.all()]
-    folders = list(wanted.under) or (folders_of(stock, known) if known.names else places)
+    folders = list(wanted.under) or _folders_asked(stock, known)
     found = Orphans(known, folders)
     everything = list(stock.listing.files(Filter()))
     previews = {file.path: of for file in everything if file.kind == "photo" and (of := preview_of(file.path))}
@@ -165,6 +164,10 @@ def orphans(stock: Stock, known: Known, wanted: Filter | None = None, thumbnails
         inside = {each for each in inside if any(each == top or lies_below(each, top) for top in here)}
         found.thumbnails = list(stale_thumbnails(thumbnails, here, sorted(inside)))
     return found
+
+
+def _folders_asked(stock: Stock, known: Known) -> list[bytes]:
+    return folders_of(stock, known) if known.names else [place.path for place in stock.places.all()]
 
 
 class _Index:

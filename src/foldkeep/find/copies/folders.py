@@ -95,7 +95,7 @@ def compare_folders(
         return fitting is None or tree.path[one] in fitting or tree.path[other] in fitting
 
     contained = _contained(tree, counts, fits)
-    matches = [*_whole(tree, counts, contained)]
+    matches = list(_whole(tree, counts, contained))
     loose = shared.count(lambda folder: contained.keys().isdisjoint(tree.chain(folder)))
     matches += _overlaps(tree, loose, least_share, fits)
     return sorted(matches, key=lambda match: (-match.shared_bytes, [folder.path for folder in match.folders]))
