@@ -8,7 +8,12 @@ MOST_NAMES = 25
 SOURCE = Path("src")
 # Rooms in which each module is a face: nouns by subject, one answer or command a module.
 OPEN_ROOMS = ("foldkeep.model.", "foldkeep.show.answers.", "foldkeep.cli.")
-OPEN_MODULES = ("foldkeep.scan.packages", "foldkeep.storage.local.holes", "foldkeep.storage.local.ownership")
+OPEN_MODULES = (
+    "foldkeep.scan.on_disk",
+    "foldkeep.scan.packages",
+    "foldkeep.storage.local.holes",
+    "foldkeep.storage.local.ownership",
+)
 
 
 def module_of(path: Path) -> str:

@@ -7,7 +7,7 @@ from typing import NamedTuple
 from foldkeep.model import Place, Problem
 from foldkeep.model.grades import Grade
 from foldkeep.model.recipes import Recipe
-from foldkeep.storage.local.reading import clamped_ns, facts_at
+from foldkeep.scan.on_disk import last_use_ns
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -73,8 +73,7 @@ class LastUse:
         used_ns = self._known.get(each.path)
         if used_ns is None:
             try:
-                facts = facts_at(each.path)
-                used_ns = clamped_ns(max(facts.st_atime_ns, facts.st_mtime_ns))
+                used_ns = last_use_ns(each.path)
             except OSError:  # on a drive that is away; or gone, which is seen when it is to be folded
                 used_ns = each.modified_ns
             self._known[each.path] = used_ns

@@ -13,9 +13,9 @@ from foldkeep.model.kinds import OTHER, kind_of
 from foldkeep.model.names import folders_above, lies_below
 from foldkeep.model.recipes import CACHE, CACHE_TAG, Cookbook, Recipe
 from foldkeep.scan import shown_by
+from foldkeep.scan.on_disk import is_cache_tag
 from foldkeep.signals import MEDIA, Measures
 from foldkeep.stock import Stock
-from foldkeep.storage.local.reading import FILE, open_path
 
 from ..references.project_folders import ProjectFolders
 from ..references.project_references import UsesOfAll
@@ -24,7 +24,6 @@ from .finished import Candidate, finished_films, may_be_finished
 from .found import Batch, Caches, Regenerable
 from .grading import Vouching, grade_at_first, machine_made
 
-_SIGNATURE = b"Signature: 8a477f597d28d172789f06886806bc55"  # Cache Directory Tagging Specification 0.6
 _BY_NAME_ALONE = "nothing but its name and its folder's says so; --trust RECIPE takes them for proof"
 _BY_WORD = "you trust the recipe"
 _LIKELY = "a machine's name in a cache's folder, and no document mentions it"
@@ -64,7 +63,7 @@ class Sorting:
         self._book = Cookbook(recipes)
         self._projects = projects
         self._user_cache = user_cache
-        self._tagged = {folder for path in stock.listing.paths_named(CACHE_TAG) if (folder := _tagged(path))}
+        self._tagged = {os.path.dirname(path) for path in stock.listing.paths_named(CACHE_TAG) if is_cache_tag(path)}
         self._rest: list[Name] = []
         self._folders: list[_Folder] = []
         self._manifests: dict[tuple[str, bytes], list[bytes]] = defaultdict(list)
@@ -280,12 +279,3 @@ class Sorting:
 def _shown(path: bytes) -> bytes | None:
     said = read_thumbnail(path)
     return shown_by(said.uri, path) if said else None
-
-
-def _tagged(path: bytes) -> bytes:
-    """Return the folder that a file tags as a cache, or nothing if it does not."""
-    try:
-        with open(open_path(path, FILE), "rb") as stream:
-            return path.rpartition(b"/")[0] if stream.read(len(_SIGNATURE)) == _SIGNATURE else b""
-    except OSError:
-        return b""

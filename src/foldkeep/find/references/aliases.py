@@ -2,8 +2,9 @@
 
 import os
 from collections import defaultdict
-from collections.abc import Collection, Iterator
+from collections.abc import Collection
 
+from foldkeep.scan.on_disk import links_below
 from foldkeep.stock import Stock
 
 from .project_folders import ProjectFolders
@@ -17,23 +18,8 @@ def aliases(stock: Stock, projects: ProjectFolders, asked: Collection[bytes]) ->
             if path in asked:
                 found[path] += [other for other in links if other != path]
     for project in projects.documents():
-        for link in _links_below(project):
+        for link in links_below(project):
             target = os.path.realpath(link)
             if target in asked:
                 found[target].append(link)
     return found
-
-
-def _links_below(top: bytes) -> Iterator[bytes]:
-    """Yield the symbolic links below a folder; what cannot be looked into is passed by."""
-    ahead = [top]
-    while ahead:
-        try:
-            with os.scandir(ahead.pop()) as entries:
-                for entry in entries:
-                    if entry.is_symlink():
-                        yield entry.path
-                    elif entry.is_dir(follow_symlinks=False):
-                        ahead.append(entry.path)
-        except OSError:
-            continue

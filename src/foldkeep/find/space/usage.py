@@ -1,6 +1,5 @@
 """Where the space goes: by folder, kind, suffix, age, year, place, volume or owner."""
 
-import os
 import time
 from collections import defaultdict
 from collections.abc import Callable, Iterable
@@ -11,6 +10,7 @@ from foldkeep.model import Filter, PathBytes, Volume
 from foldkeep.model.kinds import OTHER, suffix_of
 from foldkeep.model.names import folders_above, innermost
 from foldkeep.scan import Presence, presences
+from foldkeep.scan.on_disk import is_bare, room_on
 from foldkeep.stock import Stock, Sum
 
 GROUPINGS = ("folder", "kind", "suffix", "age", "year", "place", "volume", "owner")
@@ -89,10 +89,7 @@ def volume_spaces(stock: Stock) -> list[VolumeSpace]:
     found: dict[int, VolumeSpace] = {}
     for place in stock.places.all():
         if here[place.id] is Presence.HERE and place.volume not in found:
-            facts = os.statvfs(place.path)
-            found[place.volume] = VolumeSpace(
-                volumes[place.volume], facts.f_blocks * facts.f_frsize, facts.f_bavail * facts.f_frsize
-            )
+            found[place.volume] = VolumeSpace(volumes[place.volume], *room_on(place.path))
     return list(found.values())
 
 
@@ -238,15 +235,4 @@ def empty_folders(stock: Stock, wanted: Filter) -> list[bytes]:
     """
     asked = stock.sets.fitting_folders(wanted)
     tops = {place.path for place in stock.places.all()}
-    return [path for path in stock.listing.bare_folders() if path in asked - tops and _is_bare(path)]
-
-
-def _is_bare(path: bytes) -> bool:
-    """Tell whether a folder holds nothing but folders that hold nothing."""
-    try:
-        with os.scandir(path) as entries:
-            return all(entry.is_dir(follow_symlinks=False) and _is_bare(os.fsencode(entry.path)) for entry in entries)
-    except FileNotFoundError:
-        return True
-    except OSError:
-        return False
+    return [path for path in stock.listing.bare_folders() if path in asked - tops and is_bare(path)]
