@@ -252,6 +252,7 @@ def test_thumbnails_and_previews_are_left_over_once_their_master_is_gone_or_chan
     for name in ("shoot/WKD_1_preview.jpg", "shoot/thumbs/WKD_2.jpg.png", "inbox/preview of nothing.jpg"):
         desk.write(name, name.encode())
     desk.write("shoot/thumb-WKD_77.jpg", b"its master is gone")
+    desk.write("shoot/scrollbar_thumb.png", b"part of a theme; nothing was ever called scrollbar")
     desk.write("elsewhere/WKD_77.arw", b"raw")
     desk.ask("scan")
     words = ("orphans", "--catalog", source, "--under", desk.place)
@@ -263,7 +264,7 @@ def test_thumbnails_and_previews_are_left_over_once_their_master_is_gone_or_chan
     over = {Path(each["path"]).name: [Path(m["path"]).name for m in each["masters"]] for each in found["left_over"]}
     assert over == {"WKD_9.xmp": [], "thumb-WKD_77.jpg": ["WKD_77.arw"]}
     unknown = {Path(each["path"]).name for each in found["unknown"]}
-    assert "preview of nothing.jpg" in unknown
+    assert {"preview of nothing.jpg", "scrollbar_thumb.png"} <= unknown
     assert unknown.isdisjoint({"WKD_1_preview.jpg", "WKD_2.jpg.png", "thumb-WKD_77.jpg"})
     shown = desk.run(*words).out
     assert "Left over, sidecars and previews whose master is gone: 2 files, 26 B\n" in shown

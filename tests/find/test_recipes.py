@@ -274,3 +274,26 @@ def test_on_a_narrow_terminal_and_with_the_users_cache_folder_in_no_place(desk: 
     assert "your cache folder, which lies in no place" in " ".join(shown.split())
     plain = desk.run("caches").out
     assert re.search(r"render +3 +1 +1\.00 kB +\d{4}-\d\d-\d\d +edit of the highlights +recipe preview renders", plain)
+
+
+@pytest.mark.parametrize(("name", "source", "told"), [
+    ("scrollbar_thumb.png", None, None),
+    ("scrollbar_thumb.png", "scrollbar.png", "found"),
+    ("page_thumb.js", "page.png", None),
+    ("server-proxy.py", "server.mp4", None),
+    ("server-proxy.py", None, None),
+    ("titles_render.txt", "titles.mp4", None),
+    ("thumbs/kite_thumb.dat", None, "gone"),
+    ("kite_proxy.mp4", None, "gone"),
+    ("house_render.png", None, "gone"),
+    ("house_render.png", "house.mp4", "found"),
+])  # fmt: skip
+def test_a_mark_alone_tells_only_what_a_suffix_can_be(desk: Desk, name: str, source: str | None, told: str | None):
+    desk.write(name, b"small")
+    desk.write("other.txt", b"keeps the place from being empty")
+    if source:
+        desk.write(source, b"the original")
+    desk.ask("scan", desk.place)
+    found = desk.ask("caches")
+    lists = {"found": found["regenerable"], "gone": found["source_gone"]}
+    assert [key for key, files in lists.items() if files] == ([told] if told else [])

@@ -43,6 +43,9 @@ class Recipe:
         `IN_PROJECT`.
     kinds
         Of sources that are not documents of projects.
+    marked
+        The kinds of files that a mark alone may tell, outside the folders that `files` names: ``page_thumb.js`` is no
+        thumbnail. Empty: any.
     manifest
         A glob for the names of manifests, in the folder of a file or above it.
     version
@@ -60,6 +63,7 @@ class Recipe:
     marks: tuple[str, ...] = ()
     folders: tuple[str, ...] = (".",)
     kinds: tuple[str, ...] = ("photo", "video", "audio")
+    marked: tuple[str, ...] = ()
     manifest: str = ""
     version: tuple[str, ...] = ()
     cleared_in_use: bool = False
@@ -84,6 +88,20 @@ class Recipe:
                 if fits and middle[-1].isdigit() and middle.replace(".", "").isdecimal():
                     return middle
         return ""
+
+    def says_nothing(self, stem: str, kind: str, *, has_source: bool = True) -> bool:
+        """Tell whether the mark in a name is no sign that a file was made from another.
+
+        A proxy or render without its original is perhaps the last there is of it. A thumbnail without one is just
+        a file that is called so.
+
+        >>> thumbs = Recipe("thumbs", "thumbnail", ("**/*_thumb.*",), "stem", ("_thumb",), marked=("photo",))
+        >>> thumbs.says_nothing("page_thumb", "other"), thumbs.says_nothing("scrollbar_thumb", "photo", has_source=False)
+        (True, True)
+        """
+        if not self.marked or len(self.stems(stem)) == 1:
+            return False
+        return kind not in self.marked or not (has_source or self.what != "thumbnail")
 
     def stems(self, stem: str) -> list[str]:
         """Return what the stem of a file's source may be, in lower case; `stem` is that of the file or its folder.

@@ -146,9 +146,13 @@ def orphans(stock: Stock, known: Known, wanted: Filter | None = None, thumbnails
     for file in everything:
         if file.path in known.files or not below.takes(file):
             continue
-        if shown := previews.get(file.path):
-            if index.shown.isdisjoint(shown):
-                found.left_over.append(LeftOver(file, index.shown_elsewhere(shown)))
+        shown = previews.get(file.path, ())
+        if not index.shown.isdisjoint(shown):
+            continue
+        masters = index.shown_elsewhere(shown)
+        # A mark in a name alone says nothing while no file is, or was, called so: scrollbar_thumb.png is a picture.
+        if masters or any(folder != os.path.dirname(file.path) for folder, _ in shown):
+            found.left_over.append(LeftOver(file, masters))
         elif file.kind in MEDIA:
             if known.names and not index.is_partner(file.path):
                 found.unknown.append(_unknown(file, index))

@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from foldkeep.formats.catalogs import read_thumbnail
 from foldkeep.model import Filter, Place
+from foldkeep.model.companions import stem_of
 from foldkeep.model.grades import Grade
 from foldkeep.model.kinds import OTHER, kind_of
 from foldkeep.model.names import folders_above, lies_below
@@ -178,6 +179,7 @@ class Sorting:
         project = self._projects.of(path)
         of_all = recipe.version_in(folder.below)
         source = sources.document(project) if recipe.source == "project" else None
+        of_folder = self._book.of(folder.below).of_all
         perhaps_finished = may_be_finished(os.path.join(path, b"a film.mp4"), "video", project)
         graded, opaque = self._graded, folder.opaque
         if (
@@ -195,6 +197,10 @@ class Sorting:
                 batches[version] = Batch(recipe.what, recipe.evidence, project, version, recipe)
             if recipe.source != "project":
                 source = sources.of(Made(path, name, place.path, recipe))
+            if recipe is not of_folder and recipe.says_nothing(
+                os.fsdecode(stem_of(name)), kind, has_source=source is not None
+            ):
+                continue
             grade, missing = self._grade_at_first(recipe, kind, source)
             if grade is Grade.PERHAPS and kind == OTHER and name in opaque and source is not None:
                 grade, missing = Grade.LIKELY, _LIKELY  # until a document mentions it

@@ -106,6 +106,7 @@ _KEYS: dict[str, Callable[[Any], Any]] = {
     "marks": lambda value: tuple(mark.lower() for mark in words(value)),
     "folders": _folders,
     "kinds": _kinds,
+    "marked": _kinds,
     "manifest": name,
     "version": _version,
     "cleared_in_use": flag,
