@@ -79,6 +79,16 @@ def media(kind: str) -> Callable[[Path], object]:
     return lambda path: HELPER.facts(os.fsencode(path), kind)
 
 
+def damaged(kind: str) -> Callable[[Path], object]:
+    """Look for damage as `scan --check-media` does; by its suffix a file promises to be decodable."""
+
+    def ask(path: Path) -> object:
+        named = path.rename(path.with_suffix({"photo": ".jpg", "audio": ".mp3", "video": ".mp4"}[kind]))
+        return HELPER.damage(os.fsencode(named), kind, named.stat().st_size)
+
+    return ask
+
+
 HELPER = Apart()
 atexit.register(HELPER.close)
 
@@ -144,6 +154,7 @@ READERS: dict[str, Callable[[Path], object]] = {
     "disc": checked,
     "stock": stock,
     **{kind: media(kind) for kind in ("photo", "audio", "video")},
+    **{f"damaged {kind}": damaged(kind) for kind in ("photo", "audio", "video")},
     "declaration": lambda path: bagit.declared(path.read_bytes()),
     "fetch": lambda path: list(bagit.fetch_entries(path.read_bytes().decode().splitlines())),
     "tags": lambda path: bagit.oxum(bagit.tags_of(path.read_bytes(), "utf-8", "bag-info.txt")),
@@ -209,6 +220,12 @@ def thumbnail() -> bytes:
     return stream.getvalue()
 
 
+def tiff() -> bytes:
+    stream = io.BytesIO()
+    Image.new("RGB", (9, 7)).save(stream, "TIFF", compression="tiff_lzw")
+    return stream.getvalue()
+
+
 def bag() -> bytes:
     stream = io.BytesIO()
     with zipfile.ZipFile(stream, "w") as packed:
@@ -268,6 +285,9 @@ SEEDS: dict[str, list[bytes]] = {
     "tar": [tar_bag()], "zst": [zstandard.compress(tar_bag())], "disc": [disc_bag()],
     "stock": [known_stock()], "photo": [jpeg(1, "camera", "2025:06:14 09:12:03"), thumbnail()],
     "audio": [wav(tune([0, 4, 7])), encoded(tune([0, 4]), "flac", {"title": "march"})], "video": [film(1, 0.4)],
+    "damaged photo": [jpeg(1, "camera", "2025:06:14 09:12:03"), tiff()],
+    "damaged audio": [wav(tune([0, 4, 7])), encoded(tune([0, 4]), "mp3", {"title": "march"})],
+    "damaged video": [film(1, 0.4)],
     "declaration": [b"BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n"],
     "fetch": [b"https://a/b 12 data/a\n"], "tags": [b"Payload-Oxum: 1.1\nBag-Size: 1 kB\n"],
 }  # fmt: skip

@@ -215,7 +215,7 @@ def _edit() -> Iterator[File]:
     yield "edit/waveforms of media/CACHEDIR.TAG", tag, cut
     for number, name in enumerate(("DRN_0001", "DRN_0002")):
         content = Random(f"wave {name}").randbytes(120_000 + 31 * number)  # noqa: S311 - as above
-        yield f"edit/waveforms of media/{name}.wave", content, cut
+        yield f"edit/waveforms of media/{name}.waveform", content, cut
 
 
 def _edit_of_last_year() -> Iterator[File]:

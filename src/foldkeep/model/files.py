@@ -1,6 +1,6 @@
 """Places, the files in them, and the sets that files with one content form."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import lru_cache
@@ -105,6 +105,14 @@ class StockFile:
     def identity(self) -> tuple[int, int]:
         """What tells this file from another: names with one identity are hard links to one file."""
         return (self.volume, self.inode)
+
+    def damage(self, known: Mapping[bytes, str]) -> str:
+        """Return what is wrong with it, in words; `known` has the contents that something was found wrong with."""
+        if not self.size:
+            return "it is empty"
+        if self.content:
+            return f"its first bytes are those of {self.content}"
+        return known.get(self.digest, "") if self.digest else ""
 
 
 def format_digest(digest: bytes) -> str:

@@ -26,6 +26,8 @@ class Filter:
         Bytes, exclusive.
     modified_before_ns, modified_after_ns
         Nanoseconds since the epoch, exclusive.
+    damaged
+        Only what reading found something wrong with; the stock knows, `takes` does not.
     """
 
     kinds: tuple[str, ...] = ()
@@ -39,6 +41,7 @@ class Filter:
     smaller_than: int | None = None
     modified_before_ns: int | None = None
     modified_after_ns: int | None = None
+    damaged: bool = False
 
     def __bool__(self) -> bool:
         return self != Filter()

@@ -96,7 +96,7 @@ class Recipe:
         a file that is called so.
 
         >>> thumbs = Recipe("thumbs", "thumbnail", ("**/*_thumb.*",), "stem", ("_thumb",), marked=("photo",))
-        >>> thumbs.says_nothing("page_thumb", "other"), thumbs.says_nothing("scrollbar_thumb", "photo", has_source=False)
+        >>> thumbs.says_nothing("page_thumb", "other"), thumbs.says_nothing("bar_thumb", "photo", has_source=False)
         (True, True)
         """
         if not self.marked or len(self.stems(stem)) == 1:

@@ -22,6 +22,10 @@ class ScanReport:
         Files recognised under a new path, so that nothing of them had to be read.
     contradictions
         Files read whose first bytes say something else than their suffix.
+    checked
+        Whether contents were checked for damage.
+    damaged
+        Files of these places that something is wrong with, where they were checked.
     places
         Paths of the places that were looked at; those that are away are not among them.
     without_inodes
@@ -37,6 +41,8 @@ class ScanReport:
     read_bytes: int = 0
     moved: int = 0
     contradictions: int = 0
+    checked: bool = False
+    damaged: int = 0
     seconds: float = 0.0
     passed: Counter[str] = field(default_factory=Counter)
     places: list[PathBytes] = field(default_factory=list)

@@ -3,7 +3,7 @@
 import os
 import time
 from collections import Counter
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from concurrent.futures import Executor
 from contextlib import closing, suppress
 from dataclasses import dataclass, replace
@@ -45,6 +45,7 @@ def scan(
     settings: Settings | None = None,
     *,
     read_all: bool = False,
+    read_kinds: Collection[str] = (),
 ) -> ScanReport:
     """Bring the stock up to date with what lies in `places`, and hash what can have a copy.
 
@@ -64,6 +65,8 @@ def scan(
     read_all
         Read every file in these places whole, also where no other file can have its content: then contents can
         be compared with those of other stocks.
+    read_kinds
+        Read every file of these kinds whole, so that what is measured of their contents can be kept.
 
     Returns
     -------
@@ -92,9 +95,10 @@ def scan(
             pool.finish(read_ends, stock.contents.to_read_ends(places=here))
             report.moved += stock.moves.recognise_moved_by_ends(report.without_inodes)
             pool.finish(read_whole, stock.contents.to_read_whole(places=here))
-            if read_all:
+            if read_all or read_kinds:
                 named = {place.id for place in places}
-                pool.finish(read_whole, stock.contents.to_read_rest([number for number in here if number in named]))
+                rest = [number for number in here if number in named]
+                pool.finish(read_whole, stock.contents.to_read_rest(rest, None if read_all else read_kinds))
             _look_for_clones(stock, far)
             _look_for_second_mounts(stock, far)
         except BaseException:

@@ -1,13 +1,16 @@
 """What is measured of contents, in a helper process: what media say of themselves, small pictures, likeness."""
 
 from .copy_state import CopyState, copy_states
-from .extractors import EXTRACTORS, MEDIA, Extractor
+from .extractors import DAMAGE, EXTRACTORS, MEDIA, Extractor
+from .gathering import check_contents
 from .measures import Measures
 from .media_facts import MediaReader, Medium, capture_moment, read_sidecar, sidecars_of
 from .media_worker import Apart, NotRead
 
 __all__ = [
     "EXTRACTORS",
+    "DAMAGE",
+    "check_contents",
     "Extractor",
     "Apart",
     "NotRead",

@@ -6,6 +6,8 @@ cannot be measured is kept with the reason; a file that could not be read is ask
 
 from dataclasses import dataclass
 
+from foldkeep.model.kinds import KINDS, OTHER
+
 MEDIA = frozenset({"photo", "video", "audio"})
 """The kinds of files that say something about themselves."""
 
@@ -32,6 +34,7 @@ class Extractor:
     gives: str
 
 
-MEDIA_FACTS = Extractor("media facts", 1, MEDIA, "what a file says of itself: format, size, camera, length, words")
+MEDIA_FACTS = Extractor("media facts", 2, MEDIA, "what a file says of itself: format, size, camera, length, words")
 PICTURE = Extractor("picture", 1, MEDIA, "a small JPEG of a photo, of frames of a film, of a sound's wave")
-EXTRACTORS = (MEDIA_FACTS, PICTURE)
+DAMAGE = Extractor("damage", 1, frozenset(KINDS) - {OTHER}, "what is wrong with a content; nothing if it is whole")
+EXTRACTORS = (MEDIA_FACTS, PICTURE, DAMAGE)

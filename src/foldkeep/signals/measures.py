@@ -3,23 +3,22 @@
 import os
 import sqlite3
 from collections.abc import Callable, Iterable
-from concurrent.futures import ThreadPoolExecutor
 from contextlib import ExitStack, suppress
-from queue import SimpleQueue
+from functools import partial
 
 from foldkeep.model import FoldKeepError, Progress, Step, no_progress
 from foldkeep.stock import Seen, Stock
 from foldkeep.storage.local.reading import FILE, digest_of, open_path
 
+from .helpers import HELPERS, Helpers
 from .media_worker import Apart, NotRead
 from .reductions import MEASURER
 
-_HELPERS = 2
 _AT_ONCE = 64
 _NOT_COMPARED = "the two could not be compared"
 
 Key = tuple[Seen, ...]
-Measure = Callable[[Apart, Key], str | None]
+Measure = Callable[[Key, Apart], str | None]
 
 
 class Measures:
@@ -48,7 +47,7 @@ class Measures:
     def differences(self, pairs: Iterable[tuple[Seen, Seen]]) -> dict[Key, str]:
         """Return, for pairs of a picture and its source, what keeps it from being a mere reduction; empty if it is."""
 
-        def measure(helper: Apart, pair: Key) -> str | None:
+        def measure(pair: Key, helper: Apart) -> str | None:
             if self._fresh:
                 for path, *_ in pair:
                     self._note_digest(path)
@@ -61,7 +60,7 @@ class Measures:
         """Return how long films and sounds play, given with their kinds; None for what cannot be played."""
         kinds = dict(files)
 
-        def measure(helper: Apart, key: Key) -> str | None:
+        def measure(key: Key, helper: Apart) -> str | None:
             try:
                 facts = helper.facts(key[0][0], kinds[key[0]])
             except NotRead:
@@ -96,33 +95,13 @@ class Measures:
         return found
 
     def _measured(self, phase: str, keys: list[Key], measure: Measure) -> dict[Key, str | None]:
-        idle: SimpleQueue[Apart] = SimpleQueue()
-        helpers = [Apart() for _ in range(min(_HELPERS, len(keys)))]
-        for helper in helpers:
-            idle.put(helper)
-
-        def answer(key: Key) -> str | None:
-            helper = idle.get()
-            try:
-                return measure(helper, key)
-            finally:
-                idle.put(helper)
-
         found: dict[Key, str | None] = {}
-        executor = ThreadPoolExecutor(len(helpers))
-        try:
+        with Helpers(min(HELPERS, len(keys))) as helpers:
             for at in range(0, len(keys), _AT_ONCE):
-                self._progress(Step(phase, at, len(keys), "files"))
-                part = keys[at : at + _AT_ONCE]
-                found |= zip(part, executor.map(answer, part), strict=True)
-            self._progress(Step(phase, len(keys), len(keys), "files"))
-        finally:
-            executor.shutdown(wait=False, cancel_futures=True)
-            for helper in helpers:
-                helper.kill()
-            executor.shutdown()
-            for helper in helpers:
-                helper.close()
+                jobs = [(key, helpers.submit(partial(measure, key))) for key in keys[at : at + _AT_ONCE]]
+                for key, job in jobs:
+                    found[key] = job.result()
+                    self._progress(Step(phase, len(found), len(keys), "files"))
         return found
 
     def _remember(self, what: str, new: dict[Key, str | None]) -> None:

@@ -5,6 +5,7 @@ alone `capture_moment`.
 """
 
 import math
+import os
 import re
 import warnings
 from collections.abc import Callable, Iterable
@@ -15,6 +16,7 @@ from typing import Any, BinaryIO
 
 from foldkeep.formats.sidecars import Xmp, parse_xmp
 from foldkeep.model import Facts
+from foldkeep.model.kinds import suffix_of
 from foldkeep.model.signatures import format_of
 from foldkeep.storage.local.reading import FILE, open_path
 
@@ -24,7 +26,12 @@ _TAKEN, _OFFSET, _LENS_MAKE, _LENS = 0x9003, 0x9011, 0xA433, 0xA434
 MOST_PIXELS = 300_000_000
 """No larger picture is decoded: it would take all the memory that one file is given."""
 
+_READ_HERE = frozenset(
+    "jpg jpeg jpe jfif png gif webp bmp tif tiff heic heif avif mp4 m4v m4a m4b mov qt 3gp mkv webm mka avi wmv"
+    " mpg mpeg mts m2ts wav wave bwf flac mp3 ogg oga opus ogv aif aiff".split()
+)
 _SMALL = 16
+_FOREIGN, _NO_PICTURE = "it is no picture that can be read here", "it cannot be opened as a picture"
 _LONGEST_TEXT = 1000
 _MOST_KEYWORDS = 200
 _OFFSET_FORM = re.compile(r"[+-]\d\d:\d\d|Z")
@@ -37,7 +44,7 @@ def read_facts(path: bytes, kind: str) -> Facts:
     try:
         return facts_in(path, kind)
     except OSError as error:
-        return Facts(problem=_words(error).lower())
+        return Facts(problem=words_of(error).lower())
 
 
 def facts_in(path: bytes, kind: str) -> Facts:
@@ -54,7 +61,8 @@ def facts_in(path: bytes, kind: str) -> Facts:
     try:
         with open(open_path(path, FILE), "rb") as file, warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            return _bounded(readers[kind](file))
+            facts = _bounded(readers[kind](file))
+            return replace(facts, problem=_NO_PICTURE) if facts.problem == _FOREIGN and is_read_here(path) else facts
     except ModuleNotFoundError:
         raise
     except MemoryError:
@@ -62,9 +70,19 @@ def facts_in(path: bytes, kind: str) -> Facts:
     except OSError as error:
         if error.errno is not None:
             raise
-        return Facts(problem=_words(error).lower())  # libraries raise it of contents too
+        return Facts(problem=f"it cannot be opened: {words_of(error).lower()}")  # libraries raise it of contents too
     except Exception as error:  # these libraries raise whatever a broken file leads them to
-        return Facts(problem=_words(error))
+        return Facts(problem=f"it cannot be opened: {words_of(error)}")
+
+
+def damage_told(path: bytes, facts: Facts) -> str:
+    """Return what reading a file found wrong with it; empty if its format is just not one that is read here."""
+    return (facts.problem or "") if is_read_here(path) else ""
+
+
+def is_read_here(path: bytes) -> bool:
+    """Tell whether the suffix of a file promises a format that the libraries here can decode."""
+    return suffix_of(os.path.basename(path)) in _READ_HERE
 
 
 def photo_facts(file: BinaryIO) -> Facts:
@@ -75,7 +93,7 @@ def photo_facts(file: BinaryIO) -> Facts:
     try:
         image = Image.open(file)
     except UnidentifiedImageError:
-        return Facts(problem="it is no picture that can be read here")
+        return Facts(problem=_FOREIGN)
     facts = Facts(image.format, *image.size)
     exif: Any = {}
     camera: Any = {}
@@ -83,7 +101,7 @@ def photo_facts(file: BinaryIO) -> Facts:
         exif = image.getexif()
         camera = exif.get_ifd(_EXIF_FOLDER)
     except Exception as error:  # the picture may be whole where its Exif is not
-        facts = replace(facts, problem=f"not all of it can be read: {_words(error)}")
+        facts = replace(facts, problem=f"not all of it can be read: {words_of(error)}")
     orientation, rating = exif.get(_ORIENTATION), exif.get(_RATING)
     facts = replace(
         facts,
@@ -182,7 +200,7 @@ def missing_part(path: bytes) -> str | None:
             if image.width * image.height <= MOST_PIXELS:
                 image.load()
     except Exception as error:  # as above
-        return f"the picture is damaged: {_words(error)}"
+        return f"the picture is damaged: {words_of(error)}"
     return None
 
 
@@ -241,7 +259,8 @@ def _whole(value: object) -> int | None:
     return round(number) if number else None
 
 
-def _words(error: BaseException) -> str:
+def words_of(error: BaseException) -> str:
+    """Return what an error says, short and on one line, without what only programmers know."""
     text = " ".join(str(getattr(error, "strerror", None) or error).split())[:160]
     return re.sub(r"<_io\.[^>]*>|<[^>]*object at[^>]*>", "the file", text) or type(error).__name__
 

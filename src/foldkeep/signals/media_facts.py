@@ -2,10 +2,8 @@
 
 import os
 from collections.abc import Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
-from functools import lru_cache
-from queue import SimpleQueue
+from functools import lru_cache, partial
 from types import TracebackType
 from typing import NamedTuple, Self
 
@@ -18,10 +16,10 @@ from foldkeep.stock import Pictures, Signal, Stock
 from foldkeep.storage.local.reading import FILE, facts_at, modified_ns, open_path
 
 from .extractors import MEDIA, MEDIA_FACTS, PICTURE
-from .media import read_facts
+from .helpers import Helpers
+from .media import damage_told, read_facts
 from .media_worker import Apart, NotRead
 
-_HELPERS = os.cpu_count() or 1
 _AT_ONCE = 64
 
 
@@ -43,17 +41,14 @@ class MediaReader:
 
     def __init__(self, stock: Stock) -> None:
         self._stock = stock
-        self._helpers = [Apart() for _ in range(_HELPERS)]
-        self._idle: SimpleQueue[Apart] = SimpleQueue()
-        for helper in self._helpers:
-            self._idle.put(helper)
-        self._executor = ThreadPoolExecutor(_HELPERS)
+        self._helpers = Helpers()
         self._pictures: Pictures | None = None
         self._new: dict[bytes, Facts] = {}
+        self._damage: dict[bytes, str] = {}
 
     def facts(self, file: Medium) -> Facts:
         """Return what a file says about itself; what cannot be read is said as its `problem`."""
-        return self._known(file) or self._learn(file, *_facts_by(self._helpers[0], file))
+        return self._known(file) or self._learn(file, *self._helpers.do(partial(_facts_by, file)))
 
     def views(self, files: Sequence[Medium]) -> Iterator[tuple[Facts, bytes | None]]:
         """Yield the facts of each file and a small picture of it as JPEG, None if none can be made."""
@@ -64,7 +59,7 @@ class MediaReader:
             known = [self._known(file) for file in part]
             pictures = [self._pictures.of(file.digest) if file.digest else (False, None) for file in part]
             jobs = [
-                self._executor.submit(self._look, file, facts is None, not found)
+                self._helpers.submit(partial(_look, file, facts is None, not found))
                 for file, facts, (found, _) in zip(part, known, pictures, strict=True)
             ]
             for file, facts, (found, jpeg), job in zip(part, known, pictures, jobs, strict=True):
@@ -72,20 +67,6 @@ class MediaReader:
                 if not found and file.digest and is_made:
                     self._pictures.put(file.digest, made)
                 yield facts or self._learn(file, read, is_read), jpeg if found else made
-
-    def _look(
-        self, file: Medium, needs_facts: bool, needs_picture: bool
-    ) -> tuple[tuple[Facts, bool], tuple[bytes | None, bool]]:
-        """Return facts and picture, each with whether that is what the content gives, and not the state of a drive."""
-        helper = self._idle.get()
-        try:
-            facts = _facts_by(helper, file) if needs_facts else (Facts(), False)
-            try:
-                return facts, (helper.picture(file.path, file.kind) if needs_picture else None, needs_picture)
-            except NotRead:
-                return facts, (None, False)
-        finally:
-            self._idle.put(helper)
 
     def _known(self, file: Medium) -> Facts | None:
         if file.kind not in MEDIA:
@@ -105,6 +86,7 @@ class MediaReader:
         # What could not be read may be another day: a drive that hung, a file that nobody may read.
         if file.digest and lasts:
             self._new[file.digest] = found
+            self._damage[file.digest] = damage_told(file.path, found)
         return found
 
     def __enter__(self) -> Self:
@@ -113,25 +95,31 @@ class MediaReader:
     def __exit__(
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
-        self._executor.shutdown(wait=False, cancel_futures=True)
-        for helper in self._helpers:
-            helper.kill()
-        self._executor.shutdown()
-        for helper in self._helpers:
-            helper.close()
+        self._helpers.__exit__(kind, error, trace)
         if self._pictures is not None:
             self._pictures.__exit__(kind, error, trace)
         if not self._new:
             return
         try:
             with self._stock.hold("facts", wait_seconds=0), self._stock.transaction(flush=False):
-                found = {digest: Signal(facts.known(), facts.problem or "") for digest, facts in self._new.items()}
+                found = {digest: Signal(facts.known(), self._damage[digest]) for digest, facts in self._new.items()}
                 self._stock.signals.put(found, MEDIA_FACTS.name, MEDIA_FACTS.version)
         except StockBusy:
             pass  # they are read again another time
 
 
-def _facts_by(helper: Apart, file: Medium) -> tuple[Facts, bool]:
+def _look(
+    file: Medium, needs_facts: bool, needs_picture: bool, helper: Apart
+) -> tuple[tuple[Facts, bool], tuple[bytes | None, bool]]:
+    """Return facts and picture, each with whether that is what the content gives, and not the state of a drive."""
+    facts = _facts_by(file, helper) if needs_facts else (Facts(), False)
+    try:
+        return facts, (helper.picture(file.path, file.kind) if needs_picture else None, needs_picture)
+    except NotRead:
+        return facts, (None, False)
+
+
+def _facts_by(file: Medium, helper: Apart) -> tuple[Facts, bool]:
     """Return what a file says, and whether its content says so."""
     try:
         return helper.facts(file.path, file.kind), True

@@ -27,6 +27,7 @@ MEMORY = 4 * 1024**3
 
 
 _PIPE = 64 * 1024
+_LEAST_BYTES_A_SECOND = 5_000_000  # what is read slower than that hangs
 
 
 class NotRead(Exception):
@@ -63,18 +64,30 @@ class Apart:
         answer = self._told({"do": "picture", "uri": file_uri(path), "kind": kind})
         return base64.b64decode(answer["jpeg"]) if answer.get("jpeg") else None
 
+    def damage(self, path: bytes, kind: str, size: int) -> str:
+        """Return what is wrong with the content of a file, in words; empty if nothing was found.
+
+        Raises NotRead if it could not be read now; a large file is given more time.
+        """
+        answer = self._told(
+            {"do": "damage", "uri": file_uri(path), "kind": kind}, self._seconds + size / _LEAST_BYTES_A_SECOND
+        )
+        return str(answer["damage"])
+
     def difference(self, made: bytes, source: bytes) -> str | None:
         """Return what keeps a picture from being a mere reduction of another; empty if it is one, None if unknown."""
-        answer = self._ask({"do": "compare", "uri": file_uri(made), "source": file_uri(source), "kind": "photo"})
+        answer = self._ask(
+            {"do": "compare", "uri": file_uri(made), "source": file_uri(source), "kind": "photo"}, self._seconds
+        )
         return answer.get("difference")
 
-    def _told(self, question: dict[str, str]) -> dict[str, Any]:
-        answer = self._ask(question)
+    def _told(self, question: dict[str, str], seconds: float | None = None) -> dict[str, Any]:
+        answer = self._ask(question, seconds or self._seconds)
         if "not_read" in answer:
             raise NotRead(answer["not_read"])
         return answer
 
-    def _ask(self, question: dict[str, str]) -> dict[str, Any]:
+    def _ask(self, question: dict[str, str], seconds: float) -> dict[str, Any]:
         if self._helper is None:
             self._start()
         try:
@@ -83,13 +96,13 @@ class Apart:
             self.close()
             return {"not_read": "reading it failed"}
         line = b""
-        until = time.monotonic() + self._seconds
+        until = time.monotonic() + seconds
         while not line.endswith(b"\n"):
             ready, _, _ = select.select([self._answers], [], [], max(0, until - time.monotonic()))
             part = os.read(self._answers, _PIPE) if ready else b""
             if not part:
                 self.close()
-                return {"not_read": "reading it failed" if ready else f"not read within {self._seconds:g} seconds"}
+                return {"not_read": "reading it failed" if ready else f"not read within {round(seconds, 1):g} seconds"}
             line += part
         answer: dict[str, Any] = json.loads(line)
         return answer
@@ -152,6 +165,10 @@ def _measured(question: dict[str, str]) -> dict[str, Any]:
         from .reductions import difference
 
         return {"difference": difference(path, path_from_uri(question["source"]))}
+    if question["do"] == "damage":
+        from .damage import damage_in
+
+        return {"damage": damage_in(path, kind)}
     from .pictures import picture_of
 
     jpeg = picture_of(path, kind)

@@ -7,7 +7,7 @@ from .listing import LIST_ORDERS, Sum
 from .measures import Seen
 from .pictures import Pictures
 from .sets import CRITERIA, ORDERS, Members
-from .signals import Signal
+from .signals import Signal, Unmeasured
 from .stock import Stock
 
 __all__ = [
@@ -24,6 +24,7 @@ __all__ = [
     "Seen",
     "Sighting",
     "Signal",
+    "Unmeasured",
     "Stock",
     "Sum",
 ]

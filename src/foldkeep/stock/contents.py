@@ -70,11 +70,20 @@ class Contents:
             places,
         )
 
-    def to_read_rest(self, places: Collection[int]) -> Backlog:
-        """Return the files of places of which the whole content was not read yet."""
-        return self._backlog("f.digest IS NULL AND f.size > 0", 1, 0, places)
+    def to_read_rest(self, places: Collection[int], kinds: Collection[str] | None = None) -> Backlog:
+        """Return the files of places, of any kind or some, of which the whole content was not read yet."""
+        return self._backlog("f.digest IS NULL AND f.size > 0", 1, 0, places, kinds)
 
-    def _backlog(self, condition: str, least_size: int, scan: int, places: Collection[int] | None) -> Backlog:
+    def _backlog(
+        self,
+        condition: str,
+        least_size: int,
+        scan: int,
+        places: Collection[int] | None,
+        kinds: Collection[str] | None = None,
+    ) -> Backlog:
+        if kinds is not None:
+            condition += f" AND f.kind IN ({','.join('?' * len(kinds))})"
         if places is not None:
             condition += f" AND f.place IN ({numbers(places)})"
         # The work is set down in a table of its own first: results are written while it is read.
@@ -83,7 +92,7 @@ class Contents:
             "CREATE TEMP TABLE work AS SELECT f.id, d.path AS folder, f.name, f.size, f.modified_ns,"
             f" f.volume, f.inode FROM files f JOIN folders d ON d.id = f.folder WHERE {condition}"
             " AND f.size >= ? AND d.scan >= ? ORDER BY iif(f.size > ?, f.size, 0) DESC, f.volume, f.inode",
-            (least_size, scan, SMALL_FILE),
+            (*(kinds or ()), least_size, scan, SMALL_FILE),
         )
         count, size = self._db.execute(
             "SELECT count(*), coalesce(sum(size), 0) FROM (SELECT size FROM temp.work GROUP BY volume, inode)"

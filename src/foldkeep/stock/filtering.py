@@ -8,6 +8,10 @@ from foldkeep.model import Filter
 FILTERABLE = "files f JOIN folders d ON d.id = f.folder JOIN places p ON p.id = f.place"
 
 
+DAMAGED = "extractor IN ('damage', 'media facts') AND problem <> ''"
+"""Condition on the signals of contents that something was found wrong with."""
+
+
 def condition(connection: sqlite3.Connection, wanted: Filter) -> tuple[str, list[object]]:
     """Return a condition and its parameters; ``1`` where everything is wanted."""
     parts: list[str] = []
@@ -33,6 +37,11 @@ def condition(connection: sqlite3.Connection, wanted: Filter) -> tuple[str, list
     ):
         if bound is not None:
             add(comparison, bound)
+    if wanted.damaged:
+        add(
+            "(f.content IS NOT NULL OR f.size = 0 AND f.kind IN ('photo', 'video', 'audio')"
+            f" OR f.digest IN (SELECT digest FROM signals WHERE {DAMAGED}))"
+        )
     if wanted.names or wanted.not_names:
         connection.create_function("takes_name", 1, wanted.takes_name(), deterministic=True)
         add("takes_name(f.name)")

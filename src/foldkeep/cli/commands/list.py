@@ -31,6 +31,11 @@ OPTIONS = (
     ),
     Option("--top", f"list only the first N (on a terminal {_TOP_ON_TERMINAL}, else all)", Takes.NUMBER, "N"),
     Option("--empty", "only empty files, and empty folders after them"),
+    Option(
+        "--damaged",
+        "only files that something is wrong with, and what: empty, cut off, zeros, of another format; known after"
+        " scan --check-media, or show or sheet of them",
+    ),
     Option("-0", "paths only, with a NUL byte after each", to="null"),
     Option("-o", "write a docket that proposes to fold them all", Takes.DOCKET, "DOCKET", to="docket"),
     INVENTORY,
@@ -53,6 +58,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     fits = wanted(args)
     if args.empty:
         fits = replace(fits, smaller_than=1)
+    if args.damaged:
+        fits = replace(fits, damaged=True)
     top = env.top(args, _TOP_ON_TERMINAL)
     with open_source(args, env) as stock:
         check_filter(stock, fits)
@@ -65,7 +72,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         count, size = stock.listing.count(fits)
         files = stock.listing.files(fits, args.sort, top)
         folders = empty_folders(stock, fits) if args.empty else []
-        env.answer(args, ListAnswer(files, folders, count, size, top))
+        damage = stock.signals.damage() if args.damaged else None
+        env.answer(args, ListAnswer(files, folders, count, size, top, damage))
     return ExitStatus.DONE
 
 
@@ -76,7 +84,8 @@ def _write_docket(args: argparse.Namespace, env: Environment, stock: "Stock", fi
     count, size = stock.listing.count(fits)
     count = count if args.top is None else min(max(0, args.top), count)
     reason = f"listed {filter_words(args)}".strip()
-    rows = listed_rows(stock.listing.files(fits, args.sort, args.top), reason)
+    damage = stock.signals.damage() if args.damaged else None
+    rows = listed_rows(stock.listing.files(fits, args.sort, args.top), reason, damage)
     written = write_docket(args.docket, leaving_aside(rows, stock.places.all(), fits.roles))
     env.answer(args, ListedDocketAnswer(written, count, size))
     return ExitStatus.DONE

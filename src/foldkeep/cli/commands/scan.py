@@ -13,7 +13,8 @@ from ..environment import Environment, ExitStatus
 from ..options import CONFIG, ROLES, Option, Takes
 
 if TYPE_CHECKING:
-    from foldkeep.model import Place
+    from foldkeep.model import Place, Progress
+    from foldkeep.scan import ScanReport
     from foldkeep.stock import Stock
 
 EXAMPLES = """\
@@ -37,6 +38,7 @@ OPTIONS = (
     Option("--bundles", _LOOK_AT.format("inside folders that a program treats as one document"), opposite=True),
     Option("--cross-volumes", _LOOK_AT.format("other volumes that are mounted below"), opposite=True),
     Option("--read-all", "read every file whole, so that `compare` can tell its content even while the drive is away"),
+    Option("--check-media", "also read every file whole and look for damage: cut off, zeros, not to be decoded"),
     CONFIG,
 )
 
@@ -46,10 +48,14 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from concurrent.futures import ThreadPoolExecutor
 
     from foldkeep.model import UnusableInput
+    from foldkeep.model.extras import need
     from foldkeep.scan import scan
     from foldkeep.show.answers.scan import ScanAnswer
+    from foldkeep.signals import DAMAGE
     from foldkeep.stock import Stock
 
+    if args.check_media:
+        need("media")
     settings = env.settings(args).settings
     with Stock.open(env.stock_path(args), create=bool(args.place)) as stock, stock.hold("scan"):
         env.follow_drives(stock, args.place)
@@ -63,11 +69,38 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         executor = ThreadPoolExecutor(_threads(), thread_name_prefix="reading")
         try:
             with env.progress(args) as progress:
-                report = scan(stock, places, executor, progress, settings, read_all=args.read_all)
+                report = scan(
+                    stock,
+                    places,
+                    executor,
+                    progress,
+                    settings,
+                    read_all=args.read_all,
+                    read_kinds=DAMAGE.kinds if args.check_media else (),
+                )
+                if args.check_media:
+                    _check(stock, report, progress)
         finally:
             executor.shutdown(wait=False, cancel_futures=True)
     env.answer(args, ScanAnswer(report))
     return env.tell_problems(args, report.problems)
+
+
+def _check(stock: "Stock", report: "ScanReport", progress: "Progress") -> None:
+    """Look for damage in the places that were scanned, and put what was found into the report."""
+    import time
+
+    from foldkeep.model import Filter
+    from foldkeep.signals import check_contents
+
+    here = [place for place in stock.places.all() if place.path in report.places]
+    started = time.monotonic()
+    report.problems += check_contents(stock, [place.id for place in here], progress)
+    report.seconds += time.monotonic() - started
+    report.checked = True
+    if here:
+        labels = tuple(place.label for place in here)
+        report.damaged, _ = stock.listing.count(Filter(places=labels, damaged=True))
 
 
 def _place(stock: "Stock", path: str, args: argparse.Namespace, env: Environment) -> "Place":

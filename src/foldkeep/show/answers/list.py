@@ -1,6 +1,6 @@
 """Files of the stock, listed."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from foldkeep.model import StockFile, visible
@@ -23,24 +23,38 @@ class ListAnswer:
     count: int
     size: int
     top: int | None
+    damage: Mapping[bytes, str] | None = None
 
     def document(self) -> Document:
         """Return the JSON document."""
         return {
             "command": "list",
-            "files": map(_listed_document, self.files),
+            "files": map(self._listed_document, self.files),
             "folders": list(map(path_document, self.folders)),
             "totals": {"files": self.count, "bytes": self.size},
         }
 
+    def _listed_document(self, file: StockFile) -> Document:
+        return {
+            **file_document(file),
+            "kind": file.kind,
+            "disk_bytes": file.disk_bytes,
+            "links": file.links,
+            "digest": format_digest(file.digest) if file.digest else None,
+            **({} if self.damage is None else {"damage": file.damage(self.damage)}),
+        }
+
     def write(self, page: Page) -> None:
         """Write it for people."""
-        write_files(page, self.files)
+        damage = self.damage
+        write_files(page, self.files, None if damage is None else lambda file: file.damage(damage))
         if self.count:
             write_rest(page, self.count, self.top, "file")
             page.line((count(self.count, "file"), STRONG), f", {format_size(self.size)}.")
-        else:
+        elif damage is None:
             page.line(NOTHING_FITS)
+        else:
+            page.line("No file that fits is known to be damaged; foldkeep scan --check-media looks for damage.")
         if self.folders:
             write_empty_folders(page, self.folders)
 
@@ -73,14 +87,3 @@ class ListedDocketAnswer:
         )
         page.line("To another drive:  ", (f"foldkeep fold {visible(docket)} --method move --into DIR", COMMAND))
         page.line("Into the fold:     ", (f"foldkeep fold {visible(docket)} --allow-last-copy", COMMAND))
-
-
-def _listed_document(file: StockFile) -> Document:
-    """Return a file of a listing."""
-    return {
-        **file_document(file),
-        "kind": file.kind,
-        "disk_bytes": file.disk_bytes,
-        "links": file.links,
-        "digest": format_digest(file.digest) if file.digest else None,
-    }

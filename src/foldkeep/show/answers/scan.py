@@ -37,6 +37,7 @@ class ScanAnswer:
             "read_bytes": report.read_bytes,
             "moved": report.moved,
             "contradictions": report.contradictions,
+            **({"damaged": report.damaged} if report.checked else {}),
             "passed": dict(report.passed),
             "seconds": round(report.seconds, 3),
             "problems": problem_documents(report.problems),
@@ -66,6 +67,12 @@ class ScanAnswer:
         if report.passed:
             words = ", ".join(f"{number:,} {_PASSED[why]}" for why, number in sorted(report.passed.items()))
             page.line((f"Passed by: {words}.", QUIET))
+        if report.damaged:
+            page.line(
+                (f"Found damage in {count(report.damaged, 'file')}; see what with: foldkeep list --damaged", CARE)
+            )
+        elif report.checked:
+            page.line("No damage was found.")
         if report.contradictions:
             page.line(
                 (

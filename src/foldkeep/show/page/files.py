@@ -1,22 +1,24 @@
 """Lists of files and folders, one a line."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 
 from foldkeep.model import StockFile, visible
 from foldkeep.model.units import format_size
 
-from .page import GAIN, QUIET, Page
+from .page import CARE, GAIN, QUIET, Page
 from .words import count, local_time
 
 
-def write_files(page: Page, files: Iterable[StockFile]) -> None:
-    """Write files one a line: size, when they were changed, where they are."""
+def write_files(page: Page, files: Iterable[StockFile], words: Callable[[StockFile], str] | None = None) -> None:
+    """Write files one a line: size, when they were changed, where they are; below each what is to be said of it."""
     for file in files:
         page.line(
             (f"{format_size(file.size):>8}", GAIN),
             (f"  {local_time(file.modified_ns)}  ", QUIET),
             visible(file.path),
         )
+        if words is not None:
+            page.line((words(file), CARE), indent=10)
 
 
 def write_empty_folders(page: Page, folders: Sequence[bytes]) -> None:
