@@ -12,7 +12,8 @@ from foldkeep.model.units import format_size
 from foldkeep.scan.packages import Checked
 
 from ..page.documents import Document, path_document, problem_documents
-from ..page.page import CARE, GAIN, QUIET, STRONG, Column, Page
+from ..page.page import CARE, GAIN, QUIET, STRONG, Page
+from ..page.tables import Column
 from ..page.words import count
 
 

@@ -10,7 +10,8 @@ from foldkeep.model.units import format_moment, format_size
 
 from ..page.documents import Document, path_document, problem_documents
 from ..page.lines import write_rest
-from ..page.page import CARE, GAIN, QUIET, STRONG, Column, Page
+from ..page.page import CARE, GAIN, QUIET, STRONG, Page
+from ..page.tables import Column
 from ..page.words import count, names_apart
 
 _Key = tuple[str, bytes, str]

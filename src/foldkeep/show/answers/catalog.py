@@ -8,7 +8,8 @@ from foldkeep.model import visible
 from foldkeep.model.catalogs import Catalog
 
 from ..page.documents import Document, path_document
-from ..page.page import CARE, QUIET, STRONG, Column, Page
+from ..page.page import CARE, QUIET, STRONG, Page
+from ..page.tables import Column
 from ..page.words import count
 
 

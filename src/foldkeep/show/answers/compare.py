@@ -10,7 +10,8 @@ from foldkeep.model.units import format_size
 
 from ..page.documents import Document, path_document
 from ..page.lines import write_rest
-from ..page.page import CARE, GAIN, QUIET, STRONG, Column, Page
+from ..page.page import CARE, GAIN, QUIET, STRONG, Page
+from ..page.tables import Column
 from ..page.words import count
 
 _MEANINGS = {
@@ -21,6 +22,7 @@ _MEANINGS = {
     Verdict.SAME: "same path and content",
 }
 _STYLES = {Verdict.ADDED: GAIN, Verdict.GONE: CARE, Verdict.CHANGED: CARE}
+_KINDS_SHOWN = 3
 COMPARE_COLUMNS = ("verdict", "proven", "kind", "before", "after", "size_before", "size_after", "digest", "uri")
 
 
@@ -68,7 +70,8 @@ class ComparisonAnswer:
         for verdict in Verdict:
             files, size = found.totals(verdict)
             kinds = sorted(found.counts[verdict].items(), key=lambda item: (-item[1][1], item[0]))
-            words = ", ".join(f"{kind} {number:,}" for kind, (number, _) in kinds)
+            words = ", ".join(f"{kind} {number:,}" for kind, (number, _) in kinds[:_KINDS_SHOWN])
+            words += ", …" if len(kinds) > _KINDS_SHOWN else ""
             rows.append((str(verdict), f"{files:,}", format_size(size), _MEANINGS[verdict], words))
         page.table(
             [Column("", style=STRONG), Column("files", True), Column("size", True), Column("what it means"),
@@ -99,6 +102,7 @@ def _write_changes(page: Page, verdict: Verdict, changes: Sequence[Change], top:
             (f"{format_size(change.entry.size):>8}  ", _STYLES.get(verdict, "")),
             visible(path or b""),
             (was + before + doubt, QUIET),
+            hang=10,
         )
     write_rest(page, len(changes), top)
 

@@ -13,7 +13,8 @@ from foldkeep.scan import Presence
 
 from ..page.documents import Document, file_document, path_document
 from ..page.lines import NOTHING_FITS, write_rest
-from ..page.page import CARE, GAIN, QUIET, STRONG, Column, Page
+from ..page.page import CARE, GAIN, QUIET, STRONG, Page
+from ..page.tables import Column
 from ..page.words import count, local_time, owner_name
 
 _ORDER_WORDS = {

@@ -10,7 +10,8 @@ from foldkeep.model.units import format_size
 
 from ..page.documents import Document, path_document, problem_documents, space_document
 from ..page.lines import write_left, write_space
-from ..page.page import CARE, QUIET, STRONG, Column, Page
+from ..page.page import CARE, QUIET, STRONG, Page
+from ..page.tables import Column
 from ..page.words import count
 
 _MOST_ROWS = 6

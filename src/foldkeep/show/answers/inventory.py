@@ -8,7 +8,8 @@ from foldkeep.model import visible
 from foldkeep.model.units import format_moment, format_size
 
 from ..page.documents import Document, path_document
-from ..page.page import COMMAND, QUIET, STRONG, Column, Page
+from ..page.page import COMMAND, QUIET, STRONG, Page
+from ..page.tables import Column
 from ..page.words import count, local_time
 
 

@@ -10,7 +10,8 @@ from foldkeep.model.units import format_size
 
 from ..page.documents import Document
 from ..page.lines import NOTHING_FITS
-from ..page.page import CARE, GAIN, STRONG, Column, Page
+from ..page.page import CARE, GAIN, STRONG, Page
+from ..page.tables import Column
 from ..page.words import count
 
 

@@ -8,7 +8,8 @@ from foldkeep.model.units import format_moment, format_size
 from foldkeep.scan import Presence
 
 from ..page.documents import Document, path_document
-from ..page.page import QUIET, STRONG, Column, Page
+from ..page.page import QUIET, STRONG, Page
+from ..page.tables import Column
 from ..page.words import local_time
 
 

@@ -11,7 +11,8 @@ from foldkeep.stock import Archived, ArchivedFile
 
 from ..page.documents import Document, path_document, problem_documents
 from ..page.lines import write_rest
-from ..page.page import GAIN, QUIET, STRONG, Column, Page
+from ..page.page import GAIN, QUIET, STRONG, Page
+from ..page.tables import Column
 from ..page.words import count, names_apart
 
 

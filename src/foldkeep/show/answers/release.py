@@ -9,7 +9,8 @@ from foldkeep.model.units import format_size
 
 from ..page.documents import Document, problem_documents, space_document
 from ..page.lines import write_left, write_space
-from ..page.page import GAIN, Column, Page
+from ..page.page import GAIN, Page
+from ..page.tables import Column
 from ..page.words import count, local_time
 
 

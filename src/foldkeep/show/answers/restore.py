@@ -8,7 +8,8 @@ from foldkeep.model import visible
 from foldkeep.model.units import format_size
 
 from ..page.documents import Document, path_document, problem_documents
-from ..page.page import CARE, QUIET, STRONG, Column, Page
+from ..page.page import CARE, QUIET, STRONG, Page
+from ..page.tables import Column
 from ..page.words import count
 
 _MOST_ROWS = 10

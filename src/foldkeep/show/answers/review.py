@@ -10,7 +10,8 @@ from foldkeep.signals import CopyState
 
 from ..page.documents import Document
 from ..page.facts import link_words, sidecar_words
-from ..page.page import CARE, QUIET, STRONG, Column, Page
+from ..page.page import CARE, QUIET, STRONG, Page
+from ..page.tables import Column
 from ..page.words import count, local_time
 
 HELP = """\

@@ -4,7 +4,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ..page.documents import Document
-from ..page.page import QUIET, STRONG, Column, Page
+from ..page.page import QUIET, STRONG, Page
+from ..page.tables import Column
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,7 +12,8 @@ from foldkeep.model.units import format_moment, format_size
 
 from ..page.documents import Document, path_document, problem_documents
 from ..page.facts import fact_words, link_words, sidecar_words
-from ..page.page import CARE, QUIET, STRONG, Column, Page
+from ..page.page import CARE, QUIET, STRONG, Page
+from ..page.tables import Column
 from ..page.words import count, local_time, owner_name
 
 

@@ -10,7 +10,8 @@ from foldkeep.model.units import format_size
 from ..page.documents import Document, file_document, path_document
 from ..page.files import write_files
 from ..page.lines import NOTHING_FITS, write_rest
-from ..page.page import CARE, GAIN, QUIET, STRONG, Column, Page
+from ..page.page import CARE, GAIN, QUIET, STRONG, Page
+from ..page.tables import Column
 from ..page.words import owner_name
 
 _BAR = 24
@@ -87,7 +88,11 @@ def _write_usage(page: Page, usage: Usage, by: str, top: int | None) -> None:
     differs = any(_differs(part) for part in (*usage.parts, usage.total))
     whole = usage.total.bytes or 1
     columns = [Column(by, style=STRONG), Column("files", True), Column("size", True)]
-    columns += [Column("on disk", True)] * differs + [Column("share", True)] + [Column("", style=GAIN)] * page.terminal
+    columns += (
+        [Column("on disk", True)] * differs
+        + [Column("share", True)]
+        + [Column("", style=GAIN, spare=True)] * page.terminal
+    )
     rows = [_cells(page, part, by, differs, whole) for part in (*shown, usage.total)]
     page.table(columns, rows, total=True)
     write_rest(page, len(usage.parts), top)

@@ -2,8 +2,9 @@
 
 from .documents import Document
 from .lines import write_problems
-from .page import Column, Page
+from .page import Page
 from .progress import ProgressLine
+from .tables import Column
 from .words import count
 
 __all__ = ["Column", "Document", "Page", "ProgressLine", "count", "write_problems"]

@@ -16,6 +16,7 @@ def write_files(page: Page, files: Iterable[StockFile], words: Callable[[StockFi
             (f"{format_size(file.size):>8}", GAIN),
             (f"  {local_time(file.modified_ns)}  ", QUIET),
             visible(file.path),
+            hang=10,
         )
         if words is not None:
             page.line((words(file), CARE), indent=10)

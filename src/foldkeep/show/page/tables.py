@@ -1,0 +1,111 @@
+"""Tables: in columns where a terminal is wide enough, else a record a row; plain and whole in a pipe."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+from .wrapping import column_widths, wrapped
+
+if TYPE_CHECKING:
+    from rich.text import Text
+
+_GAP = 2
+_MOST_LINES = 3
+_TITLE, _RULE = "bold", "dim"
+
+
+@dataclass(frozen=True, slots=True)
+class Column:
+    """A column of a table; `numbers` stand on the right, `style` is for its cells.
+
+    `whole` ones are never broken, `spare` ones are left out where a terminal is too narrow for all.
+    """
+
+    title: str
+    numbers: bool = False
+    style: str = ""
+    whole: bool = False
+    spare: bool = False
+
+
+def plain_table(columns: Sequence[Column], rows: Sequence[Sequence[str]]) -> Iterator[str]:
+    """Yield the lines of a table that is not fitted to a width."""
+    lines = [[column.title for column in columns], *rows]
+    widths = [max(len(line[at]) for line in lines) for at in range(len(columns))]
+    for line in lines:
+        cells = [
+            cell.rjust(width) if column.numbers else cell.ljust(width)
+            for cell, width, column in zip(line, widths, columns, strict=True)
+        ]
+        yield "  ".join(cells).rstrip()
+
+
+def fitted_table(
+    columns: Sequence[Column], rows: Sequence[Sequence[str]], width: int, *, total: bool = False
+) -> Iterator["Text"]:
+    """Yield the lines of a table that fit a width; with `total`, the last row stands apart.
+
+    Cells break between words and behind the steps of paths. Where that is not enough, or a row would take more than
+    three lines, each row is a record: a line for each of its cells, with the title before it.
+    """
+    from rich.text import Text
+
+    if any(column.spare for column in columns) and _widths(columns, rows, width, whole=True) is None:
+        rows = [[cell for cell, column in zip(row, columns, strict=True) if not column.spare] for row in rows]
+        columns = [column for column in columns if not column.spare]
+    widths = _widths(columns, rows, width)
+    if widths is None or any(
+        len(wrapped(cell, most)) > _MOST_LINES for row in rows for cell, most in _with(row, widths)
+    ):
+        yield from _records(columns, rows, width)
+        return
+    rule = Text("─" * (sum(widths) + _GAP * (len(widths) - 1)), _RULE)
+    yield from _row([replace(column, style=_TITLE) for column in columns], [each.title for each in columns], widths)
+    yield rule
+    for number, row in enumerate(rows):
+        if total and number == len(rows) - 1 and number:
+            yield rule
+        yield from _row(columns, row, widths)
+
+
+def _with(row: Sequence[str], widths: Sequence[int]) -> Iterator[tuple[str, int]]:
+    return zip(row, widths, strict=True)
+
+
+def _lines(row: Sequence[str], widths: Sequence[int]) -> int:
+    return max(len(wrapped(cell, width)) for cell, width in _with(row, widths))
+
+
+def _widths(
+    columns: Sequence[Column], rows: Sequence[Sequence[str]], width: int, *, whole: bool = False
+) -> list[int] | None:
+    titles = [column.title for column in columns]
+    room = width - _GAP * (len(columns) - 1)
+    return column_widths([titles, *rows], [whole or column.numbers or column.whole for column in columns], room)
+
+
+def _row(columns: Sequence[Column], row: Sequence[str], widths: Sequence[int]) -> Iterator["Text"]:
+    from rich.text import Text
+
+    cells = [wrapped(cell, width) for cell, width in _with(row, widths)]
+    for at in range(max(map(len, cells))):
+        parts = []
+        for column, lines, width in zip(columns, cells, widths, strict=True):
+            part = Text(lines[at] if at < len(lines) else "", style=column.style)
+            part.align("right" if column.numbers else "left", width)
+            parts.append(part)
+        line = Text(" " * _GAP).join(parts)
+        line.rstrip()
+        yield line
+
+
+def _records(columns: Sequence[Column], rows: Sequence[Sequence[str]], width: int) -> Iterator["Text"]:
+    from rich.text import Text
+
+    ahead = max(len(column.title) for column in columns) + _GAP
+    for row in rows:
+        yield Text("")
+        for column, cell in zip(columns, row, strict=True):
+            for number, line in enumerate(wrapped(cell, max(1, width - ahead)) if cell else ()):
+                title = "" if number else column.title
+                yield Text.assemble((title.ljust(ahead), _RULE), (line.strip(), column.style))
