@@ -1,6 +1,7 @@
 """The page: whatever is written fits the terminal, and breaks where a reader would break it."""
 
 import io
+import itertools
 import re
 
 from hypothesis import given
@@ -26,7 +27,7 @@ def squeezed(text: str) -> str:
 @given(texts, st.integers(4, 40), st.integers(4, 40))
 def test_lines_fit_and_lose_nothing(text: str, first: int, rest: int):
     edges = [0, *breaks(text, first, rest), len(text)]
-    lines = [text[start:end].rstrip() for start, end in zip(edges, edges[1:], strict=False)]
+    lines = [text[start:end].rstrip() for start, end in itertools.pairwise(edges)]
     assert squeezed("".join(lines)) == squeezed(text)
     assert all(cell_len(line) <= (rest if number else first) for number, line in enumerate(lines))
 
