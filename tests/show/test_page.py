@@ -71,6 +71,6 @@ def test_a_narrow_terminal_gets_a_record_for_each_row():
         (*row, "working") for row in rows
     ])  # fmt: skip
     assert seen(stream) == [
-        "2 places.", "", "label  stills", "files  1,204", "where  /media/shelf drive/", "       day 1", "role   working",
-        "", "label  films", "files  9", "where  /v", "role   working", "",
+        "2 places.", "", "label  stills", "files  1,204", "where  /media/shelf drive/", "       day 1",
+        "role   working", "", "label  films", "files  9", "where  /v", "role   working", "",
     ]  # fmt: skip
