@@ -8,7 +8,7 @@ import os
 from collections.abc import Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 
-from foldkeep.find.catalogs import descriptions, uses
+from foldkeep.find.catalogs import descriptions
 from foldkeep.find.compare import load_inventory
 from foldkeep.find.compare import save_inventory as save_places
 from foldkeep.find.copies import Question, duplicates
@@ -28,18 +28,15 @@ from foldkeep.fold import (
 )
 from foldkeep.formats.own import general_recipes
 from foldkeep.keep import (
-    InUse,
-    Proposal,
     Wishes,
     current_rows,
     derived_again,
-    propose,
+    propose_for,
     read_docket,
-    uses_of_copies,
     write_docket,
 )
 from foldkeep.model import Action, CopySet, DocketRow, Filter, FoldKeepError, Method, Role, RunSummary, UnusableInput
-from foldkeep.scan import Presence, ScanReport, add_place, presences, scan
+from foldkeep.scan import ScanReport, add_place, scan
 from foldkeep.stock import Stock
 from foldkeep.storage.local.drives import real_path
 
@@ -158,10 +155,8 @@ def choose_keepers(stock: Stock, wishes: Wishes | None = None) -> list[DocketRow
     fold b'kite (1).jpg' - its name looks like a copy's
     """
     wishes = wishes or Wishes()
-    away = {place for place, now in presences(stock).items() if now is not Presence.HERE}
-    found = duplicates(stock, Question(wanted=wishes.wanted))
-    in_use = InUse() if wishes.ignores_projects else uses_of_copies(stock, ProjectFolders(stock), found)
-    return list(propose(stock, found, wishes, Proposal(), away, uses(stock, stock.catalogs.all()), in_use))
+    projects = None if wishes.ignores_projects else ProjectFolders(stock)
+    return list(propose_for(stock, Question(wanted=wishes.wanted), wishes, projects, stock.catalogs.all()))
 
 
 def plan_fold(

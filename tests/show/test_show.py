@@ -2,12 +2,14 @@
 
 import io
 import re
+import threading
 
 import pytest
+from rich.cells import cell_len
 
 import foldkeep.show.page.progress as progress
 from foldkeep.model import Step
-from foldkeep.show.page import Column, Page, ProgressLine
+from foldkeep.show.page import Column, Page, ProgressBar
 from harness.desks import Desk
 
 
@@ -19,9 +21,9 @@ from harness.desks import Desk
         (
             Step("Reading contents", 2_000_000_000, 8_000_000_000, "bytes"),
             10,
-            "Reading contents: 2.00 GB of 8.00 GB, 200 MB a second, 0:30 left",
+            "Reading contents: 2.00 GB of 8.00 GB, 200 MB/s, 0:30 left",
         ),
-        (Step("Unfolding", 50, 500, "files"), 20, "Unfolding: 50 of 500 files, 2 files a second, 3:00 left"),
+        (Step("Unfolding", 50, 500, "files"), 20, "Unfolding: 50 of 500 files, 2 files/s, 3:00 left"),
         (Step("Unfolding", 50, 500, "files"), 0.5, "Unfolding: 50 of 500 files"),
     ],
 )
@@ -29,23 +31,54 @@ def test_a_step_says_how_far_how_fast_and_how_long(step, seconds, words):
     assert progress.describe(step, seconds) == words
 
 
-@pytest.mark.parametrize(
-    ("terminal", "silent", "shown"),
-    [
-        (True, False, "\r\x1b[2KUnfolding: 0 of 9 files\r\x1b[2KUnfolding: 6 of 9 files\r\x1b[2K"),
-        (False, False, "Unfolding: 5 of 9 files, 1 files a second, 0:04 left\n"),
-        (True, True, ""),
-    ],
-)
-def test_progress_moves_on_a_terminal_and_speaks_seldom_elsewhere(monkeypatch, terminal, silent, shown):
+@pytest.mark.parametrize(("silent", "shown"), [(False, "Unfolding: 5 of 9 files, 1 files/s, 0:04 left\n"), (True, "")])
+def test_progress_speaks_seldom_where_there_is_no_terminal(monkeypatch, silent, shown):
     now = 100.0
     monkeypatch.setattr(progress.time, "monotonic", lambda: now)
     stream = io.StringIO()
-    with ProgressLine(stream, terminal=terminal, silent=silent) as line:
+    with ProgressBar(stream, terminal=False, color=False, silent=silent) as bar:
         for done in range(7):
-            line(Step("Unfolding", done, 9, "files"))
-            now += 0.02 if terminal else 1.0
+            bar(Step("Unfolding", done, 9, "files"))
+            now += 1.0
     assert stream.getvalue() == shown
+
+
+class Slowly(io.StringIO):
+    """A stream that tells when something was drawn."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.drawn = threading.Event()
+
+    def flush(self) -> None:
+        self.drawn.set()
+
+
+@pytest.mark.parametrize(
+    "step", [None, Step("Comparing", 3_000_000, 9_000_000, "bytes"), Step("写" * 60, 0, None, "files")]
+)
+def test_a_bar_is_drawn_from_early_on_and_goes_at_the_end(monkeypatch, step):
+    monkeypatch.setenv("COLUMNS", "60")
+    stream = Slowly()
+    with ProgressBar(stream, terminal=True, color=False, silent=False) as bar:
+        if step:
+            bar(step)
+        assert stream.drawn.wait(20), "it is drawn though nothing more is told"
+    lines = re.sub(r"\x1b\[[\d;]*m", "", stream.getvalue()).split("\r\x1b[2K")
+    assert lines[0] == lines[-1] == "", "nothing of it stays"
+    assert all(0 < cell_len(line) < 60 for line in lines[1:-1])
+    assert (step.phase[:4] if step else "Working") in lines[1]
+    if step and step.total:
+        assert "3.00 MB of 9.00 MB" in lines[1]
+        assert "━━" in lines[1]
+
+
+def test_quick_and_quiet_work_draws_nothing():
+    for silent in (False, True):
+        stream = io.StringIO()
+        with ProgressBar(stream, terminal=True, color=True, silent=silent) as bar:
+            bar(Step("Unfolding", 1, 9, "files"))
+        assert stream.getvalue() == ""
 
 
 def test_a_page_is_plain_in_a_pipe_and_fits_a_terminal():

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from foldkeep.formats.own import SettingsFile
     from foldkeep.model import Problem
     from foldkeep.show.answers import Answer
-    from foldkeep.show.page import Document, Page, ProgressLine
+    from foldkeep.show.page import Document, Page, ProgressBar
     from foldkeep.stock import Stock
 
 
@@ -92,11 +92,13 @@ class Environment:
         width = self.variables.get("COLUMNS", "")
         return Page(chosen, terminal=terminal, color=color, width=int(width) if width.isdecimal() else None)
 
-    def progress(self, args: "Namespace") -> "ProgressLine":
+    def progress(self, args: "Namespace") -> "ProgressBar":
         """Return what draws progress on standard error; silent with ``--quiet``."""
-        from foldkeep.show.page import ProgressLine
+        from foldkeep.show.page import ProgressBar
 
-        return ProgressLine(self.stderr, terminal=self.stderr.isatty(), silent=args.quiet)
+        terminal = self.stderr.isatty()
+        color = terminal and not args.no_color and not self.variables.get("NO_COLOR")
+        return ProgressBar(self.stderr, terminal=terminal, color=color, silent=args.quiet)
 
     def follow_drives(self, stock: "Stock", named: Iterable[str] = ()) -> None:
         """Have places follow drives that are mounted elsewhere than they were, and say so, a line each.

@@ -7,18 +7,16 @@ from .dockets.caches import Derived, cache_rows, derived_again
 from .dockets.listed import listed_rows
 from .dockets.orphans import orphan_rows
 from .dockets.projects import PROJECT_FOLDER, project_rows
-from .in_use import InUse, uses_of_copies
 from .keep_options import Wishes
-from .propose import Proposal, propose
+from .propose import Proposal, propose, propose_for
 from .review import Review
 from .rules import meaning, real_folder
 from .sheet import SheetCopy, SheetSet, sheet_sets
 
 __all__ = [
     "leaving_aside",
-    "InUse",
-    "uses_of_copies",
     "propose",
+    "propose_for",
     "Proposal",
     "Chooser",
     "Wishes",

@@ -7,7 +7,7 @@ from itertools import chain
 
 from foldkeep.find.copies import Duplicates
 from foldkeep.find.references import ProjectFolders, TimelineUses
-from foldkeep.model import Problem, visible
+from foldkeep.model import Problem, Progress, no_progress, visible
 from foldkeep.model.names import innermost
 from foldkeep.stock import Stock
 
@@ -38,11 +38,13 @@ class InUse:
         return dict(found)
 
 
-def uses_of_copies(stock: Stock, projects: ProjectFolders, found: Duplicates) -> InUse:
+def uses_of_copies(
+    stock: Stock, projects: ProjectFolders, found: Duplicates, progress: Progress = no_progress
+) -> InUse:
     """Find out which copies of sets the documents of projects use."""
     if not projects.all_documents:
         return InUse()
-    uses = TimelineUses(stock, projects, (copy.path for one in found.sets() for copy in one.copies))
+    uses = TimelineUses(stock, projects, (copy.path for one in found.sets() for copy in one.copies), progress)
     tops = [place.path for place in stock.places.all()]
 
     def shown(document: bytes) -> str:

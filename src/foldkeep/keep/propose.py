@@ -4,14 +4,19 @@ from collections import Counter
 from collections.abc import Container, Iterable, Iterator
 from dataclasses import dataclass, field
 
-from foldkeep.find.copies import Duplicates
-from foldkeep.model import Action, CopySet, DocketRow
+from foldkeep.find.catalogs import uses
+from foldkeep.find.copies import Duplicates, Question, duplicates
+from foldkeep.find.references import ProjectFolders
+from foldkeep.model import Action, CopySet, DocketRow, Problem, Progress, Step, no_progress
+from foldkeep.model.catalogs import Catalog
 from foldkeep.model.files import freed_files
 from foldkeep.model.names import folders_above
+from foldkeep.model.work import told
+from foldkeep.scan import Presence, presences
 from foldkeep.stock import Stock
 
 from .choose import Chooser, sidecars_that_stay
-from .in_use import InUse
+from .in_use import InUse, uses_of_copies
 from .keep_options import Wishes
 from .rules import Users
 
@@ -37,6 +42,8 @@ class Proposal:
         Folders of which every file that the stock knows goes, and of the folders below them.
     reasons
         How many keepers each rule decided for, by the rule's words.
+    problems
+        Documents that cannot be read, so that all of their projects stays.
     """
 
     sets: int = 0
@@ -48,6 +55,34 @@ class Proposal:
     in_use: int = 0
     emptied: int = 0
     reasons: Counter[str] = field(default_factory=Counter)
+    problems: list[Problem] = field(default_factory=list)
+
+
+def propose_for(
+    stock: Stock,
+    question: Question,
+    wishes: Wishes,
+    projects: ProjectFolders | None,
+    catalogs: Iterable[Catalog],
+    proposal: Proposal | None = None,
+    progress: Progress = no_progress,
+) -> Iterator[DocketRow]:
+    """Find sets and what uses their copies, and yield docket rows as `propose` does.
+
+    Parameters
+    ----------
+    projects
+        Of which the documents are asked what they use; None not to ask.
+    catalogs
+        That are asked what they use.
+    """
+    proposal = Proposal() if proposal is None else proposal
+    progress(Step("Comparing contents", 0, None, "files"))
+    found = duplicates(stock, question)
+    away = {place for place, now in presences(stock).items() if now is not Presence.HERE}
+    in_use = InUse() if projects is None else uses_of_copies(stock, projects, found, progress)
+    proposal.problems = list(in_use.problems)
+    yield from propose(stock, found, wishes, proposal, away, uses(stock, catalogs), in_use, progress)
 
 
 def propose(
@@ -58,6 +93,7 @@ def propose(
     away: Container[int] = (),
     users: Users | None = None,
     in_use: InUse | None = None,
+    progress: Progress = no_progress,
 ) -> Iterator[DocketRow]:
     """Yield docket rows for sets, the keepers of each first, and count them into `proposal`.
 
@@ -72,10 +108,11 @@ def propose(
     """
     in_use = in_use or InUse()
     chooser = Chooser(stock, wishes, away, in_use.with_users(users or {}), in_use.there)
-    chooser.learn(found.sets())
+    chooser.learn(told(found.sets(), "Looking at folders", len(found), "sets", progress))
     going: set[bytes] = set()
     gone: Counter[bytes] = Counter()
-    for row in _rows(stock, chooser, found, proposal, going):
+    sets = told(found.sets(sidecars=False), "Choosing keepers", len(found), "sets", progress)
+    for row in _rows(stock, chooser, found, sets, proposal, going):
         if row.action is Action.FOLD:
             gone[row.path.rpartition(b"/")[0]] += 1
         yield row
@@ -83,9 +120,14 @@ def propose(
 
 
 def _rows(
-    stock: Stock, chooser: Chooser, found: Duplicates, proposal: Proposal, going: set[bytes]
+    stock: Stock,
+    chooser: Chooser,
+    found: Duplicates,
+    sets: Iterable[CopySet],
+    proposal: Proposal,
+    going: set[bytes],
 ) -> Iterator[DocketRow]:
-    for one in found.sets(sidecars=False):
+    for one in sets:
         for row in _rows_of(one, chooser, {}, proposal):
             if row.action is Action.FOLD and chooser.companions.wanted(row.path):
                 going.add(row.path)

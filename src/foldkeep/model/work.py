@@ -1,10 +1,10 @@
 """How long work tells how far it is, and what it could not do."""
 
 import gc
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
-from typing import Protocol
+from typing import Protocol, TypeVar
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,13 +26,17 @@ class Step:
     done, total
         Units done and units in all; total is None while it is not known.
     unit
-        ``"files"`` or ``"bytes"``.
+        ``"bytes"``, or what is counted: ``"files"``, ``"sets"``, ``"folders"``.
     """
 
     phase: str
     done: int
     total: int | None
     unit: str
+
+
+_Item = TypeVar("_Item")
+_TOLD_EVERY = 64
 
 
 class Progress(Protocol):
@@ -43,6 +47,17 @@ class Progress(Protocol):
 
 def no_progress(step: Step) -> None:
     """Take a step and tell nobody."""
+
+
+def told(items: Iterable[_Item], phase: str, total: int | None, unit: str, progress: Progress) -> Iterator[_Item]:
+    """Yield items, and tell how many of them were taken."""
+    done = 0
+    for item in items:
+        if done % _TOLD_EVERY == 0:
+            progress(Step(phase, done, total, unit))
+        yield item
+        done += 1
+    progress(Step(phase, done if total is None else total, total, unit))
 
 
 def reason_of(error: Exception) -> str:

@@ -28,11 +28,11 @@ class Measures:
     ----------
     fresh
         Measure all anew: what was measured before may be of a file that got its time put back.
-    progress
-        Is told how far the measuring is.
 
     Attributes
     ----------
+    progress
+        Is told how far the measuring is.
     digests
         Of the files that were measured anew: what they held right before, by path.
     """
@@ -40,7 +40,7 @@ class Measures:
     def __init__(self, stock: Stock, *, fresh: bool = False, progress: Progress = no_progress) -> None:
         self._stock = stock
         self._fresh = fresh
-        self._progress = progress
+        self.progress = progress
         self.digests: dict[bytes, bytes] = {}
         self._asked: dict[tuple[str, Key], str | None] = {}
 
@@ -101,7 +101,7 @@ class Measures:
                 jobs = [(key, helpers.submit(partial(measure, key))) for key in keys[at : at + _AT_ONCE]]
                 for key, job in jobs:
                     found[key] = job.result()
-                    self._progress(Step(phase, len(found), len(keys), "files"))
+                    self.progress(Step(phase, len(found), len(keys), "files"))
         return found
 
     def _remember(self, what: str, new: dict[Key, str | None]) -> None:

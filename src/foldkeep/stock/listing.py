@@ -91,6 +91,11 @@ class Listing:
             if files:
                 yield path, place, files
 
+    def count_folders(self) -> int:
+        """Return how many folders there are."""
+        (count,) = self._db.execute("SELECT count(*) FROM folders").fetchone()
+        return int(count)
+
     def paths_named(self, name: bytes) -> list[bytes]:
         """Return the paths of the files of a name."""
         return [file.path for file in self._where("f.name = ?", (name,))]

@@ -64,12 +64,15 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
 def _sets(args: argparse.Namespace, env: Environment, stock: "Stock", question: "Question") -> ExitStatus:
     from foldkeep.find.copies import duplicates
+    from foldkeep.model import Step
     from foldkeep.scan import fits_nothing, presences
     from foldkeep.show.answers.duplicates import SETS_COLUMNS, SetsAnswer, sets_rows
 
-    found = duplicates(stock, question)
+    with env.progress(args) as progress:
+        progress(Step("Comparing contents", 0, None, "files"))
+        found = duplicates(stock, question)
+        overview = found.overview()
     top = env.top(args, _TOP_ON_TERMINAL)
-    overview = found.overview()
     nothing = not overview.totals.sets and fits_nothing(stock, question.wanted)
     env.answer(args, SetsAnswer(found, overview, question, presences(stock), top, args.details, nothing))
     if args.csv:
@@ -79,10 +82,13 @@ def _sets(args: argparse.Namespace, env: Environment, stock: "Stock", question: 
 
 def _folders(args: argparse.Namespace, env: Environment, stock: "Stock", question: "Question") -> ExitStatus:
     from foldkeep.find.copies import compare_folders
+    from foldkeep.model import Step
     from foldkeep.scan import fits_nothing
     from foldkeep.show.answers.duplicates import FoldersAnswer
 
-    matches = compare_folders(stock, question, same_names=args.names_too, least_share=args.share / 100)
+    with env.progress(args) as progress:
+        progress(Step("Comparing folders", 0, None, "folders"))
+        matches = compare_folders(stock, question, same_names=args.names_too, least_share=args.share / 100)
     nothing = not matches and fits_nothing(stock, question.wanted)
     env.answer(args, FoldersAnswer(matches, env.top(args, _TOP_ON_TERMINAL), nothing))
     return ExitStatus.DONE

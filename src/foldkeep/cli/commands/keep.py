@@ -103,11 +103,10 @@ OPTIONS = (
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Propose and write the docket."""
-    from foldkeep.find.catalogs import uses
-    from foldkeep.find.copies import Question, duplicates
-    from foldkeep.keep import InUse, Proposal, propose, uses_of_copies, write_docket
+    from foldkeep.find.copies import Question
+    from foldkeep.keep import Proposal, propose_for, write_docket
     from foldkeep.model import UnusableInput
-    from foldkeep.scan import Presence, check_filter, check_folder, fits_nothing, presences
+    from foldkeep.scan import check_filter, check_folder, fits_nothing
     from foldkeep.show.answers.keep import ProposalAnswer
     from foldkeep.stock import Stock
 
@@ -121,16 +120,15 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         check_filter(stock, wishes.wanted)
         for folder in _named_folders(args):
             check_folder(stock, folder)
-        found = duplicates(stock, Question(args.across, frozenset(args.same.split(",")), wanted=wishes.wanted))
-        away = {place for place, now in presences(stock).items() if now is not Presence.HERE}
-        users = uses(stock, remembered_and_named(args, stock))
-        in_use = InUse()
-        if not wishes.ignores_projects:
-            in_use = uses_of_copies(stock, settings_projects(env.settings(args).settings, stock), found)
-        docket = write_docket(args.docket, propose(stock, found, wishes, proposal, away, users, in_use))
+        question = Question(args.across, frozenset(args.same.split(",")), wanted=wishes.wanted)
+        projects = None if wishes.ignores_projects else settings_projects(env.settings(args).settings, stock)
+        catalogs = remembered_and_named(args, stock)
+        with env.progress(args) as progress:
+            rows = propose_for(stock, question, wishes, projects, catalogs, proposal, progress)
+            docket = write_docket(args.docket, rows)
         nothing = not proposal.sets and fits_nothing(stock, wishes.wanted)
     env.answer(args, ProposalAnswer(proposal, docket, args.docket, nothing))
-    return env.tell_problems(args, list(in_use.problems))
+    return env.tell_problems(args, proposal.problems)
 
 
 def _wishes(args: argparse.Namespace, env: Environment) -> "Wishes":

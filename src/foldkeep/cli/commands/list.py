@@ -48,7 +48,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from dataclasses import replace
 
     from foldkeep.find.space import empty_folders
-    from foldkeep.model import UnusableInput
+    from foldkeep.model import Step, UnusableInput
     from foldkeep.scan import check_filter
     from foldkeep.show.answers.list import ListAnswer
     from foldkeep.stock import LIST_ORDERS
@@ -69,8 +69,10 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             for file in stock.listing.files(fits, args.sort, args.top):
                 env.write_bytes(file.path + b"\0")
             return ExitStatus.DONE
-        count, size = stock.listing.count(fits)
-        files = stock.listing.files(fits, args.sort, top)
+        with env.progress(args) as progress:
+            progress(Step("Looking at files", 0, None, "files"))
+            count, size = stock.listing.count(fits)
+            files = stock.listing.files(fits, args.sort, top)
         folders = empty_folders(stock, fits) if args.empty else []
         damage = stock.signals.damage() if args.damaged else None
         env.answer(args, ListAnswer(files, folders, count, size, top, damage))
@@ -79,6 +81,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
 def _write_docket(args: argparse.Namespace, env: Environment, stock: "Stock", fits: "Filter") -> ExitStatus:
     from foldkeep.keep import leaving_aside, listed_rows, write_docket
+    from foldkeep.model.work import told
     from foldkeep.show.answers.list import ListedDocketAnswer
 
     count, size = stock.listing.count(fits)
@@ -86,6 +89,8 @@ def _write_docket(args: argparse.Namespace, env: Environment, stock: "Stock", fi
     reason = f"listed {filter_words(args)}".strip()
     damage = stock.signals.damage() if args.damaged else None
     rows = listed_rows(stock.listing.files(fits, args.sort, args.top), reason, damage)
-    written = write_docket(args.docket, leaving_aside(rows, stock.places.all(), fits.roles))
+    with env.progress(args) as progress:
+        rows = told(leaving_aside(rows, stock.places.all(), fits.roles), "Writing the docket", count, "files", progress)
+        written = write_docket(args.docket, rows)
     env.answer(args, ListedDocketAnswer(written, count, size))
     return ExitStatus.DONE

@@ -66,7 +66,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             env.stderr.write(f"Desktop thumbnails are not looked at: {MissingExtra('media')}\n")
         thumbnails = env.thumbnails() if has_extra("media") else b""
         fits = check_filter(stock, wanted(args))
-        found = orphans(stock, known_files(stock, catalogs), fits, thumbnails)
+        with env.progress(args) as progress:
+            found = orphans(stock, known_files(stock, catalogs, progress), fits, thumbnails, progress)
         places = stock.places.all()
     written = {}
     if args.repair:

@@ -12,7 +12,7 @@ from ..environment import Environment, ExitStatus
 from ..options import CONFIG, FILTERS, Option, Takes, settings_projects, wanted
 
 if TYPE_CHECKING:
-    from foldkeep.model import DocketRow
+    from foldkeep.model import DocketRow, Progress
     from foldkeep.stock import Stock
 
 EXAMPLES = """\
@@ -46,10 +46,9 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         raise UnusableInput("a docket says itself which sets it has", "leave the filters or the docket out")
     need("media")
     need("charts")
-    with Stock.open(env.stock_path(args)) as stock:
-        rows = _rows(args, env, stock)
-        with MediaReader(stock) as reader, env.progress(args) as progress:
-            sets = list(sheet_sets(stock, reader, rows, progress))
+    with Stock.open(env.stock_path(args)) as stock, MediaReader(stock) as reader, env.progress(args) as progress:
+        rows = _rows(args, env, stock, progress)
+        sets = list(sheet_sets(stock, reader, rows, progress))
     title = "Fold Keep: a sheet to decide on"
     where, size = write_sheet(args.page or "sheet.html", sets, title, args.docket or "proposed with your settings")
     picture = draw_sheet(args.png, sets, title) if args.png else None
@@ -57,19 +56,16 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     return ExitStatus.DONE
 
 
-def _rows(args: argparse.Namespace, env: Environment, stock: "Stock") -> "list[DocketRow]":
+def _rows(args: argparse.Namespace, env: Environment, stock: "Stock", progress: "Progress") -> "list[DocketRow]":
     """Return the rows of the docket that is named, or of one that is proposed."""
-    from foldkeep.find.catalogs import uses
-    from foldkeep.find.copies import Question, duplicates
-    from foldkeep.keep import Proposal, Wishes, propose, read_docket, uses_of_copies
-    from foldkeep.scan import Presence, check_filter, presences
+    from foldkeep.find.copies import Question
+    from foldkeep.keep import Wishes, propose_for, read_docket
+    from foldkeep.scan import check_filter
 
     if args.docket:
         return read_docket(args.docket)
     wishes = Wishes.after(env.settings(args).settings, wanted(args))
     check_filter(stock, wishes.wanted)
-    away = {place for place, now in presences(stock).items() if now is not Presence.HERE}
-    users = uses(stock, stock.catalogs.all())
-    found = duplicates(stock, Question(wanted=wishes.wanted))
-    in_use = uses_of_copies(stock, settings_projects(env.settings(args).settings, stock), found)
-    return list(propose(stock, found, wishes, Proposal(), away, users, in_use))
+    projects = settings_projects(env.settings(args).settings, stock)
+    question = Question(wanted=wishes.wanted)
+    return list(propose_for(stock, question, wishes, projects, stock.catalogs.all(), progress=progress))

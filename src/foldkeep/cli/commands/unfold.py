@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
     from foldkeep.fold import UnfoldReport
     from foldkeep.model import Run, RunFile
-    from foldkeep.show.page import ProgressLine
+    from foldkeep.show.page import ProgressBar
     from foldkeep.stock import Stock
 
 EXAMPLES = """\
@@ -72,7 +72,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     return ExitStatus.PROBLEMS if report.left or report.notes else ExitStatus.DONE
 
 
-def _unfold(args: argparse.Namespace, stock: "Stock", progress: "ProgressLine") -> "UnfoldReport":
+def _unfold(args: argparse.Namespace, stock: "Stock", progress: "ProgressBar") -> "UnfoldReport":
     from foldkeep.fold import find_run, last_waiting_run, settle_all, unfold, unfold_from
 
     if args.origin:

@@ -10,9 +10,10 @@ from urllib.parse import unquote_to_bytes, urlsplit
 
 from foldkeep.formats.catalogs import read_catalog
 from foldkeep.formats.sidecars import Xmp, united
-from foldkeep.model import UnusableInput, visible
+from foldkeep.model import Progress, UnusableInput, no_progress, visible
 from foldkeep.model.catalogs import Catalog, CatalogEntry
 from foldkeep.model.names import lies_below, steps_alike
+from foldkeep.model.work import told
 from foldkeep.stock import Stock
 
 RootMap = tuple[str, str]
@@ -54,7 +55,7 @@ class Known:
         return sum(map(len, self.files.values())) + len(self.missing) + self.streams
 
 
-def known_files(stock: Stock, catalogs: Iterable[Catalog]) -> Known:
+def known_files(stock: Stock, catalogs: Iterable[Catalog], progress: Progress = no_progress) -> Known:
     """Match the entries of catalogues with the files of the stock.
 
     Letter case counts unless a catalogue's is to be ignored, or its volume ignores it.
@@ -72,7 +73,7 @@ def known_files(stock: Stock, catalogs: Iterable[Catalog]) -> Known:
         before, matched = known.entries, sum(map(len, known.files.values()))
         for source in catalog.sources:
             base = os.path.dirname(os.fsencode(source.path))
-            for entry in read_catalog(source):
+            for entry in told(read_catalog(source), "Reading catalogues", None, "entries", progress):
                 _match(known, paths, entry, base, catalog)
         if known.entries == before:
             raise UnusableInput(

@@ -6,12 +6,13 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
-from foldkeep.model import Filter, StockFile
+from foldkeep.model import Filter, Progress, StockFile, no_progress
 from foldkeep.model.catalogs import CatalogEntry
 from foldkeep.model.companions import are_a_pair, sidecar_stems, stem_of
 from foldkeep.model.copy_names import plain_stem
 from foldkeep.model.names import lies_below
 from foldkeep.model.previews import preview_of
+from foldkeep.model.work import told
 from foldkeep.scan import StaleThumbnail, stale_thumbnails
 from foldkeep.signals import MEDIA
 from foldkeep.stock import Stock
@@ -124,7 +125,13 @@ class Orphans:
     twice: list[Twice] = field(default_factory=list)
 
 
-def orphans(stock: Stock, known: Known, wanted: Filter | None = None, thumbnails: bytes = b"") -> Orphans:
+def orphans(
+    stock: Stock,
+    known: Known,
+    wanted: Filter | None = None,
+    thumbnails: bytes = b"",
+    progress: Progress = no_progress,
+) -> Orphans:
     """Compare what catalogues know with what is on the disk, as the last scan saw it.
 
     Without a catalogue only what is left over beside files that are gone can be told.
@@ -143,7 +150,7 @@ def orphans(stock: Stock, known: Known, wanted: Filter | None = None, thumbnails
     previews = {file.path: of for file in everything if file.kind == "photo" and (of := preview_of(file.path))}
     index = _Index(everything, known, previews)
     below = replace(wanted, under=tuple(folders))
-    for file in everything:
+    for file in told(everything, "Comparing with catalogues", len(everything), "files", progress):
         if file.path in known.files or not below.takes(file):
             continue
         shown = previews.get(file.path, ())

@@ -101,6 +101,9 @@ class Duplicates:
         self._several = len(present) > 1 and not question.across
         self._kinds = stock.sets.rank(roles, question.same, question.sort, question.wanted)
 
+    def __len__(self) -> int:
+        return sum(sets for sets, *_ in self._kinds.values())
+
     def overview(self) -> Overview:
         """Count the sets."""
         sets = self._stock.sets

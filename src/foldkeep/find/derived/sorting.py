@@ -13,6 +13,7 @@ from foldkeep.model.grades import Grade
 from foldkeep.model.kinds import OTHER, kind_of
 from foldkeep.model.names import folders_above, lies_below
 from foldkeep.model.recipes import CACHE, CACHE_TAG, Cookbook, Recipe
+from foldkeep.model.work import told
 from foldkeep.scan import shown_by
 from foldkeep.scan.on_disk import is_cache_tag
 from foldkeep.signals import MEDIA, Measures
@@ -79,7 +80,15 @@ class Sorting:
         """Sort every file of the stock; what fits `wanted` is remembered, and all that others may be made from."""
         places = {place.id: place for place in self._stock.places.all()}
         packages = self._projects.packages
-        for path, place, rows in self._stock.listing.by_folder(wanted):
+        listing = self._stock.listing
+        folders = told(
+            listing.by_folder(wanted),
+            "Looking for derived files",
+            listing.count_folders(),
+            "folders",
+            self._measures.progress,
+        )
+        for path, place, rows in folders:
             here = places[place]
             if packages and not packages.isdisjoint((path, *folders_above(path))):
                 continue

@@ -10,7 +10,7 @@ from foldkeep.formats.documents import mentions_in
 from foldkeep.model import Filter, Problem
 from foldkeep.model.names import lies_below
 from foldkeep.model.recipes import Recipe
-from foldkeep.model.work import reason_of
+from foldkeep.model.work import reason_of, told
 from foldkeep.signals import MEDIA, Measures
 from foldkeep.stock import Archived, Stock
 
@@ -106,7 +106,14 @@ def projects(
     finished = _finished(stock, folders, measures)
     found: dict[bytes, Project] = {}
     sizes: dict[bytes, int] = {}
-    for folder, _, rows in stock.listing.by_folder(Filter()):
+    rows_of_folders = told(
+        stock.listing.by_folder(Filter()),
+        "Looking at projects",
+        stock.listing.count_folders(),
+        "folders",
+        measures.progress,
+    )
+    for folder, _, rows in rows_of_folders:
         path = folders.of(folder)
         for name, kind, size, modified_ns, _ in rows:
             file = folder + b"/" + name

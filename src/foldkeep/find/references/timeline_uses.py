@@ -4,9 +4,10 @@ import os
 from collections import defaultdict
 from collections.abc import Collection, Iterable, Mapping, Sequence
 
-from foldkeep.model import Problem
+from foldkeep.model import Problem, Progress, no_progress
 from foldkeep.model.companions import stem_of
 from foldkeep.model.names import lies_below
+from foldkeep.model.work import told
 from foldkeep.stock import Stock
 
 from ..catalogs.catalog_files import comparable
@@ -36,7 +37,9 @@ class TimelineUses:
         Documents that cannot be read.
     """
 
-    def __init__(self, stock: Stock, projects: ProjectFolders, paths: Iterable[bytes]) -> None:
+    def __init__(
+        self, stock: Stock, projects: ProjectFolders, paths: Iterable[bytes], progress: Progress = no_progress
+    ) -> None:
         self.there: dict[bytes, bytes] = {}
         self.by_name: dict[bytes, set[bytes]] = defaultdict(set)
         self.problems: list[Problem] = []
@@ -54,7 +57,7 @@ class TimelineUses:
             everybody = Uses(readable, seen)
         mentioned = {path for path in asked if any(map(everybody.mention, (path, *others.get(path, ()))))}
         known = _Known(mentioned, others)
-        for document in readable:
+        for document in told(readable, "Reading the documents of projects", len(readable), "documents", progress):
             self._note(document, projects, known)
         for document in sorted(unread):
             home = _home(document, projects)

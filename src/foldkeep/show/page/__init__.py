@@ -3,8 +3,8 @@
 from .documents import Document
 from .lines import write_problems
 from .page import Page
-from .progress import ProgressLine
+from .progress import ProgressBar
 from .tables import Column
 from .words import count
 
-__all__ = ["Column", "Document", "Page", "ProgressLine", "count", "write_problems"]
+__all__ = ["Column", "Document", "Page", "ProgressBar", "count", "write_problems"]
