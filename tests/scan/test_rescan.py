@@ -377,6 +377,8 @@ def test_what_scans_pass_by_and_what_the_settings_change(desk: Desk):
         ),
         ("[scan]\nsmallest = true", "is not understood; write a size like '200MB' or a number of bytes"),
         ("[scan]\nignore_names = '*.tmp'", 'is not understood; write a list of words, like ["one", "two"]'),
+        ("[colors]\nphotos = '#123456'", "colors: there is no kind photos; did you mean photo?"),
+        ("[colors]\nphoto = 'blue'", "colors.photo = 'blue' is not understood; write a colour like '#aa3377'"),
         ("[kinds]\na = ['x']\nb = ['x']", "kinds: x is both a and b; give it one kind"),
         ("scan = 3", "scan is not a section; write [scan] on a line of its own"),
         ("[scan", "is not TOML: "),

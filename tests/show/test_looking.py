@@ -246,3 +246,25 @@ def drawn_boxes(svg: str) -> list[tuple[str, list[tuple[float, float]]]]:
     return [
         (fill, [tuple(map(float, at.split())) for at in re.findall(r"[ML] ([^\n]+)", path)]) for path, fill in found
     ]
+
+
+def test_a_map_of_one_kind_tells_folders_by_colour_and_own_kinds_have_their_own(desk: Desk):
+    for name in ("day 1/a.jpg", "day 2/b.jpg", "day 2/c.jpg"):
+        desk.write(name, b"p" * 9000)
+    (desk.top / "own.toml").write_text('[kinds]\nscore = ["mxl"]\nplan = ["pln"]\n[colors]\nscore = "#010203"\n')
+    desk.ask("scan", desk.place, "--config", desk.top / "own.toml")
+
+    def drawn(*words: object) -> str:
+        (desk.top / "map.svg").unlink(missing_ok=True)
+        desk.ask("space", *words, "--treemap", desk.top / "map.svg", "--config", desk.top / "own.toml")
+        return (desk.top / "map.svg").read_text().lower()
+
+    one_kind = drawn()
+    assert ("#0072b2" in one_kind, "#e69f00" in one_kind, "day 2  18.0 kb" in one_kind) == (True, True, True)
+    assert "photo  " not in one_kind
+    desk.write("day 1/march.mxl", b"s" * 9000)
+    desk.write("day 1/stage.pln", b"s" * 9000)
+    desk.ask("scan", "--config", desk.top / "own.toml")
+    several = drawn()
+    assert all(word in several for word in ("photo  27.0 kb", "score  9.00 kb", "plan  9.00 kb", "#010203"))
+    assert ("#882255" in several, "#bdbdbd" in several) == (True, False), "no own kind looks like what has none"

@@ -49,6 +49,8 @@ class Settings:
         How long nothing must have changed in a project that is called quiet, as a person writes it.
     kinds
         Kinds of suffixes, for those that are not built in or are to be another kind.
+    colors
+        Colours of kinds in maps and charts, ``#RRGGBB``.
     """
 
     asked: frozenset[str] = frozenset()
@@ -70,6 +72,7 @@ class Settings:
     inside: tuple[str, ...] = ()
     quiet_after: str = "6m"
     kinds: Mapping[str, str] = field(default_factory=dict)
+    colors: Mapping[str, str] = field(default_factory=dict)
 
     def kind_of(self, name: bytes) -> str:
         """Return the kind of a file by its name."""

@@ -1,8 +1,8 @@
 """Show what is set, and where it comes from.
 
 Settings are a TOML file that you may write: what scans pass by, how keepers are
-chosen, what does not count in a folder that is to be empty, and kinds of your
-own. A key that is not there keeps its built-in value.
+chosen, what does not count in a folder that is to be empty, kinds of your own,
+and their colours in maps. A key that is not there keeps its built-in value.
 
   [scan]
   ignore_folders = ["node_modules", "/media/scratch"]
@@ -20,6 +20,9 @@ own. A key that is not there keeps its built-in value.
   [kinds]
   photo = ["xyz"]
   score = ["mxl", "musicxml"]
+
+  [colors]
+  score = "#882255"
 """
 
 import argparse

@@ -9,9 +9,11 @@ import argparse
 from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
-from ..options import FILTERS, INVENTORY, Option, Takes, open_source, wanted
+from ..options import CONFIG, FILTERS, INVENTORY, Option, Takes, open_source, wanted
 
 if TYPE_CHECKING:
+    from collections.abc import Mapping
+
     from foldkeep.model import Filter
     from foldkeep.stock import Stock
 
@@ -37,6 +39,7 @@ OPTIONS = (
     Option("--treemap", "draw a map of the space, as .png or .svg", Takes.FILE, "FILE"),
     Option("--plot", "draw the rows as bars, as .png or .svg", Takes.FILE, "FILE"),
     INVENTORY,
+    CONFIG,
     *FILTERS,
 )
 
@@ -54,7 +57,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         volumes = [] if args.inventory else volume_spaces(stock)
         usage = space(stock, args.by, fits, depth=max(1, args.depth))
         largest = list(stock.listing.files(fits, "size", args.largest)) if args.largest > 0 else []
-        written = _draw(args, stock, fits)
+        written = _draw(args, stock, fits, env.settings(args).settings.colors)
     env.answer(args, SpaceAnswer(usage, args.by, volumes, largest, env.top(args, _TOP_ON_TERMINAL), written))
     return ExitStatus.DONE
 
@@ -69,7 +72,7 @@ def _where(args: argparse.Namespace, stock: "Stock") -> "Filter":
     return replace(fits, under=(named_folder(stock, args.where),)) if args.where else fits
 
 
-def _draw(args: argparse.Namespace, stock: "Stock", fits: "Filter") -> list[str]:
+def _draw(args: argparse.Namespace, stock: "Stock", fits: "Filter", colors: "Mapping[str, str]") -> list[str]:
     """Draw what is asked for and return where it is."""
     written: list[str] = []
     if args.treemap:
@@ -77,10 +80,10 @@ def _draw(args: argparse.Namespace, stock: "Stock", fits: "Filter") -> list[str]
         from foldkeep.show.pictures import draw_treemap
 
         by = "age" if args.by in ("age", "year") else "kind"
-        written.append(draw_treemap(args.treemap, space_tree(stock, fits, by), by))
+        written.append(draw_treemap(args.treemap, space_tree(stock, fits, by), by, colors))
     if args.plot:
         from foldkeep.find.space import space
         from foldkeep.show.pictures import draw_usage
 
-        written.append(draw_usage(args.plot, space(stock, args.by, fits), args.by))
+        written.append(draw_usage(args.plot, space(stock, args.by, fits), args.by, colors))
     return written

@@ -7,10 +7,11 @@ from difflib import get_close_matches
 from typing import Any
 
 from foldkeep.model import Settings, UnusableInput, visible
+from foldkeep.model.kinds import KINDS
 from foldkeep.model.work import reason_of
 
 from ..reading import read_whole
-from .values import age, flag, number, one_of, size, suffixes, text, words
+from .values import age, color, flag, number, one_of, size, suffixes, text, words
 
 _LARGEST = 16 * 1024 * 1024
 
@@ -67,7 +68,7 @@ PROJECTS_KEYS: dict[str, Callable[[Any], Any]] = {"markers": words, "inside": wo
 
 _KEYS = {"scan": SCAN_KEYS, "keep": KEEP_KEYS, "fold": FOLD_KEYS, "caches": CACHES_KEYS, "projects": PROJECTS_KEYS}
 _ASKED = {"hidden": "hidden", "system": "system", "bundles": "bundles", "cross_volumes": "volumes"}
-_SECTIONS = (*_KEYS, "kinds")
+_SECTIONS = (*_KEYS, "kinds", "colors")
 
 
 def read_settings(path: str, *, needed: bool = False) -> SettingsFile:
@@ -111,9 +112,15 @@ def _checked(document: dict[str, Any], path: str) -> SettingsFile:
         for suffix in _checked_value(suffixes, f"kinds.{kind}", given):
             if kinds.setdefault(suffix, kind) != kind:
                 raise ValueError(f"kinds: {suffix} is both {kinds[suffix]} and {kind}", "give it one kind")
+    colors = {
+        kind: _checked_value(color, f"colors.{kind}", given) for kind, given in document.get("colors", {}).items()
+    }
+    for kind in colors:
+        if kind not in (known := (*KINDS, *kinds.values())):
+            raise _unknown(f"colors: there is no kind {kind}", kind, known)
     asked = frozenset(word for key, word in _ASKED.items() if values.pop(key, False))
     given = frozenset(f"{section}.{key}" for section in _SECTIONS for key in document.get(section, {}))
-    return SettingsFile(Settings(asked=asked, kinds=kinds, **values), path, given)
+    return SettingsFile(Settings(asked=asked, kinds=kinds, colors=colors, **values), path, given)
 
 
 def _value(section: str, key: str, value: Any) -> Any:
@@ -146,6 +153,7 @@ def settings_table(file: SettingsFile) -> list[tuple[str, str, bool]]:
     own: dict[str, list[str]] = {}
     for suffix, kind in settings.kinds.items():
         own.setdefault(kind, []).append(suffix)
+    values |= {f"colors.{kind}": chosen for kind, chosen in settings.colors.items()}
     values |= {f"kinds.{kind}": tuple(suffixes) for kind, suffixes in own.items()}
     return [(key, _shown(value), key in file.given) for key, value in values.items()]
 

@@ -1,5 +1,6 @@
 """Values of TOML files, each checked and turned into ours; a ValueError says what to write instead."""
 
+import re
 from collections.abc import Callable, Sequence
 from typing import Any
 
@@ -41,6 +42,13 @@ def number(value: Any) -> int:
 def text(value: Any) -> str:
     if not isinstance(value, str):
         raise ValueError("write a text")
+    return value
+
+
+def color(value: Any) -> str:
+    """Return a colour written as web pages do, ``#RRGGBB``; raise ValueError if it is none."""
+    if not isinstance(value, str) or not re.fullmatch("#[0-9A-Fa-f]{6}", value):
+        raise ValueError("write a colour like '#aa3377'")
     return value
 
 

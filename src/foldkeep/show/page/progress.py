@@ -105,7 +105,9 @@ def _line(console: "Console", step: Step, seconds: float) -> str:
         line = f"{step.phase}  {words}"
         return line if cell_len(line) < console.width else set_cell_size(line, console.width - 1)
     known = step.total is not None
-    bar = Bar(step.total if known else 1, step.done if known else 0, min(_BAR, room), pulse=not known)
+    done = (step.total if known else 1, step.done if known else 0)
+    width = min(_BAR, room)
+    bar = Bar(*done, width, pulse=not known, complete_style="cyan", finished_style="green", pulse_style="cyan")
     with console.capture() as drawn:
         console.print(bar, end="")
     return f"{step.phase} {drawn.get()} {words}"

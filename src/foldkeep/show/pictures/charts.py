@@ -1,33 +1,23 @@
 """Pictures of where the space goes: a map of rectangles, and bars. Drawn by Matplotlib, without a screen."""
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
 from foldkeep.find.projects import PARTS, Project
-from foldkeep.find.space import AGES, Node, Usage
+from foldkeep.find.space import Node, Usage
 from foldkeep.formats.own import new_file
 from foldkeep.model import UnusableInput, visible
-from foldkeep.model.kinds import KINDS
 from foldkeep.model.units import format_moment, format_size
 
 from ..page.words import count
+from .colors import AGE_COLORS, OTHER_FOLDERS, folder_colors, kind_colors, name_of
 from .treemap import Box, squarified
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
-# After Okabe and Ito (Color Universal Design): told apart also by people who see red and green alike.
-_KIND_COLORS = dict(
-    zip(
-        KINDS,
-        ("#0072B2", "#E69F00", "#009E73", "#56B4E9", "#D55E00", "#CC79A7", "#F0E442", "#5B5B5B", "#BDBDBD"),
-        strict=True,
-    )
-)
-# From light to dark, as viridis (Smith and van der Walt) has them: they differ in lightness, so in grey as well.
-_AGE_COLORS = dict(zip(AGES, ("#FDE725", "#7AD151", "#22A884", "#2A788E", "#414487", "#440154"), strict=True))
 _INK, _PAPER, _FRAME, _FOLDER = "#22262a", "#fdfcf8", "#ffffff", "#e9e6dd"
 _DPI = 100
 _SIZE = (12.8, 8.0)  # inches
@@ -38,7 +28,7 @@ _FONT = "DejaVu Sans"
 _SMALLEST_LABEL = (34.0, 13.0)
 
 
-def draw_treemap(path: str, tree: Node, by: str) -> str:
+def draw_treemap(path: str, tree: Node, by: str, chosen: Mapping[str, str] | None = None) -> str:
     """Draw what fills a folder as rectangles of its size in rectangles of its folders; return where.
 
     Parameters
@@ -46,19 +36,23 @@ def draw_treemap(path: str, tree: Node, by: str) -> str:
     path
         A name that ends in .png or .svg; a taken one gets a free one beside it.
     by
-        What colours tell: ``kind`` or ``age``.
+        What colours tell: ``kind`` or ``age``; where all is of one kind, they tell the folders at the top.
+    chosen
+        Colours of kinds that the user chose, written ``#RRGGBB``.
 
     Raises
     ------
     UnusableInput
         If it cannot be drawn there.
     """
-    colors = _AGE_COLORS if by == "age" else _KIND_COLORS
+    folders = None if by == "age" else folder_colors(tree)
+    colors = AGE_COLORS if by == "age" else folders or kind_colors(tree.groups, chosen or {})
     where = visible(tree.path) if tree.path else "all places"
-    return _saved(path, f"{where}: {format_size(tree.bytes)}", lambda figure: _draw_map(figure, tree, colors))
+    title = f"{where}: {format_size(tree.bytes)}"
+    return _saved(path, title, lambda figure: _draw_map(figure, tree, colors, by_folder=folders is not None))
 
 
-def _draw_map(figure: "Figure", tree: Node, colors: dict[str, str]) -> None:
+def _draw_map(figure: "Figure", tree: Node, colors: dict[str, str], *, by_folder: bool) -> None:
     from matplotlib.collections import PolyCollection
 
     axes = figure.add_axes((0.01, 0.07, 0.98, 0.87))
@@ -66,7 +60,7 @@ def _draw_map(figure: "Figure", tree: Node, colors: dict[str, str]) -> None:
     axes.set_xlim(0, width * 0.98)
     axes.set_ylim(0, height * 0.87)
     axes.set_axis_off()
-    drawing = _Map(axes, colors)
+    drawing = _Map(axes, colors, by_folder)
     if tree.bytes:
         drawing.node(tree, Box(0, 0, width * 0.98, height * 0.87), top=True)
     axes.add_collection(
@@ -83,19 +77,21 @@ def _draw_map(figure: "Figure", tree: Node, colors: dict[str, str]) -> None:
 class _Map:
     """Lays out a tree: labels are written at once, rectangles are gathered to be drawn in one go."""
 
-    def __init__(self, axes: "Axes", colors: dict[str, str]) -> None:
+    def __init__(self, axes: "Axes", colors: dict[str, str], by_folder: bool) -> None:
         self._axes = axes
         self._colors = colors
+        self._by_folder = by_folder
         self.boxes: list[tuple[Box, str, float]] = []
         self.used: dict[str, int] = {}
 
-    def node(self, node: Node, box: Box, *, top: bool = False) -> None:
+    def node(self, node: Node, box: Box, *, top: bool = False, below: str = "") -> None:
+        """Lay out a folder; `below` is the folder at the top that it lies in."""
         if not top and min(box.width, box.height) < _TIGHT:
             # Frames in frames would leave nothing of it.
             self.boxes.append((box, _FOLDER, 1.0))
             node = Node(node.path, node.groups)
             box, top = box.inside(0.8, 0), True
-        name = visible(node.path.rpartition(b"/")[2] or node.path)
+        name = name_of(node)
         has_room = box.width > 60 and box.height > 3 * _HEADER and not top
         if not top:
             self.boxes.append((box, _FOLDER, 1.5))
@@ -106,10 +102,12 @@ class _Map:
         inner = box.inside(0 if top else 2.5, _HEADER if has_room else 0)
         for size, item, part in _laid_out(node, inner):
             if isinstance(item, Node):
-                self.node(item, part)
+                self.node(item, part, below=below or name_of(item))
                 continue
             title, group = item
-            color = self._colors.get(group) or list(self._colors.values())[-1]
+            if self._by_folder:
+                group = below if below in self._colors else OTHER_FOLDERS
+            color = self._colors[group]
             self.used[group] = self.used.get(group, 0) + size
             self.boxes.append((part, color, 0.6))
             _fill_label(self._axes, part, title, format_size(size), color)
@@ -140,28 +138,23 @@ def _fill_label(axes: "Axes", box: Box, title: str, size: str, color: str) -> No
     middle, center, room = box.x + box.width / 2, box.y + box.height / 2, box.width - 4
     # The colour tells the kind already, so the suffix goes first.
     titles = (title, title.rpartition(".")[0] or title.removesuffix(_POOLED))
-    if box.height > 2.4 * _SMALLEST_LABEL[1]:
-        _label(axes, middle, center + 7, titles, room, 8, "center", ink)
-        _label(axes, middle, center - 7, (size,), room, 8, "center", ink, is_cut=False)
-    else:
+    if box.height <= 2.4 * _SMALLEST_LABEL[1]:
         _label(axes, middle, center, titles, room, 8, "center", ink)
+    elif _label(axes, middle, center + 7, titles, room, 8, "center", ink):
+        _label(axes, middle, center - 7, (size,), room, 8, "center", ink)
 
 
 def _label(
     axes: "Axes", x: float, y: float, texts: Sequence[str], room: float, size: float, align: str, ink: str = _INK, *,
-    bold: bool = False, is_cut: bool = True,
-) -> None:  # fmt: skip
-    """Write the first of some texts that has room; if none has, what is left of the last one around its middle."""
+    bold: bool = False,
+) -> bool:  # fmt: skip
+    """Write the first of some texts that has room, and tell whether one had."""
     text = next((text for text in texts if _wide(text, size, bold) <= room), None)
     if text is None:
-        whole = texts[-1]
-        # Names of one shoot differ at their end.
-        cuts = (whole[:head] + "…" + whole[-(head + 1) :] for head in range(len(whole) // 2, 0, -1))
-        text = next((cut for cut in cuts if is_cut and _wide(cut, size, bold) <= room), None)
-        if text is None:
-            return
+        return False
     weight = "bold" if bold else "normal"
     axes.text(x, y, _plain(text), ha=align, va="center", fontsize=size, color=ink, fontweight=weight, clip_on=True)
+    return True
 
 
 @lru_cache(maxsize=20_000)
@@ -197,21 +190,21 @@ def _legend(figure: "Figure", groups: Sequence[tuple[str, str, int]]) -> None:
     figure.legend(handles=handles, loc="lower center", ncols=min(len(handles), 6), frameon=False, fontsize=9)
 
 
-def draw_usage(path: str, usage: Usage, by: str) -> str:
+def draw_usage(path: str, usage: Usage, by: str, chosen: Mapping[str, str] | None = None) -> str:
     """Draw parts as bars and return where; arguments and errors as for `draw_treemap`."""
-    return _saved(
-        path, f"Space by {by}: {format_size(usage.total.bytes)}", lambda figure: _draw_bars(figure, usage, by)
-    )
+    title = f"Space by {by}: {format_size(usage.total.bytes)}"
+    return _saved(path, title, lambda figure: _draw_bars(figure, usage, by, chosen or {}))
 
 
 _FEWEST_BARS, _FEWEST_STACKS, _MOST_BARS = 10, 5, 30
 
 
-def _draw_bars(figure: "Figure", usage: Usage, by: str) -> None:
+def _draw_bars(figure: "Figure", usage: Usage, by: str, chosen: Mapping[str, str]) -> None:
     parts = [part for part in usage.parts if part.depth == 0][:_MOST_BARS]
     axes = figure.add_axes((0.2, 0.09, 0.72, 0.83))
     names = [_plain(_short(visible(part.name))) for part in parts]
-    colors = {"kind": _KIND_COLORS, "age": _AGE_COLORS}.get(by, {})
+    kinds = kind_colors((str(part.name) for part in parts), chosen) if by == "kind" else {}
+    colors = AGE_COLORS if by == "age" else kinds
     at = range(len(parts))
     sizes = [part.bytes for part in parts]
     axes.barh(
