@@ -49,6 +49,9 @@ def actions(docket: Path) -> list[str]:
         ("g 1\n", ["fold keep", "fold keep", "fold keep fold"]),
         ("1\ng 1\nq\n", ["keep fold", "fold keep", "fold keep fold"]),
         ("2\nb\n1\nq\n", ["keep fold", "keep fold", "keep fold fold"]),
+        ("keep\nall\nNext\nstop\n", ["keep keep", "keep fold", "keep fold fold"]),
+        ("2\n2\nu\nundo\n\n2\n", ["keep fold", "fold keep", "keep fold fold"]),
+        ("2\nundo\nundo\ng 1\nundo\n3\n1 2\n\n2\n", ["keep keep", "keep fold", "fold keep fold"]),
         ("9\nx 3\n2 x\ng\ng 1 2\n2\n", ["fold keep", "keep fold", "keep fold fold"]),
     ],
 )
@@ -100,6 +103,14 @@ def test_undecided_sets_are_decided_and_what_must_stay_stays(shelf: Desk):
     assert {row.path.split(b"/")[-2]: row.action for row in review.rows(2)}[b"a"] is Action.KEEP
 
 
+def test_the_question_says_what_stays_if_nothing_else_is_answered(shelf: Desk):
+    shown = shelf.run("review", shelf.docket, answer="1 2\nback\n\n2\nundo\n").out
+    asked = [line.partition(";")[0] for line in shown.splitlines() if "else which stay?" in line]
+    assert asked == [f"Enter keeps {which}" for which in ("1", "1", "all", "1", "1", "1")]
+    refused = shelf.run("review", shelf.docket, answer="undo\n").out
+    assert "no answer was given yet that could be undone; answer first" in refused
+
+
 def test_on_a_terminal_and_killed_no_decision_is_lost(shelf: Desk):
     mine, theirs = pty.openpty()
     variables = {**os.environ, "TERM": "xterm", "COLUMNS": "80", "XDG_CONFIG_HOME": str(shelf.top)}
@@ -110,11 +121,11 @@ def test_on_a_terminal_and_killed_no_decision_is_lost(shelf: Desk):
     os.close(theirs)
     shown = b""
     for answer in (b"2\n", b"a\n"):
-        while not shown.endswith(b"Enter] "):
+        while not shown.endswith(b"help) "):
             shown += os.read(mine, 65536)
         os.write(mine, answer)
         shown += b" "
-    while not shown.endswith(b"Enter] "):
+    while not shown.endswith(b"help) "):
         shown += os.read(mine, 65536)
     process.send_signal(signal.SIGKILL)
     process.wait()
@@ -124,8 +135,8 @@ def test_on_a_terminal_and_killed_no_decision_is_lost(shelf: Desk):
     assert actions(shelf.top / "docket-2.csv") == ["fold keep", "keep keep", "keep fold fold"]
     # It goes on where it was.
     answer = shelf.run("review", shelf.top / "docket-2.csv", answer="3\n")
-    assert "Set 3 of 3" in answer.out
-    assert "Set 1 of 3" not in answer.out
+    assert "photo, 40 B, 3 copies; 3 of 3" in answer.out
+    assert "; 1 of 3" not in answer.out
     assert actions(shelf.top / "docket-2-2.csv") == ["fold keep", "keep keep", "fold fold keep"]
 
 

@@ -22,8 +22,12 @@ class Review:
         for row in rows:
             self._sets.setdefault(row.set, []).append(row)
         self._names = list(self._sets)
-        self.changed = 0
-        """How many decisions were made."""
+        self._answers: list[tuple[int, dict[str, list[DocketRow]]]] = []
+
+    @property
+    def changed(self) -> int:
+        """How many sets the answers so far decided."""
+        return sum(len(before) for _, before in self._answers)
 
     def __len__(self) -> int:
         return len(self._names)
@@ -55,9 +59,10 @@ class Review:
         UnusableInput
             If the set has no such copy.
         """
-        rows = self.rows(at)
         for number in numbers:
             self.copy(at, number)
+        self._answers.append((at, {}))
+        rows = self.rows(at)
         undecided = all(row.action is Action.LEAVE for row in rows)
 
         def decided(number: int, row: DocketRow) -> DocketRow:
@@ -71,6 +76,7 @@ class Review:
 
     def keep_all(self, at: int) -> None:
         """Keep every copy of a set."""
+        self._answers.append((at, {}))
         self._set(at, [replace(row, action=Action.KEEP, reason=_BY_HAND) for row in self.rows(at)])
 
     def give_up_folder(self, at: int, number: int) -> tuple[bytes, int]:
@@ -80,10 +86,24 @@ class Review:
         about by hand.
         """
         folder = os.path.dirname(self.copy(at, number).path)
+        self._answers.append((at, {}))
         changed = sum(
             self._without(later, folder) for later in range(at, len(self)) if later == at or not self.is_decided(later)
         )
+        if not changed:
+            self._answers.pop()
         return folder, changed
+
+    def undo(self) -> int:
+        """Take the last answer back, with all that it changed; return the position of the set that it was given for.
+
+        Raises UnusableInput if none was given.
+        """
+        if not self._answers:
+            raise UnusableInput("no answer was given yet that could be undone", "answer first")
+        at, before = self._answers.pop()
+        self._sets |= before
+        return at
 
     def _without(self, at: int, folder: bytes) -> bool:
         """Give up a folder's copies in one set; return whether that changed anything."""
@@ -108,5 +128,6 @@ class Review:
         return True
 
     def _set(self, at: int, rows: list[DocketRow]) -> None:
+        _, before = self._answers[-1]
+        before[self._names[at]] = self._sets[self._names[at]]
         self._sets[self._names[at]] = rows
-        self.changed += 1

@@ -1,8 +1,8 @@
-"""CopyState at a docket set by set, and change what it proposes.
+"""Look at a docket set by set, and change what it proposes.
 
 The copies of each set are numbered; what they have in common is said once, what
-differs side by side. Answer with numbers of copies to keep, or a letter; `?`
-lists them. Every decision is saved at once in a docket of its own beside the
+differs side by side. Answer with numbers of copies to keep, or a word; `help`
+lists them, `undo` takes the last answer back. Every decision is saved at once in a docket of its own beside the
 one that you review, which stays as it is; go on another day by reviewing that
 one. Answers may come from a pipe as well, one a line.
 """
@@ -52,6 +52,9 @@ def _first_open(review: "Review") -> int:
     return next((at for at in range(len(review)) if not review.is_decided(at)), 0)
 
 
+_WORDS = {word[0]: word for word in ("all", "give", "open", "folder", "back", "undo", "stop", "help")} | {
+    "q": "stop", "quit": "stop", "?": "help", "n": "", "next": "",
+}  # fmt: skip
 _SLOW_SAVE = 0.1  # seconds; saves that take less are made after every answer
 
 
@@ -69,7 +72,7 @@ class _Dialog:
     def hold(self, at: int) -> None:
         """Go through the sets from a position on, until the last one, the end of the input, or `q`."""
         from foldkeep.model import UnusableInput
-        from foldkeep.show.answers.review import HELP, write_refusal, write_set
+        from foldkeep.show.answers.review import HELP, question_of, write_refusal, write_set
         from foldkeep.signals import copy_states
 
         # With --json, standard output is for the one document.
@@ -82,27 +85,33 @@ class _Dialog:
             if shown != at:
                 write_set(page, at, len(self._review), rows, copy_states([row.path for row in rows]))
                 shown = at
-            words = self._ask()
-            if words is None or words == ["q"]:
+            words = self._ask(question_of(rows))
+            if words is None or words == ["stop"]:
                 return
             try:
-                if words == ["?"]:
+                if words == ["help"]:
                     self._say(HELP)
-                elif words == ["b"]:
-                    at = max(0, at - 1)
-                    shown = -1
+                elif words == ["back"]:
+                    at, shown = max(0, at - 1), -1
+                elif words == ["undo"]:
+                    at, shown = self._review.undo(), -1
+                    self._unsaved = True
                 else:
                     at += self._carry_out(at, words, page)
             except UnusableInput as error:
                 write_refusal(page, str(error))
             self._save_soon()
 
-    def _ask(self) -> list[str] | None:
-        self._say("keep which? [numbers, a, g, o, f, b, q, ?, Enter] ")
+    def _ask(self, question: str) -> list[str] | None:
+        """Ask, and return the words of the answer, those that are known whole; None if there is no more of them."""
+        self._say(question)
         line = self._env.stdin.readline()
         if not self._env.stdin.isatty():
             self._say("\n")
-        return line.lower().replace(",", " ").split() if line else None
+        if not line:
+            return None
+        first, *others = line.lower().replace(",", " ").split() or [""]
+        return [whole for whole in (_WORDS.get(first, first), *others) if whole]
 
     def _say(self, text: str) -> None:
         stream = self._env.stderr if self._args.json else self._env.stdout
@@ -115,28 +124,28 @@ class _Dialog:
         from foldkeep.show.page import count
 
         review = self._review
-        letter, numbers = (words[0], words[1:]) if words and words[0].isalpha() else ("", words)
+        word, numbers = (words[0], words[1:]) if words and words[0].isalpha() else ("", words)
         if not all(number.isdecimal() for number in numbers):
-            raise UnusableInput(f"{visible(' '.join(words))!r} is not understood", "? lists what is")
+            raise UnusableInput(f"{visible(' '.join(words))!r} is not understood", "help lists what is")
         copies = [int(number) for number in numbers]
-        if not words or words == ["s"]:
+        if not words:
             return 1
-        if letter == "a" and not copies:
+        if word == "all" and not copies:
             review.keep_all(at)
-        elif letter == "g" and len(copies) == 1:
+        elif word == "give" and len(copies) == 1:
             folder, changed = review.give_up_folder(at, copies[0])
             if not changed:
                 raise UnusableInput(
                     f"nothing more goes from {visible(folder)}", "all there is given up, or has no copy elsewhere"
                 )
             page.line(f"{visible(folder)} is given up from here on; that changes {count(changed, 'set')}.")
-        elif letter in ("o", "f") and len(copies) == 1:
-            self._open(at, copies[0], folder=letter == "f")
+        elif word in ("open", "folder") and len(copies) == 1:
+            self._open(at, copies[0], folder=word == "folder")
             return 0
-        elif not letter:
+        elif not word:
             review.keep(at, copies)
         else:
-            raise UnusableInput(f"{visible(' '.join(words))!r} is not understood", "? lists what is")
+            raise UnusableInput(f"{visible(' '.join(words))!r} is not understood", "help lists what is")
         self._unsaved = True
         return 1
 

@@ -4,7 +4,7 @@ import os
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from foldkeep.model import DocketRow, visible
+from foldkeep.model import Action, DocketRow, visible
 from foldkeep.model.units import format_size
 from foldkeep.signals import CopyState
 
@@ -12,14 +12,16 @@ from ..page.documents import Document
 from ..page.facts import link_words, sidecar_words
 from ..page.page import CARE, QUIET, STRONG, Page
 from ..page.tables import Column
-from ..page.words import count, local_time
+from ..page.words import count, joined, local_time
 
 HELP = """\
-  2          keep copy 2 and give up the others      1 3    keep copies 1 and 3
-  a          keep all                                Enter  leave it as proposed; next set
-  g 2        give up all in the folder of copy 2, from here on
-  o 2  f 2   open copy 2, or its folder              b      back
-  q          save and stop                           ?      this help
+  2            keep copy 2, give up the others       1 3    keep copies 1 and 3
+  all          keep every copy                       Enter  as proposed; the next set
+  give 2       give up the folder of copy 2 here and in all sets that follow
+  open 2       open copy 2                           back   to the set before
+  folder 2     open the folder of copy 2             undo   take the last answer back
+  stop         save and stop                         help   this list
+The first letter of a word will do.
 """
 
 
@@ -57,7 +59,7 @@ def write_set(page: Page, at: int, total: int, rows: Sequence[DocketRow], looks:
     """Write one set."""
     first = rows[0]
     what = f"{visible(first.kind)}, {format_size(first.size)}, {count(len(rows), 'copy', 'copies')}"
-    page.heading(f"Set {at + 1:,} of {total:,}: {what}")
+    page.rule(what, f"{at + 1:,} of {total:,}")
     folders = [os.path.dirname(row.path) for row in rows]
     top = os.path.commonpath(folders)
     columns = {
@@ -88,6 +90,18 @@ def write_set(page: Page, at: int, total: int, rows: Sequence[DocketRow], looks:
         reasons.setdefault(row.reason, []).append(str(number))
     for reason, numbers in reasons.items():
         page.line((f"{', '.join(numbers)}: {visible(reason)}", QUIET))
+
+
+def question_of(rows: Sequence[DocketRow]) -> str:
+    """Return the question for a set: it says first what stays if nothing else is answered."""
+    kept = [str(number) for number, row in enumerate(rows, start=1) if row.action is not Action.FOLD]
+    if all(row.action is Action.LEAVE for row in rows):
+        proposed = "Enter leaves it undecided"
+    elif len(kept) == len(rows):
+        proposed = "Enter keeps all"
+    else:
+        proposed = f"Enter keeps {joined(kept)}"
+    return f"{proposed}; else which stay? (numbers, all, give, undo, back, stop, help) "
 
 
 def write_refusal(page: Page, words: str) -> None:

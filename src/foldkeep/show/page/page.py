@@ -12,7 +12,7 @@ if TYPE_CHECKING:
 Part = str | tuple[str, str]
 """A piece of a line: text, or text with a style."""
 
-_LEAST_WIDTH = 20
+_LEAST_WIDTH, _RULE = 20, 100
 STRONG, QUIET, GAIN, CARE, COMMAND = "bold", "dim", "green", "yellow", "cyan"
 
 
@@ -56,6 +56,18 @@ class Page:
         """Write a heading with an empty line above it."""
         self._stream.write("\n")
         self.line((title, STRONG))
+
+    def rule(self, left: str, right: str) -> None:
+        """Write a line that begins something: what it is at the left, how far it is at the right."""
+        self._stream.write("\n")
+        if self._console is None:
+            self.line(f"{left}; {right}")
+            return
+        from rich.cells import cell_len
+
+        width = min(self._console.width, _RULE)
+        dashes = "─" * max(2, width - cell_len(left) - cell_len(right) - 8)
+        self.line(("── ", QUIET), (left, STRONG), (f" {dashes} ", QUIET), right, (" ──", QUIET))
 
     def table(self, columns: Sequence[Column], rows: Iterable[Sequence[str]], total: bool = False) -> None:
         """Write a table with its titles; with `total`, the last row stands apart."""

@@ -2,7 +2,7 @@
 
 import time
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from foldkeep.model import visible
 
@@ -10,6 +10,15 @@ from foldkeep.model import visible
 def count(number: int, noun: str, plural: str = "") -> str:
     """Return a number with its noun, in the plural where it is due."""
     return f"{number:,} {noun if number == 1 else plural or noun + 's'}"
+
+
+def joined(words: Sequence[str]) -> str:
+    """Return words as a list in a sentence.
+
+    >>> joined(["1"]), joined(["1", "3", "4"])
+    ('1', '1, 3 and 4')
+    """
+    return " and ".join(filter(None, (", ".join(words[:-1]), *words[-1:])))
 
 
 def duration(seconds: float) -> str:
