@@ -72,7 +72,7 @@ def test_wrong_usage_is_one_line_and_changes_nothing(desk: Desk):
         ("fold", desk.docket, "--method", "burn"): "invalid choice: 'burn'",
         ("fold", desk.docket, "--method", "move"): "--method move and --into DIR go together; name both",
         ("fold", desk.docket, "--into", desk.place): "--method move and --into DIR go together; name both",
-        ("fold", desk.docket, "--method", "move", "--into", desk.top / "none"): "a folder that is there",
+        ("fold", desk.docket, "--method", "move", "--into", desk.top / "none"): "an existing folder",
         ("fold", desk.docket, "--method", "move", "--into", fold): "outside every fold",
         ("fold", desk.docket, "--method", "delete", "--yes"): "say --for-good and --yes as well",
         ("fold", desk.docket, "--method", "delete", "--for-good"): "say --for-good and --yes as well",
@@ -240,3 +240,12 @@ def test_a_fault_of_our_own_is_one_line_and_all_of_it_with_debug(monkeypatch, tm
     assert "\x1b" not in line
     assert bool(told) == debug
     assert not debug or (told[0].startswith("Traceback") and told[-1].startswith(f"foldkeep {__version__}, Python"))
+
+
+def test_help_knows_commands_and_words(desk: Desk):
+    assert desk.run("help", "keep").out == desk.run("keep", "--help").out
+    words = desk.run("help", "words")
+    assert (words.status, words.err) == (0, "")
+    assert re.search(r"^keeper +the copy of a set that stays$", words.out, re.MULTILINE)
+    assert desk.run("help", "wrods").err == "foldkeep: there is no help on wrods; did you mean `foldkeep help words`?\n"
+    assert "Nothing is deleted until you release it." in desk.run("help").out

@@ -59,7 +59,7 @@ def test_without_its_source_nothing_is_proposed(desk: Desk, recipe: str):
     found = desk.ask("caches")
     assert (found["regenerable"], found["bytes"]) == ([], 0)
     assert [each["path"] for each in found["source_gone"]] == [str(desk.place / made)]
-    assert "1 file whose source is gone: perhaps the last there is of it" in desk.run("caches").out
+    assert "1 file without a source, perhaps the last copy" in desk.run("caches").out
     assert "but its source is gone: no " in desk.run("caches", "--explain", desk.place / made).out
     desk.ask("caches", "-o", desk.docket)
     assert ",leave," in desk.docket.read_text()
@@ -91,7 +91,7 @@ def test_tags_versions_projects_and_what_is_asked_for(desk: Desk):
     assert [each["size"] for each in only["regenerable"]] == [11]
     assert desk.run("caches", "--what", "sandwich").status == 2
     shown = desk.run("caches").out
-    assert "5 files can be made again, 78 B." in shown
+    assert "5 files are regenerable, 78 B." in shown
     assert "no recipe takes edit/stage.mp4" in desk.run("caches", "--explain", desk.place / "edit/stage.mp4").out
     assert "is not in the stock" in desk.run("caches", "--explain", desk.place / "nothing").err
 

@@ -222,4 +222,4 @@ def test_overview_details_and_contents_that_contradict_their_suffix(scanned: Des
     assert desk.ask("scan", desk.place)["contradictions"] == 1
     out = desk.run("duplicates", "--details").out
     assert out.count("its first bytes say JPEG") == 1
-    assert "Empty files, which form no set: 1." in out
+    assert "Empty files, not compared: 1." in out

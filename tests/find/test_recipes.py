@@ -271,7 +271,7 @@ def test_on_a_narrow_terminal_and_with_the_users_cache_folder_in_no_place(desk: 
     shown = re.sub(r"\x1b\[[0-9;?]*[A-Za-z]", "", on_a_terminal(["caches", *TRUST], variables))
     assert max(len(line) for line in shown.splitlines()) <= 80
     assert "edit of the" in shown
-    assert "your cache folder, which lies in no place" in " ".join(shown.split())
+    assert "your cache folder; scan it to include it" in " ".join(shown.split())
     plain = desk.run("caches").out
     assert re.search(r"render +3 +1 +1\.00 kB +\d{4}-\d\d-\d\d +edit of the highlights +recipe preview renders", plain)
 

@@ -154,8 +154,8 @@ def words_at(desk: Desk, name: str) -> tuple:
 def test_what_copies_knew_is_said_of_the_keeper_and_taken_back(shoot: Desk, alone):
     before = listing(shoot.place)
     shown = shoot.run("fold", shoot.docket, answer="n\n").out
-    assert "5 sidecars beside keepers will get what was said of spares only" in shown
-    assert "rating 3, and not 5 as of" in shown
+    assert "Metadata found only on spares will be added to these 5 sidecars" in shown
+    assert "rating 3, not 5 as in" in shown
     assert listing(shoot.place) == before
     answer = shoot.ask("fold", shoot.docket, "--yes")
     assert (answer["folded"], answer["along"], answer["left"]) == (10, 4, [])

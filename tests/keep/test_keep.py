@@ -84,7 +84,7 @@ def test_sets_no_rule_decides_and_sets_that_must_stay_are_left_and_told(desk: De
     (desk.top / "docket.csv").unlink()
     answer = desk.ask("keep", "-o", desk.docket, "--protect", "*.jpg")
     assert (answer["all_stay"], answer["undecided"], answer["spares"]) == (1, 0, 0)
-    assert "1 set with nothing that may go" in desk.run("keep", "-o", desk.docket, "--protect", "*.jpg").out
+    assert "1 set without a spare" in desk.run("keep", "-o", desk.docket, "--protect", "*.jpg").out
 
 
 def test_as_many_copies_stay_as_are_asked_for(desk: Desk):

@@ -154,3 +154,16 @@ def test_no_docket_takes_from_a_backup_or_an_archive_unasked(desk: Desk, role):
         desk.docket.unlink()
         desk.run(*line, "-o", desk.docket, "--role", role)
         assert "fold" in {row["action"] for row in csv.DictReader(desk.docket.read_text().splitlines())}
+
+
+def test_a_comparison_refuses_what_neither_side_knows(desk: Desk):
+    make(LIBRARY, desk)
+    saved = desk.top / "all.inventory"
+    desk.ask("inventory", "save", saved)
+    sides = ("compare", saved, desk.place)
+    for words, told in ((("--kind", "foto"), "did you mean photo?"), (("--place", "sofa"), "no place is called sofa"),
+                        (("--under", desk.place / "Master"), "name a folder of one of the two sides")):  # fmt: skip
+        answer = desk.run(*sides, *words)
+        assert (answer.status, told in answer.err, answer.err.count("\n")) == (2, True, 1)
+    for words in (("--kind", "photo"), ("--place", "place"), ("--under", desk.place / "Masters"), ()):
+        assert desk.run(*sides, *words).status == 0

@@ -168,7 +168,7 @@ def open_site(
                 os.close(journal)
     except OSError as error:
         raise UnusableInput(
-            f"cannot write into {visible(target)}: {reason_of(error)}", "name a folder that is there and can be written"
+            f"cannot write into {visible(target)}: {reason_of(error)}", "name a folder that can be written"
         ) from error
     raise UnusableInput(f"no name is free in {visible(target)}", "name another folder")
 

@@ -15,28 +15,28 @@ if TYPE_CHECKING:
     from types import ModuleType
 
 COMMANDS = {
-    "scan": "look into folders and remember what lies in them",
-    "places": "list the known folders and drives, change what they are for",
+    "scan": "read folders and remember the files in them",
+    "places": "list known folders and drives, and change their roles",
     "duplicates": "list the sets of files that have the same content",
-    "catalog": "remember what another program keeps track of, and check it",
-    "orphans": "find what a catalogue has lost track of",
-    "caches": "find what programs made and can make again",
+    "catalog": "remember catalogues of other programs, and check them",
+    "orphans": "find files that a catalogue has lost track of",
+    "caches": "find regenerable files: renders, proxies, caches",
     "projects": "find projects, and which of them have gone quiet",
-    "archive": "put a project into a package that is checked, and can be",
+    "archive": "pack a finished project so that anyone can verify it",
     "restore": "bring an archived project back",
-    "space": "tell where the space goes, and draw a map of it",
-    "list": "list files that are known, by size, age, name or path",
-    "compare": "tell what came, went or moved between two folders or drives",
-    "inventory": "save what is known of a drive, to ask while it is away",
-    "show": "tell all that is known of a file, or of the copies of a set",
+    "space": "show where the space goes, and draw a map of it",
+    "list": "list known files by size, age, name or path",
+    "compare": "show what came, went or moved between two folders or drives",
+    "inventory": "save what is known about a drive, for when it is away",
+    "show": "show all that is known about a file or a set",
     "keep": "choose the copy of each set to keep, say why, write a docket",
     "review": "look at a docket set by set, and change what it proposes",
     "sheet": "make a page of all sets with pictures, to decide in a browser",
     "fold": "carry out a docket: move the spares into the fold",
     "unfold": "bring folded files back to where they were",
     "release": "delete folded files for good, which frees the space",
-    "ledger": "tell what was folded, brought back and released",
-    "settings": "show what is set, and where it comes from",
+    "ledger": "show what was folded, brought back and released",
+    "settings": "show the settings in force and where they come from",
     "demo": "try all of this on a made-up library",
 }
 """In the order in which the work goes. Each is a module of `commands`."""
@@ -63,8 +63,8 @@ the usual way:
   foldkeep fold docket.csv           fold the spares away; `unfold` undoes it
   foldkeep release 1                 weeks later: delete them, free the space
 
-`foldkeep COMMAND --help` tells more about each, `foldkeep --version` which
-version this is. `foldkeep demo` shows it all on a small library of its own and
+`foldkeep COMMAND --help` tells more about each, `foldkeep help words` what the
+words mean. `foldkeep demo` shows it all on a small library of its own and
 touches nothing of yours.
 """
 
@@ -98,6 +98,8 @@ def main(argv: "Sequence[str] | None" = None, environment: Environment | None = 
 
 
 def _run(words: list[str], env: Environment) -> int:
+    if words[:1] == ["help"] and len(words) > 1:
+        return _help(words[1], env)
     if not words or words[0] in ("--help", "-h", "help"):
         env.stdout.write(_guide())
         return ExitStatus.DONE
@@ -114,6 +116,18 @@ def _run(words: list[str], env: Environment) -> int:
     parser = Parser(environment=env, prog=f"foldkeep {words[0]}", description=module.__doc__, epilog=module.EXAMPLES)
     add_options(parser, (*module.OPTIONS, *COMMON))
     return _carry_out(words[0], module, parser.parse_args(words[1:]), env)
+
+
+def _help(topic: str, env: Environment) -> int:
+    """Write the help of a command, or a topic."""
+    from .topics import TOPICS
+
+    if topic in TOPICS:
+        TOPICS[topic](env)
+        return ExitStatus.DONE
+    if topic in COMMANDS:
+        return _run([topic, "--help"], env)
+    return _unknown([topic], env, [*COMMANDS, *TOPICS])
 
 
 def _guide() -> str:
@@ -175,7 +189,7 @@ def _command_first(words: list[str]) -> list[str]:
     return [*rest[:1], *ahead, *rest[1:]] if rest else words
 
 
-def _unknown(words: "Sequence[str]", env: Environment) -> int:
+def _unknown(words: "Sequence[str]", env: Environment, topics: "Sequence[str]" = ()) -> int:
     from difflib import get_close_matches
 
     from foldkeep.model import visible
@@ -185,9 +199,10 @@ def _unknown(words: "Sequence[str]", env: Environment) -> int:
         named = next((word for word in words if word in COMMANDS), "COMMAND")
         env.stderr.write(f"foldkeep: options stand after the command: foldkeep {named} {visible(command)}\n")
         return ExitStatus.UNUSABLE
-    near = get_close_matches(command, COMMANDS, n=1)
-    advice = f"did you mean `foldkeep {near[0]}`?" if near else "see foldkeep --help"
-    env.stderr.write(f"foldkeep: there is no command {visible(command)}; {advice}\n")
+    near = get_close_matches(command, topics or COMMANDS, n=1)
+    what, before = ("help on", "help ") if topics else ("command", "")
+    advice = f"did you mean `foldkeep {before}{near[0]}`?" if near else "see foldkeep --help"
+    env.stderr.write(f"foldkeep: there is no {what} {visible(command)}; {advice}\n")
     return ExitStatus.UNUSABLE
 
 

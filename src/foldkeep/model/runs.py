@@ -44,7 +44,7 @@ class RunFileState(StrEnum):
     LEFT = "left"  # nothing was done to it, with a reason
     WAITING = "waiting"  # in the fold
     MOVED = "moved"  # in another folder, from where it can come back
-    BINNED = "binned"  # in the desktop's bin, from where only the desktop brings it back
+    BINNED = "binned"  # in the desktop's bin; only the desktop restores it
     MADE = "made"  # a sidecar that the run wrote where none was
     RESTORED = "restored"  # back where it was; of what was made, gone again
     RELEASED = "released"  # deleted for good

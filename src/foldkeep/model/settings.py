@@ -42,7 +42,7 @@ class Settings:
     recipes
         A file of recipes for what can be made again, asked before the general ones; "" for none.
     markers
-        Globs for the names of files that make a project of their folder.
+        Globs for the file names that mark their folder as a project.
     inside
         Folders each of whose folders is a project.
     quiet_after

@@ -2,7 +2,7 @@
 
 from .drives import follow_drives, mark_place, move_place
 from .in_use import open_files, sign_of_work
-from .named import check_filter, check_folder, fits_nothing
+from .named import check_filter, check_folder, check_names, fits_nothing
 from .places import Presence, TwinPlace, add_place, find_place, named_folder, presence, presences
 from .report import ScanReport
 from .scan import scan
@@ -11,6 +11,7 @@ from .thumbnails import StaleThumbnail, shown_by, stale_thumbnails
 __all__ = [
     "check_filter",
     "check_folder",
+    "check_names",
     "fits_nothing",
     "scan",
     "ScanReport",

@@ -17,19 +17,23 @@ def check_filter(stock: Stock, wanted: Filter) -> Filter:
     UnusableInput
         If one is not, with the nearest that is.
     """
-    if wanted.kinds:
-        kinds = [*dict.fromkeys((*KINDS, OTHER, *stock.listing.kinds()))]
-        for kind in wanted.kinds:
-            if kind not in kinds:
-                raise _unknown(f"no file is of kind {visible(kind)}", kind, kinds)
-    if wanted.places:
-        labels = [place.label for place in stock.places.all()]
-        for label in wanted.places:
-            if label not in labels:
-                raise _unknown(f"no place is called {visible(label)}", label, labels)
+    if wanted.kinds or wanted.places:
+        check_names(wanted, stock.listing.kinds(), [place.label for place in stock.places.all()])
     for folder in (*wanted.under, *wanted.not_under):
         check_folder(stock, folder)
     return wanted
+
+
+def check_names(wanted: Filter, kinds: Iterable[str], labels: Iterable[str]) -> None:
+    """Raise UnusableInput if a filter names a kind or place that is neither built in nor among these."""
+    known = [*dict.fromkeys((*KINDS, OTHER, *kinds))]
+    for kind in wanted.kinds:
+        if kind not in known:
+            raise _unknown(f"no file is of kind {visible(kind)}", kind, known)
+    places = list(labels)
+    for label in wanted.places:
+        if label not in places:
+            raise _unknown(f"no place is called {visible(label)}", label, places)
 
 
 def fits_nothing(stock: Stock, wanted: Filter) -> bool:

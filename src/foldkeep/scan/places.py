@@ -217,7 +217,7 @@ def add_place(stock: Stock, path: bytes, role: Role | None = None, asked: Mappin
         found = find_folder(resolved)
     except OSError as error:
         raise UnusableInput(
-            f"cannot scan {visible(path)}: {reason_of(error)}", "name a folder that is there and readable"
+            f"cannot scan {visible(path)}: {reason_of(error)}", "name a folder that can be read"
         ) from error
     if lies_in_a_fold(resolved):
         raise UnusableInput(f"cannot scan {visible(path)}: it lies in a fold", "name the place above it")

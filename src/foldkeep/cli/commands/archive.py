@@ -1,4 +1,4 @@
-"""Put a project into a package that anybody can check, years later.
+"""Pack a finished project into a package that anyone can verify, years later.
 
 A package is a BagIt 1.0 bag (RFC 8493): the files, manifests with their
 SHA-512, and a listing that tells their names, modes, times and links. What can
@@ -42,7 +42,7 @@ OPTIONS = (
     Option(
         "what", "folders of projects; packages to check", Takes.FOLDER, "PROJECT|PACKAGE", several=True, optional=True
     ),
-    Option("--to", "where packages are made: a folder that is there", Takes.FOLDER, "DIR"),
+    Option("--to", "where to write packages: an existing folder", Takes.FOLDER, "DIR"),
     Option(
         "--format",
         "of packages (default: folder)",
@@ -50,14 +50,14 @@ OPTIONS = (
         choices=FORMATS,
         default="folder",
     ),
-    Option("--split", "make packages of at most that size, for discs (25GB)", Takes.SIZE, "SIZE"),
+    Option("--split", "split into packages of at most this size (25GB for discs)", Takes.SIZE, "SIZE"),
     Option("--sha256", "also write a manifest of SHA-256"),
-    Option("--with-generated", "bring in what can be made again, too"),
-    Option("--without-outside-media", "leave media from elsewhere where it is"),
+    Option("--with-generated", "include regenerable files"),
+    Option("--without-outside-media", "leave out media from outside the project"),
     Option("--fold-original", "then fold the project, which `unfold` undoes"),
-    Option("--although-used", "with --fold-original: fold also what others use of the project"),
-    Option("--start-over", "do not go on with an interrupted package"),
-    Option("--docket", "archive what a docket of `foldkeep projects -o` names", Takes.FILE, "FILE"),
+    Option("--although-used", "with --fold-original: also fold files that others use"),
+    Option("--start-over", "start an interrupted package anew"),
+    Option("--docket", "archive the projects in a docket of `foldkeep projects -o`", Takes.FILE, "FILE"),
     Option("--check", "read packages and compare every file"),
     Option("--yes", "go ahead without asking"),
     *PROJECTS,

@@ -1,4 +1,4 @@
-"""Find what programs made and can make again: renders, proxies, previews, caches.
+"""Find regenerable files: renders, proxies, previews, caches.
 
 A file counts only by evidence: its folder has a CACHEDIR.TAG, it lies in your
 cache folder, or a recipe takes it and what it was made from is still there. A
@@ -28,20 +28,20 @@ _TOP_ON_TERMINAL = 8
 
 
 OPTIONS = (
-    Option("-o", "write a docket of what can be made again", Takes.DOCKET, "DOCKET", to="docket"),
+    Option("-o", "write a docket of regenerable files", Takes.DOCKET, "DOCKET", to="docket"),
     Option("--what", "only proxy, render, waveform, …", Takes.WORD, "WORD", several=True),
     Option("--project", "only of this project", Takes.WORD, "NAME|DIR", several=True),
     Option("--version", "only of this version of a program", Takes.WORD, "VERSION", several=True),
     Option("--all-but-newest-version", "only of versions older than the newest in a project"),
-    Option("--unused", "only what no document of its project mentions, nor its source"),
+    Option("--unused", "only files that no document of the project mentions, nor their sources"),
     Option(
         "--cap",
-        "only so much that the rest fits into SIZE, the least recently used first",
+        "only as much as needed for the rest to fit into SIZE, least recently used first",
         Takes.WORD,
         "SIZE|RECIPE=SIZE",
         several=True,
     ),
-    Option("--explain", "tell which recipe takes a file and why, or why none does", Takes.FILE, "FILE"),
+    Option("--explain", "show which recipe takes a file and why, or why none does", Takes.FILE, "FILE"),
     Option("--top", f"list the first N of each (on a terminal {_TOP_ON_TERMINAL}, else all)", Takes.NUMBER, "N"),
     *PROJECTS,
     *FILTERS,

@@ -1,4 +1,4 @@
-"""Remember what another program keeps track of: a catalogue, a playlist, a timeline.
+"""Remember another program's catalogue, playlist or timeline, and check it.
 
 It is read, never written. Lists, CSV, JSON, JSON Lines, M3U, PLS, XSPF, XMP
 sidecars of a folder, OpenTimelineIO, CMX 3600 and SQLite (by a query of yours)
@@ -24,7 +24,7 @@ examples:
 
 OPTIONS = (
     Option("what", "what to do", Takes.WORD, choices=("add", "list", "check", "forget")),
-    Option("name", "what it is remembered by; to check, also a SOURCE", Takes.WORD, "NAME", optional=True),
+    Option("name", "its name here; for check, also a SOURCE", Takes.WORD, "NAME", optional=True),
     Option(
         "source",
         "to add: a file, a folder with sidecars, or FORM:FILE",

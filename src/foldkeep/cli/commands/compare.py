@@ -30,14 +30,14 @@ OPTIONS = (
     Option("first", _SIDE, Takes.PLACE, "FIRST"),
     Option("second", _SIDE, Takes.PLACE, "SECOND"),
     Option("--top", f"list the first N of each (on a terminal {_TOP_ON_TERMINAL}, else all)", Takes.NUMBER, "N"),
-    Option("--csv", "write every difference to a table as well", Takes.FILE, "FILE"),
+    Option("--csv", "also write every difference to a CSV table", Takes.FILE, "FILE"),
     *FILTERS,
 )
 
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Open both sides, compare, tell."""
-    from foldkeep.find.compare import compare, open_side
+    from foldkeep.find.compare import check_sides, compare, open_side
     from foldkeep.show.answers.compare import COMPARE_COLUMNS, ComparisonAnswer, comparison_rows
     from foldkeep.stock import Stock
 
@@ -47,7 +47,9 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             return opened.enter_context(Stock.open(env.stock_path(args)))
 
         fits = wanted(args)
-        found = compare(open_side(stock, args.first, fits), open_side(stock, args.second, fits))
+        first, second = (open_side(stock, word, fits) for word in (args.first, args.second))
+        check_sides(first, second, fits)
+        found = compare(first, second)
     env.answer(args, ComparisonAnswer(found, env.top(args, _TOP_ON_TERMINAL)))
     if args.csv:
         env.write_table(args.csv, COMPARE_COLUMNS, comparison_rows(found))

@@ -26,12 +26,12 @@ _TOP_ON_TERMINAL = 20
 OPTIONS = (
     Option("--top", f"list only the first N (on a terminal {_TOP_ON_TERMINAL}, in a pipe all)", Takes.NUMBER, "N"),
     Option("--sort", "saving (the default), size, count or name", Takes.WORD, "BY", default="saving"),
-    Option("--details", "dates and owner of each copy, and odd contents"),
+    Option("--details", "dates and owner of each copy, and wrong suffixes"),
     Option("--folders", "compare whole folders instead of files"),
     Option("--names-too", "with --folders: names must agree as well"),
     Option(
         "--share",
-        "with --folders: list overlaps from this part of a folder on (default: 50)",
+        "with --folders: the smallest overlap to list, in percent of a folder (default: 50)",
         Takes.NUMBER,
         "PERCENT",
         default=50,
@@ -39,13 +39,13 @@ OPTIONS = (
     Option("--across", "compare all places as one, whatever their role"),
     Option(
         "--same",
-        "what the copies are the same in: content (the default), name, size, modified, or several with commas between; "
-        "without content for looking only",
+        "what copies agree in: content (the default), name, size, modified, or several, joined by commas; without"
+        " content only to look at",
         Takes.WORD,
         "WHAT",
         default="content",
     ),
-    Option("--csv", "write every set to a table as well", Takes.FILE, "FILE"),
+    Option("--csv", "also write every set to a CSV table", Takes.FILE, "FILE"),
     INVENTORY,
     *FILTERS,
 )

@@ -5,21 +5,21 @@ anything is done to it. The fold is the folder .foldkeep at the top of the
 place, on the same volume, so nothing is copied and nothing is deleted:
 `foldkeep unfold` brings everything back, and only `foldkeep release` frees the
 space. A spare's companions (sidecars, the JPEG of a raw file) go along if the
-keeper has the same; a sidecar that it has not is kept beside the keeper.
+keeper has the same; a sidecar that the keeper lacks moves beside it.
 
-Keywords, rating, title and description that sidecars, or catalogues that are
-remembered, have of a spare are written into an XMP sidecar of its keeper, which
-keeps all else that it says; the one before goes into the fold. Where both say
-something, the keeper's stays, and the difference is told.
+Keywords, rating, title and description found only on a spare, in its sidecar or
+in a remembered catalogue, are added to an XMP sidecar of the keeper; the earlier
+sidecar goes into the fold. Where both have a value, the keeper's stays, and the
+difference is reported.
 
 methods:
-  fold        into the fold of their place (the usual one)
-  move        into the folder --into, as they lay in their place
-  bin         into the desktop's bin; only the desktop brings them back
-  hard-link   into the fold, and a hard link to the keeper in their place
-  symlink     into the fold, and a symbolic link to the keeper in their place
-  clone       into the fold, and a copy-on-write clone in their place
-  delete      deleted at once; needs --for-good and --yes, nothing comes back
+  fold        move spares into the fold of their place (the default)
+  move        move spares into the folder --into, keeping their folders
+  bin         move spares into the desktop's bin; only the desktop restores them
+  hard-link   fold spares, and leave a hard link to the keeper in their place
+  symlink     fold spares, and leave a symbolic link to the keeper
+  clone       fold spares, and leave a copy-on-write clone of the keeper
+  delete      delete spares at once, for good; needs --for-good and --yes
 """
 
 import argparse
@@ -43,12 +43,12 @@ OPTIONS = (
     Option("docket", "a file that a finder wrote, perhaps changed by you", Takes.DOCKET, "DOCKET"),
     Option("--yes", "go ahead without asking"),
     Option("--method", "what to do with the spares, see above", Takes.WORD, choices=_METHODS, default="fold"),
-    Option("--into", "for the method move: a folder that is there", Takes.FOLDER, "DIR"),
-    Option("--keep-empty-folders", "leave folders that become empty"),
-    Option("--allow-last-copy", "also sets of which the docket keeps nothing"),
-    Option("--for-good", "for the method delete: I know that nothing comes back"),
-    Option("--catalog", "one more catalogue that describes files", Takes.CATALOG, "NAME|SOURCE", several=True),
-    Option("--leave-sidecars", "write nothing into sidecars of keepers"),
+    Option("--into", "for the method move: an existing folder", Takes.FOLDER, "DIR"),
+    Option("--keep-empty-folders", "keep folders that become empty"),
+    Option("--allow-last-copy", "allow sets with no keeper"),
+    Option("--for-good", "for the method delete: confirm that nothing can be brought back"),
+    Option("--catalog", "also use metadata of this catalogue", Takes.CATALOG, "NAME|SOURCE", several=True),
+    Option("--leave-sidecars", "add no metadata to sidecars of keepers"),
     *PROJECTS,
     *READING,
     BREAK_LOCK,
@@ -132,6 +132,6 @@ def _into(args: argparse.Namespace, method: Method) -> bytes:
     if not os.path.isdir(folder) or lies_in_a_fold(folder):
         raise UnusableInput(
             f"cannot move anything into {visible(args.into)}",
-            "name a folder that is there (on a drive that is connected), outside every fold",
+            "name an existing folder (on a drive that is connected), outside every fold",
         )
     return folder

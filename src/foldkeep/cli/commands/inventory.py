@@ -1,4 +1,4 @@
-"""Save what is known of places in one file, to ask it while the drive is in a cupboard.
+"""Save what is known about places in one file, for when the drive is away.
 
 `list`, `space` and `duplicates` take such a file with --inventory, and `compare`
 takes it for either side. It is compressed, needs no stock, and a damaged one is
@@ -18,7 +18,7 @@ examples:
 
 
 OPTIONS = (
-    Option("what", "save one, or tell what one has", Takes.WORD, choices=("save", "show")),
+    Option("what", "save one, or show what is in one", Takes.WORD, choices=("save", "show")),
     Option("file", "the inventory", Takes.FILE, "FILE"),
     Option("place", "to save: labels or paths of places (else all)", Takes.PLACE, "PLACE", several=True, optional=True),
 )

@@ -25,9 +25,9 @@ examples:
   foldkeep keep --explain
 """
 
-_CHOOSING = "choosing; what can be given again adds to what was given before"
+_CHOOSING = "choosing; repeated options add up"
 OPTIONS = (
-    Option("-o", "where to write the docket; a taken name is not overwritten", Takes.DOCKET, "DOCKET", to="docket"),
+    Option("-o", "where to write the docket; an existing file is not overwritten", Takes.DOCKET, "DOCKET", to="docket"),
     Option("--explain", "list the rules in force, in their order"),
     Option(
         "--prefer",
@@ -40,12 +40,12 @@ OPTIONS = (
     ),
     Option(
         "--only-these-rules",
-        "ask --prefer alone, not the usual rules too",
+        "use only --prefer, without the usual rules",
         group=_CHOOSING,
     ),
     Option(
         "--protect",
-        "never goes: a folder, a file, a glob like '*.arw', role:ROLE, place:LABEL",
+        "never fold these: a folder, a file, a glob like '*.arw', role:ROLE, place:LABEL",
         Takes.WORD,
         "WHAT",
         several=True,
@@ -53,7 +53,7 @@ OPTIONS = (
     ),
     Option(
         "--give-up-under",
-        "goes first: what has a copy elsewhere",
+        "fold copies here first, if there is one elsewhere",
         Takes.FOLDER,
         "DIR",
         several=True,
@@ -61,30 +61,30 @@ OPTIONS = (
     ),
     Option(
         "--at-least",
-        "copies to stay, on different volumes if possible",
+        "how many copies to keep, on different volumes if possible",
         Takes.NUMBER,
         "N",
         group=_CHOOSING,
     ),
     Option(
         "--per",
-        "one copy stays on each",
+        "keep one copy on each",
         Takes.WORD,
         choices=("volume", "place", "role"),
         group=_CHOOSING,
     ),
     Option(
         "--catalog",
-        "prefer the copy that it knows; what a remembered one uses stays unless it has the keeper too",
+        "prefer copies that this catalogue uses; what remembered catalogues use stays unless they use the keeper too",
         Takes.CATALOG,
         "NAME|SOURCE",
         several=True,
         group=_CHOOSING,
     ),
-    Option("--ignore-projects", "what timelines and other documents use may go as well", group=_CHOOSING),
+    Option("--ignore-projects", "allow folding what timelines and other documents use", group=_CHOOSING),
     Option(
         "--for-links",
-        "the docket is for a method that leaves a link, so catalogues lose nothing",
+        "propose for a method that leaves links, so that catalogues lose nothing",
         group=_CHOOSING,
     ),
     Option("--across", "compare all places as one, whatever their role"),

@@ -1,4 +1,4 @@
-"""Tell what was folded, brought back and released.
+"""Show what was folded, brought back and released.
 
 Without a number, all runs; with one, every file of that run. With --verify,
 every file that waits in the fold (or lies where it was moved to) is read again
@@ -24,7 +24,7 @@ examples:
 
 OPTIONS = (
     Option("run", "the number of a run", Takes.RUN, "RUN", optional=True),
-    Option("--verify", "read again what was put away"),
+    Option("--verify", "read folded files again and compare them"),
 )
 
 

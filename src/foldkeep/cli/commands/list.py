@@ -1,4 +1,4 @@
-"""List files that are known: the large, the old, the empty, whatever fits the filters.
+"""List known files: the large, the old, the empty, whatever the filters say.
 
 The answer rests on the last scan, so it also tells of drives that are away. A
 docket of the files can be written, and goes through the same door as any other:
@@ -30,13 +30,13 @@ OPTIONS = (
         "--sort", "size (largest first), age (oldest first), name or path (default)", Takes.WORD, "BY", default="path"
     ),
     Option("--top", f"list only the first N (on a terminal {_TOP_ON_TERMINAL}, else all)", Takes.NUMBER, "N"),
-    Option("--empty", "only empty files, and empty folders after them"),
+    Option("--empty", "only empty files, then empty folders"),
     Option(
         "--damaged",
-        "only files that something is wrong with, and what: empty, cut off, zeros, of another format; known after"
-        " scan --check-media, or show or sheet of them",
+        "only damaged files, with what is wrong: empty, cut off, zero-filled, wrong format (known after"
+        " scan --check-media, show or sheet)",
     ),
-    Option("-0", "paths only, with a NUL byte after each", to="null"),
+    Option("-0", "print only paths, each followed by a NUL byte", to="null"),
     Option("-o", "write a docket that proposes to fold them all", Takes.DOCKET, "DOCKET", to="docket"),
     INVENTORY,
     *FILTERS,

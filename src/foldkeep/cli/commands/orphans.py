@@ -1,4 +1,4 @@
-"""Find what a catalogue has lost track of, and what is left over on the disk.
+"""Find files that a catalogue has lost track of, and leftovers on the disk.
 
 Four findings: files under its folders that it does not know (those whose content
 is nowhere else come first, and are never proposed for folding unless you ask),
@@ -25,18 +25,18 @@ _TOP_ON_TERMINAL = 8
 OPTIONS = (
     Option(
         "--catalog",
-        "a remembered one, or where one lies (else all that are remembered)",
+        "a remembered one, or a file (else all that are remembered)",
         Takes.CATALOG,
         "NAME|SOURCE",
         several=True,
     ),
-    Option("-o", "write a docket of what is not known or left over", Takes.DOCKET, "DOCKET", to="docket"),
-    Option("--sole-copies", "also propose to fold what lies nowhere else"),
-    Option("--adopt", "write a list of the files that lie nowhere else, to import them", Takes.FILE, "FILE"),
+    Option("-o", "write a docket of unknown and left-over files", Takes.DOCKET, "DOCKET", to="docket"),
+    Option("--sole-copies", "also propose to fold files that exist nowhere else"),
+    Option("--adopt", "write a list of files that exist nowhere else, to import", Takes.FILE, "FILE"),
     Option(
         "--repair", "write a corrected copy of the catalogue: paths mended, missing ones dropped", Takes.FILE, "FILE"
     ),
-    Option("--one-entry", "with --repair: leave each content one entry, the first; ratings of others go"),
+    Option("--one-entry", "with --repair: keep one entry per content, the first; ratings in others are lost"),
     Option("--top", f"list the first N of each (on a terminal {_TOP_ON_TERMINAL}, else all)", Takes.NUMBER, "N"),
     *READING,
     *FILTERS,

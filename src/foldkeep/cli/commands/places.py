@@ -1,4 +1,4 @@
-"""List the folders and drives that are known, and change what they are for.
+"""List known folders and drives, and change their roles.
 
 A place that is away (its drive is not connected) keeps what is known of it:
 its copies are still found, and you are told which drive to fetch.
@@ -23,16 +23,16 @@ examples:
 
 OPTIONS = (
     Option("place", "the label or path of the place to change", Takes.PLACE, "PLACE", optional=True),
-    Option("--role", "what it is for from now on", Takes.WORD, choices=ROLES),
-    Option("--label", "its name from now on", Takes.WORD),
-    Option("--at", "the folder where it is now, if its drive was not found there", Takes.FOLDER, "DIR"),
+    Option("--role", "its new role", Takes.WORD, choices=ROLES),
+    Option("--label", "its new name", Takes.WORD),
+    Option("--at", "the folder where it is now, if Fold Keep did not find its drive", Takes.FOLDER, "DIR"),
     Option(
         "--mark",
-        "write into a folder which place it is, to know its drive again; a copy becomes a place of its own",
+        "write a mark into a folder, by which its drive is known again; a copy becomes a place of its own",
         Takes.FOLDER,
         "DIR",
     ),
-    Option("--forget", "forget a place and what is known of its files; no file is touched", Takes.PLACE, "PLACE"),
+    Option("--forget", "forget a place and its files; no file is changed", Takes.PLACE, "PLACE"),
 )
 
 

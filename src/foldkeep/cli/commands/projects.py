@@ -31,8 +31,8 @@ _TOP_ON_TERMINAL = 12
 
 
 OPTIONS = (
-    Option("-o", "write a docket of the quiet projects, to archive", Takes.DOCKET, "DOCKET", to="docket"),
-    Option("--quiet-after", "quiet is what was not changed for so long (6m)", Takes.AGE, "AGE"),
+    Option("-o", "write a docket of quiet projects, to archive", Takes.DOCKET, "DOCKET", to="docket"),
+    Option("--quiet-after", "call a project quiet after this long without changes (6m)", Takes.AGE, "AGE"),
     Option("--under", "only projects in this folder", Takes.FOLDER, "DIR", several=True),
     Option("--plot", "draw a bar a project, by part and age, as .png or .svg", Takes.FILE, "FILE"),
     Option("--archived", "list what was archived, and where it lies"),

@@ -1,8 +1,8 @@
 """Delete folded files for good, which frees their space.
 
 This cannot be taken back. Before a file is deleted, a copy of it outside the
-fold is read again; a file whose content is nowhere else now is left. Of what can
-be made again that must be proved, or you must say so here. Waiting
+fold is read again; a file that exists nowhere else is left. Regenerable files
+need proof that they can be made again, or your word (--likely, --trust). Waiting
 30 days between folding and releasing is a good habit: --older-than 30d.
 """
 
@@ -21,12 +21,12 @@ examples:
 
 OPTIONS = (
     Option("run", "the number of a run, see the ledger", Takes.RUN, "RUN", several=True, optional=True),
-    Option("--last", "the last run of which files wait"),
-    Option("--all", "every run of which files wait"),
-    Option("--older-than", "the runs before that: 30d, 2w, 6m, 1y", Takes.AGE, "AGE"),
+    Option("--last", "the last run with files in the fold"),
+    Option("--all", "every run with files in the fold"),
+    Option("--older-than", "runs older than that: 30d, 2w, 6m, 1y", Takes.AGE, "AGE"),
     Option("--yes", "go ahead without asking"),
-    Option("--allow-last-copy", "delete also what exists nowhere else any more"),
-    Option("--likely", "also derived files that are only likely made again"),
+    Option("--allow-last-copy", "also delete files that exist nowhere else"),
+    Option("--likely", "also derived files that are only likely regenerable"),
     *RECIPES,
     BREAK_LOCK,
 )
@@ -62,7 +62,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         report = ReleaseReport()
         if chosen:
             waiting = sum(summary.files[RunFileState.WAITING] for summary in chosen)
-            question = f"Delete {waiting:,} files for good? This cannot be taken back."
+            files = f"{waiting:,} {'file' if waiting == 1 else 'files'}"
+            question = f"Delete {files} for good? This cannot be undone."
             if not env.confirm(args, question, lambda page: write_question(page, chosen)):
                 return ExitStatus.DONE
             with env.progress(args) as progress:

@@ -36,11 +36,11 @@ OPTIONS = (
         "PACKAGE",
         several=True,
     ),
-    Option("--to", "a folder that is there", Takes.FOLDER, "DIR", required=True),
-    Option("--outside-media-back", "put media from elsewhere back where it came from"),
-    Option("--back-under", "with that: a folder where it may go as well", Takes.FOLDER, "DIR", several=True),
-    Option("--special-modes", "give setuid, setgid and sticky bits back as well"),
-    Option("--without-parts", "bring back what is in these parts of a package"),
+    Option("--to", "an existing folder", Takes.FOLDER, "DIR", required=True),
+    Option("--outside-media-back", "put outside media back where it came from"),
+    Option("--back-under", "with that: also allow this folder", Takes.FOLDER, "DIR", several=True),
+    Option("--special-modes", "also restore setuid, setgid and sticky bits"),
+    Option("--without-parts", "restore what is in these parts of a package"),
     Option("--yes", "go ahead without asking"),
     BREAK_LOCK,
 )
@@ -80,7 +80,7 @@ def _carry_out(args: argparse.Namespace, env: Environment, restoration: "Restora
         return env.tell_problems(args, restoration.missing)
     if restoration.refused and not args.quiet:
         write_refused_names(env.page(args, env.stderr), restoration)
-    question = "Bring it back, and put these files there?"
+    question = "Restore the project, and put these files there?"
     if restoration.returns and not env.confirm(args, question, lambda page: write_returns(page, restoration)):
         return ExitStatus.DONE
     with env.progress(args) as progress:

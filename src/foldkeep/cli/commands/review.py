@@ -2,9 +2,9 @@
 
 The copies of each set are numbered; what they have in common is said once, what
 differs side by side. Answer with numbers of copies to keep, or a word; `help`
-lists them, `undo` takes the last answer back. Every decision is saved at once in a docket of its own beside the
-one that you review, which stays as it is; go on another day by reviewing that
-one. Answers may come from a pipe as well, one a line.
+lists them, `undo` takes the last answer back. Every decision is saved at once in
+a docket of its own beside the one that you review, which stays as it is; go on
+another day by reviewing that one. Answers may come from a pipe, one a line.
 """
 
 import argparse

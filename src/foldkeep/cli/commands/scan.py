@@ -1,7 +1,7 @@
-"""Look into folders and remember what lies in them.
+"""Read folders and remember the files in them.
 
 Each folder named becomes a place that Fold Keep knows; without one, all known
-places are looked into again. Contents are read only where a copy is possible:
+places are scanned again. Contents are read only where a copy is possible:
 files of the same size first, then their first and last few kilobytes, and
 whole only if those agree. What has not changed since is not read again.
 """
@@ -24,21 +24,21 @@ examples:
   foldkeep scan                                   all known places again
 """
 
-_LOOK_AT = "look at {}; remembered for these places"
+_LOOK_AT = "include {}; remembered for these places"
 OPTIONS = (
     Option("place", "a folder, drive or share", Takes.PLACE, "PLACE", several=True, optional=True),
     Option(
         "--role",
-        "what these places are for; copies in places of another role are not each other's spares",
+        "what these places are for; copies in places of different roles are not each other's spares",
         Takes.WORD,
         choices=ROLES,
     ),
     Option("--hidden", _LOOK_AT.format("hidden files and folders"), opposite=True),
-    Option("--system", _LOOK_AT.format("folders and files that the system makes for itself"), opposite=True),
-    Option("--bundles", _LOOK_AT.format("inside folders that a program treats as one document"), opposite=True),
-    Option("--cross-volumes", _LOOK_AT.format("other volumes that are mounted below"), opposite=True),
-    Option("--read-all", "read every file whole, so that `compare` can tell its content even while the drive is away"),
-    Option("--check-media", "also read every file whole and look for damage: cut off, zeros, not to be decoded"),
+    Option("--system", _LOOK_AT.format("files and folders of the system"), opposite=True),
+    Option("--bundles", _LOOK_AT.format("files inside bundles, folders that act as one document"), opposite=True),
+    Option("--cross-volumes", _LOOK_AT.format("other volumes mounted below"), opposite=True),
+    Option("--read-all", "read every file whole, so that `compare` knows its content while the drive is away"),
+    Option("--check-media", "read every file whole and find damage: cut-off, zero-filled and undecodable files"),
     CONFIG,
 )
 

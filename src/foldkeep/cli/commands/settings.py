@@ -1,4 +1,4 @@
-"""Show what is set, and where it comes from.
+"""Show the settings in force and where they come from.
 
 Settings are a TOML file that you may write: what scans pass by, how keepers are
 chosen, what does not count in a folder that is to be empty, kinds of your own,

@@ -1,4 +1,4 @@
-"""Tell all that is known of a file, or of every copy in a set.
+"""Show all that is known about a file, or about every copy in a set.
 
 Beside size, dates, links and companions that is what the content says of
 itself: pixels, camera and date of a photo, length and codecs of a film, tags

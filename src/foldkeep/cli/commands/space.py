@@ -1,4 +1,4 @@
-"""Tell where the space goes: how full each volume is, then which folders or kinds fill it.
+"""Show where the space goes: how full each volume is, and what fills it.
 
 Name a folder to look into it, or a place. What hard links and clones share is
 counted once "on disk", and the holes of sparse files are not; where that makes

@@ -33,17 +33,17 @@ OPTIONS = (
     Option(
         "run", "the number of a run, see the ledger", Takes.RUN, "RUN", optional=True, required=True, instead="which"
     ),
-    Option("--last", "the last run of which files wait in the fold", required=True, instead="which"),
+    Option("--last", "the last run with files in the fold", required=True, instead="which"),
     Option(
         "--from",
-        "all that waits in the fold of this folder, told by its journals",
+        "everything in the fold of this folder, by its journals; works without the stock",
         Takes.FOLDER,
         "DIR",
         required=True,
         to="origin",
         instead="which",
     ),
-    Option("--path", "only what was folded from here: a file, a folder, or a glob like '*.jpg'", Takes.WORD, "WHAT"),
+    Option("--path", "only files folded from here: a file, a folder, or a glob like '*.jpg'", Takes.WORD, "WHAT"),
     BREAK_LOCK,
 )
 

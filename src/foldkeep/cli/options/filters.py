@@ -11,19 +11,19 @@ from foldkeep.model.units import format_size
 from .option import Option, Takes
 
 ROLES = tuple(map(str, Role))
-_GROUP = "filters; what can be given again means any of them"
+_GROUP = "filters; a repeated one matches any of its values"
 FILTERS = (
     Option(
         "--kind", "photo, video, audio, document, packed, sidecar, …", Takes.KIND, "KIND", several=True, group=_GROUP
     ),
-    Option("--under", "in this folder, at any depth", Takes.FOLDER, "DIR", several=True, group=_GROUP),
-    Option("--not-under", "not in this folder", Takes.FOLDER, "DIR", several=True, group=_GROUP),
-    Option("--name", "file names like '*.jpg'", Takes.GLOB, "GLOB", several=True, group=_GROUP),
-    Option("--not-name", "no file names like that", Takes.GLOB, "GLOB", several=True, group=_GROUP),
-    Option("--place", "in this place", Takes.PLACE, "LABEL", several=True, group=_GROUP),
-    Option("--role", "in places of this role", Takes.WORD, choices=ROLES, several=True, group=_GROUP),
-    Option("--larger-than", "200MB, 1.5GiB", Takes.SIZE, "SIZE", group=_GROUP),
-    Option("--smaller-than", "", Takes.SIZE, "SIZE", group=_GROUP),
+    Option("--under", "only files in this folder, at any depth", Takes.FOLDER, "DIR", several=True, group=_GROUP),
+    Option("--not-under", "no files in this folder", Takes.FOLDER, "DIR", several=True, group=_GROUP),
+    Option("--name", "only names like '*.jpg'", Takes.GLOB, "GLOB", several=True, group=_GROUP),
+    Option("--not-name", "no names like that", Takes.GLOB, "GLOB", several=True, group=_GROUP),
+    Option("--place", "only files in this place", Takes.PLACE, "LABEL", several=True, group=_GROUP),
+    Option("--role", "only files in places of this role", Takes.WORD, choices=ROLES, several=True, group=_GROUP),
+    Option("--larger-than", "larger than that: 200MB, 1.5GiB", Takes.SIZE, "SIZE", group=_GROUP),
+    Option("--smaller-than", "smaller than that", Takes.SIZE, "SIZE", group=_GROUP),
     Option("--older-than", "last changed before: 5y, 6m, 2w", Takes.AGE, "AGE", group=_GROUP),
     Option("--newer-than", "last changed since", Takes.AGE, "AGE", group=_GROUP),
 )

@@ -17,10 +17,10 @@ if TYPE_CHECKING:
 
 CONFIG = Option("--config", "the settings file to use (see `foldkeep settings`)", Takes.FILE, "FILE")
 RECIPES = (
-    Option("--recipes", "recipes of yours, asked before the general ones", Takes.FILE, "FILE"),
+    Option("--recipes", "your own recipes, used before the built-in ones", Takes.FILE, "FILE"),
     Option(
         "--trust",
-        "take the files of this recipe for derived ones, which its names alone do not prove",
+        "trust this recipe: its files count as regenerable without further proof",
         Takes.WORD,
         "RECIPE",
         several=True,
@@ -30,8 +30,8 @@ RECIPES = (
 """The options that tell what can be made again."""
 
 PROJECTS = (
-    Option("--project-marker", "names of files that make a project of their folder", Takes.GLOB, "GLOB", several=True),
-    Option("--inside", "each folder in this one is a project", Takes.FOLDER, "DIR", several=True),
+    Option("--project-marker", "file names that mark their folder as a project", Takes.GLOB, "GLOB", several=True),
+    Option("--inside", "every folder in DIR is a project", Takes.FOLDER, "DIR", several=True),
     *RECIPES,
 )
 """The options that tell projects and what can be made again."""

@@ -11,7 +11,7 @@ if TYPE_CHECKING:
     from ..environment import Environment
 
 
-INVENTORY = Option("--inventory", "ask an inventory in place of the stock", Takes.INVENTORY, "FILE")
+INVENTORY = Option("--inventory", "use an inventory instead of the stock", Takes.INVENTORY, "FILE")
 
 
 def open_source(args: argparse.Namespace, env: "Environment") -> "Stock":

@@ -1,6 +1,6 @@
 """Two sides compared, and inventories of places to compare with."""
 
-from .comparison import Change, Comparison, Side, Verdict, compare, open_side
+from .comparison import Change, Comparison, Side, Verdict, check_sides, compare, open_side
 from .inventories import InventoryFacts, load_inventory, read_inventory, save_inventory
 
 __all__ = [
@@ -8,6 +8,7 @@ __all__ = [
     "Comparison",
     "Side",
     "Verdict",
+    "check_sides",
     "compare",
     "open_side",
     "InventoryFacts",

@@ -12,7 +12,7 @@ from foldkeep.formats.own import InventoryFolder, InventoryReader
 from foldkeep.model import Filter, Place, Role, StockFile, UnusableInput, visible
 from foldkeep.model.names import lies_below, steps_alike
 from foldkeep.model.work import many_rows
-from foldkeep.scan import named_folder
+from foldkeep.scan import check_names, named_folder
 from foldkeep.stock import Stock
 
 
@@ -46,12 +46,16 @@ class Side:
     """Side of a comparison: its name for a person, and its files by path relative to it.
 
     `tops` are the absolute paths that the first step of a relative path stands for where there are several;
-    with one alone, it is what all of them are relative to.
+    with one alone, it is what all of them are relative to. `kinds` and `labels` are those that a filter may name,
+    `folders` those of its folders that are known.
     """
 
     name: str
     tops: dict[bytes, bytes]
     files: dict[bytes, Entry]
+    kinds: frozenset[str] = frozenset()
+    labels: frozenset[str] = frozenset()
+    folders: frozenset[bytes] = frozenset()
 
     def path(self, relative: bytes) -> bytes:
         """Return the absolute path of a file."""
@@ -148,7 +152,9 @@ def open_side(stock: Callable[[], Stock], word: str, wanted: Filter) -> Side:
         if folder == top or lies_below(folder, top):
             entry = Entry(size, modified_ns, kind, (volume, inode), ends, digest.hex() if digest else None)
             files[_relative(folder, top) + name] = entry
-    return Side(visible(top), {b"": top}, files)
+    labels = frozenset(place.label for place in known.places.all())
+    folders = frozenset(folder for folder in (*wanted.under, *wanted.not_under) if known.listing.has_folder(folder))
+    return Side(visible(top), {b"": top}, files, frozenset(known.listing.kinds()), labels, folders)
 
 
 def _inventory_side(path: str, wanted: Filter) -> Side:
@@ -158,13 +164,20 @@ def _inventory_side(path: str, wanted: Filter) -> Side:
     ]
     several = len(places) > 1
     files: dict[bytes, Entry] = {}
+    kinds: set[str] = set()
+    named = (*wanted.under, *wanted.not_under)
+    known: set[bytes] = set()
     for part in reader.folders():
         place = places[part.place]
+        kinds.update(part.kinds)
+        known.update(folder for folder in named if part.path == folder or lies_below(part.path, folder))
         stem = (os.fsencode(place.label) + b"/" if several else b"") + _relative(part.path, place.path)
         entries = map(Entry, part.sizes, part.modified_ns, part.kinds, repeat(None), part.ends, part.digests)
         found = zip([stem + name for name in part.names], entries, strict=False)
         files.update(found if not wanted else compress(found, _fitting(part, place, wanted)))
-    return Side(visible(path), {os.fsencode(place.label): place.path for place in places}, files)
+    tops = {os.fsencode(place.label): place.path for place in places}
+    labels = frozenset(place.label for place in places)
+    return Side(visible(path), tops, files, frozenset(kinds), labels, frozenset(known))
 
 
 def _below(side: Side, folder: bytes, word: str) -> Side:
@@ -173,7 +186,15 @@ def _below(side: Side, folder: bytes, word: str) -> Side:
     files = {path[len(start) :]: entry for path, entry in side.files.items() if path.startswith(start)}
     if folder and not files:
         raise UnusableInput(f"no file lies in {visible(word)}", "see foldkeep list --inventory FILE")
-    return Side(visible(word), {b"": side.path(folder)}, files) if folder else side
+    return replace(side, name=visible(word), tops={b"": side.path(folder)}, files=files) if folder else side
+
+
+def check_sides(first: Side, second: Side, wanted: Filter) -> None:
+    """Raise UnusableInput if a filter names a kind, place or folder that neither side knows."""
+    check_names(wanted, sorted(first.kinds | second.kinds), sorted(first.labels | second.labels))
+    for folder in (*wanted.under, *wanted.not_under):
+        if folder not in first.folders | second.folders:
+            raise UnusableInput(f"no file is known in {visible(folder)}", "name a folder of one of the two sides")
 
 
 def _fitting(part: InventoryFolder, place: Place, wanted: Filter) -> Iterator[bool]:

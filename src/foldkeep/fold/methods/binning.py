@@ -27,7 +27,7 @@ class Bin(FoldMethod):
         return ready.file
 
     def undo(self, bench: Bench, file: RunFile, path: bytes) -> None:
-        raise NotSafe("in the desktop's bin, from where only the desktop brings it back")
+        raise NotSafe("in the desktop's bin; only the desktop restores it")
 
     def state(self, scene: Scene) -> RunFile:
         found = folded_state(scene)

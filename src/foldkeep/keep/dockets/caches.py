@@ -44,7 +44,7 @@ def cache_rows(found: Caches, stock: Stock) -> Iterator[DocketRow]:
             else:
                 yield _row(each, Action.FOLD, _reason(each), set_)
     for each in found.last:
-        yield _row(each, Action.LEAVE, f"its source is gone: perhaps the last there is of it; {each.batch.evidence}")
+        yield _row(each, Action.LEAVE, f"its source is gone: perhaps the last copy; {each.batch.evidence}")
     for each, sign in found.in_use:
         yield _row(each, Action.LEAVE, sign)
 

@@ -12,7 +12,7 @@ from ..page.documents import Document, path_document, problem_documents
 from ..page.lines import write_rest
 from ..page.page import CARE, GAIN, QUIET, STRONG, Page
 from ..page.tables import Column
-from ..page.words import count, names_apart
+from ..page.words import agree, count, names_apart
 
 _Key = tuple[str, bytes, str]
 _Groups = list[tuple[_Key, list[Regenerable]]]
@@ -62,7 +62,7 @@ class CachesAnswer:
         if found.last:
             page.line(
                 (
-                    f"{count(len(found.last), 'file')} whose source is gone: perhaps the last there is of it, ",
+                    f"{count(len(found.last), 'file')} without a source, perhaps the last copy, ",
                     CARE,
                 ),
                 (format_size(_size(found.last)), STRONG),
@@ -78,17 +78,22 @@ class CachesAnswer:
             _listed(page, [(visible(sign), f"  {count(number, 'file')}") for sign, number in signs.items()], top)
         _write_unsure(
             page, found, found.perhaps, top, "may be anything",
-            "called like caches, and nothing proves it. Left alone, unless you name the recipe with --trust.",
+            "named like caches, without proof. They are left alone unless you --trust the recipe.",
         )  # fmt: skip
         _write_unsure(
-            page, found, found.likely, top, "can likely be made again",
-            "opaque files of caches that no document mentions. A docket leaves them until you write fold.",
+            page, found, found.likely, top, "{are} likely regenerable",
+            "opaque cache files that no document mentions. A docket leaves them until you write fold.",
         )  # fmt: skip
         if not found.found:
-            page.line("Nothing was found that is proved to be made again and may go.")
+            page.line("No regenerable files found that may go.")
         else:
             size = format_size(_size(found.found))
-            page.line((count(len(found.found), "file"), STRONG), " can be made again, ", (size, GAIN), ".")
+            page.line(
+                (count(len(found.found), "file"), STRONG),
+                f" {agree(len(found.found))} regenerable, ",
+                (size, GAIN),
+                ".",
+            )
             _write_groups(page, found, found.found, top, GAIN)
         if self.docket:
             page.line(
@@ -97,7 +102,7 @@ class CachesAnswer:
                 ". Look at it, then: foldkeep fold " + visible(self.docket),
             )
         if self.unseen:
-            page.line(f"Not looked at: {visible(self.unseen)}, your cache folder, which lies in no place.")
+            page.line(f"Not searched: {visible(self.unseen)}, your cache folder; scan it to include it.")
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,6 +132,7 @@ def _write_unsure(
 ) -> None:
     """Write files of which it is not proved that they can be made again, and what that means for them."""
     if files:
+        what = what.format(are=agree(len(files)))
         page.line((f"{count(len(files), 'file')} {what}, ", CARE), (format_size(_size(files)), STRONG), f": {why}")
         _write_groups(page, found, files, top)
         page.line()

@@ -134,7 +134,7 @@ def _write_overview(page: Page, overview: Overview, presences: Mapping[int, Pres
             f"{'lies' if contents == 1 else 'lie'} in a place of another role too."
         )
     if overview.empty_files:
-        page.line((f"Empty files, which form no set: {overview.empty_files:,}.", QUIET))
+        page.line((f"Empty files, not compared: {overview.empty_files:,}.", QUIET))
 
 
 def _where(place: Place, presences: Mapping[int, Presence]) -> str:

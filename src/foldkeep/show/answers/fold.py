@@ -12,7 +12,7 @@ from ..page.documents import Document, path_document, problem_documents, space_d
 from ..page.lines import write_left, write_space
 from ..page.page import CARE, QUIET, STRONG, Page
 from ..page.tables import Column
-from ..page.words import count
+from ..page.words import agree, count
 
 _MOST_ROWS = 6
 _TO_DO = {
@@ -25,7 +25,7 @@ _TO_DO = {
     Method.DELETE: "to delete",
 }
 _CARE_FOR = {
-    Method.BIN: "What is in the bin only the desktop brings back; foldkeep unfold cannot.",
+    Method.BIN: "Only the desktop restores files from its bin; foldkeep unfold cannot.",
     Method.HARD_LINK: "A hard link is the keeper itself under another name: what is written to one is written to both,"
     " and the spare's own times and mode wait with it in the fold.",
     Method.SYMLINK: "A symbolic link leads nowhere once its keeper is moved or renamed.",
@@ -82,9 +82,11 @@ class FoldAnswer:
             page.line(f"{count(report.along, 'file')} of them went along with a spare.")
         for was, now in report.beside:
             page.line(f"{visible(was)} is now beside the keeper as {visible(now)}", indent=2)
-        _write_merged(page, report.merged, "got", "waits in the fold", len(report.merged) + 1)
+        _write_merged(page, report.merged, "was", "wait in the fold", len(report.merged) + 1)
         if report.emptied:
-            page.line(f"{count(report.emptied, 'folder')} became empty and went as well.")
+            page.line(
+                f"{count(report.emptied, 'folder')} became empty and {agree(report.emptied, 'was', 'were')} put away."
+            )
         for note in report.notes:
             page.line((f"{visible(note.path)}: {note.reason}", CARE), indent=2)
         write_left(page, report.left, "left where they are" if len(report.left) > 1 else "left where it is")
@@ -122,10 +124,11 @@ def write_plan(page: Page, plan: Plan) -> None:
     if along:
         page.line(f"{count(len(along), 'companion')} of them {'goes' if len(along) == 1 else 'go'} along.")
     if beside:
-        page.line((f"{count(len(beside), 'sidecar')} that the keeper has none like will be moved beside it:", CARE))
+        keeper = "its keeper" if len(beside) == 1 else "their keepers"
+        page.line((f"{count(len(beside), 'sidecar')} will move beside {keeper}:", CARE))
         for item in beside[:_MOST_ROWS]:
             page.line(f"{visible(item.row.path)} → {visible(item.target)}", indent=2)
-    _write_merged(page, plan.merged, "will get", "goes into the fold", _MOST_ROWS)
+    _write_merged(page, plan.merged, "will be", "go into the fold", _MOST_ROWS)
     if plan.method in _CARE_FOR:
         page.line((_CARE_FOR[plan.method], CARE))
     page.line()
@@ -135,8 +138,9 @@ def _write_merged(page: Page, merged: Sequence[Merged], verb: str, waits: str, m
     """Write what sidecars of keepers say as well, and what copies say differently."""
     written = [each for each in merged if each.gained.facts]
     if written:
-        beside = "1 sidecar beside a keeper" if len(written) == 1 else f"{len(written):,} sidecars beside keepers"
-        page.line((f"{beside} {verb} what was said of spares only; what was there before {waits}:", CARE))
+        where = "this sidecar" if len(written) == 1 else f"these {len(written):,} sidecars"
+        words = f"Metadata found only on spares {verb} added to {where}; earlier versions {waits}:"
+        page.line((words, CARE))
     for each in written[:most]:
         page.line(visible(each.path), indent=2)
         page.line((_gained(each.gained), QUIET), indent=4)
@@ -144,11 +148,13 @@ def _write_merged(page: Page, merged: Sequence[Merged], verb: str, waits: str, m
         page.line((f"… and {count(len(written) - most, 'sidecar')} more", QUIET), indent=2)
     differing = [(each, difference) for each in merged for difference in each.differences]
     if differing:
-        page.line((f"{count(len(differing), 'difference')} between what is said of copies; the keeper's stays:", CARE))
+        page.line(
+            (f"{count(len(differing), 'difference')} in metadata between copies; the keeper's value stays:", CARE)
+        )
     for each, difference in differing[:most]:
         page.line(visible(each.keeper), indent=2)
         what, kept, other = difference.what, visible(difference.kept), visible(difference.other)
-        page.line((f"{what} {kept}, and not {other} as of {visible(difference.path)}", QUIET), indent=4)
+        page.line((f"{what} {kept}, not {other} as in {visible(difference.path)}", QUIET), indent=4)
     if len(differing) > most:
         page.line((f"… and {count(len(differing) - most, 'difference')} more", QUIET), indent=2)
 

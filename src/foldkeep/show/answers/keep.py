@@ -64,7 +64,7 @@ class ProposalAnswer:
             for reason, number in sorted(proposal.reasons.items(), key=lambda item: (-item[1], item[0])):
                 page.line(f"{number:>7,}  {reason}")
         if proposal.all_stay:
-            page.line(f"{count(proposal.all_stay, 'set')} with nothing that may go: every copy has a reason to stay.")
+            page.line(f"{count(proposal.all_stay, 'set')} without a spare: every copy has a reason to stay.")
         if proposal.both_stay:
             page.line(
                 f"{count(proposal.both_stay, 'set')} of which an edit uses a copy of its own, so that both stay; "

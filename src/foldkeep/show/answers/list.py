@@ -83,7 +83,7 @@ class ListedDocketAnswer:
             return
         page.line(
             (count(self.files, "file"), STRONG),
-            f" in the docket {visible(docket)}; nothing says that a copy stays.",
+            f" in the docket {visible(docket)}; it names no keepers.",
         )
         page.line("To another drive:  ", (f"foldkeep fold {visible(docket)} --method move --into DIR", COMMAND))
         page.line("Into the fold:     ", (f"foldkeep fold {visible(docket)} --allow-last-copy", COMMAND))

@@ -12,6 +12,11 @@ def count(number: int, noun: str, plural: str = "") -> str:
     return f"{number:,} {noun if number == 1 else plural or noun + 's'}"
 
 
+def agree(number: int, one: str = "is", several: str = "are") -> str:
+    """Return the form of a verb that agrees with a number."""
+    return one if number == 1 else several
+
+
 def joined(words: Sequence[str]) -> str:
     """Return words as a list in a sentence.
 
