@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
-.PHONY: demo test test-long test-pythons check bench screenshots clean
+.PHONY: demo test test-long test-pythons check bench bench-likeness screenshots clean
 
 demo: .venv/runtime-installed
 	$(BIN)/foldkeep demo
@@ -35,6 +35,9 @@ check: .venv/dev-installed
 
 bench: .venv/runtime-installed
 	$(BIN)/python -m benchmarks
+
+bench-likeness: .venv/runtime-installed
+	$(BIN)/python -m benchmarks.likeness
 
 # Needs xvfb, xterm, fonts-dejavu-core and imagemagick from the system's packages.
 screenshots: .venv/runtime-installed

@@ -3,6 +3,7 @@
 from .aside import leaving_aside
 from .choose import Chooser
 from .docket import COLUMNS, current_rows, read_docket, rewrite_docket, write_docket
+from .dockets.alike import alike_rows
 from .dockets.caches import Derived, cache_rows, derived_again
 from .dockets.listed import listed_rows
 from .dockets.orphans import orphan_rows
@@ -25,6 +26,7 @@ __all__ = [
     "COLUMNS",
     "read_docket",
     "current_rows",
+    "alike_rows",
     "listed_rows",
     "orphan_rows",
     "cache_rows",

@@ -5,7 +5,7 @@ from .in_use import open_files, sign_of_work
 from .named import check_filter, check_folder, check_names, fits_nothing
 from .places import Presence, TwinPlace, add_place, find_place, named_folder, presence, presences
 from .report import ScanReport
-from .scan import scan
+from .scan import read_contents, scan
 from .thumbnails import StaleThumbnail, shown_by, stale_thumbnails
 
 __all__ = [
@@ -14,6 +14,7 @@ __all__ = [
     "check_names",
     "fits_nothing",
     "scan",
+    "read_contents",
     "ScanReport",
     "add_place",
     "find_place",

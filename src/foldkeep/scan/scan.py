@@ -109,6 +109,27 @@ def scan(
     return report
 
 
+def read_contents(
+    stock: Stock, kinds: Collection[str], executor: Executor, progress: Progress = no_progress
+) -> ScanReport:
+    """Read the files of some kinds whole that were not yet, in all places that are here, as the last scan saw them.
+
+    Parameters and problems are those of `scan`.
+    """
+    report = ScanReport()
+    far = FarPlaces()
+    with closing(far), stock.transaction(flush=False) as renew:
+        pool = Pool(stock, executor, report, renew, progress, far)
+        here = [place for place, now in presences(stock).items() if now is Presence.HERE]
+        try:
+            pool.finish(read_whole, stock.contents.to_read_rest(here, kinds))
+        except BaseException:
+            pool.close()
+            renew()
+            raise
+    return report
+
+
 def _look_for_clones(stock: Stock, far: FarPlaces) -> None:
     """Look again at files beside which a clone has turned up: it may be theirs."""
     for number, path in stock.contents.perhaps_cloned():

@@ -1,16 +1,22 @@
 """What is measured of contents, in a helper process: what media say of themselves, small pictures, likeness."""
 
 from .copy_state import CopyState, copy_states
-from .extractors import DAMAGE, EXTRACTORS, MEDIA, Extractor
-from .gathering import check_contents
+from .extractors import DAMAGE, EXTRACTORS, MEDIA, PHOTO_PRINT, Extractor
+from .gathering import check_contents, make_prints
 from .measures import Measures
 from .media_facts import MediaReader, Medium, capture_moment, read_sidecar, sidecars_of
 from .media_worker import Apart, NotRead
+from .photo_prints import CUTS, LAYOUTS, SIDE
 
 __all__ = [
     "EXTRACTORS",
     "DAMAGE",
+    "CUTS",
+    "LAYOUTS",
+    "SIDE",
+    "PHOTO_PRINT",
     "check_contents",
+    "make_prints",
     "Extractor",
     "Apart",
     "NotRead",

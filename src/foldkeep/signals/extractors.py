@@ -37,4 +37,5 @@ class Extractor:
 MEDIA_FACTS = Extractor("media facts", 2, MEDIA, "what a file says of itself: format, size, camera, length, words")
 PICTURE = Extractor("picture", 1, MEDIA, "a small JPEG of a photo, of frames of a film, of a sound's wave")
 DAMAGE = Extractor("damage", 1, frozenset(KINDS) - {OTHER}, "what is wrong with a content; nothing if it is whole")
-EXTRACTORS = (MEDIA_FACTS, PICTURE, DAMAGE)
+PHOTO_PRINT = Extractor("photo print", 1, frozenset({"photo"}), "a print by which a picture is known again")
+EXTRACTORS = (MEDIA_FACTS, PICTURE, DAMAGE, PHOTO_PRINT)

@@ -1,45 +1,50 @@
 """Asking an extractor of every content that it was not asked of yet, by helper processes, kept as it comes."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from functools import partial
+from typing import TypeVar
 
 from foldkeep.model import Problem, Progress, Step
 from foldkeep.model.work import reason_of
-from foldkeep.stock import Signal, Stock, Unmeasured
+from foldkeep.stock import KnownPrint, Prints, Signal, Stock, Unmeasured
 from foldkeep.storage.local.reading import facts_at, modified_ns
 
-from .extractors import DAMAGE, Extractor
+from .extractors import DAMAGE, PHOTO_PRINT
 from .helpers import HELPERS, Helpers
 from .media_worker import Apart, NotRead
 
 _AT_ONCE = 32 * HELPERS
 
-Ask = Callable[[Apart, Unmeasured], Signal]
-"""Asks a helper of a file, and returns what the content gives. Raises NotRead if it could not be read now."""
+_Found = TypeVar("_Found")
 
 
 def gather(
-    stock: Stock, extractor: Extractor, places: Sequence[int], ask: Ask, phase: str, progress: Progress
+    wanted: Sequence[Unmeasured],
+    ask: Callable[[Apart, Unmeasured], _Found],
+    keep: Callable[[Mapping[bytes, _Found]], None],
+    phase: str,
+    progress: Progress,
 ) -> list[Problem]:
-    """Ask an extractor of the contents in places that it was not asked of; return a problem for each not read now.
+    """Ask helpers of contents, and keep what they give as it comes; return a problem for each not read now.
 
-    What was asked is written down as it comes, so what is interrupted goes on where it was.
+    What is interrupted goes on where it was.
 
     Parameters
     ----------
-    stock
-        A stock that is held.
+    ask
+        Asks a helper of a file. Raises NotRead if it could not be read now.
+    keep
+        Takes what was found, by digest.
     phase
         What is being done, in words.
     """
-    wanted = stock.signals.lacking(extractor.name, extractor.version, extractor.kinds, places)
     problems: list[Problem] = []
     done = 0
     progress(Step(phase, 0, len(wanted), "files"))
     with Helpers(min(HELPERS, len(wanted))) as helpers:
         for at in range(0, len(wanted), _AT_ONCE):
             jobs = [(each, helpers.submit(partial(_asked, ask, each))) for each in wanted[at : at + _AT_ONCE]]
-            found: dict[bytes, Signal] = {}
+            found: dict[bytes, _Found] = {}
             for each, job in jobs:
                 answer = job.result()
                 if isinstance(answer, Problem):
@@ -48,8 +53,7 @@ def gather(
                     found[each.digest] = answer
                 done += 1
                 progress(Step(phase, done, len(wanted), "files"))
-            with stock.transaction(flush=False):
-                stock.signals.put(found, extractor.name, extractor.version)
+            keep(found)
     return problems
 
 
@@ -59,10 +63,26 @@ def check_contents(stock: Stock, places: Sequence[int], progress: Progress) -> l
     def ask(helper: Apart, each: Unmeasured) -> Signal:
         return Signal({}, helper.damage(each.path, each.kind, each.size))
 
-    return gather(stock, DAMAGE, places, ask, "Checking for damage", progress)
+    def keep(found: Mapping[bytes, Signal]) -> None:
+        with stock.transaction(flush=False):
+            stock.signals.put(found, DAMAGE.name, DAMAGE.version)
+
+    wanted = stock.signals.lacking(DAMAGE.name, DAMAGE.version, DAMAGE.kinds, places)
+    return gather(wanted, ask, keep, "Checking for damage", progress)
 
 
-def _asked(ask: Ask, each: Unmeasured, helper: Apart) -> Signal | Problem:
+def make_prints(stock: Stock, prints: Prints, places: Sequence[int], progress: Progress) -> list[Problem]:
+    """Make prints of the photos in places that have none yet; return what could not be read now."""
+    known = prints.digests()
+    wanted = [each for each in stock.signals.contents(PHOTO_PRINT.kinds, places) if each.digest not in known]
+
+    def ask(helper: Apart, each: Unmeasured) -> KnownPrint:
+        return helper.photo_print(each.path)
+
+    return gather(wanted, ask, prints.put, "Looking at pictures", progress)
+
+
+def _asked(ask: Callable[[Apart, Unmeasured], _Found], each: Unmeasured, helper: Apart) -> _Found | Problem:
     try:
         found = ask(helper, each)
         facts = facts_at(each.path)

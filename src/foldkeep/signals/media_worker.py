@@ -18,6 +18,7 @@ from foldkeep.model import Facts
 from foldkeep.model.extras import extra_of
 from foldkeep.model.names import file_uri, path_from_uri
 from foldkeep.model.work import reason_of
+from foldkeep.stock import KnownPrint
 
 SECONDS = 20.0
 """How long one file may take."""
@@ -73,6 +74,14 @@ class Apart:
             {"do": "damage", "uri": file_uri(path), "kind": kind}, self._seconds + size / _LEAST_BYTES_A_SECOND
         )
         return str(answer["damage"])
+
+    def photo_print(self, path: bytes) -> KnownPrint:
+        """Return the print of a photo; one that has none says why. Raises NotRead if it could not be read now."""
+        answer = self._told({"do": "print", "uri": file_uri(path), "kind": "photo"})
+        if "problem" in answer:
+            return KnownPrint(problem=answer["problem"])
+        whole, parts, detail = (base64.b64decode(answer[name]) for name in ("prints", "windows", "shades"))
+        return KnownPrint(whole, parts, detail, answer["sharpness"], answer["quality"])
 
     def difference(self, made: bytes, source: bytes) -> str | None:
         """Return what keeps a picture from being a mere reduction of another; empty if it is one, None if unknown."""
@@ -165,6 +174,8 @@ def _measured(question: dict[str, str]) -> dict[str, Any]:
         from .reductions import difference
 
         return {"difference": difference(path, path_from_uri(question["source"]))}
+    if question["do"] == "print":
+        return _print(path)
     if question["do"] == "damage":
         from .damage import damage_in
 
@@ -173,6 +184,17 @@ def _measured(question: dict[str, str]) -> dict[str, Any]:
 
     jpeg = picture_of(path, kind)
     return {"jpeg": base64.b64encode(jpeg).decode() if jpeg else None}
+
+
+def _print(path: bytes) -> dict[str, Any]:
+    from .photo_prints import photo_print
+
+    found = photo_print(path)
+    if isinstance(found, str):
+        return {"problem": found}
+    blobs = {"prints": found.prints, "windows": found.windows, "shades": found.shades}
+    encoded = {name: base64.b64encode(blob).decode() for name, blob in blobs.items()}
+    return {**encoded, "sharpness": found.sharpness, "quality": found.quality}
 
 
 def _serve() -> None:

@@ -6,6 +6,7 @@ from .files import Sighting
 from .listing import LIST_ORDERS, Sum
 from .measures import Seen
 from .pictures import Pictures
+from .prints import KnownPrint, Prints
 from .sets import CRITERIA, ORDERS, Members
 from .signals import Signal, Unmeasured
 from .stock import Stock
@@ -23,6 +24,8 @@ __all__ = [
     "Reading",
     "Seen",
     "Sighting",
+    "KnownPrint",
+    "Prints",
     "Signal",
     "Unmeasured",
     "Stock",

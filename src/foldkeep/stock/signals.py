@@ -44,14 +44,27 @@ class KnownSignals:
 
     def lacking(self, extractor: str, version: int, kinds: Iterable[str], places: Iterable[int]) -> list[Unmeasured]:
         """Return the contents in places that a version of an extractor was not asked of, each by one of its files."""
+        return self._contents(
+            kinds,
+            places,
+            "NOT EXISTS (SELECT 1 FROM signals s WHERE s.digest = f.digest AND s.extractor = ? AND s.version = ?)",
+            (extractor, version),
+        )
+
+    def contents(self, kinds: Iterable[str], places: Iterable[int]) -> list[Unmeasured]:
+        """Return the contents of some kinds in places, each by one of its files."""
+        return self._contents(kinds, places, "1", ())
+
+    def _contents(
+        self, kinds: Iterable[str], places: Iterable[int], condition: str, values: tuple[object, ...]
+    ) -> list[Unmeasured]:
         kinds = tuple(kinds)
         rows = self._db.execute(
             "SELECT f.digest, d.path, f.name, f.kind, f.size, f.modified_ns FROM files f"
             " JOIN folders d ON d.id = f.folder WHERE f.digest IS NOT NULL AND f.size > 0"
-            f" AND f.kind IN ({','.join('?' * len(kinds))}) AND f.place IN ({numbers(places)})"
-            " AND NOT EXISTS (SELECT 1 FROM signals s WHERE s.digest = f.digest AND s.extractor = ? AND s.version = ?)"
+            f" AND f.kind IN ({','.join('?' * len(kinds))}) AND f.place IN ({numbers(places)}) AND {condition}"
             " GROUP BY f.digest ORDER BY d.path, f.name",
-            (*kinds, extractor, version),
+            (*kinds, *values),
         )
         return [Unmeasured(digest, join(folder, name), *rest) for digest, folder, name, *rest in rows]
 

@@ -1,0 +1,95 @@
+"""Find pictures that look alike: versions of one picture, crops of it, bursts.
+
+Photos are compared by what they show: saved again, made smaller, brighter or
+grey, turned, mirrored, bordered or cropped. Each group says how its members
+differ and which is likely the original. Pictures taken within a minute are one
+moment, not versions. Likeness only suggests: a docket leaves every file, until
+you decide in `foldkeep review` or a spreadsheet.
+
+The first time every photo is looked at, which can be interrupted; after that
+only new ones are.
+"""
+
+import argparse
+from typing import TYPE_CHECKING
+
+from ..environment import Environment, ExitStatus
+from ..options import FILTERS, Option, Takes, wanted
+
+if TYPE_CHECKING:
+    from foldkeep.stock import Stock
+
+EXAMPLES = """\
+examples:
+  foldkeep alike
+  foldkeep alike ~/Pictures/2025 --strength strong
+  foldkeep alike --near kite.jpg
+  foldkeep alike -o docket.csv
+"""
+
+_TOP_ON_TERMINAL = 20
+OPTIONS = (
+    Option("path", "only groups with a file in these folders", Takes.FOLDER, "PATH", several=True, optional=True),
+    Option("--near", "only what looks like this file", Takes.FILE, "FILE", several=True),
+    Option(
+        "--strength", "the least: strong, or fair (default)", Takes.WORD, choices=("strong", "fair"), default="fair"
+    ),
+    Option("--top", f"list only the first N groups (on a terminal {_TOP_ON_TERMINAL}, else all)", Takes.NUMBER, "N"),
+    Option("-o", "write a docket with a suggestion for each file", Takes.DOCKET, "DOCKET", to="docket"),
+    Option("--csv", "also write every member to a CSV table", Takes.FILE, "FILE"),
+    *FILTERS,
+)
+
+
+def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
+    """Look at what was not looked at, compare, tell."""
+    import os
+    from concurrent.futures import ThreadPoolExecutor
+    from dataclasses import replace
+
+    from foldkeep.find.likeness import alike
+    from foldkeep.keep import alike_rows, write_docket
+    from foldkeep.model.extras import need
+    from foldkeep.scan import check_filter, fits_nothing, read_contents
+    from foldkeep.show.answers.alike import ALIKE_COLUMNS, AlikeAnswer, alike_rows_of_table
+    from foldkeep.signals import PHOTO_PRINT, MediaReader, make_prints
+    from foldkeep.stock import Prints, Stock
+    from foldkeep.storage.local.drives import real_path
+
+    need("media")
+    fits = wanted(args)
+    fits = replace(fits, under=(*fits.under, *(real_path(os.fsencode(path)) for path in args.path)))
+    with Stock.open(env.stock_path(args)) as stock, stock.hold("alike"):
+        check_filter(stock, fits)
+        near = [_digest_of(stock, path) for path in args.near]
+        with Prints(stock.path, PHOTO_PRINT.name, PHOTO_PRINT.version) as prints:
+            executor = ThreadPoolExecutor(os.cpu_count() or 1, thread_name_prefix="reading")
+            try:
+                with env.progress(args) as progress:
+                    problems = read_contents(stock, PHOTO_PRINT.kinds, executor, progress).problems
+                    places = [place.id for place in stock.places.all()]
+                    problems += make_prints(stock, prints, places, progress)
+                    with MediaReader(stock) as reader:
+                        groups = alike(stock, prints, reader, fits, near, args.strength, progress)
+            finally:
+                executor.shutdown(wait=False, cancel_futures=True)
+            plain = prints.count_without()
+        nothing = not groups and fits_nothing(stock, fits)
+        docket = write_docket(args.docket, alike_rows(groups)) if args.docket else None
+    env.answer(args, AlikeAnswer(groups, env.top(args, _TOP_ON_TERMINAL), docket, plain, nothing))
+    if args.csv:
+        env.write_table(args.csv, ALIKE_COLUMNS, alike_rows_of_table(groups))
+    return env.tell_problems(args, problems)
+
+
+def _digest_of(stock: "Stock", path: str) -> bytes:
+    """Return the content of a file that the stock knows; UnusableInput if it does not."""
+    import os
+
+    from foldkeep.model import UnusableInput, visible
+    from foldkeep.storage.local.drives import real_name
+
+    file = stock.listing.at(real_name(os.fsencode(path)))
+    if file is None or file.kind != "photo":
+        raise UnusableInput(f"{visible(path)} is no photo that is known", "scan its folder first")
+    return file.digest or b""

@@ -1,0 +1,104 @@
+"""Groups of pictures that look alike."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from foldkeep.find.likeness import Group, Member, What
+from foldkeep.model import visible
+from foldkeep.model.units import format_size
+
+from ..page.documents import Document, file_document
+from ..page.lines import NOTHING_FITS, write_rest
+from ..page.page import CARE, COMMAND, GAIN, QUIET, STRONG, Page
+from ..page.words import count
+
+ALIKE_COLUMNS = ("group", "what", "strength", "likely_original", "path", "size", "like", "why", "differs")
+"""Columns of the table that `alike --csv` writes."""
+
+_TITLES = {
+    What.VERSIONS: "versions of one picture",
+    What.MOMENT: "one moment",
+    What.CROP: "a picture and crops of it",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class AlikeAnswer:
+    """Answer of `alike`; `plain` pictures have no print, since nothing would tell them apart."""
+
+    groups: Sequence[Group]
+    top: int | None
+    docket: str | None
+    plain: int
+    nothing_fits: bool = False
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        return {
+            "command": "alike",
+            "groups": [
+                {
+                    "id": group.id,
+                    "what": str(group.what),
+                    "strength": group.strength,
+                    "members": [
+                        {
+                            **file_document(member.picture.file),
+                            "copies": len(member.picture.files),
+                            "likely_original": member.likely_original,
+                            "why": member.why,
+                            "differs": list(member.differs),
+                            "like": None if member.pair is None else round(member.pair.like, 3),
+                        }
+                        for member in group.members
+                    ],
+                }
+                for group in self.groups
+            ],
+            "without_print": self.plain,
+            **({"docket": self.docket} if self.docket else {}),
+        }
+
+    def write(self, page: Page) -> None:
+        """Write it for people."""
+        if not self.groups:
+            page.line(NOTHING_FITS if self.nothing_fits else "No pictures look alike but those of one content.")
+        for group in self.groups[: self.top]:
+            size = format_size(sum(member.picture.file.size for member in group.members))
+            page.line(
+                (_TITLES[group.what], STRONG),
+                f", {count(len(group.members), 'picture')}, {size}, ",
+                (group.strength, GAIN if group.is_strong else CARE),
+                (f"  {group.id}", QUIET),
+            )
+            for member in group.members:
+                _write_member(page, member)
+        if self.groups:
+            write_rest(page, len(self.groups), self.top, "group")
+            page.line((count(len(self.groups), "group"), STRONG), "; likeness only suggests: nothing goes by itself.")
+        if self.docket:
+            review = f"foldkeep review {visible(self.docket)}"
+            page.line("The docket is ", (visible(self.docket), STRONG), ". Decide with: ", (review, COMMAND))
+
+
+def _write_member(page: Page, member: Member) -> None:
+    files = member.picture.files
+    more = f"  (and {count(len(files) - 1, 'copy', 'copies')})" if len(files) > 1 else ""
+    page.line(visible(files[0].path), (more, QUIET), indent=2)
+    words = [*(["likely the original"] if member.likely_original else []), *([member.why] if member.why else [])]
+    like = [] if member.pair is None else [f"{member.pair.like:.0%} alike"]
+    said = "; ".join((*words, *like, *member.differs))
+    if said:
+        page.line((said, QUIET), indent=4)
+
+
+def alike_rows_of_table(groups: Sequence[Group]) -> Iterator[tuple[str, ...]]:
+    """Yield the rows of the table, a content each."""
+    for group in groups:
+        for member in group.members:
+            like = "" if member.pair is None else f"{member.pair.like:.3f}"
+            file = member.picture.file
+            yield (
+                group.id, str(group.what), group.strength, "yes" if member.likely_original else "no",
+                visible(file.path), str(file.size), like, member.why, "; ".join(member.differs),
+            )  # fmt: skip

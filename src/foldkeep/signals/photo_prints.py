@@ -1,0 +1,232 @@
+"""Prints of photos: what stays of a picture when it is saved again, made smaller or brighter, turned, bordered or cut.
+
+A print is the signs of the lowest 256 coefficients of a two-dimensional discrete cosine transform (type II; Ahmed,
+Natarajan and Rao, 1974) of 64 by 64 shades of grey. Mirrored or turned pictures have the same coefficients but for
+their signs and order, so their prints follow from one transform. Before it, half of each shade is replaced by its rank
+among all shades: a change of brightness, contrast or gamma keeps ranks.
+
+Only the helper process of `foldkeep.signals.media_worker` comes here.
+"""
+
+import warnings
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import TYPE_CHECKING, Any
+
+from foldkeep.storage.local.reading import FILE, open_path
+
+from .media import MOST_PIXELS, words_of
+
+if TYPE_CHECKING:
+    from PIL.Image import Image
+
+SIDE = 64
+"""Shades of grey a side, of which a print is made and which are kept for comparing."""
+
+BITS = 256
+LAYOUTS = 8
+"""Ways in which a picture can be turned and mirrored."""
+
+CUTS = tuple((cut / 2, cut / 2, cut / 2, cut / 2) for cut in (0.04, 0.08, 0.12, 0.16, 0.20)) + tuple(
+    window
+    for cut in (0.05, 0.10, 0.15, 0.20)
+    for window in (
+        *((left, top, cut - left, cut - top) for left in (0.0, cut) for top in (0.0, cut)),
+        (cut, 0.0, 0.0, 0.0), (0.0, cut, 0.0, 0.0), (0.0, 0.0, cut, 0.0), (0.0, 0.0, 0.0, cut),
+    )
+)  # fmt: skip
+"""Windows of a picture that have a print of their own: the part cut off at the left, top, right and bottom."""
+
+_WORKING = 4 * SIDE
+_PLAIN = 6.0
+_EVEN, _STEP, _MOST_BORDER = 3.0, 12.0, 0.3
+_RANKED = 0.5
+_SUM_OF_TABLE = 3692  # of the luma table at quality 50 (ITU-T T.81, table K.1)
+
+
+@dataclass(frozen=True, slots=True)
+class PhotoPrint:
+    """Print of a photo.
+
+    Attributes
+    ----------
+    prints
+        Bytes of `LAYOUTS` prints of the whole picture, upright first; then as many of what lies within a border, if
+        there is one.
+    windows
+        Bytes of a print for each of `CUTS`, of the whole picture.
+    shades
+        `SIDE` by `SIDE` shades of grey, a byte each, row by row: of the whole picture, then of what lies within the
+        border, if there is one.
+    sharpness
+        Mean difference of neighbouring shades at the picture's working size, to compare pictures of one moment.
+    quality
+        Of a JPEG, 1 to 100, as its table for luma tells (ITU-T T.81, table K.1, scaled as most encoders do); else 0.
+    """
+
+    prints: bytes
+    windows: bytes
+    shades: bytes
+    sharpness: float
+    quality: int
+
+
+def photo_print(path: bytes) -> PhotoPrint | str:
+    """Return the print of a photo, or why it has none: too plain, too large, or no picture that can be decoded.
+
+    Raises
+    ------
+    OSError
+        If the system does not let it be read.
+    """
+    from PIL import Image, ImageFile
+
+    Image.MAX_IMAGE_PIXELS = None  # we look ourselves
+    ImageFile.LOAD_TRUNCATED_IMAGES = False
+    try:
+        with open(open_path(path, FILE), "rb") as file, warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            image = Image.open(file)
+            if image.width * image.height > MOST_PIXELS:
+                return "it has too many pixels"
+            quality = _jpeg_quality(image)
+            return _print_of(_grey(image), quality)
+    except ModuleNotFoundError:
+        raise
+    except OSError as error:
+        if error.errno is not None:
+            raise
+        return f"it cannot be decoded: {words_of(error)}"
+    except Exception as error:  # Pillow raises whatever a broken file leads it to
+        return f"it cannot be decoded: {words_of(error)}"
+
+
+def _print_of(shades: Any, quality: int) -> PhotoPrint | str:
+    import numpy as np
+
+    if min(shades.shape) < 2 or float(shades.std()) < _PLAIN:
+        return "it is too plain"
+    inner = _within_border(shades)
+    planes = [shades] if inner.shape == shades.shape else [shades, inner]
+    ranked = [_ranked(plane) for plane in planes]
+    prints = b"".join(_layouts(_coefficients(_resized(plane))) for plane in ranked)
+    windows = b"".join(_bits(_coefficients(_resized(ranked[0], cut))) for cut in CUTS)
+    kept = b"".join(np.rint(_resized(plane)).clip(0, 255).astype(np.uint8).tobytes() for plane in planes)
+    steps = np.abs(np.diff(shades, axis=0)).mean() + np.abs(np.diff(shades, axis=1)).mean()
+    return PhotoPrint(prints, windows, kept, round(float(steps) / 2, 3), quality)
+
+
+def _grey(image: "Image") -> Any:
+    """Return a picture's shades of grey, upright, on neutral ground where it is transparent, of its working size."""
+    import numpy as np
+    from PIL import Image, ImageOps
+
+    image.draft("RGB", (_WORKING, _WORKING))  # a JPEG is decoded at a fraction of its size
+    image = ImageOps.exif_transpose(image)
+    if image.mode in ("I;16", "I", "F"):
+        values = np.asarray(image, np.float64)
+        low, high = float(values.min()), float(values.max())
+        image = Image.fromarray(((values - low) * (255 / ((high - low) or 1))).astype(np.uint8))
+    if "A" in image.getbands() or "transparency" in image.info:
+        layer = image.convert("RGBA")
+        image = Image.alpha_composite(Image.new("RGBA", layer.size, (128, 128, 128, 255)), layer)
+    grey = image.convert("L")
+    grey.thumbnail((_WORKING, _WORKING), Image.Resampling.BOX, reducing_gap=2.0)
+    return np.asarray(grey, np.float32)
+
+
+def _within_border(shades: Any) -> Any:
+    """Return what lies within a border of one shade; all where there is none, or little else.
+
+    A border ends at once: the even sky at the top of a picture is none.
+    """
+
+    def border(lines: Any) -> int:
+        first = float(lines[0].mean())
+        off = abs(lines[: int(len(lines) * _MOST_BORDER) + 1] - first).mean(axis=1)
+        outside = (off >= _EVEN).nonzero()[0]
+        if not len(outside) or outside[0] == 0:
+            return 0
+        end = int(outside[0])
+        # Where a border was made smaller with its picture, one line is a mixture of both.
+        return end if float(off[end : end + 2].max()) >= _STEP else 0
+
+    height, width = shades.shape
+    top, bottom, left, right = (border(lines) for lines in (shades, shades[::-1], shades.T, shades.T[::-1]))
+    inner = shades[top : height - bottom, left : width - right]
+    return inner if min(inner.shape) >= SIDE // 2 else shades
+
+
+def _ranked(shades: Any) -> Any:
+    """Return shades of which half is their rank, from 0 to 255."""
+    import numpy as np
+
+    values = np.rint(shades).clip(0, 255).astype(np.uint8)
+    counts = np.bincount(values.ravel(), minlength=256).astype(np.float64)
+    ranks = (np.cumsum(counts) - counts / 2) * (255 / values.size)
+    return (_RANKED * ranks[values] + (1 - _RANKED) * shades).astype(np.float32)
+
+
+def _resized(shades: Any, cut: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)) -> Any:
+    """Return `SIDE` by `SIDE` shades of a picture, or of a window of it."""
+    import numpy as np
+    from PIL import Image
+
+    height, width = shades.shape
+    left, top, right, bottom = cut
+    box = (left * width, top * height, (1 - right) * width, (1 - bottom) * height)
+    image = Image.fromarray(np.ascontiguousarray(shades, np.float32))
+    way = Image.Resampling.BOX if min(height, width) >= 2 * SIDE else Image.Resampling.BILINEAR
+    return np.asarray(image.resize((SIDE, SIDE), way, box), np.float32)
+
+
+@lru_cache(1)
+def _cosines() -> tuple[Any, Any, Any]:
+    """Return the matrix of the transform, and rows and columns of its lowest coefficients but the first, in zigzag."""
+    import numpy as np
+
+    at = np.arange(SIDE)
+    matrix = np.sqrt(2 / SIDE) * np.cos(np.pi * (2 * at[None, :] + 1) * at[:, None] / (2 * SIDE))
+    matrix[0] /= np.sqrt(2)
+    order = sorted(
+        ((row, column) for row in range(SIDE) for column in range(SIDE)),
+        key=lambda spot: (sum(spot), spot[1] if sum(spot) % 2 else spot[0]),
+    )[1 : BITS + 1]
+    rows, columns = zip(*order, strict=True)
+    return matrix, np.array(rows), np.array(columns)
+
+
+def _coefficients(shades: Any) -> Any:
+    matrix, _, _ = _cosines()
+    return matrix @ shades @ matrix.T
+
+
+def _bits(coefficients: Any) -> bytes:
+    import numpy as np
+
+    _, rows, columns = _cosines()
+    return bytes(np.packbits(coefficients[rows, columns] > 0))
+
+
+def _layouts(coefficients: Any) -> bytes:
+    """Return the prints of a picture in all `LAYOUTS`.
+
+    Number 4 exchanges rows and columns, then 2 turns it upside down, then 1 mirrors it: the coefficients of an odd row
+    or column change their sign.
+    """
+    import numpy as np
+
+    signs = (-1.0) ** np.arange(SIDE)
+    found = []
+    for turned in (coefficients, coefficients.T):
+        for upside in (turned, turned * signs[:, None]):
+            found += [_bits(upside), _bits(upside * signs[None, :])]
+    return b"".join(found)
+
+
+def _jpeg_quality(image: "Image") -> int:
+    tables: dict[int, list[int]] = getattr(image, "quantization", None) or {}
+    if not tables.get(0):
+        return 0
+    scale = 100 * sum(tables[0]) / _SUM_OF_TABLE
+    return max(1, min(100, round((200 - scale) / 2 if scale <= 100 else 5000 / scale)))

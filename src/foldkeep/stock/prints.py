@@ -1,0 +1,113 @@
+"""Prints of contents, by which those that look or sound alike are found; kept beside the stock, each made once."""
+
+import sqlite3
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from types import TracebackType
+from typing import Self
+
+_TABLE = """
+    CREATE TABLE IF NOT EXISTS prints (
+        digest BLOB NOT NULL,
+        extractor TEXT NOT NULL,
+        version INTEGER NOT NULL,
+        print BLOB NOT NULL,        -- by which like ones are looked for
+        parts BLOB NOT NULL,        -- prints of parts
+        detail BLOB NOT NULL,       -- by which a pair is confirmed
+        sharpness REAL NOT NULL,
+        quality INTEGER NOT NULL,
+        problem TEXT NOT NULL,      -- why there is none; empty if there is one
+        PRIMARY KEY (digest, extractor)
+    ) STRICT, WITHOUT ROWID
+"""
+_COLUMNS = "print, parts, detail, sharpness, quality, problem"
+
+
+@dataclass(frozen=True, slots=True)
+class KnownPrint:
+    """Print of a content as it is kept; of one that has none, only why."""
+
+    print: bytes = b""
+    parts: bytes = b""
+    detail: bytes = b""
+    sharpness: float = 0.0
+    quality: int = 0
+    problem: str = ""
+
+
+class Prints:
+    """Prints by digest, in an SQLite file of their own; it may be deleted at any time, and they are made again.
+
+    Where that file cannot be written, they last as long as this object.
+
+    Parameters
+    ----------
+    stock_path
+        Where the stock lies; the prints lie beside it.
+    extractor, version
+        What made them; those of other versions count as not there.
+    """
+
+    def __init__(self, stock_path: str, extractor: str, version: int) -> None:
+        self._asked = (extractor, version)
+        path = stock_path if stock_path == ":memory:" else stock_path + ".prints"
+        try:
+            self._db = self._opened(path)
+        except sqlite3.Error:
+            self._db = self._opened(":memory:")
+
+    @staticmethod
+    def _opened(path: str) -> sqlite3.Connection:
+        connection = sqlite3.connect(path, isolation_level=None)
+        try:
+            connection.execute("PRAGMA journal_mode = WAL")
+            connection.execute("PRAGMA synchronous = NORMAL")
+            connection.execute(_TABLE)
+        except BaseException:
+            connection.close()
+            raise
+        return connection
+
+    def digests(self) -> set[bytes]:
+        """Return the contents that have a print, or of which it is known that they have none."""
+        rows = self._db.execute("SELECT digest FROM prints WHERE extractor = ? AND version = ?", self._asked)
+        return {row[0] for row in rows}
+
+    def all(self) -> Iterator[tuple[bytes, KnownPrint]]:
+        """Yield every content that has a print, in order of digest."""
+        rows = self._db.execute(
+            f"SELECT digest, {_COLUMNS} FROM prints WHERE extractor = ? AND version = ? AND problem = ''"
+            " ORDER BY digest",
+            self._asked,
+        )
+        for digest, *values in rows:
+            yield digest, KnownPrint(*values)
+
+    def count_without(self) -> int:
+        """Return how many contents have no print."""
+        (count,) = self._db.execute(
+            "SELECT count(*) FROM prints WHERE extractor = ? AND version = ? AND problem <> ''", self._asked
+        ).fetchone()
+        return int(count)
+
+    def put(self, found: Mapping[bytes, KnownPrint]) -> None:
+        """Keep prints; a full disk or another Fold Keep that is just writing is no reason to stop."""
+        rows = (
+            (digest, *self._asked, each.print, each.parts, each.detail, each.sharpness, each.quality, each.problem)
+            for digest, each in found.items()
+        )
+        try:
+            self._db.execute("BEGIN")
+            self._db.executemany("INSERT OR REPLACE INTO prints VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)", rows)
+            self._db.execute("COMMIT")
+        except sqlite3.Error:
+            if self._db.in_transaction:
+                self._db.execute("ROLLBACK")
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self._db.close()

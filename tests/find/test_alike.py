@@ -1,0 +1,186 @@
+"""Pictures that look alike: found whatever was done to them, told from bursts, and never decided about."""
+
+import csv
+import io
+from collections import defaultdict
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from PIL import Image, ImageEnhance, ImageOps
+
+from foldkeep.demo.pictures import draw_kites
+from foldkeep.find.likeness import FAIR_BITS, Pair, Picture, What, grouped
+from foldkeep.find.likeness.search import near_pairs
+from foldkeep.model import Facts, Place, Role, StockFile
+from foldkeep.stock import KnownPrint
+from harness.desks import Desk
+
+SIZE = (960, 640)
+
+
+def saved(image: Image.Image, form: str = "JPEG", quality: int = 85, taken: str = "", camera: str = "") -> bytes:
+    exif = Image.Exif()
+    if taken:
+        exif.get_ifd(0x8769)[0x9003] = taken
+    if camera:
+        exif[0x0110] = camera
+    stream = io.BytesIO()
+    image.convert("RGB").save(stream, form, quality=quality, exif=exif)
+    return stream.getvalue()
+
+
+def cropped(image: Image.Image, left: float, top: float, right: float, bottom: float) -> Image.Image:
+    width, height = image.size
+    return image.crop((int(left * width), int(top * height), int((1 - right) * width), int((1 - bottom) * height)))
+
+
+CHANGES: dict[str, Callable[[Image.Image], bytes]] = {
+    "again": lambda image: saved(image, quality=30),
+    "small": lambda image: saved(image.resize((240, 160))),
+    "webp": lambda image: saved(image, "WEBP", 60),
+    "bright": lambda image: saved(ImageEnhance.Brightness(image).enhance(1.25)),
+    "contrast": lambda image: saved(ImageEnhance.Contrast(image).enhance(0.7)),
+    "gamma": lambda image: saved(image.point([int(255 * (value / 255) ** 1.5) for value in range(256)] * 3)),
+    "grey": lambda image: saved(image.convert("L")),
+    "mirror": lambda image: saved(ImageOps.mirror(image)),
+    "left": lambda image: saved(image.transpose(Image.Transpose.ROTATE_90)),
+    "head": lambda image: saved(image.transpose(Image.Transpose.ROTATE_180)),
+    "border": lambda image: saved(ImageOps.expand(image, 60, "white")),
+}
+CROPS: dict[str, Callable[[Image.Image], bytes]] = {
+    "around": lambda image: saved(cropped(image, 0.06, 0.06, 0.06, 0.06)),
+    "corner": lambda image: saved(cropped(image, 0.1, 0.1, 0, 0)),
+    "side": lambda image: saved(cropped(image, 0, 0, 0.15, 0)),
+}
+
+
+@pytest.fixture(scope="module")
+def pictures() -> list[Image.Image]:
+    return [draw_kites(seed, SIZE) for seed in (3, 11, 42)]
+
+
+def members(group: dict) -> list[str]:
+    return [Path(each["path"]).name for each in group["members"]]
+
+
+@pytest.mark.parametrize(("changes", "what"), [(CHANGES, "versions"), (CROPS, "crop")], ids=["versions", "crops"])
+def test_a_picture_is_known_again_and_no_other_taken_for_it(desk: Desk, pictures, changes, what):
+    for number, image in enumerate(pictures):
+        desk.write(f"{number}-original.jpg", saved(image, quality=92, taken="2025:06:14 09:12:03", camera="Kite 1"))
+        for name, change in changes.items():
+            desk.write(f"{number}-{name}.jpg", change(image))
+    desk.ask("scan", desk.place)
+    groups = desk.ask("alike")["groups"]
+    assert all(len({name[0] for name in members(group)}) == 1 for group in groups), "different pictures in one group"
+    found: dict[str, set[str]] = defaultdict(set)
+    for group in groups:
+        if group["what"] == what:
+            assert group["members"][0]["likely_original"] is True
+            assert members(group)[0].endswith("-original.jpg")
+            found[members(group)[0][0]] |= {name[2:-4] for name in members(group)[1:]}
+    assert found == {str(number): set(changes) for number in range(len(pictures))}
+    if what == "versions":
+        assert "has the camera's words" in groups[0]["members"][0]["why"]
+        differs = {Path(each["path"]).name: each["differs"] for group in groups for each in group["members"]}
+        assert "240 × 160, not 960 × 640" in differs["0-small.jpg"]
+        assert any("JPEG quality 30, not 92" in words for words in differs["1-again.jpg"])
+        assert {"mirrored"} & set(differs["2-mirror.jpg"])
+
+
+def test_shots_of_one_moment_are_no_versions(desk: Desk, pictures):
+    image = pictures[0]
+    for number in range(3):  # a burst: the frame moves a little
+        frame = image.crop((number * 4, number * 2, 900 + number * 4, 600 + number * 2))
+        desk.write(f"WKD_010{number}.jpg", saved(frame, taken=f"2025:06:14 09:12:0{number}", camera="Kite 1"))
+    desk.write("small.jpg", saved(image.crop((0, 0, 900, 600)).resize((300, 200)), taken="2025:06:14 09:12:00"))
+    desk.ask("scan", desk.place)
+    groups = {group["what"]: group for group in desk.ask("alike")["groups"]}
+    assert sorted(members(groups["moment"])) == ["WKD_0100.jpg", "WKD_0101.jpg", "WKD_0102.jpg"]
+    assert [each["why"] for each in groups["moment"]["members"]].count("the sharpest") == 1
+    assert not any(each["likely_original"] for each in groups["moment"]["members"])
+    assert members(groups["versions"]) == ["WKD_0100.jpg", "small.jpg"]
+
+
+def test_a_docket_of_likeness_takes_nothing(desk: Desk, pictures):
+    desk.write("kite.jpg", saved(pictures[0], quality=92))
+    desk.write("copy of kite.jpg", saved(pictures[0], quality=92))
+    desk.write("web/kite.jpg", saved(pictures[0].resize((300, 200))))
+    desk.write("plain.jpg", saved(Image.new("RGB", SIZE)))
+    desk.write("broken.jpg", saved(pictures[1])[:2000])
+    desk.ask("scan", desk.place)
+    answer = desk.ask("alike", "-o", desk.docket, "--csv", desk.top / "table.csv")
+    assert (answer["without_print"], [each["copies"] for each in answer["groups"][0]["members"]]) == (2, [2, 1])
+    with desk.docket.open(newline="") as stream:
+        rows = list(csv.DictReader(stream))
+    assert {row["action"] for row in rows} == {"leave"}
+    assert rows[0]["reason"].startswith("suggested keeper: ")
+    assert "300 × 200" in rows[1]["reason"]
+    assert desk.ask("fold", desk.docket, "--yes")["folded"] == 0
+    # A person who writes fold is not believed: the two have different contents.
+    desk.docket.write_text(desk.docket.read_text().replace(",leave,", ",keep,", 1).replace(",leave,", ",fold,", 1))
+    folded = desk.ask("fold", desk.docket, "--yes")
+    assert (folded["folded"], "another content" in folded["left"][0]["reason"]) == (0, True)
+    table = (desk.top / "table.csv").read_text().splitlines()
+    assert (len(table), table[1].split(",")[1:4]) == (3, ["versions", "strong", "yes"])
+
+
+def test_alike_is_asked_of_folders_and_files(desk: Desk, pictures):
+    for number, image in enumerate(pictures):
+        desk.write(f"{number}/a.jpg", saved(image, quality=92))
+        desk.write(f"{number}/b.png", saved(image.resize((300, 200)), "PNG"))
+    desk.ask("scan", desk.place)
+    assert len(desk.ask("alike")["groups"]) == 3
+    assert len(desk.ask("alike", desk.place / "1")["groups"]) == 1
+    (near,) = desk.ask("alike", "--near", desk.place / "2/b.png")["groups"]
+    assert {Path(each["path"]).parent.name for each in near["members"]} == {"2"}
+    assert desk.ask("alike", "--name", "nothing*")["groups"] == []
+    assert desk.run("alike", "--near", desk.place / "gone.jpg").status == 2
+    assert "versions of one picture, 2 pictures" in desk.run("alike").out
+
+
+@given(st.integers(0, 2**32), st.integers(2, 60), st.sampled_from((8, 24, FAIR_BITS)))
+def test_near_prints_are_those_that_share_a_band_and_differ_little(seed: int, number: int, most: int):
+    random = np.random.default_rng(seed)
+    prints = random.integers(0, 2**64, (number, 4), np.uint64, endpoint=False)
+    for at in range(1, number):  # some are near ones of others
+        if random.random() < 0.7:
+            flipped = np.zeros(256, np.uint8)
+            flipped[random.choice(256, random.integers(0, 60), replace=False)] = 1
+            prints[at] = prints[random.integers(0, at)] ^ np.packbits(flipped).view(np.uint64)
+    found = {
+        (int(one), int(other)): int(count)
+        for here, there, bits in near_pairs(prints, prints, most)
+        for one, other, count in zip(here, there, bits, strict=True)
+    }
+    differ = np.bitwise_count(prints[:, None] ^ prints[None, :]).sum(axis=2)
+    keys = prints.view(np.uint16)
+    shares = (keys[:, None] == keys[None, :]).any(axis=2)
+    assert found == {
+        (one, other): int(differ[one, other])
+        for one in range(number) for other in range(number) if differ[one, other] <= most and shares[one, other]
+    }  # fmt: skip
+
+
+@given(st.lists(st.tuples(st.integers(0, 30), st.integers(0, 30)).filter(lambda pair: pair[0] != pair[1]), max_size=60))
+def test_every_member_agrees_with_the_chosen_one_itself(edges: list[tuple[int, int]]):
+    place = Place(1, b"/p", Role.WORKING, "p", 1)
+
+    def picture(number: int) -> Picture:
+        path = b"/p/%d.jpg" % number
+        file = StockFile(path, 100 + number, 0, "photo", place, 1, number, 1, 0, number.to_bytes(32, "big"))
+        return Picture([file], Facts(width=100, height=10), KnownPrint(sharpness=float(number)))
+
+    pairs = {(min(pair), max(pair)) for pair in edges}
+    groups = grouped((Pair(one, other, 0.9, 10) for one, other in sorted(pairs)), picture)
+    seen: set[int] = set()
+    for group in groups:
+        numbers = [member.picture.file.inode for member in group.members]
+        assert group.what is What.VERSIONS
+        assert all((min(numbers[0], other), max(numbers[0], other)) in pairs for other in numbers[1:])
+        assert len(numbers) > 1
+        assert seen.isdisjoint(numbers), "nothing is in two groups of one kind"
+        seen.update(numbers)
