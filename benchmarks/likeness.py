@@ -43,7 +43,6 @@ def cropped(image: Image.Image, left: float, top: float, right: float, bottom: f
     width, height = image.size
     box = (left * width, top * height, (1 - right) * width, (1 - bottom) * height)
     return jpeg(image.crop(tuple(map(int, box))))
-    )
 
 
 def around(image: Image.Image, part: float) -> bytes:

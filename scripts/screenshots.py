@@ -18,7 +18,7 @@ DISPLAY = ":97"
 # Name of the picture, then the lines that are typed (or what is shown, and what is run instead); the picture shows
 # the screen after the last one.
 # Answers as a person would type them, one after another; the picture shows the dialog.
-TYPED = "(for answer in 2 '' q; do sleep 0.7; echo \"$answer\"; done)"
+TYPED = "(for answer in 2 '' undo stop; do sleep 0.7; echo \"$answer\"; done)"
 REVIEW = "foldkeep review docket.csv"
 SHOW_SET = "foldkeep show s8bddfbdcea728b39"  # the poster: the sample library is the same every time
 # Some weeks later: a picture was renamed, one deleted, one edited, and one came.
@@ -35,6 +35,7 @@ SHOTS = (
     ("scanning", [("foldkeep scan reel", "(sleep 4; touch .done) & foldkeep scan reel --stock other")]),
     ("duplicates", ["foldkeep duplicates --top 7"]),
     ("folders", ["foldkeep duplicates --folders"]),
+    ("alike", ["foldkeep alike --top 6", "foldkeep alike --near library/stills/camera-b/day-3/KITE0018.jpg"]),
     ("space", ["foldkeep space library --depth 2 --top 16", "foldkeep space --by kind --largest 3"]),
     ("show", ["foldkeep show library/stills/camera-a/day-3/WKD_0017.jpg", SHOW_SET]),
     ("orphans", ["foldkeep orphans --catalog library/lists/stills.csv --under library/stills --top 4"]),
@@ -104,6 +105,9 @@ def main() -> None:
     PICTURES.mkdir(parents=True, exist_ok=True)
     screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
     try:
+        socket = Path("/tmp/.X11-unix", f"X{DISPLAY[1:]}")
+        while not socket.exists():
+            time.sleep(0.1)
         time.sleep(1)
         for name, lines in SHOTS:
             if name == "compare":
