@@ -58,7 +58,6 @@ SHOTS = (
         ],
     ),
     ("keep", ["foldkeep keep -o docket.csv", "head -n 9 docket.csv | cut -d, -f1-3,8"]),
-    ("rules", ["foldkeep settings", "foldkeep keep --explain --protect '*.wav' --give-up-under library/imported"]),
     ("review", [(REVIEW, f"{TYPED} | script -qc 'stty cols 120; {REVIEW}' /dev/null")]),
     ("fold", ["echo y | foldkeep fold docket.csv"]),
     (

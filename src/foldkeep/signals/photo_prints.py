@@ -27,9 +27,9 @@ BITS = 256
 LAYOUTS = 8
 """Ways in which a picture can be turned and mirrored."""
 
-CUTS = tuple((cut / 2, cut / 2, cut / 2, cut / 2) for cut in (0.04, 0.08, 0.12, 0.16, 0.20)) + tuple(
+CUTS = tuple((cut / 2, cut / 2, cut / 2, cut / 2) for cut in (0.04, 0.07, 0.10, 0.13, 0.16, 0.20)) + tuple(
     window
-    for cut in (0.05, 0.10, 0.15, 0.20)
+    for cut in (0.03, 0.06, 0.09, 0.12, 0.15, 0.18, 0.21)
     for window in (
         *((left, top, cut - left, cut - top) for left in (0.0, cut) for top in (0.0, cut)),
         (cut, 0.0, 0.0, 0.0), (0.0, cut, 0.0, 0.0), (0.0, 0.0, cut, 0.0), (0.0, 0.0, 0.0, cut),
@@ -39,7 +39,7 @@ CUTS = tuple((cut / 2, cut / 2, cut / 2, cut / 2) for cut in (0.04, 0.08, 0.12, 
 
 _WORKING = 4 * SIDE
 _PLAIN = 6.0
-_EVEN, _STEP, _MOST_BORDER = 3.0, 12.0, 0.3
+_EVEN, _STEP, _MOST_BORDER = 3.0, 7.0, 0.3
 _RANKED = 0.5
 _SUM_OF_TABLE = 3692  # of the luma table at quality 50 (ITU-T T.81, table K.1)
 

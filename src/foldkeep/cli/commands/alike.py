@@ -23,7 +23,6 @@ EXAMPLES = """\
 examples:
   foldkeep alike
   foldkeep alike ~/Pictures/2025 --strength strong
-  foldkeep alike --near kite.jpg
   foldkeep alike -o docket.csv
 """
 
