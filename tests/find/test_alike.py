@@ -2,6 +2,7 @@
 
 import csv
 import io
+import re
 from collections import defaultdict
 from collections.abc import Callable
 from pathlib import Path
@@ -13,7 +14,8 @@ from hypothesis import strategies as st
 from PIL import Image, ImageEnhance, ImageOps
 
 from foldkeep.demo.pictures import draw_kites
-from foldkeep.find.likeness import FAIR_BITS, Pair, Picture, What, grouped
+from foldkeep.demo.sounds import RATE, encoded, tune, wav
+from foldkeep.find.likeness import FAIR_BITS, Content, Pair, Photos, What, grouped
 from foldkeep.find.likeness.search import near_pairs
 from foldkeep.model import Facts, Place, Role, StockFile
 from foldkeep.stock import KnownPrint
@@ -139,7 +141,7 @@ def test_alike_is_asked_of_folders_and_files(desk: Desk, pictures):
     assert {Path(each["path"]).parent.name for each in near["members"]} == {"2"}
     assert desk.ask("alike", "--name", "nothing*")["groups"] == []
     assert desk.run("alike", "--near", desk.place / "gone.jpg").status == 2
-    assert "versions of one picture, 2 pictures" in desk.run("alike").out
+    assert "versions of one picture, 2 files" in desk.run("alike").out
 
 
 @given(st.integers(0, 2**32), st.integers(2, 60), st.sampled_from((8, 24, FAIR_BITS)))
@@ -169,18 +171,51 @@ def test_near_prints_are_those_that_share_a_band_and_differ_little(seed: int, nu
 def test_every_member_agrees_with_the_chosen_one_itself(edges: list[tuple[int, int]]):
     place = Place(1, b"/p", Role.WORKING, "p", 1)
 
-    def picture(number: int) -> Picture:
+    def content(number: int) -> Content:
         path = b"/p/%d.jpg" % number
         file = StockFile(path, 100 + number, 0, "photo", place, 1, number, 1, 0, number.to_bytes(32, "big"))
-        return Picture([file], Facts(width=100, height=10), KnownPrint(sharpness=float(number)))
+        return Content([file], Facts(width=100, height=10), KnownPrint(sharpness=float(number)))
 
     pairs = {(min(pair), max(pair)) for pair in edges}
-    groups = grouped((Pair(one, other, 0.9, 10) for one, other in sorted(pairs)), picture)
+    groups = grouped((Pair(one, other, 0.9, 10) for one, other in sorted(pairs)), content, Photos())
     seen: set[int] = set()
     for group in groups:
-        numbers = [member.picture.file.inode for member in group.members]
+        numbers = [member.content.file.inode for member in group.members]
         assert group.what is What.VERSIONS
         assert all((min(numbers[0], other), max(numbers[0], other)) in pairs for other in numbers[1:])
         assert len(numbers) > 1
         assert seen.isdisjoint(numbers), "nothing is in two groups of one kind"
         seen.update(numbers)
+
+
+def played(seed: int) -> np.ndarray:
+    """Return half a minute of notes of no tune, with their overtones, that no other seed has."""
+    random = np.random.default_rng(seed)
+    notes = [tune([int(step) for step in random.integers(-9, 10, 8)]) for _ in range(8)]
+    return np.concatenate(notes)[: 24 * RATE]
+
+
+def test_a_recording_is_known_again_and_no_other_taken_for_it(desk: Desk):
+    changes: dict[str, Callable[[np.ndarray], bytes]] = {
+        "loud.wav": lambda samples: wav(np.clip(samples * 1.2, -26_000, 26_000).astype("<i2")),
+        "small.mp3": lambda samples: encoded(samples, "mp3", {"title": "March"}),
+        "late.flac": lambda samples: encoded(np.concatenate([np.zeros(3 * RATE, "<i2"), samples]), "flac", {}),
+        "part.mp3": lambda samples: encoded(samples[4 * RATE : 18 * RATE], "mp3", {}),
+    }
+    for number in range(4):
+        desk.write(f"{number}-original.wav", wav(played(number)))
+        for name, change in changes.items():
+            desk.write(f"{number}-{name}", change(played(number)))
+    desk.write("silence.wav", wav(np.zeros(20 * RATE, "<i2")))
+    desk.write("blip.wav", wav(played(9)[:RATE]))
+    desk.ask("scan", desk.place)
+    answer = desk.ask("alike", "--kind", "audio")
+    assert answer["without_print"] == 2
+    assert {group["what"] for group in answer["groups"]} == {"recording"}
+    assert sorted(sorted(members(group)) for group in answer["groups"]) == [
+        sorted([f"{number}-original.wav", *(f"{number}-{name}" for name in changes)]) for number in range(4)
+    ]
+    differs = {Path(each["path"]).name: each["differs"] for group in answer["groups"] for each in group["members"]}
+    assert any("MP3, not " in words for words in differs["0-small.mp3"])
+    assert any(re.fullmatch(r"begins [47] s earlier or later", words) for words in differs["1-part.mp3"])
+    assert any("long, not" in words for words in differs["2-part.mp3"])

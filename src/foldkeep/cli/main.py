@@ -18,7 +18,7 @@ COMMANDS = {
     "scan": "read folders and remember the files in them",
     "places": "list known folders and drives, and change their roles",
     "duplicates": "list the sets of files that have the same content",
-    "alike": "find pictures that look alike: versions, crops, bursts",
+    "alike": "find versions of one picture or recording, crops, bursts",
     "catalog": "remember catalogues of other programs, and check them",
     "orphans": "find files that a catalogue has lost track of",
     "caches": "find regenerable files: renders, proxies, caches",

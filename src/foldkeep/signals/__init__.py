@@ -1,12 +1,13 @@
 """What is measured of contents, in a helper process: what media say of themselves, small pictures, likeness."""
 
 from .copy_state import CopyState, copy_states
-from .extractors import DAMAGE, EXTRACTORS, MEDIA, PHOTO_PRINT, Extractor
+from .extractors import DAMAGE, EXTRACTORS, MEDIA, PHOTO_PRINT, SOUND_PRINT, Extractor
 from .gathering import check_contents, make_prints
 from .measures import Measures
 from .media_facts import MediaReader, Medium, capture_moment, read_sidecar, sidecars_of
 from .media_worker import Apart, NotRead
 from .photo_prints import CUTS, LAYOUTS, SIDE
+from .sound_prints import SECONDS_A_WORD
 
 __all__ = [
     "EXTRACTORS",
@@ -14,6 +15,8 @@ __all__ = [
     "CUTS",
     "LAYOUTS",
     "SIDE",
+    "SECONDS_A_WORD",
+    "SOUND_PRINT",
     "PHOTO_PRINT",
     "check_contents",
     "make_prints",

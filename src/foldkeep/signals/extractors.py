@@ -38,4 +38,5 @@ MEDIA_FACTS = Extractor("media facts", 2, MEDIA, "what a file says of itself: fo
 PICTURE = Extractor("picture", 1, MEDIA, "a small JPEG of a photo, of frames of a film, of a sound's wave")
 DAMAGE = Extractor("damage", 1, frozenset(KINDS) - {OTHER}, "what is wrong with a content; nothing if it is whole")
 PHOTO_PRINT = Extractor("photo print", 1, frozenset({"photo"}), "a print by which a picture is known again")
-EXTRACTORS = (MEDIA_FACTS, PICTURE, DAMAGE, PHOTO_PRINT)
+SOUND_PRINT = Extractor("sound print", 1, frozenset({"audio"}), "a print by which a recording is known again")
+EXTRACTORS = (MEDIA_FACTS, PICTURE, DAMAGE, PHOTO_PRINT, SOUND_PRINT)

@@ -9,7 +9,7 @@ from foldkeep.model.work import reason_of
 from foldkeep.stock import KnownPrint, Prints, Signal, Stock, Unmeasured
 from foldkeep.storage.local.reading import facts_at, modified_ns
 
-from .extractors import DAMAGE, PHOTO_PRINT
+from .extractors import DAMAGE, PHOTO_PRINT, Extractor
 from .helpers import HELPERS, Helpers
 from .media_worker import Apart, NotRead
 
@@ -71,15 +71,20 @@ def check_contents(stock: Stock, places: Sequence[int], progress: Progress) -> l
     return gather(wanted, ask, keep, "Checking for damage", progress)
 
 
-def make_prints(stock: Stock, prints: Prints, places: Sequence[int], progress: Progress) -> list[Problem]:
-    """Make prints of the photos in places that have none yet; return what could not be read now."""
+def make_prints(
+    stock: Stock, extractor: Extractor, prints: Prints, places: Sequence[int], progress: Progress
+) -> list[Problem]:
+    """Make prints of the photos, or sounds, in places that have none yet; return what could not be read now."""
     known = prints.digests()
-    wanted = [each for each in stock.signals.contents(PHOTO_PRINT.kinds, places) if each.digest not in known]
+    wanted = [each for each in stock.signals.contents(extractor.kinds, places) if each.digest not in known]
 
     def ask(helper: Apart, each: Unmeasured) -> KnownPrint:
-        return helper.photo_print(each.path)
+        if extractor is PHOTO_PRINT:
+            return helper.photo_print(each.path)
+        return helper.sound_print(each.path, each.size)
 
-    return gather(wanted, ask, prints.put, "Looking at pictures", progress)
+    phase = "Looking at pictures" if extractor is PHOTO_PRINT else "Listening to sounds"
+    return gather(wanted, ask, prints.put, phase, progress)
 
 
 def _asked(ask: Callable[[Apart, Unmeasured], _Found], each: Unmeasured, helper: Apart) -> _Found | Problem:

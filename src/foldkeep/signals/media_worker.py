@@ -83,6 +83,14 @@ class Apart:
         whole, parts, detail = (base64.b64decode(answer[name]) for name in ("prints", "windows", "shades"))
         return KnownPrint(whole, parts, detail, answer["sharpness"], answer["quality"])
 
+    def sound_print(self, path: bytes, size: int) -> KnownPrint:
+        """Return the print of a sound; one that has none says why. Raises NotRead if it could not be read now."""
+        question = {"do": "sound print", "uri": file_uri(path), "kind": "audio"}
+        answer = self._told(question, self._seconds + size / _LEAST_BYTES_A_SECOND)
+        if "problem" in answer:
+            return KnownPrint(problem=answer["problem"])
+        return KnownPrint(base64.b64decode(answer["print"]))
+
     def difference(self, made: bytes, source: bytes) -> str | None:
         """Return what keeps a picture from being a mere reduction of another; empty if it is one, None if unknown."""
         answer = self._ask(
@@ -176,6 +184,11 @@ def _measured(question: dict[str, str]) -> dict[str, Any]:
         return {"difference": difference(path, path_from_uri(question["source"]))}
     if question["do"] == "print":
         return _print(path)
+    if question["do"] == "sound print":
+        from .sound_prints import sound_print
+
+        found = sound_print(path)
+        return {"problem": found} if isinstance(found, str) else {"print": base64.b64encode(found).decode()}
     if question["do"] == "damage":
         from .damage import damage_in
 

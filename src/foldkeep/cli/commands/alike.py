@@ -1,13 +1,15 @@
-"""Find pictures that look alike: versions of one picture, crops of it, bursts.
+"""Find pictures and sounds that are alike: versions, crops, bursts, recordings.
 
 Photos are compared by what they show: saved again, made smaller, brighter or
-grey, turned, mirrored, bordered or cropped. Each group says how its members
-differ and which is likely the original. Pictures taken within a minute are one
-moment, not versions. Likeness only suggests: a docket leaves every file, until
-you decide in `foldkeep review` or a spreadsheet.
+grey, turned, mirrored, bordered or cropped. Sounds are compared by what is
+heard: compressed, resampled, cut, or with silence before them, but not played
+faster or slower. Each group says how its members differ and which is likely the
+original. Pictures taken within a minute are one moment, not versions. Likeness
+only suggests: a docket leaves every file, until you decide in `foldkeep review`
+or a spreadsheet.
 
-The first time every photo is looked at, which can be interrupted; after that
-only new ones are.
+The first time every photo and sound is read, which can be interrupted; after
+that only new ones are.
 """
 
 import argparse
@@ -44,6 +46,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Look at what was not looked at, compare, tell."""
     import os
     from concurrent.futures import ThreadPoolExecutor
+    from contextlib import ExitStack
     from dataclasses import replace
 
     from foldkeep.find.likeness import alike
@@ -51,7 +54,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.model.extras import need
     from foldkeep.scan import check_filter, fits_nothing, read_contents
     from foldkeep.show.answers.alike import ALIKE_COLUMNS, AlikeAnswer, alike_rows_of_table
-    from foldkeep.signals import PHOTO_PRINT, MediaReader, make_prints
+    from foldkeep.signals import PHOTO_PRINT, SOUND_PRINT, MediaReader, make_prints
     from foldkeep.stock import Prints, Stock
     from foldkeep.storage.local.drives import real_path
 
@@ -61,18 +64,25 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     with Stock.open(env.stock_path(args)) as stock, stock.hold("alike"):
         check_filter(stock, fits)
         near = [_digest_of(stock, path) for path in args.near]
-        with Prints(stock.path, PHOTO_PRINT.name, PHOTO_PRINT.version) as prints:
+        with ExitStack() as opened:
+            kinds = fits.kinds or ("photo", "audio")
+            extractors = [each for each in (PHOTO_PRINT, SOUND_PRINT) if not each.kinds.isdisjoint(kinds)]
+            prints = {
+                each.name: opened.enter_context(Prints(stock.path, each.name, each.version)) for each in extractors
+            }
             executor = ThreadPoolExecutor(os.cpu_count() or 1, thread_name_prefix="reading")
             try:
                 with env.progress(args) as progress:
-                    problems = read_contents(stock, PHOTO_PRINT.kinds, executor, progress).problems
+                    compared = frozenset[str]().union(*(each.kinds for each in extractors))
+                    problems = read_contents(stock, compared, executor, progress).problems
                     places = [place.id for place in stock.places.all()]
-                    problems += make_prints(stock, prints, places, progress)
+                    for each in extractors:
+                        problems += make_prints(stock, each, prints[each.name], places, progress)
                     with MediaReader(stock) as reader:
                         groups = alike(stock, prints, reader, fits, near, args.strength, progress)
             finally:
                 executor.shutdown(wait=False, cancel_futures=True)
-            plain = prints.count_without()
+            plain = sum(each.count_without() for each in prints.values())
         nothing = not groups and fits_nothing(stock, fits)
         docket = write_docket(args.docket, alike_rows(groups)) if args.docket else None
     env.answer(args, AlikeAnswer(groups, env.top(args, _TOP_ON_TERMINAL), docket, plain, nothing))
@@ -89,6 +99,6 @@ def _digest_of(stock: "Stock", path: str) -> bytes:
     from foldkeep.storage.local.drives import real_name
 
     file = stock.listing.at(real_name(os.fsencode(path)))
-    if file is None or file.kind != "photo":
-        raise UnusableInput(f"{visible(path)} is no photo that is known", "scan its folder first")
+    if file is None or file.kind not in ("photo", "audio"):
+        raise UnusableInput(f"{visible(path)} is no photo or sound that is known", "scan its folder first")
     return file.digest or b""

@@ -1,15 +1,18 @@
-"""Which files look alike, by the prints that are kept of their contents."""
+"""Which files look or sound alike, by the prints that are kept of their contents."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 
 from foldkeep.model import Filter, Progress, StockFile, no_progress
 from foldkeep.model.folder_names import dump_of
 from foldkeep.scan import Presence, presences
-from foldkeep.signals import MediaReader, Medium
-from foldkeep.stock import Prints, Stock
+from foldkeep.signals import PHOTO_PRINT, SOUND_PRINT, MediaReader, Medium
+from foldkeep.stock import KnownPrint, Prints, Stock
 
-from .groups import Group, Picture, grouped
+from .groups import Content, Group, Likeness, by_sureness, grouped
+from .photos import Photos
 from .pictures import like_pictures
+from .recordings import Recordings
+from .sounds import like_sounds
 
 STRENGTHS = ("strong", "fair")
 """How sure a likeness can be, the surest first."""
@@ -17,21 +20,21 @@ STRENGTHS = ("strong", "fair")
 
 def alike(
     stock: Stock,
-    prints: Prints,
+    prints: Mapping[str, Prints],
     reader: MediaReader,
     wanted: Filter | None = None,
     near: Sequence[bytes] = (),
     strength: str = "fair",
     progress: Progress = no_progress,
 ) -> list[Group]:
-    """Return the groups of photos that look alike, the surest first.
+    """Return the groups of photos that look alike, and of sounds that sound so, the surest first.
 
     Parameters
     ----------
     prints
-        Of the photos; what has none takes no part.
+        Of photos and sounds, by the names of their extractors; what has none takes no part.
     reader
-        Tells what pictures say of themselves.
+        Tells what files say of themselves.
     wanted
         Only groups of which a file fits.
     near
@@ -39,27 +42,39 @@ def alike(
     strength
         The least, one of `STRENGTHS`.
     """
-    kept = list(prints.all())
-    pairs = like_pictures([each for _, each in kept], progress)
-    if strength == STRENGTHS[0]:
-        pairs = [pair for pair in pairs if pair.is_strong]
-    here = {place for place, now in presences(stock).items() if now is Presence.HERE}
-    files: dict[int, list[StockFile]] = {}
-    for number in {number for pair in pairs for number in (pair.one, pair.other)}:
-        found = stock.listing.of_digest(kept[number][0])
-        files[number] = sorted(found, key=lambda file: (file.place.id not in here, _dumped(file), file.path))
-
-    def picture(number: int) -> Picture:
-        first = files[number][0]
-        medium = Medium(first.path, first.kind, first.size, first.modified_ns, first.digest)
-        return Picture(files[number], reader.facts(medium), kept[number][1])
-
-    groups = grouped((pair for pair in pairs if files[pair.one] and files[pair.other]), picture)
+    groups: list[Group] = []
+    for extractor, find, judge in ((PHOTO_PRINT, like_pictures, Photos()), (SOUND_PRINT, like_sounds, Recordings())):
+        if extractor.name in prints:
+            kept = list(prints[extractor.name].all())
+            pairs: Sequence[Likeness] = find([each for _, each in kept], progress)
+            pairs = [pair for pair in pairs if pair.is_strong or strength != STRENGTHS[0]]
+            groups += grouped(*_contents(stock, reader, kept, pairs), judge)
     if wanted:
         groups = [group for group in groups if any(map(wanted.takes, _files_of(group)))]
     if near:
         groups = [group for group in groups if any(file.digest in near for file in _files_of(group))]
-    return groups
+    return by_sureness(groups)
+
+
+def _contents(
+    stock: Stock, reader: MediaReader, kept: Sequence[tuple[bytes, KnownPrint]], pairs: Iterable[Likeness]
+) -> tuple[list[Likeness], Callable[[int], Content]]:
+    """Return the pairs of which the stock knows files, and what returns a content by its number."""
+    here = {place for place, now in presences(stock).items() if now is Presence.HERE}
+    files: dict[int, list[StockFile]] = {}
+
+    def files_of(number: int) -> list[StockFile]:
+        if number not in files:
+            found = stock.listing.of_digest(kept[number][0])
+            files[number] = sorted(found, key=lambda file: (file.place.id not in here, _dumped(file), file.path))
+        return files[number]
+
+    def content(number: int) -> Content:
+        first = files_of(number)[0]
+        medium = Medium(first.path, first.kind, first.size, first.modified_ns, first.digest)
+        return Content(files_of(number), reader.facts(medium), kept[number][1])
+
+    return [pair for pair in pairs if files_of(pair.one) and files_of(pair.other)], content
 
 
 def _dumped(file: StockFile) -> bool:
@@ -68,4 +83,4 @@ def _dumped(file: StockFile) -> bool:
 
 
 def _files_of(group: Group) -> list[StockFile]:
-    return [file for member in group.members for file in member.picture.files]
+    return [file for member in group.members for file in member.content.files]

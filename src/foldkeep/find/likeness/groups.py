@@ -1,28 +1,17 @@
-"""Groups of pictures that look alike: versions of one picture, crops of it, and pictures of one moment.
+"""Groups of files that look or sound alike.
 
 Likeness only suggests. Each member of a group agrees with its chosen member itself, never by way of a third, so no
 chain of weak likenesses makes one large group.
 """
 
-import re
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
-from datetime import datetime
 from enum import StrEnum
+from typing import Any, Protocol
 
 from foldkeep.model import Facts, StockFile
-from foldkeep.model.copy_names import plain_stem
-from foldkeep.model.units import format_size
 from foldkeep.stock import KnownPrint
-
-from .pictures import Pair
-
-MOMENT_SECONDS = 60
-"""Pictures taken no farther apart than that, which look alike, are of one moment."""
-
-_NUMBER = re.compile(r"\d{3,}")
-_SAME_EXPOSURE = 0.97
 
 
 class What(StrEnum):
@@ -31,16 +20,19 @@ class What(StrEnum):
     VERSIONS = "versions"
     MOMENT = "moment"
     CROP = "crop"
+    RECORDING = "recording"
 
 
 @dataclass(frozen=True, slots=True)
-class Picture:
-    """A content that is a picture.
+class Content:
+    """A content that is compared.
 
     Attributes
     ----------
     files
-        All that have it, by path; the first one that is here stands for it.
+        All that have it; the first one stands for it.
+    facts
+        What it says of itself.
     """
 
     files: Sequence[StockFile]
@@ -58,6 +50,19 @@ class Picture:
         return (self.facts.width or 0) * (self.facts.height or 0)
 
 
+class Likeness(Protocol):
+    """Two contents that are alike, by number."""
+
+    @property
+    def one(self) -> int: ...
+    @property
+    def other(self) -> int: ...
+    @property
+    def like(self) -> float: ...
+    @property
+    def is_strong(self) -> bool: ...
+
+
 @dataclass(frozen=True, slots=True)
 class Member:
     """Member of a group.
@@ -72,8 +77,8 @@ class Member:
         In what it differs from the chosen member, in words.
     """
 
-    picture: Picture
-    pair: Pair | None
+    content: Content
+    pair: Likeness | None
     likely_original: bool
     why: str
     differs: tuple[str, ...] = ()
@@ -81,7 +86,7 @@ class Member:
 
 @dataclass(frozen=True, slots=True)
 class Group:
-    """Pictures that look alike, the chosen one first."""
+    """Contents that are alike, the chosen one first."""
 
     id: str
     what: What
@@ -99,117 +104,58 @@ class Group:
 
     @property
     def like(self) -> float:
-        """Correlation of the pair that is least alike."""
+        """How much the pair is alike that is it least, up to 1."""
         return min(member.pair.like for member in self.members if member.pair is not None)
 
 
-def grouped(pairs: Iterable[Pair], picture: Callable[[int], Picture]) -> list[Group]:
-    """Return groups of the pictures of pairs, the surest first.
+class Judge(Protocol):
+    """Knows how contents of a kind are to be grouped."""
+
+    def rank(self, content: Content) -> tuple[Any, ...]:
+        """Return what makes a content likelier the original than others; the largest is chosen."""
+        ...
+
+    def what(self, chosen: Content, other: Content, pair: Any, number: int) -> What | None:
+        """Return how a content belongs to the chosen one, whose number is given; None if it does not after all."""
+        ...
+
+    def members(self, what: What, chosen: Content, others: Sequence[tuple[Content, Any]]) -> list[Member]:
+        """Return the members of a group, the chosen one first, with what is to be said of each."""
+        ...
+
+
+def grouped(pairs: Iterable[Likeness], content: Callable[[int], Content], judge: Judge) -> list[Group]:
+    """Return groups of the contents of pairs, the surest first.
 
     Parameters
     ----------
-    picture
-        Returns a picture by its number.
+    content
+        Returns a content by its number.
     """
-    beside: dict[int, dict[int, Pair]] = defaultdict(dict)
+    beside: dict[int, dict[int, Likeness]] = defaultdict(dict)
     for pair in pairs:
         beside[pair.one][pair.other] = beside[pair.other][pair.one] = pair
-    pictures = {number: picture(number) for number in beside}
-    order = sorted(beside, key=lambda number: _rank(pictures[number]), reverse=True)
+    contents = {number: content(number) for number in beside}
+    order = sorted(beside, key=lambda number: judge.rank(contents[number]), reverse=True)
     taken: set[tuple[int, What]] = set()
     groups: list[Group] = []
     for chosen in order:
-        members: dict[What, list[tuple[int, Pair]]] = defaultdict(list)
+        members: dict[What, list[tuple[int, Likeness]]] = defaultdict(list)
         for number, pair in beside[chosen].items():
-            what = _what(pictures[chosen], pictures[number], pair, chosen)
+            what = judge.what(contents[chosen], contents[number], pair, chosen)
             if what is not None and (number, what) not in taken and (chosen, what) not in taken:
                 members[what].append((number, pair))
         for what, found in members.items():
             taken.update((number, what) for number in (chosen, *(number for number, _ in found)))
-            found.sort(key=lambda each: (-each[1].like, pictures[each[0]].file.path))
-            groups.append(_group(what, pictures[chosen], [(pictures[number], pair) for number, pair in found]))
+            found.sort(key=lambda each: (-each[1].like, contents[each[0]].file.path))
+            others = [(contents[number], pair) for number, pair in found]
+            digest = contents[chosen].file.digest or b""
+            name = f"{what.value[0]}{digest.hex()[:16]}"
+            groups.append(Group(name, what, tuple(judge.members(what, contents[chosen], others))))
+    return by_sureness(groups)
+
+
+def by_sureness(groups: Iterable[Group]) -> list[Group]:
+    """Return groups in order: the strong ones first, then by what they are, and how much they are alike."""
     kinds = {what: at for at, what in enumerate(What)}
     return sorted(groups, key=lambda group: (not group.is_strong, kinds[group.what], -group.like, group.id))
-
-
-def _rank(picture: Picture) -> tuple[object, ...]:
-    """Return what makes a picture likelier the original than others: the camera's words, then pixels, then bytes."""
-    facts = picture.facts
-    name = picture.file.path.rpartition(b"/")[2]
-    return (bool(facts.captured and facts.camera), picture.pixels, picture.print.quality, picture.file.size,
-            plain_stem(name).encode() in name.lower(), picture.file.path)  # fmt: skip
-
-
-def _what(chosen: Picture, other: Picture, pair: Pair, number: int) -> What | None:
-    """Return how a picture belongs to the chosen one; None if it does not after all."""
-    seconds = _seconds_apart(chosen.facts.captured, other.facts.captured)
-    if seconds is not None and (seconds > 0 or _are_shots(chosen, other)):
-        if seconds > MOMENT_SECONDS:
-            return What.VERSIONS if pair.cut is None and pair.like >= _SAME_EXPOSURE else None
-        return What.MOMENT
-    if pair.cut is None:
-        return What.VERSIONS
-    # What shows a part is never the original of what shows all.
-    return What.CROP if pair.other == number else None
-
-
-def _are_shots(one: Picture, other: Picture) -> bool:
-    """Tell whether two pictures of one second are two shots: of one size, and numbered differently by a camera."""
-    names = [each.file.path.rpartition(b"/")[2].decode("utf-8", "replace") for each in (one, other)]
-    numbers = [_NUMBER.findall(name)[-1:] for name in names]
-    return all(numbers) and numbers[0] != numbers[1] and one.pixels == other.pixels
-
-
-def _seconds_apart(one: str | None, other: str | None) -> float | None:
-    try:
-        moments = [datetime.fromisoformat((text or "")[:19]) for text in (one, other)]
-    except ValueError:
-        return None
-    return abs((moments[0] - moments[1]).total_seconds())
-
-
-def _group(what: What, chosen: Picture, others: Sequence[tuple[Picture, Pair]]) -> Group:
-    everybody = [chosen, *(picture for picture, _ in others)]
-    sharpest = max(everybody, key=lambda picture: picture.print.sharpness) if what is What.MOMENT else None
-    why = "" if what is What.MOMENT else _why_original(chosen, [picture for picture, _ in others])
-    members = [Member(chosen, None, what is not What.MOMENT, "the sharpest" if chosen is sharpest else why)]
-    members += [
-        Member(picture, pair, False, "the sharpest" if picture is sharpest else "", _differs(chosen, picture, pair))
-        for picture, pair in others
-    ]
-    return Group(f"{what.value[0]}{(chosen.file.digest or b'').hex()[:16]}", what, tuple(members))
-
-
-def _why_original(chosen: Picture, others: Sequence[Picture]) -> str:
-    reasons: Mapping[str, bool] = {
-        "has the camera's words": bool(chosen.facts.camera) and not all(each.facts.camera for each in others),
-        "most pixels": all(chosen.pixels > each.pixels for each in others),
-        "least compressed": all(chosen.print.quality > each.print.quality > 0 for each in others),
-        "largest file": all(chosen.file.size > each.file.size for each in others),
-    }
-    return ", ".join(reason for reason, holds in reasons.items() if holds) or "nothing tells it from the others"
-
-
-def _differs(chosen: Picture, other: Picture, pair: Pair) -> tuple[str, ...]:
-    """Return in what a picture differs from the chosen one, in words."""
-    mine, its = other.facts, chosen.facts
-    found: list[str] = []
-    if (mine.width, mine.height) != (its.width, its.height) and other.pixels and chosen.pixels:
-        found.append(f"{mine.width} × {mine.height}, not {its.width} × {its.height}")
-    if mine.format != its.format and mine.format:
-        found.append(f"{mine.format}, not {its.format}")
-    if other.print.quality and chosen.print.quality and other.print.quality != chosen.print.quality:
-        found.append(f"JPEG quality {other.print.quality}, not {chosen.print.quality}")
-    if pair.cut is not None:
-        sides = zip(("left", "top", "right", "bottom"), pair.cut, strict=True)
-        found.append("without " + ", ".join(f"{part:.0%} at the {side}" for side, part in sides if part))
-    if pair.turn:
-        found.append(pair.turn)
-    seconds = _seconds_apart(mine.captured, its.captured)
-    if seconds:
-        found.append(f"taken {seconds:,.0f} s {'later' if (mine.captured or '') > (its.captured or '') else 'earlier'}")
-    elif its.captured and not mine.captured:
-        found.append("does not say when it was taken")
-    if other.file.size != chosen.file.size:
-        found.append(f"{format_size(other.file.size)}, not {format_size(chosen.file.size)}")
-    return tuple(found)

@@ -1,11 +1,16 @@
-"""Dockets of pictures that look alike: a suggestion each, and nothing that goes by itself."""
+"""Dockets of pictures and sounds that are alike: a suggestion each, and nothing that goes by itself."""
 
 from collections.abc import Iterable, Iterator
 
 from foldkeep.find.likeness import Group, Member, What
 from foldkeep.model import Action, DocketRow
 
-_WHATS = {What.VERSIONS: "a version of it", What.MOMENT: "of the same moment", What.CROP: "a crop of it"}
+_WHATS = {
+    What.VERSIONS: "a version of it",
+    What.MOMENT: "of the same moment",
+    What.CROP: "a crop of it",
+    What.RECORDING: "the same recording",
+}
 
 
 def alike_rows(groups: Iterable[Group]) -> Iterator[DocketRow]:
@@ -15,7 +20,7 @@ def alike_rows(groups: Iterable[Group]) -> Iterator[DocketRow]:
     """
     for group in groups:
         for member in group.members:
-            file = member.picture.file
+            file = member.content.file
             yield DocketRow(
                 group.id, Action.LEAVE, file.path, file.size, file.kind, file.modified_ns, file.digest,
                 _suggestion(group, member),

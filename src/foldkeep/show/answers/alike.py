@@ -1,4 +1,4 @@
-"""Groups of pictures that look alike."""
+"""Groups of pictures and sounds that are alike."""
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
@@ -15,10 +15,12 @@ from ..page.words import count
 ALIKE_COLUMNS = ("group", "what", "strength", "likely_original", "path", "size", "like", "why", "differs")
 """Columns of the table that `alike --csv` writes."""
 
+_NOTHING = "No pictures or sounds are alike but those of one content."
 _TITLES = {
     What.VERSIONS: "versions of one picture",
     What.MOMENT: "one moment",
     What.CROP: "a picture and crops of it",
+    What.RECORDING: "one recording",
 }
 
 
@@ -43,8 +45,8 @@ class AlikeAnswer:
                     "strength": group.strength,
                     "members": [
                         {
-                            **file_document(member.picture.file),
-                            "copies": len(member.picture.files),
+                            **file_document(member.content.file),
+                            "copies": len(member.content.files),
                             "likely_original": member.likely_original,
                             "why": member.why,
                             "differs": list(member.differs),
@@ -62,12 +64,12 @@ class AlikeAnswer:
     def write(self, page: Page) -> None:
         """Write it for people."""
         if not self.groups:
-            page.line(NOTHING_FITS if self.nothing_fits else "No pictures look alike but those of one content.")
+            page.line(NOTHING_FITS if self.nothing_fits else _NOTHING)
         for group in self.groups[: self.top]:
-            size = format_size(sum(member.picture.file.size for member in group.members))
+            size = format_size(sum(member.content.file.size for member in group.members))
             page.line(
                 (_TITLES[group.what], STRONG),
-                f", {count(len(group.members), 'picture')}, {size}, ",
+                f", {count(len(group.members), 'file')}, {size}, ",
                 (group.strength, GAIN if group.is_strong else CARE),
                 (f"  {group.id}", QUIET),
             )
@@ -82,7 +84,7 @@ class AlikeAnswer:
 
 
 def _write_member(page: Page, member: Member) -> None:
-    files = member.picture.files
+    files = member.content.files
     more = f"  (and {count(len(files) - 1, 'copy', 'copies')})" if len(files) > 1 else ""
     page.line(visible(files[0].path), (more, QUIET), indent=2)
     words = [*(["likely the original"] if member.likely_original else []), *([member.why] if member.why else [])]
@@ -97,7 +99,7 @@ def alike_rows_of_table(groups: Sequence[Group]) -> Iterator[tuple[str, ...]]:
     for group in groups:
         for member in group.members:
             like = "" if member.pair is None else f"{member.pair.like:.3f}"
-            file = member.picture.file
+            file = member.content.file
             yield (
                 group.id, str(group.what), group.strength, "yes" if member.likely_original else "no",
                 visible(file.path), str(file.size), like, member.why, "; ".join(member.differs),

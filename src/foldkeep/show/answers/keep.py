@@ -12,7 +12,7 @@ from ..page.documents import Document
 from ..page.lines import NOTHING_FITS
 from ..page.page import CARE, GAIN, STRONG, Page
 from ..page.tables import Column
-from ..page.words import count
+from ..page.words import agree, count
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,8 +57,8 @@ class ProposalAnswer:
             " in all.",
         )
         if proposal.emptied:
-            empties = "empties" if proposal.emptied == 1 else "empty"
-            page.line(f"{count(proposal.emptied, 'folder')} {empties} completely.")
+            become = agree(proposal.emptied, "becomes", "become")
+            page.line(f"{count(proposal.emptied, 'folder')} {become} empty.")
         if proposal.reasons:
             page.line("Keepers were chosen because:")
             for reason, number in sorted(proposal.reasons.items(), key=lambda item: (-item[1], item[0])):
