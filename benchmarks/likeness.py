@@ -135,7 +135,7 @@ def main() -> None:
     originals = {name for name, variant in what if not variant}
     found: dict[bool, dict[str, set[str]]] = {False: defaultdict(set), True: defaultdict(set)}
     wrong = {False: set[tuple[str, str]](), True: set[tuple[str, str]]()}
-    for pair in like_pictures(prints):
+    for pair in like_pictures(prints, lambda number: prints[number].parts, lambda number: prints[number].detail):
         (one, its), (other, mine) = what[pair.one], what[pair.other]
         if one != other:
             wrong[pair.is_strong].add((min(one, other), max(one, other)))

@@ -6,14 +6,14 @@ from .gathering import check_contents, make_prints
 from .measures import Measures
 from .media_facts import MediaReader, Medium, capture_moment, read_sidecar, sidecars_of
 from .media_worker import Apart, NotRead
-from .photo_prints import CUTS, LAYOUTS, SIDE
+from .photo_prints import CUTS, ORDER, SIDE
 from .sound_prints import SECONDS_A_WORD
 
 __all__ = [
     "EXTRACTORS",
     "DAMAGE",
     "CUTS",
-    "LAYOUTS",
+    "ORDER",
     "SIDE",
     "SECONDS_A_WORD",
     "SOUND_PRINT",

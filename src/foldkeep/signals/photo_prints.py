@@ -24,9 +24,6 @@ SIDE = 64
 """Shades of grey a side, of which a print is made and which are kept for comparing."""
 
 BITS = 256
-LAYOUTS = 8
-"""Ways in which a picture can be turned and mirrored."""
-
 CUTS = tuple((cut / 2, cut / 2, cut / 2, cut / 2) for cut in (0.04, 0.07, 0.10, 0.13, 0.16, 0.20)) + tuple(
     window
     for cut in (0.03, 0.06, 0.09, 0.12, 0.15, 0.18, 0.21)
@@ -36,6 +33,17 @@ CUTS = tuple((cut / 2, cut / 2, cut / 2, cut / 2) for cut in (0.04, 0.07, 0.10, 
     )
 )  # fmt: skip
 """Windows of a picture that have a print of their own: the part cut off at the left, top, right and bottom."""
+
+ORDER = tuple(
+    sorted(
+        ((row, column) for row in range(SIDE) for column in range(SIDE)),
+        key=lambda spot: (sum(spot), min(spot), spot),
+    )[1 : BITS + 1]
+)
+"""Rows and columns of the coefficients whose signs are the bits of a print, from the lowest frequencies up.
+
+With each, its mirror image across the diagonal is among them: a turned picture has the same bits elsewhere.
+"""
 
 _WORKING = 4 * SIDE
 _PLAIN = 6.0
@@ -51,8 +59,7 @@ class PhotoPrint:
     Attributes
     ----------
     prints
-        Bytes of `LAYOUTS` prints of the whole picture, upright first; then as many of what lies within a border, if
-        there is one.
+        Bytes of the print of the whole picture; then of that of what lies within a border, if there is one.
     windows
         Bytes of a print for each of `CUTS`, of the whole picture.
     shades
@@ -109,7 +116,7 @@ def _print_of(shades: Any, quality: int) -> PhotoPrint | str:
     inner = _within_border(shades)
     planes = [shades] if inner.shape == shades.shape else [shades, inner]
     ranked = [_ranked(plane) for plane in planes]
-    prints = b"".join(_layouts(_coefficients(_resized(plane))) for plane in ranked)
+    prints = b"".join(_bits(_coefficients(_resized(plane))) for plane in ranked)
     windows = b"".join(_bits(_coefficients(_resized(ranked[0], cut))) for cut in CUTS)
     kept = b"".join(np.rint(_resized(plane)).clip(0, 255).astype(np.uint8).tobytes() for plane in planes)
     steps = np.abs(np.diff(shades, axis=0)).mean() + np.abs(np.diff(shades, axis=1)).mean()
@@ -182,17 +189,13 @@ def _resized(shades: Any, cut: tuple[float, float, float, float] = (0.0, 0.0, 0.
 
 @lru_cache(1)
 def _cosines() -> tuple[Any, Any, Any]:
-    """Return the matrix of the transform, and rows and columns of its lowest coefficients but the first, in zigzag."""
+    """Return the matrix of the transform, and the rows and columns of `ORDER`."""
     import numpy as np
 
     at = np.arange(SIDE)
     matrix = np.sqrt(2 / SIDE) * np.cos(np.pi * (2 * at[None, :] + 1) * at[:, None] / (2 * SIDE))
     matrix[0] /= np.sqrt(2)
-    order = sorted(
-        ((row, column) for row in range(SIDE) for column in range(SIDE)),
-        key=lambda spot: (sum(spot), spot[1] if sum(spot) % 2 else spot[0]),
-    )[1 : BITS + 1]
-    rows, columns = zip(*order, strict=True)
+    rows, columns = zip(*ORDER, strict=True)
     return matrix, np.array(rows), np.array(columns)
 
 
@@ -206,22 +209,6 @@ def _bits(coefficients: Any) -> bytes:
 
     _, rows, columns = _cosines()
     return bytes(np.packbits(coefficients[rows, columns] > 0))
-
-
-def _layouts(coefficients: Any) -> bytes:
-    """Return the prints of a picture in all `LAYOUTS`.
-
-    Number 4 exchanges rows and columns, then 2 turns it upside down, then 1 mirrors it: the coefficients of an odd row
-    or column change their sign.
-    """
-    import numpy as np
-
-    signs = (-1.0) ** np.arange(SIDE)
-    found = []
-    for turned in (coefficients, coefficients.T):
-        for upside in (turned, turned * signs[:, None]):
-            found += [_bits(upside), _bits(upside * signs[None, :])]
-    return b"".join(found)
 
 
 def _jpeg_quality(image: "Image") -> int:

@@ -2,7 +2,7 @@
 
 Each word of a print says of 32 pairs of neighbouring frequency bands whether the difference of their energies grew
 since the frame before (Haitsma and Kalker, "A highly robust audio fingerprinting system", 2002). Frames overlap by
-three quarters, so that a print hardly depends on where the first begins. A change of speed or pitch is another print.
+seven eighths, so that a print hardly depends on where the first begins. A change of speed or pitch is another print.
 
 Only the helper process of `foldkeep.signals.media_worker` comes here.
 """
@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 RATE = 11_025
 """Samples a second, of one channel, that a print is made of."""
 
-FRAME, HOP = 4096, 1024
+FRAME, HOP = 4096, 512
 """Samples that a word of a print is told by, and from one word to the next."""
 
 SECONDS_A_WORD = HOP / RATE

@@ -20,7 +20,6 @@ _TABLE = """
         PRIMARY KEY (digest, extractor)
     ) STRICT, WITHOUT ROWID
 """
-_COLUMNS = "print, parts, detail, sharpness, quality, problem"
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,14 +73,28 @@ class Prints:
         return {row[0] for row in rows}
 
     def all(self) -> Iterator[tuple[bytes, KnownPrint]]:
-        """Yield every content that has a print, in order of digest."""
+        """Yield every content that has a print, in order of digest; parts and details are asked for apart."""
         rows = self._db.execute(
-            f"SELECT digest, {_COLUMNS} FROM prints WHERE extractor = ? AND version = ? AND problem = ''"
-            " ORDER BY digest",
+            "SELECT digest, print, sharpness, quality FROM prints WHERE extractor = ? AND version = ?"
+            " AND problem = '' ORDER BY digest",
             self._asked,
         )
-        for digest, *values in rows:
-            yield digest, KnownPrint(*values)
+        for digest, whole, sharpness, quality in rows:
+            yield digest, KnownPrint(whole, sharpness=sharpness, quality=quality)
+
+    def parts(self, digest: bytes) -> bytes:
+        """Return the prints of parts of a content."""
+        return self._blob("parts", digest)
+
+    def detail(self, digest: bytes) -> bytes:
+        """Return by what a pair with a content is confirmed."""
+        return self._blob("detail", digest)
+
+    def _blob(self, column: str, digest: bytes) -> bytes:
+        row = self._db.execute(
+            f"SELECT {column} FROM prints WHERE digest = ? AND extractor = ? AND version = ?", (digest, *self._asked)
+        ).fetchone()
+        return bytes(row[0]) if row else b""
 
     def count_without(self) -> int:
         """Return how many contents have no print."""

@@ -5,10 +5,10 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from foldkeep.model import Filter, Progress, StockFile, no_progress
 from foldkeep.model.folder_names import dump_of
 from foldkeep.scan import Presence, presences
-from foldkeep.signals import PHOTO_PRINT, SOUND_PRINT, MediaReader, Medium
+from foldkeep.signals import PHOTO_PRINT, MediaReader, Medium
 from foldkeep.stock import KnownPrint, Prints, Stock
 
-from .groups import Content, Group, Likeness, by_sureness, grouped
+from .groups import Content, Group, Judge, Likeness, by_sureness, grouped
 from .photos import Photos
 from .pictures import like_pictures
 from .recordings import Recordings
@@ -43,17 +43,27 @@ def alike(
         The least, one of `STRENGTHS`.
     """
     groups: list[Group] = []
-    for extractor, find, judge in ((PHOTO_PRINT, like_pictures, Photos()), (SOUND_PRINT, like_sounds, Recordings())):
-        if extractor.name in prints:
-            kept = list(prints[extractor.name].all())
-            pairs: Sequence[Likeness] = find([each for _, each in kept], progress)
-            pairs = [pair for pair in pairs if pair.is_strong or strength != STRENGTHS[0]]
-            groups += grouped(*_contents(stock, reader, kept, pairs), judge)
+    for name, kinds in prints.items():
+        kept = list(kinds.all())
+        known = [each for _, each in kept]
+        pairs: Sequence[Likeness]
+        if name == PHOTO_PRINT.name:
+            judge: Judge = Photos()
+            parts, detail = (_by_number(kept, read) for read in (kinds.parts, kinds.detail))
+            pairs = like_pictures(known, parts, detail, progress)
+        else:
+            judge, pairs = Recordings(), like_sounds(known, progress)
+        pairs = [pair for pair in pairs if pair.is_strong or strength != STRENGTHS[0]]
+        groups += grouped(*_contents(stock, reader, kept, pairs), judge)
     if wanted:
         groups = [group for group in groups if any(map(wanted.takes, _files_of(group)))]
     if near:
         groups = [group for group in groups if any(file.digest in near for file in _files_of(group))]
     return by_sureness(groups)
+
+
+def _by_number(kept: Sequence[tuple[bytes, KnownPrint]], read: Callable[[bytes], bytes]) -> Callable[[int], bytes]:
+    return lambda number: read(kept[number][0])
 
 
 def _contents(

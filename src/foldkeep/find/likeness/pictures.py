@@ -1,13 +1,15 @@
 """Pairs of photos that show the same: found by their prints, confirmed by their shades."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 from foldkeep.model import Progress, Step, no_progress
-from foldkeep.signals import CUTS, LAYOUTS, SIDE
+from foldkeep.signals import CUTS, SIDE
 from foldkeep.stock import KnownPrint
 
+from .layouts import LAYOUTS, WORDS, prints_in, shades_in
 from .search import near_pairs
 
 SURE_BITS, FAIR_BITS = 28, 44
@@ -19,10 +21,8 @@ SURE_LIKE, FAIR_LIKE = 0.85, 0.70
 _WINDOW_BITS = 40
 _WORDS = 4  # of 64 bits, that a print has
 _BLUR = 4
-_TURNS = (
-    "", "mirrored", "upside down and mirrored", "upside down",
-    "turned and mirrored", "turned left", "turned right", "turned and mirrored",
-)  # fmt: skip
+_WINDOWS_AT_ONCE = 20_000  # photos whose windows are looked through at a time
+_REMEMBERED = 4096
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +38,7 @@ class Pair:
     bits
         In which their prints differ.
     layout
-        How `one` is turned or mirrored against `other`, see `foldkeep.signals.photo_prints`.
+        How `one` is turned or mirrored against `other`, see `layouts`.
     cut
         Of a crop, the part of `other` that is missing at the left, top, right and bottom; else None.
     """
@@ -58,75 +58,98 @@ class Pair:
     @property
     def turn(self) -> str:
         """How the one is turned against the other, in words; empty if it is not."""
-        return _TURNS[self.layout]
+        return WORDS[self.layout]
 
 
-def like_pictures(prints: Sequence[KnownPrint], progress: Progress = no_progress) -> list[Pair]:
-    """Return the pairs of photos that show the same, each once, with what was measured."""
+def like_pictures(
+    prints: Sequence[KnownPrint],
+    parts: Callable[[int], bytes],
+    detail: Callable[[int], bytes],
+    progress: Progress = no_progress,
+) -> list[Pair]:
+    """Return the pairs of photos that show the same, each once, with what was measured.
+
+    Parameters
+    ----------
+    parts, detail
+        Return the prints of windows of a photo by its number, asked once of each; and its shades, asked only of photos
+        whose prints are near another's.
+    """
     import numpy as np
 
     if len(prints) < 2:
         return []
-    whole, plane, layout = _whole_prints(prints)
-    shades = np.frombuffer(b"".join(each.detail for each in prints), np.uint8).reshape(-1, SIDE, SIDE)
-    picture = np.repeat(np.arange(len(prints)), [len(each.detail) // SIDE**2 for each in prints])
-    fine = np.stack([_fine(each) for each in shades.astype(np.float32)])
-    upright = layout == 0
-    progress(Step("Comparing pictures", 0, 2, "rounds"))
+    shades = _Shades(detail)
+    joined = np.frombuffer(b"".join(each.print for each in prints), np.uint64).reshape(-1, _WORDS)
+    counts = [len(each.print) // (8 * _WORDS) for each in prints]
+    picture = np.repeat(np.arange(len(prints)), counts)
+    plane = np.concatenate([np.arange(count) for count in counts])
     found: dict[tuple[int, int], Pair] = {}
-    known, home = whole[upright], plane[upright]
-    for here, there, bits in near_pairs(whole, known, FAIR_BITS):
-        for at, to, count in zip(here.tolist(), there.tolist(), bits.tolist(), strict=True):
-            mine, its, turned = int(plane[at]), int(home[to]), int(layout[at])
-            one, other = int(picture[mine]), int(picture[its])
-            # Each pair comes from both sides; turned ones from either are one finding.
-            if one <= other if not turned else one == other:
-                continue
-            _note(found, Pair(one, other, _like(_laid(fine[mine], turned), fine[its]), count, turned))
-    progress(Step("Comparing pictures", 1, 2, "rounds"))
-    first = np.searchsorted(picture, np.arange(len(prints)))
-    _find_crops(prints, shades[first], fine, (known, picture[home], home), found)
-    progress(Step("Comparing pictures", 2, 2, "rounds"))
+    for layout in range(LAYOUTS):
+        progress(Step("Comparing pictures", layout, LAYOUTS, "rounds"))
+        for here, there, bits in near_pairs(prints_in(joined, layout), joined, FAIR_BITS):
+            for at, to, count in zip(here.tolist(), there.tolist(), bits.tolist(), strict=True):
+                one, other = int(picture[at]), int(picture[to])
+                # Each pair comes from both sides; turned ones from either are one finding.
+                if one <= other if not layout else one == other:
+                    continue
+                mine = shades_in(shades.fine(one, int(plane[at])), layout)
+                like = _like(mine, shades.fine(other, int(plane[to])))
+                _note(found, Pair(one, other, like, count, layout))
+    for start in range(0, len(prints), _WINDOWS_AT_ONCE):
+        progress(Step("Comparing crops", start, len(prints), "files"))
+        windows = [parts(number) for number in range(start, min(start + _WINDOWS_AT_ONCE, len(prints)))]
+        _find_crops(windows, start, shades, (joined, picture, plane), found)
     return sorted(found.values(), key=lambda pair: (pair.one, pair.other))
 
 
-def _whole_prints(prints: Sequence[KnownPrint]) -> tuple[Any, Any, Any]:
-    """Return all prints of whole pictures, with the number of the plane of shades and the layout of each."""
-    import numpy as np
+class _Shades:
+    """Fine shades of pictures and windows, made when they are asked for; the last ones are remembered."""
 
-    joined = np.frombuffer(b"".join(each.print for each in prints), np.uint64).reshape(-1, _WORDS)
-    number = np.arange(len(joined))
-    return joined, number // LAYOUTS, number % LAYOUTS
+    def __init__(self, detail: Callable[[int], bytes]) -> None:
+        self.fine = lru_cache(_REMEMBERED)(self._fine)
+        self.window = lru_cache(_REMEMBERED)(self._window)
+        self._planes = lru_cache(_REMEMBERED)(detail)
+
+    def _plane(self, number: int, plane: int) -> Any:
+        import numpy as np
+
+        planes = np.frombuffer(self._planes(number), np.uint8).reshape(-1, SIDE, SIDE)
+        return planes[plane].astype(np.float32)
+
+    def _fine(self, number: int, plane: int) -> Any:
+        return _fine(self._plane(number, plane))
+
+    def _window(self, number: int, window: int) -> Any:
+        return _fine(_window(self._plane(number, 0), CUTS[window]))
 
 
 def _find_crops(
-    prints: Sequence[KnownPrint],
-    shades: Any,
-    fine: Any,
+    parts: Sequence[bytes],
+    first: int,
+    shades: _Shades,
     asked: tuple[Any, Any, Any],
     found: dict[tuple[int, int], Pair],
 ) -> None:
-    """Find pictures that show a part of others.
+    """Find pictures that show a part of some, whose windows are given, from one number on.
 
     Parameters
     ----------
-    shades
-        Of each whole picture.
     asked
         Upright prints, with the numbers of the picture and of the plane of shades of each.
     """
     import numpy as np
 
-    known, home, plane = asked
-
-    windows = np.frombuffer(b"".join(each.parts for each in prints), np.uint64).reshape(-1, _WORDS)
+    known, picture, plane = asked
+    windows = np.frombuffer(b"".join(parts), np.uint64).reshape(-1, _WORDS)
     for here, there, bits in near_pairs(known, windows, _WINDOW_BITS):
         for at, to, count in zip(here.tolist(), there.tolist(), bits.tolist(), strict=True):
-            one, (other, window) = int(home[at]), divmod(to, len(CUTS))
+            one, (other, window) = int(picture[at]), divmod(to, len(CUTS))
+            other += first
             if one == other or ((min(one, other), max(one, other)) in found and _is_whole(found, one, other)):
                 continue
-            part = _fine(_window(shades[other], CUTS[window]))
-            _note(found, Pair(one, other, _like(fine[int(plane[at])], part), count, 0, CUTS[window]))
+            like = _like(shades.fine(one, int(plane[at])), shades.window(other, window))
+            _note(found, Pair(one, other, like, count, 0, CUTS[window]))
 
 
 def _is_whole(found: dict[tuple[int, int], Pair], one: int, other: int) -> bool:
@@ -142,13 +165,6 @@ def _note(found: dict[tuple[int, int], Pair], pair: Pair) -> None:
     known = found.get(key)
     if known is None or (pair.like, -pair.bits) > (known.like, -known.bits):
         found[key] = pair
-
-
-def _laid(shades: Any, layout: int) -> Any:
-    """Return shades in a layout, as `_layouts` of the prints has them."""
-    turned = shades.T if layout & 4 else shades
-    turned = turned[::-1] if layout & 2 else turned
-    return turned[:, ::-1] if layout & 1 else turned
 
 
 def _window(shades: Any, cut: tuple[float, float, float, float]) -> Any:
