@@ -35,7 +35,7 @@ SHOTS = (
     ("scanning", [("foldkeep scan reel", "(sleep 4; touch .done) & foldkeep scan reel --stock other")]),
     ("duplicates", ["foldkeep duplicates --top 7"]),
     ("folders", ["foldkeep duplicates --folders"]),
-    ("alike", ["foldkeep alike --top 6", "foldkeep alike --near library/stills/camera-b/day-3/KITE0018.jpg"]),
+    ("alike", ["foldkeep alike library/press", "foldkeep alike --kind audio --top 1"]),
     ("space", ["foldkeep space library --depth 2 --top 16", "foldkeep space --by kind --largest 3"]),
     ("show", ["foldkeep show library/stills/camera-a/day-3/WKD_0017.jpg", SHOW_SET]),
     ("orphans", ["foldkeep orphans --catalog library/lists/stills.csv --under library/stills --top 4"]),

@@ -70,6 +70,7 @@ def _everything(today: datetime) -> Iterator[File]:
     yield from _sidecars(stills)
     yield from _previews(stills)
     yield from _desktop(stills)
+    yield from _press(stills)
     yield from _music()
     yield from _films()
     yield from _catalogue(stills)
@@ -154,6 +155,21 @@ def _desktop(stills: list[File]) -> Iterator[File]:
         yield f"from the desktop/{name}", poster, later + timedelta(hours=number)
     for path, content, _ in stills[2:5]:
         yield f"from the desktop/{os.path.basename(path).replace('.jpg', ' (1).jpg')}", content, later
+
+
+def _press(stills: list[File]) -> Iterator[File]:
+    """What went to the press: versions made for web pages, and a burst from the finish line."""
+    chosen = [file for file in stills if "camera-b/day-2" in file[0]]
+    later = _FIRST_DAY + timedelta(days=6)
+    for (path, content, _), change in zip(chosen, ("smaller", "brighter", "cropped", "grey"), strict=False):
+        stem = os.path.basename(path).removesuffix(".jpg")
+        yield f"press/for the web/{stem} {change}.jpg", pictures.changed(content, change), later
+    start = _FIRST_DAY + timedelta(days=1, hours=5)
+    for shot in range(3):
+        taken = start + timedelta(seconds=shot)
+        exif = (taken + _LOCAL).strftime("%Y:%m:%d %H:%M:%S")
+        content = pictures.jpeg(77, _CAMERAS["camera-a"][0], exif, shot)
+        yield f"press/finish line/WKD_{201 + shot:04}.jpg", content, taken
 
 
 def _music() -> Iterator[File]:

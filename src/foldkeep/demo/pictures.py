@@ -84,8 +84,11 @@ def _draw_kite(pen: Any, random: "np.random.Generator", width: int, horizon: flo
         bow = following
 
 
-def jpeg(seed: int, camera: str, taken: str) -> bytes:
-    """Return a JPEG with EXIF; `taken` is the local time ``YYYY:MM:DD HH:MM:SS``, two hours east of UTC."""
+def jpeg(seed: int, camera: str, taken: str, shot: int = 0) -> bytes:
+    """Return a JPEG with EXIF; `taken` is the local time ``YYYY:MM:DD HH:MM:SS``, two hours east of UTC.
+
+    Of a burst, each `shot` after the first shows the kites a little farther on.
+    """
     from PIL import Image
 
     exif = Image.Exif()
@@ -93,7 +96,30 @@ def jpeg(seed: int, camera: str, taken: str) -> bytes:
     exif[_EXIF_MODEL] = camera
     exif.get_ifd(_EXIF_SUBFOLDER).update({_EXIF_TAKEN: taken, _EXIF_OFFSET: "+02:00"})
     stream = io.BytesIO()
-    draw_kites(seed).save(stream, "JPEG", quality=84, exif=exif)
+    picture = draw_kites(seed)
+    if shot:
+        width, height = picture.size
+        picture = picture.crop((6 * shot, 3 * shot, width, height)).resize(picture.size, Image.Resampling.BICUBIC)
+    picture.save(stream, "JPEG", quality=84, exif=exif)
+    return stream.getvalue()
+
+
+def changed(content: bytes, change: str) -> bytes:
+    """Return a JPEG picture ``smaller``, ``brighter``, ``cropped`` or ``grey``, without what it says of itself."""
+    from PIL import Image, ImageEnhance
+
+    image = Image.open(io.BytesIO(content)).convert("RGB")
+    width, height = image.size
+    if change == "smaller":
+        image = image.resize((width // 2, height // 2), Image.Resampling.LANCZOS)
+    elif change == "brighter":
+        image = ImageEnhance.Brightness(image).enhance(1.2)
+    elif change == "cropped":
+        image = image.crop((0, 0, round(0.88 * width), height))
+    else:
+        image = image.convert("L").convert("RGB")
+    stream = io.BytesIO()
+    image.save(stream, "JPEG", quality=80)
     return stream.getvalue()
 
 
