@@ -144,6 +144,31 @@ def test_alike_is_asked_of_folders_and_files(desk: Desk, pictures):
     assert "versions of one picture, 2 files" in desk.run("alike").out
 
 
+def test_what_cannot_be_read_now_is_a_line_and_what_is_known_of_a_drive_stays(desk: Desk, pictures, tmp_path):
+    drive = tmp_path / "drive"
+    drive.mkdir()
+    (drive / "far.jpg").write_bytes(saved(pictures[0], quality=92))
+    near = desk.write("near.jpg", saved(pictures[0].resize((300, 200))))
+    desk.ask("scan", desk.place, drive)
+    assert len(desk.ask("alike")["groups"]) == 1
+    drive.rename(tmp_path / "in the cupboard")
+    assert len(desk.ask("alike")["groups"]) == 1, "its print is known"
+    desk.write("new.jpg", saved(pictures[1]))
+    desk.ask("scan", desk.place)
+    (desk.place / "new.jpg").write_bytes(saved(pictures[2]))
+    answer = desk.run("alike")
+    assert (answer.status, "new.jpg" in answer.err, "scan again" in answer.err) == (1, True, True)
+    near.unlink()
+    desk.ask("scan", desk.place)
+    prints = desk.stock.with_name(desk.stock.name + ".prints")
+    whole = prints.read_bytes()
+    prints.write_bytes(whole[:4096] + b"\xff" * (len(whole) - 4096))
+    damaged = desk.run("alike")
+    assert (damaged.status, damaged.err.count("\n"), "delete that file" in damaged.err) == (2, 1, True)
+    prints.write_bytes(b"no database at all")
+    assert desk.run("alike").status == 0, "what cannot be kept is made for once"
+
+
 @given(st.integers(0, 2**32), st.integers(2, 60), st.sampled_from((8, 24, FAIR_BITS)))
 def test_near_prints_are_those_that_share_a_band_and_differ_little(seed: int, number: int, most: int):
     random = np.random.default_rng(seed)

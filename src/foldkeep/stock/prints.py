@@ -4,7 +4,9 @@ import sqlite3
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from types import TracebackType
-from typing import Self
+from typing import Any, Self
+
+from foldkeep.model import UnusableInput, visible
 
 _TABLE = """
     CREATE TABLE IF NOT EXISTS prints (
@@ -50,6 +52,7 @@ class Prints:
     def __init__(self, stock_path: str, extractor: str, version: int) -> None:
         self._asked = (extractor, version)
         path = stock_path if stock_path == ":memory:" else stock_path + ".prints"
+        self._path = path
         try:
             self._db = self._opened(path)
         except sqlite3.Error:
@@ -67,14 +70,23 @@ class Prints:
             raise
         return connection
 
+    def _asked_rows(self, query: str, values: tuple[object, ...]) -> list[tuple[Any, ...]]:
+        """Return the rows of a query; raise UnusableInput if the file is damaged."""
+        try:
+            return self._db.execute(query, values).fetchall()
+        except sqlite3.DatabaseError as error:
+            raise UnusableInput(
+                f"the prints in {visible(self._path)} are damaged", "delete that file; they are made again"
+            ) from error
+
     def digests(self) -> set[bytes]:
         """Return the contents that have a print, or of which it is known that they have none."""
-        rows = self._db.execute("SELECT digest FROM prints WHERE extractor = ? AND version = ?", self._asked)
+        rows = self._asked_rows("SELECT digest FROM prints WHERE extractor = ? AND version = ?", self._asked)
         return {row[0] for row in rows}
 
     def all(self) -> Iterator[tuple[bytes, KnownPrint]]:
         """Yield every content that has a print, in order of digest; parts and details are asked for apart."""
-        rows = self._db.execute(
+        rows = self._asked_rows(
             "SELECT digest, print, sharpness, quality FROM prints WHERE extractor = ? AND version = ?"
             " AND problem = '' ORDER BY digest",
             self._asked,
@@ -91,16 +103,16 @@ class Prints:
         return self._blob("detail", digest)
 
     def _blob(self, column: str, digest: bytes) -> bytes:
-        row = self._db.execute(
+        rows = self._asked_rows(
             f"SELECT {column} FROM prints WHERE digest = ? AND extractor = ? AND version = ?", (digest, *self._asked)
-        ).fetchone()
-        return bytes(row[0]) if row else b""
+        )
+        return bytes(rows[0][0]) if rows else b""
 
     def count_without(self) -> int:
         """Return how many contents have no print."""
-        (count,) = self._db.execute(
+        (count,) = self._asked_rows(
             "SELECT count(*) FROM prints WHERE extractor = ? AND version = ? AND problem <> ''", self._asked
-        ).fetchone()
+        )[0]
         return int(count)
 
     def put(self, found: Mapping[bytes, KnownPrint]) -> None:

@@ -52,7 +52,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.find.likeness import alike
     from foldkeep.keep import alike_rows, write_docket
     from foldkeep.model.extras import need
-    from foldkeep.scan import check_filter, fits_nothing, read_contents
+    from foldkeep.scan import Presence, check_filter, fits_nothing, presences, read_contents
     from foldkeep.show.answers.alike import ALIKE_COLUMNS, AlikeAnswer, alike_rows_of_table
     from foldkeep.signals import PHOTO_PRINT, SOUND_PRINT, MediaReader, make_prints
     from foldkeep.stock import Prints, Stock
@@ -75,9 +75,9 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
                 with env.progress(args) as progress:
                     compared = frozenset[str]().union(*(each.kinds for each in extractors))
                     problems = read_contents(stock, compared, executor, progress).problems
-                    places = [place.id for place in stock.places.all()]
+                    here = [place for place, now in presences(stock).items() if now is Presence.HERE]
                     for each in extractors:
-                        problems += make_prints(stock, each, prints[each.name], places, progress)
+                        problems += make_prints(stock, each, prints[each.name], here, progress)
                     with MediaReader(stock) as reader:
                         groups = alike(stock, prints, reader, fits, near, args.strength, progress)
             finally:
