@@ -16,7 +16,7 @@ LEAST_SECONDS = 8.0
 
 _LEAST_VOTES = 3
 _MOST_OF_ONE = 24  # sounds that share a word; what very many have tells nothing
-_THINNED = 4  # one word in so many is looked up, chosen by the word itself
+_THINNED = 2  # one word in so many is looked up, chosen by the word itself
 _SMOOTH = round(4 / SECONDS_A_WORD)
 
 
