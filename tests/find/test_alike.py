@@ -141,6 +141,8 @@ def test_alike_is_asked_of_folders_and_files(desk: Desk, pictures):
     assert {Path(each["path"]).parent.name for each in near["members"]} == {"2"}
     assert desk.ask("alike", "--name", "nothing*")["groups"] == []
     assert desk.run("alike", "--near", desk.place / "gone.jpg").status == 2
+    refused = desk.run("alike", "--kind", "video")
+    assert (refused.status, "only photos and sounds are compared" in refused.err) == (2, True)
     assert "versions of one picture, 2 files" in desk.run("alike").out
 
 

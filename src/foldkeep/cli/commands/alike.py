@@ -19,7 +19,11 @@ from ..environment import Environment, ExitStatus
 from ..options import FILTERS, Option, Takes, wanted
 
 if TYPE_CHECKING:
-    from foldkeep.stock import Stock
+    from collections.abc import Mapping
+
+    from foldkeep.model import Problem, Progress
+    from foldkeep.signals import Extractor
+    from foldkeep.stock import Prints, Stock
 
 EXAMPLES = """\
 examples:
@@ -45,50 +49,64 @@ OPTIONS = (
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Look at what was not looked at, compare, tell."""
     import os
-    from concurrent.futures import ThreadPoolExecutor
     from contextlib import ExitStack
     from dataclasses import replace
 
     from foldkeep.find.likeness import alike
     from foldkeep.keep import alike_rows, write_docket
+    from foldkeep.model import UnusableInput
     from foldkeep.model.extras import need
-    from foldkeep.scan import Presence, check_filter, fits_nothing, presences, read_contents
+    from foldkeep.scan import check_filter, fits_nothing
     from foldkeep.show.answers.alike import ALIKE_COLUMNS, AlikeAnswer, alike_rows_of_table
-    from foldkeep.signals import PHOTO_PRINT, SOUND_PRINT, MediaReader, make_prints
+    from foldkeep.signals import PHOTO_PRINT, SOUND_PRINT, MediaReader
     from foldkeep.stock import Prints, Stock
     from foldkeep.storage.local.drives import real_path
 
     need("media")
     fits = wanted(args)
     fits = replace(fits, under=(*fits.under, *(real_path(os.fsencode(path)) for path in args.path)))
-    with Stock.open(env.stock_path(args)) as stock, stock.hold("alike"):
+    extractors = [
+        each for each in (PHOTO_PRINT, SOUND_PRINT) if not fits.kinds or not each.kinds.isdisjoint(fits.kinds)
+    ]
+    with ExitStack() as opened:
+        stock = opened.enter_context(Stock.open(env.stock_path(args)))
         check_filter(stock, fits)
+        if not extractors:
+            raise UnusableInput("only photos and sounds are compared", "write --kind photo or --kind audio")
         near = [_digest_of(stock, path) for path in args.near]
-        with ExitStack() as opened:
-            kinds = fits.kinds or ("photo", "audio")
-            extractors = [each for each in (PHOTO_PRINT, SOUND_PRINT) if not each.kinds.isdisjoint(kinds)]
-            prints = {
-                each.name: opened.enter_context(Prints(stock.path, each.name, each.version)) for each in extractors
-            }
-            executor = ThreadPoolExecutor(os.cpu_count() or 1, thread_name_prefix="reading")
-            try:
-                with env.progress(args) as progress:
-                    compared = frozenset[str]().union(*(each.kinds for each in extractors))
-                    problems = read_contents(stock, compared, executor, progress).problems
-                    here = [place for place, now in presences(stock).items() if now is Presence.HERE]
-                    for each in extractors:
-                        problems += make_prints(stock, each, prints[each.name], here, progress)
-                    with MediaReader(stock) as reader:
-                        groups = alike(stock, prints, reader, fits, near, args.strength, progress)
-            finally:
-                executor.shutdown(wait=False, cancel_futures=True)
-            plain = sum(each.count_without() for each in prints.values())
+        prints = {each: opened.enter_context(Prints(stock.path, each.name, each.version)) for each in extractors}
+        with env.progress(args) as progress:
+            problems = _look(stock, prints, progress)
+            with MediaReader(stock) as reader:
+                groups = alike(stock, prints, reader, fits, near, args.strength, progress)
+        plain = sum(each.count_without() for each in prints.values())
         nothing = not groups and fits_nothing(stock, fits)
         docket = write_docket(args.docket, alike_rows(groups)) if args.docket else None
     env.answer(args, AlikeAnswer(groups, env.top(args, _TOP_ON_TERMINAL), docket, plain, nothing))
     if args.csv:
         env.write_table(args.csv, ALIKE_COLUMNS, alike_rows_of_table(groups))
     return env.tell_problems(args, problems)
+
+
+def _look(stock: "Stock", prints: "Mapping[Extractor, Prints]", progress: "Progress") -> "list[Problem]":
+    """Read and print what is here and has no print yet; return what could not be read now."""
+    import os
+    from concurrent.futures import ThreadPoolExecutor
+
+    from foldkeep.scan import Presence, presences, read_contents
+    from foldkeep.signals import make_prints
+
+    executor = ThreadPoolExecutor(os.cpu_count() or 1, thread_name_prefix="reading")
+    try:
+        with stock.hold("alike"):
+            kinds = frozenset[str]().union(*(each.kinds for each in prints))
+            problems = read_contents(stock, kinds, executor, progress).problems
+    finally:
+        executor.shutdown(wait=False, cancel_futures=True)
+    here = [place for place, now in presences(stock).items() if now is Presence.HERE]
+    for extractor, kept in prints.items():
+        problems += make_prints(stock, extractor, kept, here, progress)
+    return problems
 
 
 def _digest_of(stock: "Stock", path: str) -> bytes:

@@ -5,7 +5,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from foldkeep.model import Filter, Progress, StockFile, no_progress
 from foldkeep.model.folder_names import dump_of
 from foldkeep.scan import Presence, presences
-from foldkeep.signals import PHOTO_PRINT, MediaReader, Medium
+from foldkeep.signals import PHOTO_PRINT, Extractor, MediaReader, Medium
 from foldkeep.stock import KnownPrint, Prints, Stock
 
 from .groups import Content, Group, Judge, Likeness, by_sureness, grouped
@@ -20,7 +20,7 @@ STRENGTHS = ("strong", "fair")
 
 def alike(
     stock: Stock,
-    prints: Mapping[str, Prints],
+    prints: Mapping[Extractor, Prints],
     reader: MediaReader,
     wanted: Filter | None = None,
     near: Sequence[bytes] = (),
@@ -32,7 +32,7 @@ def alike(
     Parameters
     ----------
     prints
-        Of photos and sounds, by the names of their extractors; what has none takes no part.
+        Of photos and sounds, by what made them; what has none takes no part.
     reader
         Tells what files say of themselves.
     wanted
@@ -43,13 +43,13 @@ def alike(
         The least, one of `STRENGTHS`.
     """
     groups: list[Group] = []
-    for name, kinds in prints.items():
-        kept = list(kinds.all())
+    for extractor, of_kind in prints.items():
+        kept = list(of_kind.all())
         known = [each for _, each in kept]
         pairs: Sequence[Likeness]
-        if name == PHOTO_PRINT.name:
+        if extractor == PHOTO_PRINT:
             judge: Judge = Photos()
-            parts, detail = (_by_number(kept, read) for read in (kinds.parts, kinds.detail))
+            parts, detail = (_by_number(kept, read) for read in (of_kind.parts, of_kind.detail))
             pairs = like_pictures(known, parts, detail, progress)
         else:
             judge, pairs = Recordings(), like_sounds(known, progress)
