@@ -58,7 +58,10 @@ class ReviewAnswer:
 def write_set(page: Page, at: int, total: int, rows: Sequence[DocketRow], looks: Sequence[CopyState]) -> None:
     """Write one set."""
     first = rows[0]
-    what = f"{visible(first.kind)}, {format_size(first.size)}, {count(len(rows), 'copy', 'copies')}"
+    if len({(row.size, row.digest) for row in rows}) == 1:
+        what = f"{visible(first.kind)}, {format_size(first.size)}, {count(len(rows), 'copy', 'copies')}"
+    else:
+        what = f"{visible(first.kind)}, {count(len(rows), 'file')} of different content"
     page.rule(what, f"{at + 1:,} of {total:,}")
     folders = [os.path.dirname(row.path) for row in rows]
     top = os.path.commonpath(folders)

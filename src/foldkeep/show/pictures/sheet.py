@@ -136,7 +136,9 @@ def _draw_set(picture: "Image", draw: "ImageDraw", found: SheetSet, x: int, y: i
     else:
         draw.text((x + _LOOK[0] // 2, y + _LOOK[1] // 2), found.first.kind, fill=_QUIET, font=_font(13), anchor="mm")
     y += _LOOK[1] + 6
-    head = f"{found.first.kind}, {len(found.copies)} × {format_size(found.first.size)}"
+    differ = len({copy.row.size for copy in found.copies}) > 1
+    held = "files of different content" if differ else f"× {format_size(found.first.size)}"
+    head = f"{found.first.kind}, {len(found.copies)} {held}"
     draw.text((x, y), head, fill=_INK, font=_font(13, bold=True))
     shown = found.copies if len(found.copies) <= _LINES else found.copies[: _LINES - 1]
     for copy in shown:
