@@ -12,13 +12,13 @@ from foldkeep.stock import KnownPrint
 from .layouts import LAYOUTS, WORDS, prints_in, shades_in
 from .search import near_pairs
 
-SURE_BITS, FAIR_BITS = 28, 44
+SURE_BITS, FAIR_BITS = 36, 52
 """Bits in which the prints of a pair may differ for it to be a strong one, and for it to be one at all."""
 
 SURE_LIKE, FAIR_LIKE = 0.85, 0.70
 """Least correlation of the fine shades of a pair for it to be a strong one, and for it to be one at all."""
 
-_WINDOW_BITS = 40
+_WINDOW_BITS = 48
 _WORDS = 4  # of 64 bits, that a print has
 _BLUR = 4
 _WINDOWS_AT_ONCE = 20_000  # photos whose windows are looked through at a time
