@@ -96,6 +96,8 @@ def test_look_decide_save_and_fold(sample_desk: Desk, browser, downloads: Path):
         assert picture.width == 1280
     sheet = Sheet(browser, page)
     assert "in all 27 sets, 36 to fold, 3.70 MB" in sheet.ask("document.getElementById('totals').innerText")
+    assert "video, 2 × 646 kB" in sheet.ask("document.body.innerText")
+    assert "of different content" not in sheet.ask("document.body.innerText")
     assert sheet.ask("sets.every(set => set.picture)")
     assert sheet.ask("[...document.querySelectorAll('.look img')].every(img => img.complete && img.naturalWidth > 100)")
     sheet.choose("kind", "audio")
