@@ -87,9 +87,9 @@ def _contents(
     return [pair for pair in pairs if files_of(pair.one) and files_of(pair.other)], content
 
 
-def _dumped(file: StockFile) -> bool:
-    """Tell whether a file lies in a folder that is a dump: of what has a sorted copy, that one is shown."""
-    return any(map(dump_of, file.path.split(b"/")[:-1]))
+def _dumped(file: StockFile) -> int:
+    """Return how many folders above a file are dumps: of several copies, the one that was sorted is shown."""
+    return sum(bool(dump_of(step)) for step in file.path.split(b"/")[:-1])
 
 
 def _files_of(group: Group) -> list[StockFile]:
