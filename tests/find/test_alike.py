@@ -86,7 +86,7 @@ def test_a_picture_is_known_again_and_no_other_taken_for_it(desk: Desk, pictures
             found[members(group)[0][0]] |= {name[2:-4] for name in members(group)[1:]}
     assert found == {str(number): set(changes) for number in range(len(pictures))}
     if what == "versions":
-        assert "has the camera's words" in groups[0]["members"][0]["why"]
+        assert "has the camera's data" in groups[0]["members"][0]["why"]
         differs = {Path(each["path"]).name: each["differs"] for group in groups for each in group["members"]}
         assert "240 × 160, not 960 × 640" in differs["0-small.jpg"]
         assert any("JPEG quality 30, not 92" in words for words in differs["1-again.jpg"])

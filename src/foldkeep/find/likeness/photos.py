@@ -11,7 +11,7 @@ from .groups import Content, Member, What
 from .pictures import Pair
 
 MOMENT_SECONDS = 60
-"""Contents taken no farther apart than that, which look alike, are of one moment."""
+"""Pictures taken no farther apart than that, which look alike, are of one moment."""
 
 _NUMBER = re.compile(r"\d{3,}")
 _SAME_EXPOSURE = 0.97
@@ -21,7 +21,7 @@ class Photos:
     """Judges photos."""
 
     def rank(self, content: Content) -> tuple[object, ...]:
-        """Return what makes a photo likelier the original: the camera's words, then pixels, then bytes."""
+        """Return what makes a photo likelier the original: the camera's data, then pixels, then bytes."""
         facts = content.facts
         name = content.file.path.rpartition(b"/")[2]
         return (bool(facts.captured and facts.camera), content.pixels, content.print.quality, content.file.size,
@@ -69,7 +69,7 @@ def _seconds_apart(one: str | None, other: str | None) -> float | None:
 
 def _why_original(chosen: Content, others: Sequence[Content]) -> str:
     reasons: Mapping[str, bool] = {
-        "has the camera's words": bool(chosen.facts.camera) and not all(each.facts.camera for each in others),
+        "has the camera's data": bool(chosen.facts.camera) and not all(each.facts.camera for each in others),
         "most pixels": all(chosen.pixels > each.pixels for each in others),
         "least compressed": all(chosen.print.quality > each.print.quality > 0 for each in others),
         "largest file": all(chosen.file.size > each.file.size for each in others),
