@@ -1,13 +1,13 @@
 """Small pictures of contents, kept beside the stock so that each is made once."""
 
 import sqlite3
-from types import TracebackType
-from typing import Self
+
+from .side_file import SideFile
 
 _TABLE = "CREATE TABLE IF NOT EXISTS pictures (digest BLOB PRIMARY KEY, maker INTEGER NOT NULL, jpeg BLOB) STRICT"
 
 
-class Pictures:
+class Pictures(SideFile):
     """Pictures by digest, in an SQLite file of their own; it may be deleted at any time.
 
     Where that file cannot be written, they last as long as this object.
@@ -21,24 +21,8 @@ class Pictures:
     """
 
     def __init__(self, stock_path: str, maker: int) -> None:
+        super().__init__(stock_path, ".pictures", _TABLE)
         self._maker = maker
-        path = stock_path if stock_path == ":memory:" else stock_path + ".pictures"
-        try:
-            self._db = self._opened(path)
-        except sqlite3.Error:
-            self._db = self._opened(":memory:")
-
-    @staticmethod
-    def _opened(path: str) -> sqlite3.Connection:
-        connection = sqlite3.connect(path, isolation_level=None)
-        try:
-            connection.execute("PRAGMA journal_mode = WAL")
-            connection.execute("PRAGMA synchronous = NORMAL")
-            connection.execute(_TABLE)
-        except BaseException:
-            connection.close()
-            raise
-        return connection
 
     def of(self, digest: bytes) -> tuple[bool, bytes | None]:
         """Tell whether it is known what a content looks like, and return its picture; None if none can be made."""
@@ -53,11 +37,3 @@ class Pictures:
             self._db.execute("INSERT OR REPLACE INTO pictures VALUES (?, ?, ?)", (digest, self._maker, jpeg))
         except sqlite3.Error:
             return
-
-    def __enter__(self) -> Self:
-        return self
-
-    def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None:
-        self._db.close()

@@ -3,10 +3,11 @@
 import sqlite3
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from types import TracebackType
-from typing import Any, Self
+from typing import Any
 
 from foldkeep.model import UnusableInput, visible
+
+from .side_file import SideFile
 
 _TABLE = """
     CREATE TABLE IF NOT EXISTS prints (
@@ -36,7 +37,7 @@ class KnownPrint:
     problem: str = ""
 
 
-class Prints:
+class Prints(SideFile):
     """Prints by digest, in an SQLite file of their own; it may be deleted at any time, and they are made again.
 
     Where that file cannot be written, they last as long as this object.
@@ -50,25 +51,8 @@ class Prints:
     """
 
     def __init__(self, stock_path: str, extractor: str, version: int) -> None:
+        super().__init__(stock_path, ".prints", _TABLE)
         self._asked = (extractor, version)
-        path = stock_path if stock_path == ":memory:" else stock_path + ".prints"
-        self._path = path
-        try:
-            self._db = self._opened(path)
-        except sqlite3.Error:
-            self._db = self._opened(":memory:")
-
-    @staticmethod
-    def _opened(path: str) -> sqlite3.Connection:
-        connection = sqlite3.connect(path, isolation_level=None)
-        try:
-            connection.execute("PRAGMA journal_mode = WAL")
-            connection.execute("PRAGMA synchronous = NORMAL")
-            connection.execute(_TABLE)
-        except BaseException:
-            connection.close()
-            raise
-        return connection
 
     def _asked_rows(self, query: str, values: tuple[object, ...]) -> list[tuple[Any, ...]]:
         """Return the rows of a query; raise UnusableInput if the file is damaged."""
@@ -76,7 +60,7 @@ class Prints:
             return self._db.execute(query, values).fetchall()
         except sqlite3.DatabaseError as error:
             raise UnusableInput(
-                f"the prints in {visible(self._path)} are damaged", "delete that file; they are made again"
+                f"the prints in {visible(self.path)} are damaged", "delete that file; they are made again"
             ) from error
 
     def digests(self) -> set[bytes]:
@@ -128,11 +112,3 @@ class Prints:
         except sqlite3.Error:
             if self._db.in_transaction:
                 self._db.execute("ROLLBACK")
-
-    def __enter__(self) -> Self:
-        return self
-
-    def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None:
-        self._db.close()
