@@ -14,7 +14,7 @@ from foldkeep.model.signatures import contradiction, format_of
 from foldkeep.storage.local.reading import FILE, open_path
 
 from .extractors import MEDIA
-from .media import damage_told, facts_in, is_read_here, missing_part, words_of
+from .media import damage_told, facts_in, is_read_here, missing_part, undecodable, words_of
 from .tiff import end_of_data
 
 _BLOCK = 4096  # what file systems and drives give and lose as one
@@ -173,12 +173,8 @@ def _undecodable(path: bytes, form: str | None) -> str:
             file.seek(0)
             with av.open(file, "r", metadata_errors="replace") as clip:
                 return _broken_stream(clip, form)
-    except OSError as error:
-        if error.errno is not None and not isinstance(error, av.FFmpegError):
-            raise
-        return f"it cannot be decoded: {words_of(error)}"
     except Exception as error:  # PyAV raises whatever a broken file leads it to
-        return f"it cannot be decoded: {words_of(error)}"
+        return undecodable(error)
 
 
 def _too_short(file: BinaryIO, form: str | None) -> str:

@@ -1,6 +1,6 @@
 """Asking an extractor of every content that it was not asked of yet, by helper processes, kept as it comes."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from functools import partial
 from typing import TypeVar
 
@@ -57,7 +57,7 @@ def gather(
     return problems
 
 
-def check_contents(stock: Stock, places: Sequence[int], progress: Progress) -> list[Problem]:
+def check_contents(stock: Stock, places: Collection[int], progress: Progress) -> list[Problem]:
     """Look for damage in the contents in places that were not looked at yet; return what could not be read now."""
 
     def ask(helper: Apart, each: Unmeasured) -> Signal:
@@ -72,7 +72,7 @@ def check_contents(stock: Stock, places: Sequence[int], progress: Progress) -> l
 
 
 def make_prints(
-    stock: Stock, extractor: Extractor, prints: Prints, places: Sequence[int], progress: Progress
+    stock: Stock, extractor: Extractor, prints: Prints, places: Collection[int], progress: Progress
 ) -> list[Problem]:
     """Make prints of the photos, or sounds, in places that have none yet; return what could not be read now."""
     known = prints.digests()

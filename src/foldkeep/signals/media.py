@@ -188,6 +188,16 @@ def sound_facts(file: BinaryIO) -> Facts:
     )
 
 
+def undecodable(error: Exception) -> str:
+    """Return what an error of a decoder says of a content; raise an error of the system, or of an import, again."""
+    import av
+
+    of_system = isinstance(error, OSError) and error.errno is not None and not isinstance(error, av.FFmpegError)
+    if of_system or isinstance(error, ModuleNotFoundError):
+        raise error
+    return f"it cannot be decoded: {words_of(error)}"
+
+
 def missing_part(path: bytes) -> str | None:
     """Return what is wrong with a picture that begins well, or None: its pixels are decoded to find out."""
     from PIL import Image

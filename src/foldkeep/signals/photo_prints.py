@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING, Any
 
 from foldkeep.storage.local.reading import FILE, open_path
 
-from .media import MOST_PIXELS, words_of
+from .media import MOST_PIXELS, undecodable
 
 if TYPE_CHECKING:
     from PIL.Image import Image
@@ -98,14 +98,8 @@ def photo_print(path: bytes) -> PhotoPrint | str:
                 return "it has too many pixels"
             quality = _jpeg_quality(image)
             return _print_of(_grey(image), quality)
-    except ModuleNotFoundError:
-        raise
-    except OSError as error:
-        if error.errno is not None:
-            raise
-        return f"it cannot be decoded: {words_of(error)}"
     except Exception as error:  # Pillow raises whatever a broken file leads it to
-        return f"it cannot be decoded: {words_of(error)}"
+        return undecodable(error)
 
 
 def _print_of(shades: Any, quality: int) -> PhotoPrint | str:

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 from foldkeep.storage.local.reading import FILE, open_path
 
-from .media import words_of
+from .media import undecodable
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -41,19 +41,12 @@ def sound_print(path: bytes) -> bytes | str:
     OSError
         If the system does not let it be read.
     """
-    import av
     import numpy as np
 
     try:
         samples = np.concatenate([*_samples(path), np.zeros(0, np.float32)])
-    except ModuleNotFoundError:
-        raise
-    except OSError as error:
-        if error.errno is not None and not isinstance(error, av.FFmpegError):
-            raise
-        return f"it cannot be decoded: {words_of(error)}"
     except Exception as error:  # PyAV raises whatever a broken file leads it to
-        return f"it cannot be decoded: {words_of(error)}"
+        return undecodable(error)
     if len(samples) < FRAME + _LEAST_WORDS * HOP:
         return "it is too short"
     if float(np.abs(samples).max()) < _QUIET:
