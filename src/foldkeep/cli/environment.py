@@ -87,18 +87,20 @@ class Environment:
         from foldkeep.show.page import Page
 
         chosen = self.stdout if stream is None else stream
-        terminal = chosen.isatty()
-        color = terminal and not args.no_color and not self.variables.get("NO_COLOR")
-        width = self.variables.get("COLUMNS", "")
-        return Page(chosen, terminal=terminal, color=color, width=int(width) if width.isdecimal() else None)
+        columns = self.variables.get("COLUMNS", "")
+        width = int(columns) if columns.isdecimal() else None
+        return Page(chosen, terminal=chosen.isatty(), color=self._colors(args, chosen), width=width)
 
     def progress(self, args: "Namespace") -> "ProgressBar":
         """Return what draws progress on standard error; silent with ``--quiet``."""
         from foldkeep.show.page import ProgressBar
 
-        terminal = self.stderr.isatty()
-        color = terminal and not args.no_color and not self.variables.get("NO_COLOR")
-        return ProgressBar(self.stderr, terminal=terminal, color=color, silent=args.quiet)
+        color = self._colors(args, self.stderr)
+        return ProgressBar(self.stderr, terminal=self.stderr.isatty(), color=color, silent=args.quiet)
+
+    def _colors(self, args: "Namespace", stream: TextIO) -> bool:
+        """Tell whether a stream takes colours, and the user wants them."""
+        return stream.isatty() and not args.no_color and not self.variables.get("NO_COLOR")
 
     def follow_drives(self, stock: "Stock", named: Iterable[str] = ()) -> None:
         """Have places follow drives that are mounted elsewhere than they were, and say so, a line each.

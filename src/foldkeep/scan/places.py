@@ -85,6 +85,11 @@ def presence(stock: Stock, place: Place) -> Presence:
     return Presence.OTHER if os.listdir(place.path) else Presence.AWAY
 
 
+def places_here(stock: Stock) -> set[int]:
+    """Return the numbers of the places whose drives are here."""
+    return {place for place, now in presences(stock).items() if now is Presence.HERE}
+
+
 def presences(stock: Stock) -> dict[int, Presence]:
     """Tell of every place, by its number, whether it is here."""
     return {place.id: presence(stock, place) for place in stock.places.all()}

@@ -18,7 +18,7 @@ from foldkeep.storage.local.reading import facts_at, may_be_one, modified_ns
 
 from .afar import NO_ANSWER, FarPlaces
 from .clones import extent_of
-from .places import Presence, presence, presences, renewed
+from .places import Presence, places_here, presence, renewed
 from .pool import Pool
 from .reading import read_ends, read_whole
 from .report import ScanReport
@@ -90,14 +90,13 @@ def scan(
                     stock.places.change(replace(place, scanned_ns=began_ns))
                     report.places.append(place.path)
             report.moved = stock.moves.recognise_moved()
-            here = [place for place, now in presences(stock).items() if now is Presence.HERE]
+            here = places_here(stock)
             pool.drain()
             pool.finish(read_ends, stock.contents.to_read_ends(places=here))
             report.moved += stock.moves.recognise_moved_by_ends(report.without_inodes)
             pool.finish(read_whole, stock.contents.to_read_whole(places=here))
             if read_all or read_kinds:
-                named = {place.id for place in places}
-                rest = [number for number in here if number in named]
+                rest = here & {place.id for place in places}
                 pool.finish(read_whole, stock.contents.to_read_rest(rest, None if read_all else read_kinds))
             _look_for_clones(stock, far)
             _look_for_second_mounts(stock, far)
@@ -120,7 +119,7 @@ def read_contents(
     far = FarPlaces()
     with closing(far), stock.transaction(flush=False) as renew:
         pool = Pool(stock, executor, report, renew, progress, far)
-        here = [place for place, now in presences(stock).items() if now is Presence.HERE]
+        here = places_here(stock)
         try:
             pool.finish(read_whole, stock.contents.to_read_rest(here, kinds))
         except BaseException:

@@ -93,7 +93,7 @@ def _look(stock: "Stock", prints: "Mapping[Extractor, Prints]", progress: "Progr
     import os
     from concurrent.futures import ThreadPoolExecutor
 
-    from foldkeep.scan import Presence, presences, read_contents
+    from foldkeep.scan import places_here, read_contents
     from foldkeep.signals import make_prints
 
     executor = ThreadPoolExecutor(os.cpu_count() or 1, thread_name_prefix="reading")
@@ -103,7 +103,7 @@ def _look(stock: "Stock", prints: "Mapping[Extractor, Prints]", progress: "Progr
             problems = read_contents(stock, kinds, executor, progress).problems
     finally:
         executor.shutdown(wait=False, cancel_futures=True)
-    here = [place for place, now in presences(stock).items() if now is Presence.HERE]
+    here = places_here(stock)
     for extractor, kept in prints.items():
         problems += make_prints(stock, extractor, kept, here, progress)
     return problems

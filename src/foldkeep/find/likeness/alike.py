@@ -4,7 +4,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 
 from foldkeep.model import Filter, Progress, StockFile, no_progress
 from foldkeep.model.folder_names import dump_of
-from foldkeep.scan import Presence, presences
+from foldkeep.scan import places_here
 from foldkeep.signals import PHOTO_PRINT, Extractor, MediaReader, Medium
 from foldkeep.stock import KnownPrint, Prints, Stock
 
@@ -70,7 +70,7 @@ def _contents(
     stock: Stock, reader: MediaReader, kept: Sequence[tuple[bytes, KnownPrint]], pairs: Iterable[Likeness]
 ) -> tuple[list[Likeness], Callable[[int], Content]]:
     """Return the pairs of which the stock knows files, and what returns a content by its number."""
-    here = {place for place, now in presences(stock).items() if now is Presence.HERE}
+    here = places_here(stock)
     files: dict[int, list[StockFile]] = {}
 
     def files_of(number: int) -> list[StockFile]:

@@ -146,7 +146,7 @@ def _find_crops(
         for at, to, count in zip(here.tolist(), there.tolist(), bits.tolist(), strict=True):
             one, (other, window) = int(picture[at]), divmod(to, len(CUTS))
             other += first
-            if one == other or ((min(one, other), max(one, other)) in found and _is_whole(found, one, other)):
+            if one == other or _is_whole(found, one, other):
                 continue
             like = _like(shades.fine(one, int(plane[at])), shades.window(other, window))
             _note(found, Pair(one, other, like, count, 0, CUTS[window]))
@@ -154,8 +154,8 @@ def _find_crops(
 
 def _is_whole(found: dict[tuple[int, int], Pair], one: int, other: int) -> bool:
     """Tell whether a pair is known to agree as a whole at least as well as any part of it could."""
-    pair = found[min(one, other), max(one, other)]
-    return pair.cut is None and pair.is_strong
+    pair = found.get((min(one, other), max(one, other)))
+    return pair is not None and pair.cut is None and pair.is_strong
 
 
 def _note(found: dict[tuple[int, int], Pair], pair: Pair) -> None:

@@ -45,10 +45,6 @@ class SoundPair:
         """Tell whether the prints leave no doubt."""
         return 1 - self.like <= SURE_ERRORS
 
-    def swapped(self) -> "SoundPair":
-        """Return the same pair from the other side."""
-        return SoundPair(self.other, self.one, self.like, -self.offset, self.shared)
-
 
 def like_sounds(prints: Sequence[KnownPrint], progress: Progress = no_progress) -> list[SoundPair]:
     """Return the pairs of sounds that share a recording, each once, with where and for how long."""

@@ -54,9 +54,7 @@ def fitted_table(
         rows = [[cell for cell, column in zip(row, columns, strict=True) if not column.spare] for row in rows]
         columns = [column for column in columns if not column.spare]
     widths = _widths(columns, rows, width)
-    if widths is None or any(
-        len(wrapped(cell, most)) > _MOST_LINES for row in rows for cell, most in _with(row, widths)
-    ):
+    if widths is None or any(_lines(row, widths) > _MOST_LINES for row in rows):
         yield from _records(columns, rows, width)
         return
     rule = Text("─" * (sum(widths) + _GAP * (len(widths) - 1)), _RULE)
