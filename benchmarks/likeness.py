@@ -116,12 +116,12 @@ def prints_of(folders: list[Path], scratch: Path) -> tuple[list[KnownPrint], lis
             path = scratch / "picture"
             path.write_bytes(change(image))
             found = photo_print(str(path).encode())
-            if isinstance(found, str):
+            if found.problem:
                 if not variant:
-                    print(f"{name}: {found}", file=sys.stderr)
+                    print(f"{name}: {found.problem}", file=sys.stderr)
                     break
                 continue
-            prints.append(KnownPrint(found.prints, found.windows, found.shades))
+            prints.append(found)
             what.append((name, variant))
     return prints, what
 

@@ -27,14 +27,8 @@ from foldkeep.fold import (
     unfold,
 )
 from foldkeep.formats.own import general_recipes
-from foldkeep.keep import (
-    Wishes,
-    current_rows,
-    derived_again,
-    propose_for,
-    read_docket,
-    write_docket,
-)
+from foldkeep.keep import Wishes, current_rows, propose_for, read_docket, write_docket
+from foldkeep.keep.dockets import derived_again
 from foldkeep.model import Action, CopySet, DocketRow, Filter, FoldKeepError, Method, Role, RunSummary, UnusableInput
 from foldkeep.scan import ScanReport, add_place, scan
 from foldkeep.stock import Stock

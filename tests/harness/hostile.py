@@ -32,7 +32,7 @@ from foldkeep.formats.sidecars.xmp import Xmp
 from foldkeep.keep import read_docket
 from foldkeep.model import FoldKeepError
 from foldkeep.scan.packages import check_package
-from foldkeep.signals import Apart
+from foldkeep.signals import FILM_PRINT, PHOTO_PRINT, SOUND_PRINT, Apart
 from foldkeep.stock import Stock
 from harness.documents import database, edl, otio, referring, xml
 
@@ -154,8 +154,13 @@ READERS: dict[str, Callable[[Path], object]] = {
     "disc": checked,
     "stock": stock,
     **{kind: media(kind) for kind in ("photo", "audio", "video")},
-    "print": lambda path: HELPER.photo_print(os.fsencode(path)),
-    "sound print": lambda path: HELPER.sound_print(os.fsencode(path), path.stat().st_size),
+    **{
+        extractor.name: lambda path, extractor=extractor: HELPER.print(
+            extractor, os.fsencode(path), path.stat().st_size
+        )
+        for extractor in (PHOTO_PRINT, SOUND_PRINT, FILM_PRINT)
+    },
+    "two films": lambda path: HELPER.films_agree(os.fsencode(path), os.fsencode(path), 0.1),
     **{f"damaged {kind}": damaged(kind) for kind in ("photo", "audio", "video")},
     "declaration": lambda path: bagit.declared(path.read_bytes()),
     "fetch": lambda path: list(bagit.fetch_entries(path.read_bytes().decode().splitlines())),
@@ -287,8 +292,9 @@ SEEDS: dict[str, list[bytes]] = {
     "tar": [tar_bag()], "zst": [zstandard.compress(tar_bag())], "disc": [disc_bag()],
     "stock": [known_stock()], "photo": [jpeg(1, "camera", "2025:06:14 09:12:03"), thumbnail()],
     "audio": [wav(tune([0, 4, 7])), encoded(tune([0, 4]), "flac", {"title": "march"})], "video": [film(1, 0.4)],
-    "print": [jpeg(1, "camera", "2025:06:14 09:12:03"), tiff(), thumbnail()],
+    "photo print": [jpeg(1, "camera", "2025:06:14 09:12:03"), tiff(), thumbnail()],
     "sound print": [wav(tune([0, 4, 7, 0, 2, 5, 7, 9, 4])), encoded(tune([0, 4, 7, 5, 2]), "mp3", {})],
+    "film print": [film(1, 2.0), film(2, 0.4)], "two films": [film(1, 2.0)],
     "damaged photo": [jpeg(1, "camera", "2025:06:14 09:12:03"), tiff()],
     "damaged audio": [wav(tune([0, 4, 7])), encoded(tune([0, 4]), "mp3", {"title": "march"})],
     "damaged video": [film(1, 0.4)],

@@ -1,15 +1,16 @@
-"""How far it is shown that a derived file can be made again."""
+"""How far it is shown that a file whose content nothing else has may go all the same."""
 
 from enum import StrEnum
 
 
 class Grade(StrEnum):
-    """Grades of the evidence for a derived file."""
+    """Grades of the evidence for a derived file; and for one that is only alike its keeper."""
 
     PROVED = "proved"  # a cache tag, a manifest, or a source that was measured
     TRUSTED = "trusted"  # the user named the recipe that takes it
     LIKELY = "likely"  # an opaque file with a machine's name, in a cache's folder, that no document mentions
     PERHAPS = "perhaps"  # a name, or a folder's name, and nothing more
+    ALIKE = "alike"  # it cannot be made again: a person has decided that the keeper does instead
 
     @property
     def may_go(self) -> bool:

@@ -53,7 +53,7 @@ class RunFileState(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class SourceFacts:
-    """Source of a derived file, as it was when that was folded, and how far that could be made again from it.
+    """Source of a derived file, or keeper of one that is alike, as it was when that was folded, and the evidence.
 
     Attributes
     ----------
@@ -64,7 +64,7 @@ class SourceFacts:
     recipe
         The name of the recipe that took the derived file; empty if none did.
     made
-        Digest of the derived file itself; empty where it was not read.
+        Digest of the file itself; empty where it was not read.
     """
 
     size: int
@@ -100,7 +100,7 @@ class RunFile:
     words
         Of a sidecar: BLAKE3 of the one that says what it said, which was written in its place or lies at `keeper`.
     source
-        What the source at `keeper` was when a derived file was folded; None for all others.
+        What was at `keeper` when a derived file, or one that is alike, was folded; None for all others.
     target_volume
         What tells the volume of `target` from others, where that is not its place's; else empty.
     target_modified_ns
@@ -134,7 +134,17 @@ class RunFile:
     @property
     def is_regenerable(self) -> bool:
         """Whether it can be made again from its keeper, instead of being a copy of that."""
-        return bool(self.keeper) and not self.digest
+        return bool(self.keeper) and not self.digest and not self.is_alike
+
+    @property
+    def is_alike(self) -> bool:
+        """Whether it is only alike its keeper, and a person has decided that it may go."""
+        return self.source is not None and self.source.grade is Grade.ALIKE
+
+    @property
+    def content(self) -> bytes:
+        """The digest of what it held when it was folded; empty where it was not read."""
+        return self.digest or (self.source.made if self.source else b"")
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,7 +1,9 @@
 """What is measured of contents, in a helper process: what media say of themselves, small pictures, likeness."""
 
 from .copy_state import CopyState, copy_states
-from .extractors import DAMAGE, EXTRACTORS, MEDIA, PHOTO_PRINT, SOUND_PRINT, Extractor
+from .extractors import DAMAGE, EXTRACTORS, FILM_PRINT, MEDIA, PHOTO_PRINT, SOUND_PRINT, Extractor
+from .film_comparison import Agreement
+from .film_prints import film_frames
 from .gathering import check_contents, make_prints
 from .measures import Measures
 from .media_facts import MediaReader, Medium, capture_moment, read_sidecar, sidecars_of
@@ -17,6 +19,9 @@ __all__ = [
     "SIDE",
     "SECONDS_A_WORD",
     "SOUND_PRINT",
+    "FILM_PRINT",
+    "film_frames",
+    "Agreement",
     "PHOTO_PRINT",
     "check_contents",
     "make_prints",

@@ -9,13 +9,18 @@ from foldkeep.model.work import reason_of
 from foldkeep.stock import KnownPrint, Prints, Signal, Stock, Unmeasured
 from foldkeep.storage.local.reading import facts_at, modified_ns
 
-from .extractors import DAMAGE, PHOTO_PRINT, Extractor
+from .extractors import DAMAGE, FILM_PRINT, PHOTO_PRINT, SOUND_PRINT, Extractor
 from .helpers import HELPERS, Helpers
 from .media_worker import Apart, NotRead
 
 _AT_ONCE = 32 * HELPERS
 
 _Found = TypeVar("_Found")
+_PHASES = {
+    PHOTO_PRINT: "Looking at pictures",
+    SOUND_PRINT: "Listening to sounds",
+    FILM_PRINT: "Looking at films",
+}
 
 
 def gather(
@@ -72,19 +77,21 @@ def check_contents(stock: Stock, places: Collection[int], progress: Progress) ->
 
 
 def make_prints(
-    stock: Stock, extractor: Extractor, prints: Prints, places: Collection[int], progress: Progress
+    stock: Stock,
+    extractor: Extractor,
+    prints: Prints,
+    places: Collection[int],
+    kinds: frozenset[str],
+    progress: Progress,
 ) -> list[Problem]:
-    """Make prints of the photos, or sounds, in places that have none yet; return what could not be read now."""
+    """Make prints of the contents of some kinds in places that have none yet; return what could not be read now."""
     known = prints.digests()
-    wanted = [each for each in stock.signals.contents(extractor.kinds, places) if each.digest not in known]
+    wanted = [each for each in stock.signals.contents(extractor.kinds & kinds, places) if each.digest not in known]
 
     def ask(helper: Apart, each: Unmeasured) -> KnownPrint:
-        if extractor is PHOTO_PRINT:
-            return helper.photo_print(each.path)
-        return helper.sound_print(each.path, each.size)
+        return helper.print(extractor, each.path, each.size)
 
-    phase = "Looking at pictures" if extractor is PHOTO_PRINT else "Listening to sounds"
-    return gather(wanted, ask, prints.put, phase, progress)
+    return gather(wanted, ask, prints.put, _PHASES[extractor], progress)
 
 
 def _asked(ask: Callable[[Apart, Unmeasured], _Found], each: Unmeasured, helper: Apart) -> _Found | Problem:

@@ -2,7 +2,7 @@
 
 import os
 import sqlite3
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from contextlib import ExitStack, suppress
 from functools import partial
 
@@ -10,6 +10,7 @@ from foldkeep.model import FoldKeepError, Progress, Step, no_progress
 from foldkeep.stock import Seen, Stock
 from foldkeep.storage.local.reading import FILE, digest_of, open_path
 
+from .film_comparison import Agreement
 from .helpers import HELPERS, Helpers
 from .media_worker import Apart, NotRead
 from .reductions import MEASURER
@@ -19,6 +20,7 @@ _NOT_COMPARED = "the two could not be compared"
 
 Key = tuple[Seen, ...]
 Measure = Callable[[Key, Apart], str | None]
+_Question = tuple[str, Key]
 
 
 class Measures:
@@ -42,7 +44,7 @@ class Measures:
         self._fresh = fresh
         self.progress = progress
         self.digests: dict[bytes, bytes] = {}
-        self._asked: dict[tuple[str, Key], str | None] = {}
+        self._asked: dict[_Question, str | None] = {}
 
     def differences(self, pairs: Iterable[tuple[Seen, Seen]]) -> dict[Key, str]:
         """Return, for pairs of a picture and its source, what keeps it from being a mere reduction; empty if it is."""
@@ -53,8 +55,20 @@ class Measures:
                     self._note_digest(path)
             return helper.difference(pair[0][0], pair[1][0])
 
-        found = self._answers("reduction", "Comparing pictures", pairs, measure)
-        return {pair: _NOT_COMPARED if answer is None else answer for pair, answer in found.items()}
+        found = self._answers("Comparing pictures", (("reduction", pair) for pair in pairs), measure)
+        return {pair: _NOT_COMPARED if answer is None else answer for (_, pair), answer in found.items()}
+
+    def agreements(self, pairs: Mapping[tuple[Seen, Seen], float]) -> dict[Key, Agreement]:
+        """Return, for pairs of films with the seconds at which the one begins in the other, how their frames agree.
+
+        What could not be compared now has no answer.
+        """
+        found = self._answers(
+            "Comparing films",
+            ((f"films from {offset:.1f} s", pair) for pair, offset in pairs.items()),
+            lambda pair, helper: helper.films_agree(pair[0][0], pair[1][0], pairs[pair]),  # type: ignore[index]
+        )
+        return {pair: Agreement.of(answer) for (_, pair), answer in found.items() if answer}
 
     def seconds(self, files: Iterable[tuple[Seen, str]]) -> dict[Seen, float | None]:
         """Return how long films and sounds play, given with their kinds; None for what cannot be played."""
@@ -67,48 +81,48 @@ class Measures:
                 return None
             return None if facts.seconds is None or facts.problem else repr(facts.seconds)
 
-        found = self._answers("seconds", "Reading lengths", ((seen,) for seen in kinds), measure)
-        return {key[0]: None if answer is None else float(answer) for key, answer in found.items()}
+        found = self._answers("Reading lengths", (("seconds", (seen,)) for seen in kinds), measure)
+        return {key[0]: None if answer is None else float(answer) for (_, key), answer in found.items()}
 
     def _note_digest(self, path: bytes) -> None:
         if path not in self.digests:
             with suppress(OSError), open(open_path(path, FILE), "rb", buffering=0) as file:
                 self.digests[path] = digest_of(file.fileno(), os.fstat(file.fileno()).st_size)[0]
 
-    def _answers(self, what: str, phase: str, keys: Iterable[Key], measure: Measure) -> dict[Key, str | None]:
-        found: dict[Key, str | None] = {}
-        unknown: list[Key] = []
-        for key in dict.fromkeys(keys):
-            if (what, key) in self._asked:
-                found[key] = self._asked[what, key]
+    def _answers(self, phase: str, questions: Iterable[_Question], measure: Measure) -> dict[_Question, str | None]:
+        found: dict[_Question, str | None] = {}
+        unknown: list[_Question] = []
+        for question in dict.fromkeys(questions):
+            if question in self._asked:
+                found[question] = self._asked[question]
                 continue
-            known = None if self._fresh else self._stock.measures.of(what, key, MEASURER)
+            known = None if self._fresh else self._stock.measures.of(*question, MEASURER)
             if known is None:
-                unknown.append(key)
+                unknown.append(question)
             else:
-                found[key] = known
+                found[question] = known
         if unknown:
             new = self._measured(phase, unknown, measure)
             found |= new
-            self._asked |= {(what, key): answer for key, answer in new.items()}
-            self._remember(what, new)
+            self._asked |= new
+            self._remember(new)
         return found
 
-    def _measured(self, phase: str, keys: list[Key], measure: Measure) -> dict[Key, str | None]:
-        found: dict[Key, str | None] = {}
-        with Helpers(min(HELPERS, len(keys))) as helpers:
-            for at in range(0, len(keys), _AT_ONCE):
-                jobs = [(key, helpers.submit(partial(measure, key))) for key in keys[at : at + _AT_ONCE]]
-                for key, job in jobs:
-                    found[key] = job.result()
-                    self.progress(Step(phase, len(found), len(keys), "files"))
+    def _measured(self, phase: str, questions: list[_Question], measure: Measure) -> dict[_Question, str | None]:
+        found: dict[_Question, str | None] = {}
+        with Helpers(min(HELPERS, len(questions))) as helpers:
+            for at in range(0, len(questions), _AT_ONCE):
+                jobs = [(each, helpers.submit(partial(measure, each[1]))) for each in questions[at : at + _AT_ONCE]]
+                for question, job in jobs:
+                    found[question] = job.result()
+                    self.progress(Step(phase, len(found), len(questions), "files"))
         return found
 
-    def _remember(self, what: str, new: dict[Key, str | None]) -> None:
+    def _remember(self, new: Mapping[_Question, str | None]) -> None:
         """Write answers down, but for those that may be others another day: a drive that hung, a folder shut."""
-        known = {key: answer for key, answer in new.items() if answer is not None}
+        known = {question: answer for question, answer in new.items() if answer is not None}
         # Where that cannot be written down, they are measured again another time.
         with suppress(FoldKeepError, sqlite3.Error), ExitStack() as held:
             held.enter_context(self._stock.hold("measures", wait_seconds=0))
             held.enter_context(self._stock.transaction(flush=False))
-            self._stock.measures.put(what, known, MEASURER)
+            self._stock.measures.put(known, MEASURER)

@@ -11,6 +11,7 @@ import select
 import subprocess
 import sys
 import time
+from importlib import import_module
 from types import TracebackType
 from typing import Any, Self
 
@@ -20,6 +21,8 @@ from foldkeep.model.names import file_uri, path_from_uri
 from foldkeep.model.work import reason_of
 from foldkeep.stock import KnownPrint
 
+from .extractors import FILM_PRINT, PHOTO_PRINT, SOUND_PRINT, Extractor
+
 SECONDS = 20.0
 """How long one file may take."""
 
@@ -27,7 +30,13 @@ MEMORY = 4 * 1024**3
 """How many bytes of address space the helper has; most of it goes to libraries and is never touched."""
 
 
+_PRINTERS = {
+    PHOTO_PRINT.name: ("photo_prints", "photo_print"),
+    SOUND_PRINT.name: ("sound_prints", "sound_print"),
+    FILM_PRINT.name: ("film_prints", "film_print"),
+}
 _PIPE = 64 * 1024
+_FILM_TIMES = 6  # as long as another question may take two films, of which frames between key frames are decoded
 _LEAST_BYTES_A_SECOND = 5_000_000  # what is read slower than that hangs
 
 
@@ -75,21 +84,16 @@ class Apart:
         )
         return str(answer["damage"])
 
-    def photo_print(self, path: bytes) -> KnownPrint:
-        """Return the print of a photo; one that has none says why. Raises NotRead if it could not be read now."""
-        answer = self._told({"do": "print", "uri": file_uri(path), "kind": "photo"})
-        if "problem" in answer:
-            return KnownPrint(problem=answer["problem"])
-        whole, parts, detail = (base64.b64decode(answer[name]) for name in ("prints", "windows", "shades"))
-        return KnownPrint(whole, parts, detail, answer["sharpness"], answer["quality"])
+    def print(self, extractor: Extractor, path: bytes, size: int) -> KnownPrint:
+        """Return the print that an extractor makes of a file; one that has none says why.
 
-    def sound_print(self, path: bytes, size: int) -> KnownPrint:
-        """Return the print of a sound; one that has none says why. Raises NotRead if it could not be read now."""
-        question = {"do": "sound print", "uri": file_uri(path), "kind": "audio"}
+        Raises NotRead if it could not be read now; a large file is given more time.
+        """
+        question = {"do": extractor.name, "uri": file_uri(path), "kind": ""}
         answer = self._told(question, self._seconds + size / _LEAST_BYTES_A_SECOND)
-        if "problem" in answer:
-            return KnownPrint(problem=answer["problem"])
-        return KnownPrint(base64.b64decode(answer["print"]))
+        whole, parts, detail = (base64.b64decode(answer[name]) for name in ("print", "parts", "detail"))
+        said = {name: answer[name] for name in ("sharpness", "quality", "color", "problem")}
+        return KnownPrint(whole, parts, detail, **said)
 
     def difference(self, made: bytes, source: bytes) -> str | None:
         """Return what keeps a picture from being a mere reduction of another; empty if it is one, None if unknown."""
@@ -97,6 +101,17 @@ class Apart:
             {"do": "compare", "uri": file_uri(made), "source": file_uri(source), "kind": "photo"}, self._seconds
         )
         return answer.get("difference")
+
+    def films_agree(self, one: bytes, other: bytes, offset: float) -> str | None:
+        """Return how many frames of two films agree, of how many, in how many views, as words; None if unknown.
+
+        Parameters
+        ----------
+        offset
+            Seconds at which the one begins in the other.
+        """
+        question = {"do": "films", "uri": file_uri(one), "source": file_uri(other), "kind": "", "offset": repr(offset)}
+        return self._ask(question, _FILM_TIMES * self._seconds).get("agreement")
 
     def _told(self, question: dict[str, str], seconds: float | None = None) -> dict[str, Any]:
         answer = self._ask(question, seconds or self._seconds)
@@ -182,13 +197,14 @@ def _measured(question: dict[str, str]) -> dict[str, Any]:
         from .reductions import difference
 
         return {"difference": difference(path, path_from_uri(question["source"]))}
-    if question["do"] == "print":
-        return _print(path)
-    if question["do"] == "sound print":
-        from .sound_prints import sound_print
+    if question["do"] == "films":
+        from .film_comparison import agreement
 
-        found = sound_print(path)
-        return {"problem": found} if isinstance(found, str) else {"print": base64.b64encode(found).decode()}
+        found = agreement(path, path_from_uri(question["source"]), float(question["offset"]))
+        return {"agreement": str(found)}
+    if question["do"] in _PRINTERS:
+        module, name = _PRINTERS[question["do"]]
+        return _print(getattr(import_module(f".{module}", __spec__.parent), name)(path))
     if question["do"] == "damage":
         from .damage import damage_in
 
@@ -199,15 +215,10 @@ def _measured(question: dict[str, str]) -> dict[str, Any]:
     return {"jpeg": base64.b64encode(jpeg).decode() if jpeg else None}
 
 
-def _print(path: bytes) -> dict[str, Any]:
-    from .photo_prints import photo_print
-
-    found = photo_print(path)
-    if isinstance(found, str):
-        return {"problem": found}
-    blobs = {"prints": found.prints, "windows": found.windows, "shades": found.shades}
-    encoded = {name: base64.b64encode(blob).decode() for name, blob in blobs.items()}
-    return {**encoded, "sharpness": found.sharpness, "quality": found.quality}
+def _print(found: KnownPrint) -> dict[str, Any]:
+    blobs = {"print": found.print, "parts": found.parts, "detail": found.detail}
+    said = {"sharpness": found.sharpness, "quality": found.quality, "color": found.color, "problem": found.problem}
+    return {**said, **{name: base64.b64encode(blob).decode() for name, blob in blobs.items()}}
 
 
 def _serve() -> None:

@@ -9,10 +9,10 @@ Only the helper process of `foldkeep.signals.media_worker` comes here.
 """
 
 import warnings
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
+from foldkeep.stock import KnownPrint
 from foldkeep.storage.local.reading import FILE, open_path
 
 from .media import MOST_PIXELS, undecodable
@@ -45,41 +45,22 @@ ORDER = tuple(
 With each, its mirror image across the diagonal is among them: a turned picture has the same bits elsewhere.
 """
 
-_WORKING = 4 * SIDE
+WORKING = 4 * SIDE
+"""Shades of grey along the longer side of a picture that is looked at."""
+
 _PLAIN = 6.0
 _EVEN, _STEP, _MOST_BORDER = 3.0, 7.0, 0.3
 _RANKED = 0.5
+_GREY_MODES = ("1", "L", "LA", "I;16", "I;16B", "I;16L", "I", "F")
 _SUM_OF_TABLE = 3692  # of the luma table at quality 50 (ITU-T T.81, table K.1)
 
 
-@dataclass(frozen=True, slots=True)
-class PhotoPrint:
-    """Print of a photo.
+def photo_print(path: bytes) -> KnownPrint:
+    """Return the print of a photo; of one that is too plain, too large, or cannot be decoded, why it has none.
 
-    Attributes
-    ----------
-    prints
-        Bytes of the print of the whole picture; then of that of what lies within a border, if there is one.
-    windows
-        Bytes of a print for each of `CUTS`, of the whole picture.
-    shades
-        `SIDE` by `SIDE` shades of grey, a byte each, row by row: of the whole picture, then of what lies within the
-        border, if there is one.
-    sharpness
-        Mean difference of neighbouring shades at the picture's working size, to compare pictures of one moment.
-    quality
-        Of a JPEG, 1 to 100, as its table for luma tells (ITU-T T.81, table K.1, scaled as most encoders do); else 0.
-    """
-
-    prints: bytes
-    windows: bytes
-    shades: bytes
-    sharpness: float
-    quality: int
-
-
-def photo_print(path: bytes) -> PhotoPrint | str:
-    """Return the print of a photo, or why it has none: too plain, too large, or no picture that can be decoded.
+    `print` is the print of the whole picture, and then that of what lies within a border, if there is one. `parts` is
+    a print for each of `CUTS`. `detail` is `SIDE` by `SIDE` shades of grey, a byte each, row by row: of the whole
+    picture, then of what lies within the border.
 
     Raises
     ------
@@ -95,26 +76,38 @@ def photo_print(path: bytes) -> PhotoPrint | str:
             warnings.simplefilter("ignore")
             image = Image.open(file)
             if image.width * image.height > MOST_PIXELS:
-                return "it has too many pixels"
+                return KnownPrint(problem="it has too many pixels")
             quality = _jpeg_quality(image)
-            return _print_of(_grey(image), quality)
+            image.draft("RGB", (WORKING, WORKING))  # a JPEG is decoded at a fraction of its size
+            return _print_of(_grey(image), quality, _color(image))
     except Exception as error:  # Pillow raises whatever a broken file leads it to
-        return undecodable(error)
+        return KnownPrint(problem=undecodable(error))
 
 
-def _print_of(shades: Any, quality: int) -> PhotoPrint | str:
+def _print_of(shades: Any, quality: int, color: float) -> KnownPrint:
     import numpy as np
 
-    if min(shades.shape) < 2 or float(shades.std()) < _PLAIN:
-        return "it is too plain"
-    inner = _within_border(shades)
+    if is_plain(shades):
+        return KnownPrint(problem="it is too plain")
+    inner = shades[within_border(shades)]
     planes = [shades] if inner.shape == shades.shape else [shades, inner]
     ranked = [_ranked(plane) for plane in planes]
     prints = b"".join(_bits(_coefficients(_resized(plane))) for plane in ranked)
     windows = b"".join(_bits(_coefficients(_resized(ranked[0], cut))) for cut in CUTS)
     kept = b"".join(np.rint(_resized(plane)).clip(0, 255).astype(np.uint8).tobytes() for plane in planes)
     steps = np.abs(np.diff(shades, axis=0)).mean() + np.abs(np.diff(shades, axis=1)).mean()
-    return PhotoPrint(prints, windows, kept, round(float(steps) / 2, 3), quality)
+    return KnownPrint(prints, windows, kept, round(float(steps) / 2, 3), quality, color)
+
+
+def _color(image: "Image") -> float:
+    """Return how far the largest and the smallest of red, green and blue lie apart, on average over a few pixels."""
+    import numpy as np
+    from PIL import Image
+
+    if image.mode in _GREY_MODES:
+        return 0.0
+    pixels = np.asarray(image.resize((SIDE, SIDE), Image.Resampling.NEAREST).convert("RGB"), np.int16)
+    return round(float((pixels.max(axis=2) - pixels.min(axis=2)).mean()), 1)
 
 
 def _grey(image: "Image") -> Any:
@@ -122,7 +115,6 @@ def _grey(image: "Image") -> Any:
     import numpy as np
     from PIL import Image, ImageOps
 
-    image.draft("RGB", (_WORKING, _WORKING))  # a JPEG is decoded at a fraction of its size
     image = ImageOps.exif_transpose(image)
     if image.mode in ("I;16", "I", "F"):
         values = np.asarray(image, np.float64)
@@ -132,12 +124,22 @@ def _grey(image: "Image") -> Any:
         layer = image.convert("RGBA")
         image = Image.alpha_composite(Image.new("RGBA", layer.size, (128, 128, 128, 255)), layer)
     grey = image.convert("L")
-    grey.thumbnail((_WORKING, _WORKING), Image.Resampling.BOX, reducing_gap=2.0)
+    grey.thumbnail((WORKING, WORKING), Image.Resampling.BOX, reducing_gap=2.0)
     return np.asarray(grey, np.float32)
 
 
-def _within_border(shades: Any) -> Any:
-    """Return what lies within a border of one shade; all where there is none, or little else.
+def is_plain(shades: Any) -> bool:
+    """Tell whether a picture shows too little to be told from others."""
+    return min(shades.shape) < 2 or float(shades.std()) < _PLAIN
+
+
+def print_of(shades: Any) -> bytes:
+    """Return the print of a whole picture, `BITS` bits, by its shades of grey of any size."""
+    return _bits(_coefficients(_resized(_ranked(shades))))
+
+
+def within_border(shades: Any) -> tuple[slice, slice]:
+    """Return the rows and columns within a border of one shade; all where there is none, or little else.
 
     A border ends at once: the even sky at the top of a picture is none.
     """
@@ -154,8 +156,9 @@ def _within_border(shades: Any) -> Any:
 
     height, width = shades.shape
     top, bottom, left, right = (border(lines) for lines in (shades, shades[::-1], shades.T, shades.T[::-1]))
-    inner = shades[top : height - bottom, left : width - right]
-    return inner if min(inner.shape) >= SIDE // 2 else shades
+    if min(height - top - bottom, width - left - right) < SIDE // 2:
+        return slice(None), slice(None)
+    return slice(top, height - bottom), slice(left, width - right)
 
 
 def _ranked(shades: Any) -> Any:

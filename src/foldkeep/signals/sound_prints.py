@@ -10,6 +10,7 @@ Only the helper process of `foldkeep.signals.media_worker` comes here.
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
+from foldkeep.stock import KnownPrint
 from foldkeep.storage.local.reading import FILE, open_path
 
 from .media import undecodable
@@ -30,10 +31,10 @@ _LEAST_WORDS = 16
 _QUIET = 1e-4  # of full scale; what is quieter has no sound of its own
 
 
-def sound_print(path: bytes) -> bytes | str:
-    """Return the print of a sound, or why it has none: too short, silent, or nothing that can be decoded.
+def sound_print(path: bytes) -> KnownPrint:
+    """Return the print of a sound, or of what is heard in a film; of one too short, or silent, why it has none.
 
-    A print is unsigned 32-bit words, little-endian, one for every `SECONDS_A_WORD`; what comes after three hours is not
+    `print` is unsigned 32-bit words, little-endian, one for every `SECONDS_A_WORD`; what comes after three hours is not
     in it.
 
     Raises
@@ -46,12 +47,14 @@ def sound_print(path: bytes) -> bytes | str:
     try:
         samples = np.concatenate([*_samples(path), np.zeros(0, np.float32)])
     except Exception as error:  # PyAV raises whatever a broken file leads it to
-        return undecodable(error)
+        return KnownPrint(problem=undecodable(error))
+    if not len(samples):
+        return KnownPrint(problem="it has no sound")
     if len(samples) < FRAME + _LEAST_WORDS * HOP:
-        return "it is too short"
+        return KnownPrint(problem="it is too short")
     if float(np.abs(samples).max()) < _QUIET:
-        return "it is silent"
-    return bytes(_words(samples).tobytes())
+        return KnownPrint(problem="it is silent")
+    return KnownPrint(bytes(_words(samples).tobytes()))
 
 
 def _samples(path: bytes) -> "Iterator[Any]":

@@ -24,11 +24,11 @@ class KnownMeasures:
         ).fetchone()
         return str(row[0]) if row else None
 
-    def put(self, what: str, found: Mapping[tuple[Seen, ...], str], measurer: int) -> None:
-        """Write down answers."""
+    def put(self, found: Mapping[tuple[str, tuple[Seen, ...]], str], measurer: int) -> None:
+        """Write down answers, by what was asked of which files."""
         self._db.executemany(
             "INSERT OR REPLACE INTO measures (what, files, measurer, answer) VALUES (?, ?, ?, ?)",
-            ((what, _key(files), measurer, answer) for files, answer in found.items()),
+            ((what, _key(files), measurer, answer) for (what, files), answer in found.items()),
         )
 
 

@@ -10,7 +10,7 @@ from foldkeep.model import UnusableInput, visible
 from .side_file import SideFile
 
 _TABLE = """
-    CREATE TABLE IF NOT EXISTS prints (
+    CREATE TABLE IF NOT EXISTS contents_printed (
         digest BLOB NOT NULL,
         extractor TEXT NOT NULL,
         version INTEGER NOT NULL,
@@ -19,6 +19,7 @@ _TABLE = """
         detail BLOB NOT NULL,       -- by which a pair is confirmed
         sharpness REAL NOT NULL,
         quality INTEGER NOT NULL,
+        color REAL NOT NULL,
         problem TEXT NOT NULL,      -- why there is none; empty if there is one
         PRIMARY KEY (digest, extractor)
     ) STRICT, WITHOUT ROWID
@@ -27,13 +28,32 @@ _TABLE = """
 
 @dataclass(frozen=True, slots=True)
 class KnownPrint:
-    """Print of a content as it is kept; of one that has none, only why."""
+    """Print of a content as it is kept.
+
+    Attributes
+    ----------
+    print
+        Bits by which like ones are looked for.
+    parts
+        Of a photo, prints of windows of it.
+    detail
+        Of a photo, shades by which a pair is confirmed.
+    sharpness
+        Of a photo, the mean difference of neighbouring shades at its working size.
+    quality
+        Of a JPEG, 1 to 100, as its table for luma tells (ITU-T T.81, table K.1, scaled as most encoders do); else 0.
+    color
+        Of a photo, how colourful it is: 0 if it is grey, 255 if it is of pure colours.
+    problem
+        Why a content has none; empty if it has one.
+    """
 
     print: bytes = b""
     parts: bytes = b""
     detail: bytes = b""
     sharpness: float = 0.0
     quality: int = 0
+    color: float = 0.0
     problem: str = ""
 
 
@@ -65,18 +85,18 @@ class Prints(SideFile):
 
     def digests(self) -> set[bytes]:
         """Return the contents that have a print, or of which it is known that they have none."""
-        rows = self._asked_rows("SELECT digest FROM prints WHERE extractor = ? AND version = ?", self._asked)
+        rows = self._asked_rows("SELECT digest FROM contents_printed WHERE extractor = ? AND version = ?", self._asked)
         return {row[0] for row in rows}
 
     def all(self) -> Iterator[tuple[bytes, KnownPrint]]:
         """Yield every content that has a print, in order of digest; parts and details are asked for apart."""
         rows = self._asked_rows(
-            "SELECT digest, print, sharpness, quality FROM prints WHERE extractor = ? AND version = ?"
+            "SELECT digest, print, sharpness, quality, color FROM contents_printed WHERE extractor = ? AND version = ?"
             " AND problem = '' ORDER BY digest",
             self._asked,
         )
-        for digest, whole, sharpness, quality in rows:
-            yield digest, KnownPrint(whole, sharpness=sharpness, quality=quality)
+        for digest, whole, sharpness, quality, color in rows:
+            yield digest, KnownPrint(whole, sharpness=sharpness, quality=quality, color=color)
 
     def parts(self, digest: bytes) -> bytes:
         """Return the prints of parts of a content."""
@@ -88,26 +108,37 @@ class Prints(SideFile):
 
     def _blob(self, column: str, digest: bytes) -> bytes:
         rows = self._asked_rows(
-            f"SELECT {column} FROM prints WHERE digest = ? AND extractor = ? AND version = ?", (digest, *self._asked)
+            f"SELECT {column} FROM contents_printed WHERE digest = ? AND extractor = ? AND version = ?",
+            (digest, *self._asked),
         )
         return bytes(rows[0][0]) if rows else b""
 
-    def count_without(self) -> int:
-        """Return how many contents have no print."""
-        (count,) = self._asked_rows(
-            "SELECT count(*) FROM prints WHERE extractor = ? AND version = ? AND problem <> ''", self._asked
-        )[0]
-        return int(count)
+    def without(self) -> set[bytes]:
+        """Return the contents of which it is known that they have no print."""
+        rows = self._asked_rows(
+            "SELECT digest FROM contents_printed WHERE extractor = ? AND version = ? AND problem <> ''", self._asked
+        )
+        return {row[0] for row in rows}
 
     def put(self, found: Mapping[bytes, KnownPrint]) -> None:
         """Keep prints; a full disk or another Fold Keep that is just writing is no reason to stop."""
         rows = (
-            (digest, *self._asked, each.print, each.parts, each.detail, each.sharpness, each.quality, each.problem)
+            (
+                digest,
+                *self._asked,
+                each.print,
+                each.parts,
+                each.detail,
+                each.sharpness,
+                each.quality,
+                each.color,
+                each.problem,
+            )
             for digest, each in found.items()
         )
         try:
             self._db.execute("BEGIN")
-            self._db.executemany("INSERT OR REPLACE INTO prints VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)", rows)
+            self._db.executemany("INSERT OR REPLACE INTO contents_printed VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)", rows)
             self._db.execute("COMMIT")
         except sqlite3.Error:
             if self._db.in_transaction:

@@ -1,15 +1,16 @@
-"""Find pictures and sounds that are alike: versions, crops, bursts, recordings.
+"""Find pictures, films and sounds that are alike: versions, crops, bursts.
 
 Photos are compared by what they show: saved again, made smaller, brighter or
 grey, turned, mirrored, bordered or cropped. Sounds are compared by what is
 heard: compressed, resampled, cut, or with silence before them, but not played
-faster or slower. Each group says how its members differ and which is likely the
+faster or slower. Films are compared by both: compressed, scaled, trimmed or set
+between bars. Each group says how its members differ and which is likely the
 original. Pictures taken within a minute are one moment, not versions. Likeness
 only suggests: a docket leaves every file, until you decide in `foldkeep review`
 or a spreadsheet.
 
-The first time every photo and sound is read, which can be interrupted; after
-that only new ones are.
+The first time every photo, film and sound is read, which can be interrupted;
+after that only new ones are.
 """
 
 import argparse
@@ -52,34 +53,35 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from contextlib import ExitStack
     from dataclasses import replace
 
-    from foldkeep.find.likeness import alike
-    from foldkeep.keep import alike_rows, write_docket
+    from foldkeep.find.likeness import alike, without_print
+    from foldkeep.keep import write_docket
+    from foldkeep.keep.dockets import alike_rows
     from foldkeep.model import UnusableInput
     from foldkeep.model.extras import need
     from foldkeep.scan import check_filter, fits_nothing
     from foldkeep.show.answers.alike import ALIKE_COLUMNS, AlikeAnswer, alike_rows_of_table
-    from foldkeep.signals import PHOTO_PRINT, SOUND_PRINT, MediaReader
+    from foldkeep.signals import FILM_PRINT, MEDIA, PHOTO_PRINT, SOUND_PRINT, Measures, MediaReader
     from foldkeep.stock import Prints, Stock
     from foldkeep.storage.local.drives import real_path
 
     need("media")
     fits = wanted(args)
     fits = replace(fits, under=(*fits.under, *(real_path(os.fsencode(path)) for path in args.path)))
-    extractors = [
-        each for each in (PHOTO_PRINT, SOUND_PRINT) if not fits.kinds or not each.kinds.isdisjoint(fits.kinds)
-    ]
+    kinds = MEDIA.intersection(fits.kinds or MEDIA)
+    extractors = [each for each in (PHOTO_PRINT, FILM_PRINT, SOUND_PRINT) if not each.kinds.isdisjoint(kinds)]
     with ExitStack() as opened:
         stock = opened.enter_context(Stock.open(env.stock_path(args)))
         check_filter(stock, fits)
         if not extractors:
-            raise UnusableInput("only photos and sounds are compared", "write --kind photo or --kind audio")
+            raise UnusableInput("only photos, films and sounds are compared", "say --kind photo, video or audio")
         near = [_digest_of(stock, path) for path in args.near]
         prints = {each: opened.enter_context(Prints(stock.path, each.name, each.version)) for each in extractors}
         with env.progress(args) as progress:
-            problems = _look(stock, prints, progress)
+            problems = _look(stock, prints, kinds, progress)
             with MediaReader(stock) as reader:
-                groups = alike(stock, prints, reader, fits, near, args.strength, progress)
-        plain = sum(each.count_without() for each in prints.values())
+                measures = Measures(stock, progress=progress)
+                groups = alike(stock, prints, reader, measures, fits, near, args.strength)
+        plain = without_print(prints.values())
         nothing = not groups and fits_nothing(stock, fits)
         docket = write_docket(args.docket, alike_rows(groups)) if args.docket else None
     env.answer(args, AlikeAnswer(groups, env.top(args, _TOP_ON_TERMINAL), docket, plain, nothing))
@@ -88,7 +90,9 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     return env.tell_problems(args, problems)
 
 
-def _look(stock: "Stock", prints: "Mapping[Extractor, Prints]", progress: "Progress") -> "list[Problem]":
+def _look(
+    stock: "Stock", prints: "Mapping[Extractor, Prints]", kinds: frozenset[str], progress: "Progress"
+) -> "list[Problem]":
     """Read and print what is here and has no print yet; return what could not be read now."""
     import os
     from concurrent.futures import ThreadPoolExecutor
@@ -99,13 +103,12 @@ def _look(stock: "Stock", prints: "Mapping[Extractor, Prints]", progress: "Progr
     executor = ThreadPoolExecutor(os.cpu_count() or 1, thread_name_prefix="reading")
     try:
         with stock.hold("alike"):
-            kinds = frozenset[str]().union(*(each.kinds for each in prints))
             problems = read_contents(stock, kinds, executor, progress).problems
     finally:
         executor.shutdown(wait=False, cancel_futures=True)
     here = places_here(stock)
     for extractor, kept in prints.items():
-        problems += make_prints(stock, extractor, kept, here, progress)
+        problems += make_prints(stock, extractor, kept, here, kinds, progress)
     return problems
 
 
@@ -114,9 +117,10 @@ def _digest_of(stock: "Stock", path: str) -> bytes:
     import os
 
     from foldkeep.model import UnusableInput, visible
+    from foldkeep.signals import MEDIA
     from foldkeep.storage.local.drives import real_name
 
     file = stock.listing.at(real_name(os.fsencode(path)))
-    if file is None or file.kind not in ("photo", "audio"):
-        raise UnusableInput(f"{visible(path)} is no photo or sound that is known", "scan its folder first")
+    if file is None or file.kind not in MEDIA:
+        raise UnusableInput(f"{visible(path)} is no photo, film or sound that is known", "scan its folder first")
     return file.digest or b""

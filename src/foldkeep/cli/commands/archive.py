@@ -148,7 +148,8 @@ def _work(
 def _named(args: argparse.Namespace) -> list[tuple[bytes, bool]]:
     import os
 
-    from foldkeep.keep import PROJECT_FOLDER, read_docket
+    from foldkeep.keep import read_docket
+    from foldkeep.keep.dockets import PROJECT_FOLDER
     from foldkeep.model import Action, UnusableInput, visible
     from foldkeep.storage.local.drives import real_path
 

@@ -53,7 +53,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     import os
 
     from foldkeep.find.derived import Wish, caches, explain_cache
-    from foldkeep.keep import cache_rows, leaving_aside, write_docket
+    from foldkeep.keep import leaving_aside, write_docket
+    from foldkeep.keep.dockets import cache_rows
     from foldkeep.model import UnusableInput, visible
     from foldkeep.model.names import folders_above
     from foldkeep.model.recipes import CACHE, WHATS

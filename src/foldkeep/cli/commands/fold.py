@@ -12,6 +12,10 @@ in a remembered catalogue, are added to an XMP sidecar of the keeper; the earlie
 sidecar goes into the fold. Where both have a value, the keeper's stays, and the
 difference is reported.
 
+A file whose set keeps no copy of it, but something that looks or sounds like it,
+goes only with --allow-alike: then likeness is measured again, and what only that
+file has is listed.
+
 methods:
   fold        move spares into the fold of their place (the default)
   move        move spares into the folder --into, keeping their folders
@@ -46,6 +50,7 @@ OPTIONS = (
     Option("--into", "for the method move: an existing folder", Takes.FOLDER, "DIR"),
     Option("--keep-empty-folders", "keep folders that become empty"),
     Option("--allow-last-copy", "allow sets with no keeper"),
+    Option("--allow-alike", "also rows that only look or sound like their keeper; that is measured again"),
     Option("--for-good", "for the method delete: confirm that nothing can be brought back"),
     Option("--catalog", "also use metadata of this catalogue", Takes.CATALOG, "NAME|SOURCE", several=True),
     Option("--leave-sidecars", "add no metadata to sidecars of keepers"),
@@ -59,7 +64,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Check, show, ask, fold."""
     from foldkeep.find.catalogs import descriptions
     from foldkeep.fold import FoldReport, check_plan, fold, make_plan
-    from foldkeep.keep import current_rows, derived_again, read_docket
+    from foldkeep.keep import current_rows, read_docket
+    from foldkeep.keep.dockets import alike_again, derived_again
     from foldkeep.model import UnusableInput
     from foldkeep.show.answers.fold import FoldAnswer, write_plan
     from foldkeep.stock import Stock
@@ -77,17 +83,20 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             derived = derived_again(
                 stock, rows, recipes_of(args, env), projects_of(args, env, stock), env.user_cache(), progress
             )
+            alike = alike_again(stock, rows, progress) if args.allow_alike else None
         plan = make_plan(
             args.docket, rows, stock.places.all(), method, into,
-            allow_last_copy=args.allow_last_copy, derived=derived,
+            allow_last_copy=args.allow_last_copy, derived=derived, alike=alike,
         )  # fmt: skip
         described = None
         if not args.leave_sidecars:
             described = descriptions(stock, remembered_and_named(args, stock)) if plan.items else {}
         plan = check_plan(stock, plan, keeps_folders=args.keep_empty_folders, litter=litter, described=described)
-        going = len(plan.going)
-        question = f"{_QUESTIONS[method]} {going:,} {'file' if going == 1 else 'files'}?"
-        if plan.items and not env.confirm(args, question, lambda page: write_plan(page, plan)):
+        going = sum(not item.refusal for item in plan.going)
+        only_alike = sum(item.alike is not None for item in plan.going)
+        words = f", {only_alike:,} of them only alike what stays" if only_alike else ""
+        question = f"{_QUESTIONS[method]} {going:,} {'file' if going == 1 else 'files'}{words}?"
+        if going and not env.confirm(args, question, lambda page: write_plan(page, plan)):
             return ExitStatus.DONE
         with env.progress(args) as progress:
             report = (

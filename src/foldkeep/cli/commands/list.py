@@ -80,7 +80,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
 
 def _write_docket(args: argparse.Namespace, env: Environment, stock: "Stock", fits: "Filter") -> ExitStatus:
-    from foldkeep.keep import leaving_aside, listed_rows, write_docket
+    from foldkeep.keep import leaving_aside, write_docket
+    from foldkeep.keep.dockets import listed_rows
     from foldkeep.model.work import told
     from foldkeep.show.answers.list import ListedDocketAnswer
 

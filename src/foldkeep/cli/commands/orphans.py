@@ -48,7 +48,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.find.catalogs import Standing, known_files, mended, orphans
     from foldkeep.formats.catalogs import write_repaired
     from foldkeep.formats.own import new_file
-    from foldkeep.keep import leaving_aside, orphan_rows, write_docket
+    from foldkeep.keep import leaving_aside, write_docket
+    from foldkeep.keep.dockets import orphan_rows
     from foldkeep.model import UnusableInput
     from foldkeep.model.extras import MissingExtra, has_extra
     from foldkeep.scan import check_filter

@@ -48,7 +48,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     import time
 
     from foldkeep.find.projects import projects
-    from foldkeep.keep import project_rows, write_docket
+    from foldkeep.keep import write_docket
+    from foldkeep.keep.dockets import project_rows
     from foldkeep.model import UnusableInput
     from foldkeep.show.answers.projects import ProjectsAnswer
     from foldkeep.signals import Measures

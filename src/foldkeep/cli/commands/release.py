@@ -2,7 +2,8 @@
 
 This cannot be taken back. Before a file is deleted, a copy of it outside the
 fold is read again; a file that exists nowhere else is left. Regenerable files
-need proof that they can be made again, or your word (--likely, --trust). Waiting
+need proof that they can be made again, or your word (--likely, --trust); files
+that only look or sound like their keeper need --allow-alike. Waiting
 30 days between folding and releasing is a good habit: --older-than 30d.
 """
 
@@ -26,6 +27,7 @@ OPTIONS = (
     Option("--older-than", "runs older than that: 30d, 2w, 6m, 1y", Takes.AGE, "AGE"),
     Option("--yes", "go ahead without asking"),
     Option("--allow-last-copy", "also delete files that exist nowhere else"),
+    Option("--allow-alike", "also files that only look or sound like their keeper"),
     Option("--likely", "also derived files that are only likely regenerable"),
     *RECIPES,
     BREAK_LOCK,
@@ -44,7 +46,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
     if not args.run and args.older_than is None and not (args.all or args.last):
         raise UnusableInput("no run is named", "name one that `foldkeep ledger` lists, or say --older-than 30d")
-    consent = Consent(args.likely, Cookbook(recipes_of(args, env)))
+    consent = Consent(args.likely, args.allow_alike, Cookbook(recipes_of(args, env)))
     with Stock.open(env.stock_path(args)) as stock, stock.hold("release"):
         env.follow_drives(stock)
         settle_all(stock)

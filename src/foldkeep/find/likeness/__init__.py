@@ -1,7 +1,10 @@
-"""Likeness: pictures that look alike and sounds that sound so, with evidence; only a person decides about them."""
+"""Likeness: pictures and films that look alike, sounds that sound so, with evidence; only a person decides."""
 
-from .alike import STRENGTHS, alike
+from .alike import STRENGTHS, alike, without_print
+from .differences import only_of
+from .frames import FilmPair, Sureness, compared, like_films
 from .groups import Content, Group, Member, What, grouped
+from .measured import Measured, NotAlike, alike_now
 from .photos import Photos
 from .pictures import FAIR_BITS, SURE_BITS, Pair, like_pictures
 from .sounds import SoundPair, like_sounds
@@ -19,6 +22,15 @@ __all__ = [
     "like_pictures",
     "like_sounds",
     "SoundPair",
+    "FilmPair",
+    "like_films",
+    "compared",
+    "Sureness",
+    "only_of",
+    "alike_now",
+    "Measured",
+    "NotAlike",
+    "without_print",
     "SURE_BITS",
     "FAIR_BITS",
 ]

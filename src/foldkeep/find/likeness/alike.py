@@ -1,40 +1,48 @@
 """Which files look or sound alike, by the prints that are kept of their contents."""
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 
-from foldkeep.model import Filter, Progress, StockFile, no_progress
+from foldkeep.model import Filter, StockFile
 from foldkeep.model.folder_names import dump_of
 from foldkeep.scan import places_here
-from foldkeep.signals import PHOTO_PRINT, Extractor, MediaReader, Medium
-from foldkeep.stock import KnownPrint, Prints, Stock
+from foldkeep.signals import FILM_PRINT, PHOTO_PRINT, SOUND_PRINT, Extractor, Measures, MediaReader, Medium
+from foldkeep.stock import KnownPrint, Prints, Seen, Stock
 
+from .films import Films
+from .frames import FilmPair, Sureness, compared, like_films
 from .groups import Content, Group, Judge, Likeness, by_sureness, grouped
 from .photos import Photos
 from .pictures import like_pictures
 from .recordings import Recordings
-from .sounds import like_sounds
+from .sounds import SoundPair, like_sounds
 
 STRENGTHS = ("strong", "fair")
 """How sure a likeness can be, the surest first."""
+
+
+_Kept = Sequence[tuple[bytes, KnownPrint]]
+"""Digests of contents with their prints, in order of digest."""
 
 
 def alike(
     stock: Stock,
     prints: Mapping[Extractor, Prints],
     reader: MediaReader,
+    measures: Measures,
     wanted: Filter | None = None,
     near: Sequence[bytes] = (),
     strength: str = "fair",
-    progress: Progress = no_progress,
 ) -> list[Group]:
-    """Return the groups of photos that look alike, and of sounds that sound so, the surest first.
+    """Return the groups of photos and films that look alike, and of what sounds so, the surest first.
 
     Parameters
     ----------
     prints
-        Of photos and sounds, by what made them; what has none takes no part.
+        Of photos, films and sounds, by what made them; what has none takes no part.
     reader
         Tells what files say of themselves.
+    measures
+        Compares frames of films.
     wanted
         Only groups of which a file fits.
     near
@@ -42,19 +50,29 @@ def alike(
     strength
         The least, one of `STRENGTHS`.
     """
+    progress = measures.progress
+    kept = {extractor: list(of_kind.all()) for extractor, of_kind in prints.items()}
+    contents = _Contents(stock, reader, wanted.kinds if wanted else ())
+    sounds = like_sounds([known for _, known in kept.get(SOUND_PRINT, ())], progress)
     groups: list[Group] = []
-    for extractor, of_kind in prints.items():
-        kept = list(of_kind.all())
-        known = [each for _, each in kept]
-        pairs: Sequence[Likeness]
-        if extractor == PHOTO_PRINT:
-            judge: Judge = Photos()
-            parts, detail = (_by_number(kept, read) for read in (of_kind.parts, of_kind.detail))
-            pairs = like_pictures(known, parts, detail, progress)
-        else:
-            judge, pairs = Recordings(), like_sounds(known, progress)
-        pairs = [pair for pair in pairs if pair.is_strong or strength != STRENGTHS[0]]
-        groups += grouped(*_contents(stock, reader, kept, pairs), judge)
+    one_film: set[frozenset[bytes]] = set()
+
+    def add(extractor: Extractor, pairs: Iterable[Likeness], judge: Judge) -> None:
+        wide = [pair for pair in pairs if pair.is_strong or strength != STRENGTHS[0]]
+        groups.extend(grouped(*contents.of(kept[extractor], wide), judge))
+
+    if PHOTO_PRINT in kept:
+        photos, of_kind = kept[PHOTO_PRINT], prints[PHOTO_PRINT]
+        parts, detail = (_by_number(photos, read) for read in (of_kind.parts, of_kind.detail))
+        add(PHOTO_PRINT, like_pictures([known for _, known in photos], parts, detail, progress), Photos())
+    if FILM_PRINT in kept:
+        films = _film_pairs(kept[FILM_PRINT], kept.get(SOUND_PRINT, ()), sounds, contents, measures)
+        one_film = {_digests(kept[FILM_PRINT], pair) for pair in films}
+        add(FILM_PRINT, films, Films())
+    if SOUND_PRINT in kept:
+        # What two versions of a film sound like was told with them.
+        heard = [pair for pair in sounds if _digests(kept[SOUND_PRINT], pair) not in one_film]
+        add(SOUND_PRINT, heard, Recordings())
     if wanted:
         groups = [group for group in groups if any(map(wanted.takes, _files_of(group)))]
     if near:
@@ -62,29 +80,82 @@ def alike(
     return by_sureness(groups)
 
 
-def _by_number(kept: Sequence[tuple[bytes, KnownPrint]], read: Callable[[bytes], bytes]) -> Callable[[int], bytes]:
+def without_print(prints: Iterable[Prints]) -> int:
+    """Return how many contents nothing tells from others: too plain, too short, silent or not to be decoded."""
+    known = list(prints)
+    failed = set[bytes]().union(*(each.without() for each in known))
+    return len(failed - set[bytes]().union(*(each.digests() - each.without() for each in known)))
+
+
+def _film_pairs(
+    films: _Kept, heard: _Kept, sounds: Sequence[SoundPair], contents: "_Contents", measures: Measures
+) -> list[FilmPair]:
+    """Return the pairs of films that show the same; frames are compared where their prints do not tell."""
+    number_of = {digest: number for number, (digest, _) in enumerate(films)}
+    known: dict[tuple[int, int], SoundPair] = {}
+    for pair in sounds:
+        one, other = (number_of.get(heard[number][0]) for number in (pair.one, pair.other))
+        if one is not None and other is not None:
+            known[one, other] = pair  # both are in order of digest
+    sounding = frozenset(number_of[digest] for digest, print_ in heard if print_.print and digest in number_of)
+    found = like_films([print_ for _, print_ in films], known, sounding, measures.progress)
+    asked = {key: pair for pair in found if not pair.is_strong and (key := contents.both_here(films, pair))}
+    answers = measures.agreements({key: pair.offset for key, pair in asked.items()})
+    told = {id(pair): compared(pair, answers[key]) for key, pair in asked.items() if key in answers}
+    decided = (told.get(id(pair), pair) for pair in found)
+    return [pair for pair in decided if pair is not None and pair.sureness is not Sureness.OPEN]
+
+
+def _digests(kept: _Kept, pair: Likeness) -> frozenset[bytes]:
+    return frozenset((kept[pair.one][0], kept[pair.other][0]))
+
+
+def _by_number(kept: _Kept, read: Callable[[bytes], bytes]) -> Callable[[int], bytes]:
     return lambda number: read(kept[number][0])
 
 
-def _contents(
-    stock: Stock, reader: MediaReader, kept: Sequence[tuple[bytes, KnownPrint]], pairs: Iterable[Likeness]
-) -> tuple[list[Likeness], Callable[[int], Content]]:
-    """Return the pairs of which the stock knows files, and what returns a content by its number."""
-    here = places_here(stock)
-    files: dict[int, list[StockFile]] = {}
+class _Contents:
+    """The contents of prints, with the files that the stock knows of them.
 
-    def files_of(number: int) -> list[StockFile]:
-        if number not in files:
-            found = stock.listing.of_digest(kept[number][0])
-            files[number] = sorted(found, key=lambda file: (file.place.id not in here, _dumped(file), file.path))
-        return files[number]
+    Parameters
+    ----------
+    kinds
+        Only files of these are compared; all if there are none.
+    """
 
-    def content(number: int) -> Content:
-        first = files_of(number)[0]
-        medium = Medium(first.path, first.kind, first.size, first.modified_ns, first.digest)
-        return Content(files_of(number), reader.facts(medium), kept[number][1])
+    def __init__(self, stock: Stock, reader: MediaReader, kinds: Collection[str]) -> None:
+        self._stock, self._reader, self._kinds = stock, reader, frozenset(kinds)
+        self._here = places_here(stock)
+        self._files: dict[bytes, list[StockFile]] = {}
 
-    return [pair for pair in pairs if files_of(pair.one) and files_of(pair.other)], content
+    def of(self, kept: _Kept, pairs: Iterable[Likeness]) -> tuple[list[Likeness], Callable[[int], Content]]:
+        """Return the pairs of which the stock knows files, and what returns a content by its number."""
+
+        def content(number: int) -> Content:
+            digest, known = kept[number]
+            first = self.files(digest)[0]
+            medium = Medium(first.path, first.kind, first.size, first.modified_ns, first.digest)
+            return Content(self.files(digest), self._reader.facts(medium), known)
+
+        known = [pair for pair in pairs if self.files(kept[pair.one][0]) and self.files(kept[pair.other][0])]
+        return known, content
+
+    def both_here(self, kept: _Kept, pair: Likeness) -> tuple[Seen, Seen] | None:
+        """Return a file of each content of a pair that can be read now, else None."""
+        found = [self.files(kept[number][0])[:1] for number in (pair.one, pair.other)]
+        if not all(files and files[0].place.id in self._here for files in found):
+            return None
+        (one,), (other,) = found
+        return (one.path, one.size, one.modified_ns), (other.path, other.size, other.modified_ns)
+
+    def files(self, digest: bytes) -> list[StockFile]:
+        """Return the files that have a content, the one that stands for it first."""
+        if digest not in self._files:
+            found = self._stock.listing.of_digest(digest)
+            fitting = [file for file in found if not self._kinds or file.kind in self._kinds]
+            fitting.sort(key=lambda file: (file.place.id not in self._here, _dumped(file), file.path))
+            self._files[digest] = fitting
+        return self._files[digest]
 
 
 def _dumped(file: StockFile) -> int:

@@ -21,6 +21,7 @@ class What(StrEnum):
     MOMENT = "moment"
     CROP = "crop"
     RECORDING = "recording"
+    FILM = "film"
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,12 +1,12 @@
 """How photos are grouped: versions of one picture, crops of it, and pictures of one moment."""
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from datetime import datetime
 
 from foldkeep.model.copy_names import plain_stem
-from foldkeep.model.units import format_size
 
+from .differences import GREY, difference_of_pixels, difference_of_size, said_reasons
 from .groups import Content, Member, What
 from .pictures import Pair
 
@@ -21,11 +21,12 @@ class Photos:
     """Judges photos."""
 
     def rank(self, content: Content) -> tuple[object, ...]:
-        """Return what makes a photo likelier the original: the camera's data, then pixels, then bytes."""
+        """Return what makes a photo likelier the original: the camera's data, colour, pixels, bytes."""
         facts = content.facts
         name = content.file.path.rpartition(b"/")[2]
-        return (bool(facts.captured and facts.camera), content.pixels, content.print.quality, content.file.size,
-                plain_stem(name).encode() in name.lower(), content.file.path)  # fmt: skip
+        return (bool(facts.captured and facts.camera), content.print.color >= GREY, content.pixels,
+                content.print.quality, content.file.size, plain_stem(name).encode() in name.lower(),
+                content.file.path)  # fmt: skip
 
     def what(self, chosen: Content, other: Content, pair: Pair, number: int) -> What | None:
         """Return how a photo belongs to the chosen one; None if it does not after all."""
@@ -68,25 +69,27 @@ def _seconds_apart(one: str | None, other: str | None) -> float | None:
 
 
 def _why_original(chosen: Content, others: Sequence[Content]) -> str:
-    reasons: Mapping[str, bool] = {
-        "has the camera's data": bool(chosen.facts.camera) and not all(each.facts.camera for each in others),
-        "most pixels": all(chosen.pixels > each.pixels for each in others),
-        "least compressed": all(chosen.print.quality > each.print.quality > 0 for each in others),
-        "largest file": all(chosen.file.size > each.file.size for each in others),
-    }
-    return ", ".join(reason for reason, holds in reasons.items() if holds) or "nothing tells it from the others"
+    return said_reasons(
+        {
+            "has the camera's data": bool(chosen.facts.camera) and not all(each.facts.camera for each in others),
+            "in colour": chosen.print.color >= GREY and not all(each.print.color >= GREY for each in others),
+            "most pixels": all(chosen.pixels > each.pixels for each in others),
+            "least compressed": all(chosen.print.quality > each.print.quality > 0 for each in others),
+            "largest file": all(chosen.file.size > each.file.size for each in others),
+        }
+    )
 
 
 def _differs(chosen: Content, other: Content, pair: Pair) -> tuple[str, ...]:
     """Return in what a picture differs from the chosen one, in words."""
     mine, its = other.facts, chosen.facts
-    found: list[str] = []
-    if (mine.width, mine.height) != (its.width, its.height) and other.pixels and chosen.pixels:
-        found.append(f"{mine.width} × {mine.height}, not {its.width} × {its.height}")
+    found = list(difference_of_pixels(chosen, other))
     if mine.format != its.format and mine.format:
         found.append(f"{mine.format}, not {its.format}")
     if other.print.quality and chosen.print.quality and other.print.quality != chosen.print.quality:
         found.append(f"JPEG quality {other.print.quality}, not {chosen.print.quality}")
+    if other.print.color < GREY < chosen.print.color - GREY:
+        found.append("grey")
     if pair.cut is not None:
         sides = zip(("left", "top", "right", "bottom"), pair.cut, strict=True)
         found.append("without " + ", ".join(f"{part:.0%} at the {side}" for side, part in sides if part))
@@ -97,6 +100,4 @@ def _differs(chosen: Content, other: Content, pair: Pair) -> tuple[str, ...]:
         found.append(f"taken {seconds:,.0f} s {'later' if (mine.captured or '') > (its.captured or '') else 'earlier'}")
     elif its.captured and not mine.captured:
         found.append("does not say when it was taken")
-    if other.file.size != chosen.file.size:
-        found.append(f"{format_size(other.file.size)}, not {format_size(chosen.file.size)}")
-    return tuple(found)
+    return (*found, *difference_of_size(chosen, other))

@@ -59,6 +59,6 @@ def _difference(file: RunFile, path: bytes) -> str:
         return f"cannot be read where it waits: {reason_of(error)}"
     if size != file.size:
         return f"has {'more' if size > file.size else 'fewer'} bytes than when it was folded"
-    if file.digest and digest != file.digest:
+    if file.content and digest != file.content:
         return "its content is not what was folded"
     return "its time changed since it was folded, its content did not" if changed else ""

@@ -73,6 +73,8 @@ class FoldReport:
         What went, but could not be kept quite as it was: attributes that the other volume does not know.
     along
         Files among `folded` that the docket does not name: companions, and litter.
+    alike
+        What is among `folded` though no copy of it stays, only something alike.
     beside
         Sidecars that were moved beside a keeper: from where, and to where.
     merged
@@ -90,6 +92,7 @@ class FoldReport:
     left: list[Problem] = field(default_factory=list)
     notes: list[Problem] = field(default_factory=list)
     along: int = 0
+    alike: list[Item] = field(default_factory=list)
     beside: list[tuple[PathBytes, PathBytes]] = field(default_factory=list)
     merged: list[Merged] = field(default_factory=list)
     emptied: int = 0
@@ -289,6 +292,7 @@ def _report(stock: Stock, run: Run, plan: Plan) -> FoldReport:
         sum(item.row.size for item in gone),
         [Problem(file.path, file.reason) for file in left],
         along=sum(not item.is_named for item in gone),
+        alike=[item for item in gone if item.alike is not None],
         beside=[(file.path, file.target) for file in beside],
     )
 

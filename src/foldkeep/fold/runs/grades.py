@@ -1,4 +1,4 @@
-"""Whether the evidence that a derived file went with is enough to delete it for good."""
+"""Whether the evidence that a file went with is enough to delete it for good, where nothing has its content."""
 
 import os
 from dataclasses import dataclass, field
@@ -11,25 +11,32 @@ from foldkeep.storage.local.reading import NotSafe
 
 @dataclass(frozen=True, slots=True)
 class Consent:
-    """Consent of the user to release derived files without proof.
+    """Consent of the user to release files that nothing has the content of.
 
     Attributes
     ----------
     likely
         Those that are likely made again may go.
+    alike
+        Files that are only alike their keepers may go.
     recipes
         The recipes of today; the files of those that are trusted may go.
     """
 
     likely: bool = False
+    alike: bool = False
     recipes: Cookbook = field(default_factory=lambda: Cookbook(()))
 
     def check(self, file: RunFile) -> None:
-        """Raise NotSafe unless it is proved that a derived file can be made again, or the user vouches for it.
+        """Raise NotSafe unless it is proved that a file can be made again, or the user vouches for it.
 
         Of one that an earlier Fold Keep folded, only a tag's word is proof.
         """
         grade = file.source.grade if file.source else None
+        if grade is Grade.ALIKE:
+            if self.alike:
+                return
+            raise NotSafe(f"it is only alike its keeper {visible(file.keeper)}; look at both, then say --allow-alike")
         if grade is Grade.PROVED or (grade is Grade.LIKELY and self.likely):
             return
         if grade is None and os.path.basename(file.keeper) == CACHE_TAG:

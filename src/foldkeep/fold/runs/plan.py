@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from enum import IntEnum
 
 from foldkeep.formats.sidecars import Difference, Xmp
-from foldkeep.keep import Derived
+from foldkeep.keep.dockets import AlikeKeeper, Derived
 from foldkeep.model import Action, DocketRow, Method, Place, UnusableInput, visible
 from foldkeep.model.grades import Grade
 from foldkeep.model.names import FOLD_NAME, innermost
@@ -76,7 +76,7 @@ class Item:
     master
         Path of the file that it goes along with; it stays where that stays.
     source
-        Path of the file that this one can be made again from, which vouches for it; else empty.
+        Path of the file that this one can be made again from, or is alike, which vouches for it; else empty.
     source_facts
         What that is, as the docket has it.
     refusal
@@ -89,6 +89,8 @@ class Item:
         What is written into a sidecar at the row's path, instead of anything being done to a spare.
     litter
         Whether it goes only because its folder is empty but for it.
+    alike
+        How it is alike its source, if it goes for that and no copy of it stays.
     """
 
     row: DocketRow
@@ -104,6 +106,7 @@ class Item:
     words_in: bytes = b""
     merge: Merge | None = None
     litter: bool = False
+    alike: AlikeKeeper | None = None
 
     @property
     def is_read(self) -> bool:
@@ -112,7 +115,7 @@ class Item:
 
     @property
     def is_derived(self) -> bool:
-        """Whether nothing has its content, but it can be made again."""
+        """Whether nothing has its content, but it can be made again, or what stays is alike."""
         return bool(self.source or (self.package and self.source_facts))
 
     @property
@@ -195,6 +198,7 @@ def make_plan(
     *,
     allow_last_copy: bool = False,
     derived: Mapping[bytes, Derived] | None = None,
+    alike: Mapping[bytes, AlikeKeeper] | None = None,
 ) -> Plan:
     """Check a docket's rows against each other and against the places.
 
@@ -208,6 +212,8 @@ def make_plan(
         Let sets go of which no copy stays.
     derived
         What of the docket's files are derived ones, found out now: no row is believed that.
+    alike
+        What of them may go though only something alike stays, measured now; None if the user did not say so.
 
     Raises
     ------
@@ -250,6 +256,8 @@ def make_plan(
             found = (derived or {}).get(row.path)
             if found is not None and found.source in stays:
                 item = _derived_item(item, found, row_at[found.source])
+        elif stays and alike and row.path in alike:
+            item = _alike_item(docket, Item(row, place, stays, method, target), alike[row.path])
         else:
             item = Item(row, place, stays, method, target)
         plan.by_place.setdefault(place.path, []).append(item)
@@ -268,6 +276,20 @@ def _derived_item(item: Item, found: Derived, kept: DocketRow) -> Item:
     facts = SourceFacts(kept.size, kept.modified_ns, digest, found.grade, found.recipe, found.made)
     row = replace(item.row, digest=found.made or item.row.digest)
     return replace(item, row=row, source=found.source, source_facts=facts, refusal="")
+
+
+def _alike_item(docket: str, item: Item, found: AlikeKeeper) -> Item:
+    """Return the item of a file of which no copy stays, with what was measured; UnusableInput for a method for good."""
+    if found.keeper is None:
+        return replace(item, refusal=found.refusal)
+    if item.method.links or not item.method.comes_back:
+        raise UnusableInput(
+            f"{visible(docket)} has {visible(item.row.path)} go, which is only alike what stays",
+            f"use --method fold instead of {item.method}, look, and release it later",
+        )
+    kept = found.keeper
+    facts = SourceFacts(kept.size, kept.modified_ns, kept.digest or b"", Grade.ALIKE, "", item.row.digest or b"")
+    return replace(item, keepers=[], source=kept.path, source_facts=facts, alike=found)
 
 
 def _target(into: bytes, place: Place, path: bytes, several: bool) -> bytes:

@@ -71,7 +71,7 @@ def release(
     allow_last_copy
         Delete also what is nowhere else.
     consent
-        What the user says of derived files without proof; they stay if None.
+        What the user says of files that nothing has the content of; they stay without proof if None.
     break_lock
         Take locks of other computers on places for dead.
 

@@ -39,7 +39,7 @@ class Vouchers:
     Attributes
     ----------
     consent
-        What the user says of derived files without proof.
+        What the user says of files that nothing has the content of.
     stamps
         What became of files by the hands of this process.
     """
@@ -78,7 +78,7 @@ class Vouchers:
         OSError
             If it cannot be read.
         """
-        if file.is_regenerable:
+        if file.is_regenerable or file.is_alike:
             self.consent.check(file)
             self._check_made(file, descriptor)
             return _always if allow_last_copy else self._source(file, descriptor)
@@ -111,9 +111,9 @@ class Vouchers:
         _check_content(descriptor, file.digest, file.size)
 
     def _check_made(self, file: RunFile, descriptor: int) -> None:
-        """Read a derived file; earlier versions did not write down what it held."""
-        if file.source and file.source.made:
-            _check_content(descriptor, file.source.made, file.size)
+        """Read a file that nothing has the content of; earlier versions did not write down what a derived one held."""
+        if file.content or file.is_alike:
+            _check_content(descriptor, file.content, file.size)
 
     def _copy(self, file: RunFile, descriptor: int) -> Witness | None:
         """Return a copy outside every fold that was compared with the file now, or a moment ago with its like."""
@@ -146,10 +146,13 @@ class Vouchers:
                     yield path
 
     def _source(self, file: RunFile, descriptor: int) -> Stands:
-        """Look at what a file can be made again from, outside every fold."""
+        """Look at what a file can be made again from, or is alike, outside every fold."""
         packages = [each for each in self.stock.archives.all() if each.made_at == file.keeper]
-        gone = NotSafe(f"what it is made from is gone: {visible(file.keeper)}; unfold it to keep it")
-        if packages:  # it was left out of one; another that was made there since may lack what it is made from
+        what = "its keeper" if file.is_alike else "what it is made from"
+        gone = NotSafe(f"{what} is gone: {visible(file.keeper)}; unfold it to keep it")
+        if (
+            packages and not file.is_alike
+        ):  # it was left out of one; another that was made there since may lack what it is made from
             found = [self._package(each) for each in packages]
             if not all(package.is_whole and lies_below(file.path, package.archive.project) for package in found):
                 raise gone

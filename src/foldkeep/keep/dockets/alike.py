@@ -1,15 +1,21 @@
-"""Dockets of pictures and sounds that are alike: a suggestion each, and nothing that goes by itself."""
+"""Dockets of pictures, films and sounds that are alike: a suggestion each, and nothing that goes by itself."""
 
-from collections.abc import Iterable, Iterator
+import os
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
 
-from foldkeep.find.likeness import Group, Member, What
-from foldkeep.model import Action, DocketRow
+from foldkeep.find.likeness import STRENGTHS, Content, Group, Member, NotAlike, Pair, What, alike_now, only_of
+from foldkeep.model import Action, DocketRow, Progress, Step, no_progress, visible
+from foldkeep.signals import MEDIA, MediaReader, Medium, sidecars_of
+from foldkeep.stock import Stock
 
 _WHATS = {
     What.VERSIONS: "a version of it",
     What.MOMENT: "of the same moment",
     What.CROP: "a crop of it",
     What.RECORDING: "the same recording",
+    What.FILM: "a version of it",
 }
 
 
@@ -25,6 +31,93 @@ def alike_rows(groups: Iterable[Group]) -> Iterator[DocketRow]:
                 group.id, Action.LEAVE, file.path, file.size, file.kind, file.modified_ns, file.digest,
                 _suggestion(group, member),
             )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class AlikeKeeper:
+    """What was found out again of a row that is to go though no copy of its content stays.
+
+    Attributes
+    ----------
+    keeper
+        The row that stays, which it is alike; None if it is alike none.
+    like
+        How much, up to 1.
+    is_strong
+        Whether that leaves no doubt.
+    only
+        What only the one that is to go has, in words.
+    refusal
+        Why it must stay; empty if it may go.
+    """
+
+    keeper: DocketRow | None = None
+    like: float = 0.0
+    is_strong: bool = False
+    only: tuple[str, ...] = ()
+    refusal: str = ""
+
+    @property
+    def strength(self) -> str:
+        """How sure that is, in a word."""
+        return STRENGTHS[0] if self.is_strong else STRENGTHS[1]
+
+
+def alike_again(stock: Stock, rows: Sequence[DocketRow], progress: Progress = no_progress) -> dict[bytes, AlikeKeeper]:
+    """Measure again how the files of a docket that have no copy in their set are alike to what stays there, by path.
+
+    Both are read, printed and compared now. Only files of which the docket gives the digest, as that of their keeper,
+    may go so.
+    """
+    staying: dict[str, list[DocketRow]] = defaultdict(list)
+    for row in rows:
+        if row.action is not Action.FOLD:
+            staying[row.set].insert(0 if row.action is Action.KEEP else len(staying[row.set]), row)
+    asked = [row for row in rows if row.action is Action.FOLD and not row.is_regenerable and _lacks_copy(row, staying)]
+    found: dict[bytes, AlikeKeeper] = {}
+    with MediaReader(stock) as reader:
+        for number, row in enumerate(asked):
+            progress(Step("Measuring likeness", number, len(asked), "files"))
+            found[row.path] = _measured(reader, row, staying[row.set])
+    return found
+
+
+def _lacks_copy(row: DocketRow, staying: dict[str, list[DocketRow]]) -> bool:
+    """Tell whether digests say that nothing which stays in its set has a row's content."""
+    others = {other.digest for other in staying.get(row.set, [])}
+    return row.kind in MEDIA and row.digest is not None and bool(others) and others.isdisjoint({row.digest, None})
+
+
+def _measured(reader: MediaReader, row: DocketRow, others: Sequence[DocketRow]) -> AlikeKeeper:
+    why = ""
+    for keeper in others:
+        try:
+            found = alike_now(_medium(row), _medium(keeper))
+        except NotAlike as error:
+            why = why or str(error)
+            continue
+        spare, kept = (
+            Content([], reader.facts(_medium(each)), known)
+            for each, known in zip((row, keeper), found.prints, strict=True)
+        )
+        only = [*_more_shown(found.pair), *only_of(spare, kept), *_sidecars_left(row.path)]
+        return AlikeKeeper(keeper, found.pair.like, found.pair.is_strong, tuple(only))
+    return AlikeKeeper(refusal=why)
+
+
+def _medium(row: DocketRow) -> Medium:
+    return Medium(row.path, row.kind, row.size, row.modified_ns, row.digest)
+
+
+def _more_shown(pair: object) -> Iterator[str]:
+    """Yield that the keeper is a crop of the spare, if it is."""
+    if isinstance(pair, Pair) and pair.cut is not None and pair.other == 0:
+        yield "what its keeper was cropped by"
+
+
+def _sidecars_left(path: bytes) -> Iterator[str]:
+    for name, _ in sidecars_of(path):
+        yield f"the sidecar {visible(os.path.basename(name))}, which stays where it is"
 
 
 def _suggestion(group: Group, member: Member) -> str:

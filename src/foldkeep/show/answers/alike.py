@@ -1,4 +1,4 @@
-"""Groups of pictures and sounds that are alike."""
+"""Groups of pictures, films and sounds that are alike."""
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
@@ -15,18 +15,19 @@ from ..page.words import count
 ALIKE_COLUMNS = ("group", "what", "strength", "likely_original", "path", "size", "like", "why", "differs")
 """Columns of the table that `alike --csv` writes."""
 
-_NOTHING = "No pictures or sounds are alike but those of one content."
+_NOTHING = "No pictures, films or sounds are alike but those of one content."
 _TITLES = {
     What.VERSIONS: "versions of one picture",
     What.MOMENT: "one moment",
     What.CROP: "a picture and crops of it",
     What.RECORDING: "one recording",
+    What.FILM: "versions of one film",
 }
 
 
 @dataclass(frozen=True, slots=True)
 class AlikeAnswer:
-    """Answer of `alike`; `plain` pictures have no print, since nothing would tell them apart."""
+    """Answer of `alike`; `plain` contents have no print, since nothing would tell them apart."""
 
     groups: Sequence[Group]
     top: int | None

@@ -1,10 +1,11 @@
 """What a docket will do, and what became of it."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from foldkeep.fold import FoldReport, Merged, Plan
+from foldkeep.fold import FoldReport, Item, Merged, Plan
 from foldkeep.formats.sidecars import Xmp, said
+from foldkeep.keep.dockets import AlikeKeeper
 from foldkeep.model import Method, visible
 from foldkeep.model.units import format_size
 
@@ -56,6 +57,7 @@ class FoldAnswer:
             "folded": report.folded,
             "bytes": report.bytes,
             "along": report.along,
+            "alike": [_alike_document(item, alike) for item, alike in _alike(report.alike)],
             "merged": list(map(_merged_document, report.merged)),
             "beside": [{"from": path_document(was), "to": path_document(now)} for was, now in report.beside],
             "emptied_folders": report.emptied,
@@ -80,6 +82,7 @@ class FoldAnswer:
         page.line("Run ", (str(report.run), STRONG), f": {files} {done}")
         if report.along:
             page.line(f"{count(report.along, 'file')} of them went along with a spare.")
+        _write_alike(page, _alike(report.alike), _MOST_ROWS)
         for was, now in report.beside:
             page.line(f"{visible(was)} is now beside the keeper as {visible(now)}", indent=2)
         _write_merged(page, report.merged, "was", "wait in the fold", len(report.merged) + 1)
@@ -97,7 +100,8 @@ class FoldAnswer:
         if report.folded and report.method.comes_back:
             page.line(f"foldkeep unfold {report.run}    brings everything back", indent=2)
         if waits:
-            page.line(f"foldkeep release {report.run}   deletes it for good and frees the space", indent=2)
+            more = " --allow-alike" if report.alike else ""
+            page.line(f"foldkeep release {report.run}{more}   deletes it for good and frees the space", indent=2)
 
 
 def write_plan(page: Page, plan: Plan) -> None:
@@ -107,18 +111,30 @@ def write_plan(page: Page, plan: Plan) -> None:
         [
             (visible(place), f"{len(going):,}", format_size(sum(item.row.size for item in going)))
             for place, items in plan.by_place.items()
-            if (going := [item for item in items if not item.merge])
+            if (going := [item for item in items if not item.merge and not item.refusal])
         ],
     )
-    spares = plan.spares
-    page.heading("For example" if len(spares) > _MOST_ROWS else "Namely")
-    for item in spares[:_MOST_ROWS]:
+    spares = [item for item in plan.spares if not item.refusal]
+    refused = [item for item in plan.spares if item.refusal]
+    copies = [item for item in spares if item.alike is None]
+    if copies:
+        page.heading("For example" if len(copies) > _MOST_ROWS else "Namely")
+    for item in copies[:_MOST_ROWS]:
         page.line(visible(item.row.path), indent=2)
         stays = f"stays: {visible(item.keepers[0])}" if item.keepers else "no copy of it stays"
         stays = f"made again from: {visible(item.source)}" if item.source else stays
         page.line((f"{visible(item.row.reason)}; {stays}", QUIET), indent=4)
-    if len(spares) > _MOST_ROWS:
-        page.line((f"… and {count(len(spares) - _MOST_ROWS, 'file')} more, all in {plan.docket}", QUIET), indent=2)
+    if len(copies) > _MOST_ROWS:
+        page.line((f"… and {count(len(copies) - _MOST_ROWS, 'file')} more, all in {plan.docket}", QUIET), indent=2)
+    _write_alike(page, _alike(spares), len(spares))
+    if refused:
+        page.line(
+            (f"{count(len(refused), 'file')} will be left where {agree(len(refused), 'it is', 'they are')}:", CARE)
+        )
+        for item in refused[:_MOST_ROWS]:
+            page.line(f"{visible(item.row.path)}: {item.refusal}", indent=2)
+        if len(refused) > _MOST_ROWS:
+            page.line((f"… and {count(len(refused) - _MOST_ROWS, 'file')} more", QUIET), indent=2)
     along = [item for item in plan.going if item.master and item.method is plan.method]
     beside = [item for item in plan.going if item.method is not plan.method]
     if along:
@@ -132,6 +148,35 @@ def write_plan(page: Page, plan: Plan) -> None:
     if plan.method in _CARE_FOR:
         page.line((_CARE_FOR[plan.method], CARE))
     page.line()
+
+
+def _alike(items: Iterable[Item]) -> list[tuple[Item, AlikeKeeper]]:
+    return [(item, item.alike) for item in items if item.alike is not None]
+
+
+def _write_alike(page: Page, found: Sequence[tuple[Item, AlikeKeeper]], most: int) -> None:
+    """Write what goes though no copy of it stays, with what only that has."""
+    if not found:
+        return
+    have = agree(len(found), "has", "have")
+    page.line((f"{count(len(found), 'file')} {have} no copy that stays, only something alike:", CARE))
+    for item, alike in found[:most]:
+        page.line(visible(item.row.path), indent=2)
+        page.line((f"{alike.like:.0%} alike ({alike.strength}) what stays: {visible(item.source)}", QUIET), indent=4)
+        if alike.only:
+            page.line((f"only it has: {visible('; '.join(alike.only))}", CARE), indent=4)
+    if len(found) > most:
+        page.line((f"… and {count(len(found) - most, 'file')} more", QUIET), indent=2)
+
+
+def _alike_document(item: Item, alike: AlikeKeeper) -> Document:
+    return {
+        **path_document(item.row.path),
+        "keeper": path_document(item.source),
+        "like": round(alike.like, 3),
+        "strength": alike.strength,
+        "only": list(alike.only),
+    }
 
 
 def _write_merged(page: Page, merged: Sequence[Merged], verb: str, waits: str, most: int) -> None:

@@ -12,6 +12,8 @@ from ..page.page import CARE, QUIET, STRONG, Page
 from ..page.tables import Column
 from ..page.words import count, local_time
 
+_KEEPERS = {"content": "keeper", "source": "made again from", "likeness": "only alike its keeper"}
+
 
 @dataclass(frozen=True, slots=True)
 class LedgerAnswer:
@@ -84,7 +86,7 @@ class RunAnswer:
                 if file.method is Method.REWRITE:
                     page.line(("one that says more took its place", QUIET), indent=4)
                 elif file.keeper:
-                    page.line(("keeper: " + visible(file.keeper), QUIET), indent=4)
+                    page.line((f"{_KEEPERS[_proof(file)]}: {visible(file.keeper)}", QUIET), indent=4)
                 if file.target:
                     page.line(("moved to: " + visible(file.target), QUIET), indent=4)
 
@@ -114,6 +116,13 @@ class AuditAnswer:
             f" ({format_size(found.bytes)}) {'is' if found.verified == 1 else 'are'} what "
             f"{'it was' if found.verified == 1 else 'they were'} when folded.",
         )
+
+
+def _proof(file: RunFile) -> str:
+    """Return what was proved of a file and its keeper when it was folded."""
+    if file.is_alike:
+        return "likeness"
+    return "source" if file.is_regenerable else "content"
 
 
 def _state(summary: RunSummary) -> str:
@@ -150,5 +159,6 @@ def _run_file_document(file: RunFile) -> Document:
         "reason": file.reason,
         "method": str(file.method),
         "keeper": path_document(file.keeper) if file.keeper else None,
+        "proof": _proof(file) if file.keeper else None,
         "target": path_document(file.target) if file.target else None,
     }

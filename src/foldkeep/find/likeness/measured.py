@@ -1,0 +1,99 @@
+"""Whether two files are alike now: both read, printed and compared then and there, nothing remembered is believed."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+from foldkeep.model import visible
+from foldkeep.model.work import reason_of
+from foldkeep.signals import FILM_PRINT, PHOTO_PRINT, SOUND_PRINT, Agreement, Apart, Extractor, Medium, NotRead
+from foldkeep.stock import KnownPrint
+from foldkeep.storage.local.reading import Stamp, digest_of, facts_at, opened
+
+from .frames import FilmPair, Sureness, compared, like_films
+from .groups import Likeness
+from .pictures import like_pictures
+from .sounds import like_sounds
+
+_WORDS = {"photo": "pictures", "video": "films", "audio": "sounds"}
+
+
+class NotAlike(Exception):
+    """Two files are not alike, or that cannot be found out now; the text says why."""
+
+
+@dataclass(frozen=True, slots=True)
+class Measured:
+    """Likeness of two files, numbers 0 and 1 of the pair, that was measured now, with their prints."""
+
+    pair: Likeness
+    prints: tuple[KnownPrint, KnownPrint]
+
+
+def alike_now(spare: Medium, keeper: Medium) -> Measured:
+    """Measure two files of one kind, whose digests are known, and return how they are alike.
+
+    Raises
+    ------
+    NotAlike
+        If they are not, one of them does not have the content that its digest says, or it cannot be read.
+    """
+    if spare.kind != keeper.kind or spare.kind not in _WORDS:
+        raise NotAlike(f"only two pictures, two films or two sounds can be alike, and its keeper is {keeper.kind}")
+    try:
+        stamps = [Stamp.of(facts_at(file.path)) for file in (spare, keeper)]
+        with Apart() as helper:
+            found = _MEASURERS[spare.kind](helper, spare, keeper)
+        _check_contents((spare, keeper), stamps)
+    except (NotRead, OSError) as error:
+        raise NotAlike(f"likeness cannot be measured now: {reason_of(error)}") from error
+    if found is None:
+        raise NotAlike(f"measured now, the two {_WORDS[spare.kind]} are not alike: {visible(keeper.path)}")
+    return found
+
+
+def _check_contents(files: Sequence[Medium], stamps: Sequence[Stamp]) -> None:
+    """Raise NotAlike unless what was measured is what the digests say, and stayed so all the while."""
+    for file, stamp in zip(files, stamps, strict=True):
+        with opened(file.path) as descriptor:
+            digest = digest_of(descriptor, file.size)[0]
+        if digest != file.digest:
+            raise NotAlike(f"its content is not what the docket says: {visible(file.path)}; scan again")
+        if Stamp.of(facts_at(file.path)) != stamp:
+            raise NotAlike(f"changed while likeness was measured: {visible(file.path)}")
+
+
+def _pictures(helper: Apart, spare: Medium, keeper: Medium) -> Measured | None:
+    prints = _prints(helper, PHOTO_PRINT, spare, keeper)
+    found = like_pictures(prints, lambda number: prints[number].parts, lambda number: prints[number].detail)
+    return Measured(found[0], prints) if found else None
+
+
+def _sounds(helper: Apart, spare: Medium, keeper: Medium) -> Measured | None:
+    prints = _prints(helper, SOUND_PRINT, spare, keeper)
+    found = like_sounds(prints)
+    return Measured(found[0], prints) if found else None
+
+
+def _films(helper: Apart, spare: Medium, keeper: Medium) -> Measured | None:
+    prints = _prints(helper, FILM_PRINT, spare, keeper)
+    heard = [helper.print(SOUND_PRINT, file.path, file.size) for file in (spare, keeper)]
+    sounds = {(each.one, each.other): each for each in like_sounds(heard)}
+    sounding = frozenset(number for number, each in enumerate(heard) if each.print)
+    found: FilmPair | None = next(iter(like_films(prints, sounds, sounding)), None)
+    if found is not None and not found.is_strong:
+        answer = helper.films_agree(spare.path, keeper.path, found.offset)
+        found = compared(found, Agreement.of(answer)) if answer else found
+    return None if found is None or found.sureness is Sureness.OPEN else Measured(found, prints)
+
+
+def _prints(helper: Apart, extractor: Extractor, *files: Medium) -> tuple[KnownPrint, KnownPrint]:
+    one, other = (helper.print(extractor, file.path, file.size) for file in files)
+    for file, found in zip(files, (one, other), strict=True):
+        if found.problem:
+            raise NotAlike(f"likeness cannot be measured of {visible(file.path)}: {found.problem}")
+    return one, other
+
+
+_MEASURERS: Mapping[str, Callable[[Apart, Medium, Medium], Measured | None]] = {
+    "photo": _pictures, "video": _films, "audio": _sounds
+}  # fmt: skip
