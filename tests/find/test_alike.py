@@ -9,6 +9,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from benchmarks.films import SOUND_RATE, WAYS, Way, scenes
+from benchmarks.films import encoded as film_as
 from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image, ImageEnhance, ImageOps
@@ -247,3 +249,44 @@ def test_a_recording_is_known_again_and_no_other_taken_for_it(desk: Desk):
     assert any("MP3, not " in words for words in differs["0-small.mp3"])
     assert any(re.fullmatch(r"begins [47] s into it", words) for words in differs["1-part.mp3"])
     assert any("long, not" in words for words in differs["2-part.mp3"])
+
+
+FILM_WAYS = ("H.264, half the size", "proxy, every frame whole", "trimmed at the start", "between bars above and below",
+             "without sound")  # fmt: skip
+
+
+def test_a_film_is_known_again_and_no_other_taken_for_it(desk: Desk):
+    scenery = [draw_kites(seed, (720, 480)) for seed in range(20, 26)]
+    sound = np.repeat(played(40), SOUND_RATE // RATE)[: 12 * SOUND_RATE]
+    for number, (seconds, ways) in enumerate(((12, FILM_WAYS), (4, ("graded",)))):
+        frames = scenes(scenery[3 * number : 3 * number + 3], number, seconds, 2)
+        desk.write(f"{number}-original.mp4", film_as(frames, sound[: seconds * SOUND_RATE], Way()))
+        for name in ways:
+            made = film_as(frames, sound[: seconds * SOUND_RATE], WAYS[name])
+            desk.write(f"{number}-{name}.{WAYS[name].suffix}", made)
+    desk.write("sound.wav", wav(played(40)[: 12 * RATE]))
+    desk.write("other pictures.mp4", film_as([frame[:, ::-1] for frame in frames] * 3, sound, Way()))
+    desk.write("grey.mp4", film_as([np.full((360, 640, 3), 90, np.uint8)] * 50, np.zeros(0, "<i2"), Way(sound="")))
+    desk.ask("scan", desk.place)
+    answer = desk.ask("alike")
+    films = [group for group in answer["groups"] if group["what"] == "film"]
+    names = [f"0-{name}.{WAYS[name].suffix}" for name in FILM_WAYS]
+    assert sorted(sorted(members(group)) for group in films) == [
+        sorted(["0-original.mp4", *names]), ["1-graded.mp4", "1-original.mp4"]
+    ]  # fmt: skip
+    assert members(next(group for group in films if len(group["members"]) > 2))[0] == "0-original.mp4"
+    assert [group["strength"] for group in films] == ["strong", "fair"], "four seconds with a single cut"
+    differs = {Path(each["path"]).name: "; ".join(each["differs"]) for group in films for each in group["members"]}
+    assert "begins 3 s into it" in differs["0-trimmed at the start.mp4"]
+    assert "320 × 180, not 640 × 360" in differs["0-proxy, every frame whole.mov"]
+    assert "between bars" in differs["0-between bars above and below.mp4"]
+    assert "without sound" in differs["0-without sound.mp4"]
+    # What is heard is told as well: a recording, and another film under the same sound.
+    (recording,) = (group for group in answer["groups"] if group["what"] == "recording")
+    assert members(recording)[0] == "sound.wav"
+    assert "with pictures" in {word for each in recording["members"] for word in each["differs"]}
+    assert "other pictures.mp4" in members(recording)
+    assert answer["without_print"] == 1
+    near = desk.ask("alike", "--near", desk.place / "1-graded.mp4")["groups"]
+    assert near == [films[1]]
+    assert films[0] in desk.ask("alike", "--strength", "strong", "--kind", "video")["groups"]

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from foldkeep.formats.sidecars import Xmp, with_words
-from harness.desks import TrustingDesk, contents, listing
+from harness.desks import SureDesk, TrustingDesk, contents, listing
 from harness.points import Points, kill_at, know_volumes
 
 FOR_GOOD = ("bin", "delete", "words-delete", "again-delete")
@@ -19,13 +19,16 @@ class Scenes:
         self.desk = TrustingDesk(top)  # nothing can be measured of what is made again here
         self.saved = top / "saved"
         self.far = far / "far"
-        plain = method.removeprefix("words-").removeprefix("again-")
+        plain = method.removeprefix("words-").removeprefix("again-").removeprefix("alike-")
         self.words = ["fold", str(self.desk.docket), "--yes", "--method", plain]
         if "move" in method:
             self.far = (top if method == "move" else far) / "far"
             self.words[-1:] = ["move", "--into", str(self.far)]
         if method.endswith("delete"):
             self.words.append("--for-good")
+        if method.startswith("alike-"):
+            self.desk = SureDesk(top)
+            self.words.append("--allow-alike")
         # Of a picture, what it says of itself would be asked too, by a helper process, at every point again.
         self.method = method
         self.suffix = suffix = "pdf" if method.startswith("words-") else "jpg"
@@ -53,12 +56,19 @@ class Scenes:
             self.desk.ask("scan", self.desk.place)
             self.desk.docket.unlink()
             self.desk.ask("caches", "-o", str(self.desk.docket))
+        if method.startswith("alike-"):
+            # Other contents than their keepers: only a person's word lets these go.
+            for name in "ab":
+                self.desk.write(f"in/deep/{name} copy.jpg", name.encode() * 10)
+            self.desk.propose_alike()
         if not is_first:
             know_volumes(self.desk)
         self.before = self.state()
         self.kept = contents(self.desk.place)
         if method == "again-delete" or (method.startswith("again-") and command == "release"):
             self.kept -= {self.before[os.fsencode(path)][0] for path in self.desk.place.glob("in/proxies/copy/*")}
+        if method.startswith("alike-") and command == "release":
+            self.kept -= {self.before[os.fsencode(path)][0] for path in self.desk.place.glob("in/deep/*.jpg")}
         if method.startswith("words-") and command == "release":
             self.kept -= {self.before[os.fsencode(path)][0] for path in self.desk.place.glob("**/a*.xmp")}
         self.command = command
@@ -94,7 +104,9 @@ class Scenes:
         self.far.mkdir(exist_ok=True)
 
     def line(self) -> list[str]:
-        return {"fold": self.words, "unfold": ["unfold", "1"], "release": ["release", "1", "--yes"]}[self.command]
+        more = ["--allow-alike"] if self.method.startswith("alike-") else []
+        released = ["release", "1", "--yes", *more]
+        return {"fold": self.words, "unfold": ["unfold", "1"], "release": released}[self.command]
 
     def state(self) -> dict:
         """Every file outside folds with content, mode and time, and every folder with its mode."""
@@ -157,9 +169,9 @@ LINKED = ("hard-link",)
 CASES = [
     *((method, "fold") for method in ("fold", "move", "move-far", "bin", "hard-link", "symlink", "clone", "delete")),
     *((method, "unfold") for method in ("fold", "move", "move-far", "hard-link", "symlink", "clone")),
-    *((method, "release") for method in ("fold", "hard-link", "words-fold", "again-fold")),
-    *((method, "fold") for method in ("again-fold", "again-delete", "again-move-far")),
-    *((method, "unfold") for method in ("again-fold", "again-move-far")),
+    *((method, "release") for method in ("fold", "hard-link", "words-fold", "again-fold", "alike-fold")),
+    *((method, "fold") for method in ("again-fold", "again-delete", "again-move-far", "alike-fold")),
+    *((method, "unfold") for method in ("again-fold", "again-move-far", "alike-fold")),
     *((method, "fold") for method in ("words-fold", "words-delete", "words-move-far")),
     *((method, "unfold") for method in ("words-fold", "words-move-far")),
 ]

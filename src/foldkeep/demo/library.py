@@ -200,6 +200,8 @@ def _films() -> Iterator[File]:
         content = sounds.film(500 + number, seconds)
         filmed = day + timedelta(hours=number)
         yield f"video/{folder}/{name}.mp4", content, filmed
+        if name == "STG_0001":
+            yield "press/for the web/on the stage.mov", sounds.proxy(content), filmed + timedelta(days=5)
         if folder == "drone":
             yield f"edit/media/{name}.mp4", content, filmed + timedelta(days=12)
 

@@ -2,6 +2,7 @@
 
 import io
 from collections.abc import Sequence
+from fractions import Fraction
 from typing import TYPE_CHECKING, Any, cast
 
 if TYPE_CHECKING:
@@ -81,5 +82,23 @@ def film(seed: int, seconds: float, size: tuple[int, int] = (480, 270)) -> bytes
             x, y = width * number // count, height * number // count // 2
             part = np.ascontiguousarray(scene[y : y + height, x : x + width])
             file.mux(track.encode(av.VideoFrame.from_ndarray(part, format="rgb24")))
+        file.mux(track.encode(None))
+    return stream.getvalue()
+
+
+def proxy(content: bytes, size: tuple[int, int] = (240, 136)) -> bytes:
+    """Return a smaller version of a film, as QuickTime, with every frame whole."""
+    import av
+
+    stream = io.BytesIO()
+    with av.open(io.BytesIO(content), "r") as source, av.open(stream, "w", format="mov", options=_SAME_BYTES) as file:
+        track = file.add_stream("mjpeg", rate=_FRAMES_A_SECOND)
+        track.width, track.height, track.pix_fmt = *size, "yuvj420p"
+        track.codec_context.options = {"flags": "+bitexact"}
+        track.codec_context.thread_count = 1
+        for number, frame in enumerate(source.decode(video=0)):
+            picture = frame.reformat(*size, "yuvj420p")
+            picture.pts, picture.time_base = number, Fraction(1, _FRAMES_A_SECOND)
+            file.mux(track.encode(picture))
         file.mux(track.encode(None))
     return stream.getvalue()

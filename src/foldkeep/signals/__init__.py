@@ -1,7 +1,8 @@
 """What is measured of contents, in a helper process: what media say of themselves, small pictures, likeness."""
 
 from .copy_state import CopyState, copy_states
-from .extractors import DAMAGE, EXTRACTORS, FILM_PRINT, MEDIA, PHOTO_PRINT, SOUND_PRINT, Extractor
+from .extractors import DAMAGE, FILM_PRINT, MEDIA, PHOTO_PRINT, SOUND_PRINT, Extractor
+from .film_comparison import BITS as FRAME_BITS
 from .film_comparison import Agreement
 from .film_prints import film_frames
 from .gathering import check_contents, make_prints
@@ -12,7 +13,6 @@ from .photo_prints import CUTS, ORDER, SIDE
 from .sound_prints import SECONDS_A_WORD
 
 __all__ = [
-    "EXTRACTORS",
     "DAMAGE",
     "CUTS",
     "ORDER",
@@ -22,6 +22,7 @@ __all__ = [
     "FILM_PRINT",
     "film_frames",
     "Agreement",
+    "FRAME_BITS",
     "PHOTO_PRINT",
     "check_contents",
     "make_prints",

@@ -40,4 +40,3 @@ DAMAGE = Extractor("damage", 1, frozenset(KINDS) - {OTHER}, "what is wrong with 
 PHOTO_PRINT = Extractor("photo print", 2, frozenset({"photo"}), "a print by which a picture is known again")
 SOUND_PRINT = Extractor("sound print", 1, frozenset({"audio", "video"}), "a print by which a recording is known again")
 FILM_PRINT = Extractor("film print", 1, frozenset({"video"}), "prints of key frames, by which a film is known again")
-EXTRACTORS = (MEDIA_FACTS, PICTURE, DAMAGE, PHOTO_PRINT, SOUND_PRINT, FILM_PRINT)

@@ -5,21 +5,30 @@ Only the helper process of `foldkeep.signals.media_worker` comes here.
 
 from typing import Any, NamedTuple
 
-from .film_prints import frame_print, opened_film, within_bars
+from .film_prints import boxes_of, frame_prints, opened_film
 from .media import undecodable
 
 FRAMES = 12
 """How many moments are compared."""
 
-SAME_BITS, VIEW_BITS = 52, 40
-"""Bits in which prints of frames may differ that show the same, and from where on they are different views."""
+
+class FrameBits(NamedTuple):
+    """Bits in which the prints of two frames differ: at most `same` where they show the same, `other` if they do not.
+
+    Two frames of one film that differ by more than `view` are different views.
+    """
+
+    same: int = 52
+    other: int = 90
+    view: int = 40
 
 
+BITS = FrameBits()
 _FEW = 3
 
 
 class Agreement(NamedTuple):
-    """How many of the frames that were compared agree, and how many different views are among these."""
+    """How many frames agree, how many agree or show something else, and how many views are among those that agree."""
 
     agreed: int
     compared: int
@@ -65,22 +74,23 @@ def _compared(one: bytes, other: bytes, offset: float) -> Agreement:
     around = {moment: frames for moment, frames in around.items() if frames}
     if not around:
         return Agreement(0, 0, 0)
-    box = within_bars([keys[moment] for moment in around])
-    its_box = within_bars([shades for frames in around.values() for shades in frames])
-    compared, agreed = 0, list[bytes]()
+    boxes = boxes_of([keys[moment] for moment in around])
+    its_boxes = boxes_of([shades for frames in around.values() for shades in frames])
+    others, agreed = 0, list[bytes]()
     for moment, frames in around.items():
-        wanted = frame_print(keys[moment], box)
-        prints = [known for shades in frames if (known := frame_print(shades, its_box))]
-        if wanted and prints:
-            compared += 1
-            agreed += [wanted] * (min(_bits_apart(wanted, each) for each in prints) <= SAME_BITS)
-    return Agreement(len(agreed), compared, _views(agreed))
+        mine_prints = frame_prints(keys[moment], boxes)
+        its_prints = [known for shades in frames for known in frame_prints(shades, its_boxes)]
+        apart = min((_bits_apart(one, other) for one in mine_prints for other in its_prints), default=BITS.same + 1)
+        if apart <= BITS.same:
+            agreed.append(mine_prints[0])
+        others += apart >= BITS.other
+    return Agreement(len(agreed), len(agreed) + others, _views(agreed))
 
 
 def _views(prints: list[bytes]) -> int:
     views: list[bytes] = []
     for each in prints:
-        if all(_bits_apart(each, view) > VIEW_BITS for view in views):
+        if all(_bits_apart(each, view) > BITS.view for view in views):
             views.append(each)
     return len(views)
 

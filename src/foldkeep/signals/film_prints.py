@@ -23,6 +23,7 @@ STEP = 1.0
 
 MOST_FRAMES = 2000
 _LEAST_SIDE = 16
+_AROUND = 0.2
 _TICKS = 1000  # parts of a second, and of a whole, that a print tells in
 _WORDS_OF_HEAD, _WORDS_OF_FRAME = 2, 5
 
@@ -37,7 +38,7 @@ class FilmFrames(NamedTuple):
     shown
         Which part of its pictures lies within bars, up to 1.
     at
-        The seconds since its beginning of each frame, an array.
+        The seconds since its beginning of each print, an array; those of a frame and of what lies within bars are one.
     prints
         Their prints, an array of unsigned 64-bit numbers with one row of four for each.
     """
@@ -62,8 +63,8 @@ def film_print(path: bytes) -> KnownPrint:
     """Return the print of a film; of one that is plain all through, or cannot be decoded, why it has none.
 
     `print` is unsigned 64-bit words, little-endian: the film's length, and how much of its pictures lies within bars,
-    in thousandths; then for each frame its moment since the beginning and the four words of its print. Frames that are
-    plain are not in it.
+    in thousandths; then for each frame its moment since the beginning and the four words of its print, and the same
+    for what of it lies within bars. Frames that are plain are not in it.
 
     Raises
     ------
@@ -76,31 +77,36 @@ def film_print(path: bytes) -> KnownPrint:
         return KnownPrint(problem=undecodable(error))
     if not frames:
         return KnownPrint(problem="it has no pictures")
-    box = within_bars([shades for _, shades in frames])
-    found = [_ticks(moment) + known for moment, shades in frames if (known := frame_print(shades, box))]
+    boxes = boxes_of([shades for _, shades in frames])
+    found = [_ticks(moment) + known for moment, shades in frames for known in frame_prints(shades, boxes)]
     if not found:
         return KnownPrint(problem="it is too plain")
-    whole = frames[0][1]
-    return KnownPrint(b"".join([_ticks(max(length, frames[-1][0])), _ticks(whole[box].size / whole.size), *found]))
-
-
-def within_bars(frames: "Sequence[Any]") -> tuple[slice, slice]:
-    """Return the rows and columns of a film's frames that lie within bars; those stay where they are all through."""
-    import numpy as np
-
-    return within_border(np.max(frames, axis=0))
-
-
-def frame_print(shades: Any, box: tuple[slice, slice]) -> bytes:
-    """Return the print of what a frame shows within bars; none if that is too plain."""
-    import numpy as np
-
-    inner = shades[box].astype(np.float32)
-    return b"" if is_plain(inner) else print_of(inner)
+    within = frames[0][1][boxes[-1]].size / frames[0][1].size
+    return KnownPrint(b"".join([_ticks(max(length, frames[-1][0])), _ticks(within), *found]))
 
 
 def _ticks(seconds: float) -> bytes:
     return min(round(seconds * _TICKS), 2**48).to_bytes(8, "little")
+
+
+def boxes_of(frames: "Sequence[Any]") -> "list[tuple[slice, slice]]":
+    """Return the rows and columns of which a film's frames have prints: all, and what lies within bars, if it has some.
+
+    Bars stay where they are all through.
+    """
+    import numpy as np
+
+    inner = within_border(np.max(frames, axis=0))
+    whole = (slice(None), slice(None))
+    return [whole] if inner == whole or frames[0][inner].shape == frames[0].shape else [whole, inner]
+
+
+def frame_prints(shades: Any, boxes: "Sequence[tuple[slice, slice]]") -> list[bytes]:
+    """Return the prints of a frame, of each part of it that is not too plain."""
+    import numpy as np
+
+    parts = (shades[box].astype(np.float32) for box in boxes)
+    return [print_of(part) for part in parts if not is_plain(part)]
 
 
 def _frames(path: bytes) -> tuple[float, list[tuple[float, Any]]]:
@@ -155,7 +161,7 @@ class Film:
     def frames_around(self, moment: float) -> "Iterator[tuple[float, Any]]":
         """Yield the frames from just before a moment until just after it; all since a key frame are decoded."""
         self._track.codec_context.skip_frame = "DEFAULT"
-        within = 1.5 / float(self._track.average_rate or 25)
+        within = max(_AROUND, 1.5 / float(self._track.average_rate or 25))
         for at, shades in self._from(moment):
             if at > moment + within:
                 return

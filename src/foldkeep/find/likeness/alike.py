@@ -97,8 +97,9 @@ def _film_pairs(
         one, other = (number_of.get(heard[number][0]) for number in (pair.one, pair.other))
         if one is not None and other is not None:
             known[one, other] = pair  # both are in order of digest
-    sounding = frozenset(number_of[digest] for digest, print_ in heard if print_.print and digest in number_of)
-    found = like_films([print_ for _, print_ in films], known, sounding, measures.progress)
+    print_of = {digest: print_.print for digest, print_ in heard}
+    heard_in = [print_of.get(digest, b"") for digest, _ in films]
+    found = like_films([print_ for _, print_ in films], heard_in, known, measures.progress)
     asked = {key: pair for pair in found if not pair.is_strong and (key := contents.both_here(films, pair))}
     answers = measures.agreements({key: pair.offset for key, pair in asked.items()})
     told = {id(pair): compared(pair, answers[key]) for key, pair in asked.items() if key in answers}

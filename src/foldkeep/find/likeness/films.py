@@ -1,6 +1,7 @@
 """How films are grouped: versions of one film."""
 
 from collections.abc import Iterator, Sequence
+from math import log2
 
 from foldkeep.signals import film_frames
 
@@ -9,6 +10,7 @@ from .frames import FilmPair
 from .groups import Content, Member, What
 
 _NEAR = 1.0
+_STEPS = 7  # by which pixels are told apart, to twice as many
 
 
 class Films:
@@ -16,9 +18,10 @@ class Films:
 
     def rank(self, content: Content) -> tuple[object, ...]:
         """Return what makes a film likelier the original: pixels within bars, then length, bits a second, bytes."""
-        facts = content.facts
-        shown = round(content.pixels * film_frames(content.print.print).shown)
-        return shown, round(facts.seconds or 0), facts.bit_rate or 0, content.file.size, content.file.path
+        facts, within = content.facts, film_frames(content.print.print).shown
+        # Where bars end is only known to a few lines; what differs by less has as many pixels.
+        pixels = round(_STEPS * log2(max(1.0, content.pixels * within)))
+        return pixels, within == 1, round(facts.seconds or 0), facts.bit_rate or 0, content.file.size, content.file.path
 
     def what(self, chosen: Content, other: Content, pair: FilmPair, number: int) -> What | None:  # noqa: ARG002
         """Return that films which are alike are versions of one; None if they are rather takes of one view."""

@@ -11,15 +11,12 @@ from enum import IntEnum
 from typing import Any
 
 from foldkeep.model import Progress, Step, no_progress
-from foldkeep.signals import Agreement, film_frames
+from foldkeep.signals import FRAME_BITS, Agreement, film_frames
 from foldkeep.stock import KnownPrint
 
 from .search import near_pairs
-from .sounds import SoundPair
+from .sounds import LEAST_SECONDS, SoundPair, one_sound_at
 
-_FRAME_BITS = 52  # in which the prints of two frames may differ that show the same
-_OTHER_BITS = 90  # from where on they show something else
-_VIEW_BITS = 40  # a frame of one film that differs by more from those before it is another view
 _TOGETHER = 0.3  # seconds that agreeing frames may be apart
 _AT_ONCE = 0.12  # seconds within which frames of both fall together
 _SURE_VIEWS, _LEAST_VIEWS = 3, 2
@@ -28,7 +25,8 @@ _LEAST_SHARED, _SURELY_SHARED = 0.25, 0.5  # of what the two could share
 _SAME_LENGTH, _SAME_LENGTH_SHARE = 0.5, 0.01
 _SAME_SOUND = 1.0  # seconds that frames and sound may be apart
 _BITS = 256
-_MOST_CELLS = 4_000_000
+_LEAST_COMMON = 0.1
+_AT_ONCE_COMPARED = 256
 
 
 class Sureness(IntEnum):
@@ -49,8 +47,8 @@ class FilmPair:
         Part of the bits that agree in the frames that do, up to 1.
     offset
         Seconds at which `one` begins in `other`; negative if it begins before that.
-    shared
-        Seconds that they have in common.
+    shared, common
+        Seconds that they are known to have in common, and that they could have at that offset.
     views
         How many visually different frames agree.
     heard
@@ -64,6 +62,7 @@ class FilmPair:
     like: float
     offset: float
     shared: float
+    common: float
     views: int
     heard: bool | None
     as_long: bool
@@ -77,29 +76,42 @@ class FilmPair:
 
 @dataclass(frozen=True, slots=True)
 class _Film:
-    """The frames of a film: its length, the second of each, its print, and which view it is of."""
+    """A film by its frames.
+
+    Attributes
+    ----------
+    seconds
+        How long it is.
+    at, view
+        Of each frame, its second, and the number of the view that it shows.
+    prints, first
+        The prints of all frames, one or two for each, and where those of each frame begin.
+    of_views
+        Prints of one frame of each view.
+    """
 
     seconds: float
     at: Any
-    prints: Any
     view: Any
-    firsts: Any
+    prints: Any
+    first: Any
+    of_views: Any
 
 
 def like_films(
     prints: Sequence[KnownPrint],
+    sounds: Sequence[bytes],
     heard: Mapping[tuple[int, int], SoundPair],
-    sounding: frozenset[int] = frozenset(),
     progress: Progress = no_progress,
 ) -> list[FilmPair]:
     """Return the pairs of films that show the same, or may, each once, with where and for how long.
 
     Parameters
     ----------
+    sounds
+        Prints of their sounds; empty where there is none.
     heard
-        What was found of their sounds, by the numbers of both films, the lower first.
-    sounding
-        Numbers of the films whose sound has a print.
+        What was found of these, by the numbers of both films, the lower first.
     """
     films = [_film(each.print) for each in prints]
     candidates = sorted(_candidates(films) | set(heard))
@@ -107,9 +119,7 @@ def like_films(
     for number, (one, other) in enumerate(candidates):
         if number % 64 == 0:
             progress(Step("Comparing films", number, len(candidates), "pairs"))
-        sound = heard.get((one, other))
-        same = sound is not None if one in sounding and other in sounding else None
-        pair = _aligned(one, other, films[one], films[other], sound, same)
+        pair = _aligned(one, other, films[one], films[other], heard.get((one, other)), sounds)
         if pair is not None:
             found.append(pair)
     return found
@@ -118,19 +128,23 @@ def like_films(
 def _film(print_: bytes) -> _Film:
     import numpy as np
 
-    seconds, _, at, prints = film_frames(print_)
-    view = np.zeros(len(prints), int)
-    firsts: list[int] = []
-    for number, each in enumerate(prints):
-        if firsts:
-            apart = np.bitwise_count(prints[firsts] ^ each).sum(axis=1)
-            nearest = int(apart.argmin())
-            if apart[nearest] <= _VIEW_BITS:
-                view[number] = nearest
-                continue
-        view[number] = len(firsts)
-        firsts.append(number)
-    return _Film(seconds, at, prints, view, np.array(firsts, int))
+    seconds, _, moments, prints = film_frames(print_)
+    order = np.argsort(moments, kind="stable")  # not every file has its frames in order
+    prints = prints[order]
+    at, first = np.unique(moments[order], return_index=True)
+    view = np.zeros(len(at), int)
+    shown: list[int] = []
+    for number, each in enumerate(prints[first]):
+        apart = np.bitwise_count(prints[first[shown]] ^ each).sum(axis=1)
+        nearest = int(apart.argmin()) if shown else 0
+        if shown and apart[nearest] <= FRAME_BITS.view:
+            view[number] = nearest
+        else:
+            view[number] = len(shown)
+            shown.append(number)
+    ends = np.append(first[1:], len(prints))
+    rows = np.concatenate([np.arange(first[number], ends[number]) for number in shown])
+    return _Film(seconds, at, view, prints, first, prints[rows])
 
 
 def _candidates(films: Sequence[_Film]) -> set[tuple[int, int]]:
@@ -139,10 +153,10 @@ def _candidates(films: Sequence[_Film]) -> set[tuple[int, int]]:
 
     if len(films) < 2:
         return set()
-    views = np.concatenate([film.prints[film.firsts] for film in films])
-    owner = np.repeat(np.arange(len(films)), [len(film.firsts) for film in films])
+    views = np.concatenate([film.of_views for film in films])
+    owner = np.repeat(np.arange(len(films)), [len(film.of_views) for film in films])
     found: set[tuple[int, int]] = set()
-    for here, there, _ in near_pairs(views, views, _FRAME_BITS):
+    for here, there, _ in near_pairs(views, views, FRAME_BITS.same):
         one, other = owner[here], owner[there]
         apart = one < other
         found.update(zip(one[apart].tolist(), other[apart].tolist(), strict=True))
@@ -159,31 +173,59 @@ def compared(pair: FilmPair, found: Agreement) -> FilmPair | None:
     is_sure = views >= _SURE_VIEWS or (pair.heard and found.agreed >= _LEAST_VIEWS)
     if not is_sure and not pair.heard and found.agreed < _LEAST_VIEWS and not pair.as_long:
         return None
-    return replace(pair, views=views, sureness=Sureness.STRONG if is_sure else Sureness.FAIR)
+    sureness = Sureness.STRONG if is_sure else Sureness.FAIR
+    return replace(pair, views=views, shared=max(pair.shared, pair.common), sureness=sureness)
 
 
 def _aligned(
-    one: int, other: int, mine: _Film, its: _Film, sound: SoundPair | None, same: bool | None
+    one: int, other: int, mine: _Film, its: _Film, sound: SoundPair | None, sounds: Sequence[bytes]
 ) -> FilmPair | None:
     """Return how two films agree at the offset at which most of their views do; None if nothing speaks for it."""
-    found = _best_agreement(mine, its, None if sound is None else sound.offset)
+    found = _best_agreement(mine, its, sound.offset) if sound else None
+    found = found or _best_agreement(mine, its)
+    # What is shorter than that cannot be told by its sound.
+    heard_long = _common(mine, its, found[3] if found else 0.0) > LEAST_SECONDS + _SAME_SOUND
+    has_sound = heard_long and bool(sounds[one] and sounds[other])
     if found is not None:
         at, bits, views, offset = found
-        could = _common(mine, its, offset)
-        heard = same if sound is None else abs(sound.offset - offset) <= _SAME_SOUND
+        if has_sound and not _is_at(sound, offset):
+            sound = one_sound_at(one, other, sounds, offset, _TOGETHER) or sound
+        heard = _is_at(sound, offset)
+        # Key frames tell it only roughly.
+        if sound is not None and heard:
+            offset = sound.offset
+        elif _as_long(mine, its, offset):
+            offset = 0.0
         shared = max(float(at.max() - at.min()), sound.shared if sound is not None and heard else 0.0)
+        common = _common(mine, its, offset)
+        part = min(1.0, shared / max(common, _LEAST_COMMON))
         as_long = _as_long(mine, its, offset)
-        sureness = _sureness(views, min(1.0, shared / max(could, 0.1)), heard, as_long)
+        sureness = _sureness(views, part, heard if has_sound else None, as_long)
         if sureness is not None:
             like = 1 - float(bits.mean()) / _BITS
-            return FilmPair(one, other, like, offset, shared, views, heard, as_long, sureness)
-    offset = 0.0 if sound is None else sound.offset
-    could = _common(mine, its, offset)
+            known = heard if has_sound else None
+            # What is shared goes on from one agreeing frame to the next, and to the ends.
+            shared = common if part >= _SURELY_SHARED and not heard else shared
+            return FilmPair(one, other, like, offset, shared, common, views, known, as_long, sureness)
+    return _open_pair(one, other, mine, its, sound, has_sound)
+
+
+def _open_pair(
+    one: int, other: int, mine: _Film, its: _Film, sound: SoundPair | None, has_sound: bool
+) -> FilmPair | None:
+    """Return a pair for which only its sound speaks, or its length and a view; None if both have another sound."""
+    offset = sound.offset if sound else 0.0
+    common = _common(mine, its, offset)
     as_long = _as_long(mine, its, offset)
-    is_open = sound.shared >= _SURELY_SHARED * could if sound is not None else as_long and same is not False
-    if not is_open:
+    speaks = sound.shared >= _SURELY_SHARED * common if sound else as_long and not has_sound
+    if not speaks:
         return None
-    return FilmPair(one, other, 1 - _FRAME_BITS / _BITS, offset, could, 0, same, as_long, Sureness.OPEN)
+    like = 1 - FRAME_BITS.same / _BITS
+    return FilmPair(one, other, like, offset, common, common, 0, bool(sound) or None, as_long, Sureness.OPEN)
+
+
+def _is_at(sound: SoundPair | None, offset: float) -> bool:
+    return sound is not None and abs(sound.offset - offset) <= _SAME_SOUND
 
 
 def _common(mine: _Film, its: _Film, offset: float) -> float:
@@ -196,30 +238,51 @@ def _as_long(mine: _Film, its: _Film, offset: float) -> bool:
     return abs(offset) <= _SAME_LENGTH and apart <= max(_SAME_LENGTH, _SAME_LENGTH_SHARE * its.seconds)
 
 
-def _best_agreement(mine: _Film, its: _Film, hint: float | None) -> tuple[Any, Any, int, float] | None:
+def _best_agreement(mine: _Film, its: _Film, hint: float | None = None) -> tuple[Any, Any, int, float] | None:
     """Return where frames agree at the offset at which most views do, in how many bits, how many views, and the offset.
 
     None if none agree, or too many show something else.
+
+    Parameters
+    ----------
+    hint
+        Only offsets near this one count.
     """
     import numpy as np
 
-    step = max(1, -(-len(mine.prints) * len(its.prints) // _MOST_CELLS))
-    prints, at, view = mine.prints[::step], mine.at[::step], mine.view[::step]
-    bits = np.zeros((len(prints), len(its.prints)), np.uint16)
-    for word in range(prints.shape[1]):
-        bits += np.bitwise_count(prints[:, None, word] ^ its.prints[None, :, word])
-    apart = its.at[None, :] - at[:, None]
-    here, there = np.nonzero(bits <= _FRAME_BITS)
+    bits = _bits_apart(mine, its)
+    apart = its.at[None, :] - mine.at[:, None]
+    near = (
+        bits <= FRAME_BITS.same if hint is None else (bits <= FRAME_BITS.same) & (np.abs(apart - hint) <= _SAME_SOUND)
+    )
+    here, there = np.nonzero(near)
     if not len(here):
         return None
-    offset = _best_offset(apart[here, there], view[here], its.view[there], hint)
+    offset = _best_offset(apart[here, there], mine.view[here], its.view[there])
     agree = np.abs(apart[here, there] - offset) <= _TOGETHER
     here, there = here[agree], there[agree]
-    contradicted = int(((np.abs(apart - offset) <= _AT_ONCE) & (bits >= _OTHER_BITS)).any(axis=1).sum())
+    contradicted = int(((np.abs(apart - offset) <= _AT_ONCE) & (bits >= FRAME_BITS.other)).any(axis=1).sum())
     if not len(here) or contradicted > _MOST_CONTRADICTED * (contradicted + len(np.unique(here))):
         return None
-    views = min(len(np.unique(view[here])), len(np.unique(its.view[there])))
-    return at[here], bits[here, there], views, offset
+    views = min(len(np.unique(mine.view[here])), len(np.unique(its.view[there])))
+    return mine.at[here], bits[here, there], views, offset
+
+
+def _bits_apart(mine: _Film, its: _Film) -> Any:
+    """Return in how many bits the frames of two films differ, in their prints that do least."""
+    import numpy as np
+
+    found = np.empty((len(mine.at), len(its.at)), np.uint16)
+    for start in range(0, len(mine.at), _AT_ONCE_COMPARED):
+        frames = mine.first[start : start + _AT_ONCE_COMPARED]
+        end = mine.first[start + len(frames)] if start + len(frames) < len(mine.first) else len(mine.prints)
+        rows = mine.prints[frames[0] : end]
+        bits = np.zeros((len(rows), len(its.prints)), np.uint16)
+        for word in range(rows.shape[1]):
+            bits += np.bitwise_count(rows[:, None, word] ^ its.prints[None, :, word])
+        least = np.minimum.reduceat(bits, its.first, axis=1)
+        found[start : start + len(frames)] = np.minimum.reduceat(least, frames - frames[0], axis=0)
+    return found
 
 
 def _sureness(views: int, part: float, heard: bool | None, as_long: bool) -> Sureness | None:
@@ -239,11 +302,13 @@ def _sureness(views: int, part: float, heard: bool | None, as_long: bool) -> Sur
     if heard is False and views < _SURE_VIEWS:
         return None  # two takes from one tripod
     enough = views >= _LEAST_VIEWS or heard
-    return Sureness.FAIR if (enough and part >= _LEAST_SHARED) or as_long else None
+    if (enough and part >= _LEAST_SHARED) or as_long:
+        return Sureness.FAIR
+    return Sureness.OPEN if enough else None
 
 
-def _best_offset(apart: Any, mine: Any, its: Any, hint: float | None) -> float:
-    """Return the offset at which most different views agree; of several the one nearest to the hint, or to none.
+def _best_offset(apart: Any, mine: Any, its: Any) -> float:
+    """Return the offset at which most different views agree; of several the least.
 
     Parameters
     ----------
@@ -259,7 +324,7 @@ def _best_offset(apart: Any, mine: Any, its: Any, hint: float | None) -> float:
             within = window == each
             views = min(len(np.unique(mine[within])), len(np.unique(its[within])))
             middle = float(np.median(apart[within]))
-            found = (views, -abs(middle - (hint or 0.0)))
+            found = (views, -abs(middle))
             if best is None or found > best[0]:
                 best = (found, middle)
     return best[1] if best is not None else 0.0

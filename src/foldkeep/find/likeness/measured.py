@@ -78,8 +78,7 @@ def _films(helper: Apart, spare: Medium, keeper: Medium) -> Measured | None:
     prints = _prints(helper, FILM_PRINT, spare, keeper)
     heard = [helper.print(SOUND_PRINT, file.path, file.size) for file in (spare, keeper)]
     sounds = {(each.one, each.other): each for each in like_sounds(heard)}
-    sounding = frozenset(number for number, each in enumerate(heard) if each.print)
-    found: FilmPair | None = next(iter(like_films(prints, sounds, sounding)), None)
+    found: FilmPair | None = next(iter(like_films(prints, [each.print for each in heard], sounds)), None)
     if found is not None and not found.is_strong:
         answer = helper.films_agree(spare.path, keeper.path, found.offset)
         found = compared(found, Agreement.of(answer)) if answer else found

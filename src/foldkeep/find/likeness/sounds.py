@@ -1,5 +1,6 @@
 """Pairs of sounds that are one recording: found by words of their prints, confirmed by the bits of all of them."""
 
+import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -62,6 +63,15 @@ def like_sounds(prints: Sequence[KnownPrint], progress: Progress = no_progress) 
     return found
 
 
+def one_sound_at(one: int, other: int, prints: Sequence[bytes], offset: float, within: float) -> SoundPair | None:
+    """Return how two sounds share a recording at an offset, or so many seconds beside it; None if they do not."""
+    import numpy as np
+
+    mine, its = (np.frombuffer(prints[number], "<u4") for number in (one, other))
+    beside = math.ceil(within / SECONDS_A_WORD)
+    return _confirmed(one, other, mine, its, round(offset / SECONDS_A_WORD), beside)
+
+
 def _candidates(words: Sequence[Any]) -> Iterator[tuple[int, int, int]]:
     """Yield pairs of sounds with the offset, in words, that most of their common words agree in."""
     import numpy as np
@@ -97,12 +107,12 @@ def _candidates(words: Sequence[Any]) -> Iterator[tuple[int, int, int]]:
         yield one, other, offset
 
 
-def _confirmed(one: int, other: int, mine: Any, its: Any, offset: int) -> SoundPair | None:
+def _confirmed(one: int, other: int, mine: Any, its: Any, offset: int, beside: int = 1) -> SoundPair | None:
     """Compare two prints at an offset, and at those beside it; None if they do not share a recording there."""
     import numpy as np
 
     best: SoundPair | None = None
-    for shift in (offset - 1, offset, offset + 1):
+    for shift in range(offset - beside, offset + beside + 1):
         start, end = max(0, -shift), min(len(mine), len(its) - shift)
         if (end - start) * SECONDS_A_WORD < LEAST_SECONDS:
             continue
