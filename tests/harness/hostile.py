@@ -160,6 +160,10 @@ READERS: dict[str, Callable[[Path], object]] = {
         )
         for extractor in (PHOTO_PRINT, SOUND_PRINT, FILM_PRINT)
     },
+    **{
+        f"view of {kind}": lambda path, kind=kind: HELPER.view(os.fsencode(path), kind, (0.0, 1.0))
+        for kind in ("photo", "audio", "video")
+    },
     "two films": lambda path: HELPER.films_agree(os.fsencode(path), os.fsencode(path), 0.1),
     **{f"damaged {kind}": damaged(kind) for kind in ("photo", "audio", "video")},
     "declaration": lambda path: bagit.declared(path.read_bytes()),
@@ -294,7 +298,8 @@ SEEDS: dict[str, list[bytes]] = {
     "audio": [wav(tune([0, 4, 7])), encoded(tune([0, 4]), "flac", {"title": "march"})], "video": [film(1, 0.4)],
     "photo print": [jpeg(1, "camera", "2025:06:14 09:12:03"), tiff(), thumbnail()],
     "sound print": [wav(tune([0, 4, 7, 0, 2, 5, 7, 9, 4])), encoded(tune([0, 4, 7, 5, 2]), "mp3", {})],
-    "film print": [film(1, 2.0), film(2, 0.4)], "two films": [film(1, 2.0)],
+    "view of photo": [jpeg(1, "camera", "2025:06:14 09:12:03"), tiff()], "view of audio": [wav(tune([0, 4, 7]))],
+    "view of video": [film(1, 1.5)], "film print": [film(1, 2.0), film(2, 0.4)], "two films": [film(1, 2.0)],
     "damaged photo": [jpeg(1, "camera", "2025:06:14 09:12:03"), tiff()],
     "damaged audio": [wav(tune([0, 4, 7])), encoded(tune([0, 4]), "mp3", {"title": "march"})],
     "damaged video": [film(1, 0.4)],

@@ -18,69 +18,8 @@ from PIL import Image
 
 from foldkeep.keep import write_docket
 from foldkeep.model import Action, DocketRow
+from harness.browsers import Sheet
 from harness.desks import PROGRAM, Desk
-
-CHROMIUM = next(filter(None, map(shutil.which, ("chromium", "chromium-browser"))), None)
-DRIVER = shutil.which("chromedriver")
-
-
-@pytest.fixture(scope="module")
-def downloads(tmp_path_factory):
-    return tmp_path_factory.mktemp("downloads")
-
-
-@pytest.fixture(scope="module")
-def browser(downloads: Path):
-    if not CHROMIUM or not DRIVER:
-        pytest.skip("the sheet in a browser; install Debian's chromium and chromium-driver")
-    from selenium import webdriver
-    from selenium.webdriver.chrome.service import Service
-
-    options = webdriver.ChromeOptions()
-    options.binary_location = CHROMIUM
-    for word in ("--headless=new", "--no-sandbox", "--window-size=1280,800", "--disable-gpu"):
-        options.add_argument(word)
-    options.add_experimental_option("prefs", {"download.default_directory": str(downloads)})
-    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
-    chrome = webdriver.Chrome(options=options, service=Service(DRIVER))
-    yield chrome
-    chrome.quit()
-
-
-class Sheet:
-    """A sheet that is open in the browser."""
-
-    def __init__(self, browser, page: Path) -> None:
-        self.browser = browser
-        browser.execute_cdp_cmd("Page.addScriptToEvaluateOnNewDocument", {"source": "window.onbeforeunload = null;"})
-        browser.get(page.as_uri())
-
-    def ask(self, script: str):
-        return self.browser.execute_script(f"return {script};")
-
-    def press(self, *keys: str) -> None:
-        from selenium.webdriver.common.action_chains import ActionChains
-
-        ActionChains(self.browser).send_keys(*keys).perform()
-
-    def choose(self, name: str, value: str) -> None:
-        self.browser.execute_script(
-            f"const e = document.getElementById('{name}'); e.value = arguments[0];"
-            " e.dispatchEvent(new Event(e.tagName === 'INPUT' ? 'input' : 'change'));", value)  # fmt: skip
-
-    def rows(self) -> list[str]:
-        return self.ask("[...document.querySelectorAll('.row')].map(row => row.innerText.replaceAll('\\n', ' '))")
-
-    def saved(self, downloads: Path) -> Path:
-        before = set(downloads.iterdir())
-        self.ask("document.getElementById('save').click()")
-        until = time.monotonic() + 10
-        while time.monotonic() < until:
-            new = {path for path in downloads.iterdir() if path.suffix == ".csv"} - before
-            if new:
-                return new.pop()
-            time.sleep(0.05)
-        raise TimeoutError("nothing was downloaded")
 
 
 def test_look_decide_save_and_fold(sample_desk: Desk, browser, downloads: Path):

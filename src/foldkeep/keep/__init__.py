@@ -8,6 +8,7 @@ from .propose import Proposal, propose, propose_for
 from .review import Review
 from .rules import meaning, real_folder
 from .sheet import SheetCopy, SheetSet, sheet_sets
+from .sides import Side
 
 __all__ = [
     "leaving_aside",
@@ -27,4 +28,5 @@ __all__ = [
     "SheetSet",
     "SheetCopy",
     "sheet_sets",
+    "Side",
 ]

@@ -4,11 +4,12 @@ import os
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from foldkeep.model import DocketRow, Facts, Progress, Step, no_progress
+from foldkeep.model import Action, DocketRow, Facts, Progress, Step, no_progress
 from foldkeep.signals import MediaReader, Medium
 from foldkeep.stock import Stock
 
 from .companions import Companions
+from .sides import Side, SideReader
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,12 +38,16 @@ class SheetCopy:
 
 @dataclass(frozen=True, slots=True)
 class SheetSet:
-    """One set: what its content says of itself, a small picture of it as JPEG if there is one, its copies."""
+    """One set: what its content says of itself, a small picture of it as JPEG if there is one, its copies.
+
+    Of one whose copies have several contents, `sides` has what is to be seen of each, to be compared.
+    """
 
     id: str
     facts: Facts
     picture: bytes | None
     copies: tuple[SheetCopy, ...]
+    sides: tuple[Side, ...] = ()
 
     @property
     def first(self) -> DocketRow:
@@ -60,10 +65,23 @@ def sheet_sets(
         by_set.setdefault(row.set, []).append(row)
     sets = list(by_set.values())
     shown = [_to_look_at(found) for found in sets]
-    for number, (found, (facts, picture)) in enumerate(zip(sets, reader.views(shown), strict=True), start=1):
-        progress(Step("Looking at files", number, len(sets), "files"))
-        copies = tuple(_copy(stock, companions, row) for row in found)
-        yield SheetSet(found[0].set, facts, picture, copies)
+    with SideReader(stock) as compared:
+        for number, (found, (facts, picture)) in enumerate(zip(sets, reader.views(shown), strict=True), start=1):
+            progress(Step("Looking at files", number, len(sets), "files"))
+            copies = tuple(_copy(stock, companions, row) for row in found)
+            contents = _contents(found)
+            sides = tuple(compared.sides(contents)) if len(contents) > 1 else ()
+            yield SheetSet(found[0].set, facts, picture, copies, sides)
+
+
+def _contents(rows: Sequence[DocketRow]) -> list[Medium]:
+    """Return a file of each content of a set, that of a keeper first; none where digests do not tell them apart."""
+    if any(row.digest is None for row in rows):
+        return []
+    by_digest: dict[bytes | None, list[DocketRow]] = {}
+    for row in sorted(rows, key=lambda row: row.action is not Action.KEEP):
+        by_digest.setdefault(row.digest, []).append(row)
+    return [_to_look_at(same) for same in by_digest.values()]
 
 
 def _to_look_at(rows: Sequence[DocketRow]) -> Medium:

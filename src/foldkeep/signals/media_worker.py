@@ -11,6 +11,7 @@ import select
 import subprocess
 import sys
 import time
+from collections.abc import Sequence
 from importlib import import_module
 from types import TracebackType
 from typing import Any, Self
@@ -22,6 +23,7 @@ from foldkeep.model.work import reason_of
 from foldkeep.stock import KnownPrint
 
 from .extractors import FILM_PRINT, PHOTO_PRINT, SOUND_PRINT, Extractor
+from .views import View
 
 SECONDS = 20.0
 """How long one file may take."""
@@ -73,6 +75,16 @@ class Apart:
         """
         answer = self._told({"do": "picture", "uri": file_uri(path), "kind": kind})
         return base64.b64decode(answer["jpeg"]) if answer.get("jpeg") else None
+
+    def view(self, path: bytes, kind: str, moments: Sequence[float] = ()) -> View:
+        """Return what is to be seen of a file, of a film at moments; nothing of what is broken.
+
+        Raises NotRead if it could not be read now.
+        """
+        question = {"do": "view", "uri": file_uri(path), "kind": kind, "moments": " ".join(map(repr, moments))}
+        answer = self._told(question, _FILM_TIMES * self._seconds)
+        pictures = tuple(base64.b64decode(picture) for picture in answer["pictures"])
+        return View(pictures, base64.b64decode(answer["swings"]), answer["seconds"])
 
     def damage(self, path: bytes, kind: str, size: int) -> str:
         """Return what is wrong with the content of a file, in words; empty if nothing was found.
@@ -202,6 +214,12 @@ def _measured(question: dict[str, str]) -> dict[str, Any]:
 
         found = agreement(path, path_from_uri(question["source"]), float(question["offset"]))
         return {"agreement": str(found)}
+    if question["do"] == "view":
+        from .views import view_of
+
+        view = view_of(path, kind, [float(word) for word in question["moments"].split()])
+        pictures = [base64.b64encode(picture).decode() for picture in view.pictures]
+        return {"pictures": pictures, "swings": base64.b64encode(view.swings).decode(), "seconds": view.seconds}
     if question["do"] in _PRINTERS:
         module, name = _PRINTERS[question["do"]]
         return _print(getattr(import_module(f".{module}", __spec__.parent), name)(path))

@@ -26,7 +26,7 @@ _RATE, _SAMPLES_A_PEAK = 8000, 64
 
 def picture_of(path: bytes, kind: str) -> bytes | None:
     """Return a picture of a file as JPEG that fits in `WIDTH` by `HEIGHT`; None if none can be made."""
-    makers = {"photo": _of_photo, "video": _of_film, "audio": _of_sound}
+    makers = {"photo": of_photo, "video": _of_film, "audio": _of_sound}
     if kind not in makers:
         return None
     try:
@@ -49,21 +49,22 @@ def picture_of(path: bytes, kind: str) -> bytes | None:
     return stream.getvalue()
 
 
-def _of_photo(file: BinaryIO) -> "Image | None":
+def of_photo(file: BinaryIO, box: tuple[int, int] = (WIDTH, HEIGHT)) -> "Image | None":
+    """Return a photo, upright, that fits in a box; None if it has too many pixels. Raises what Pillow does."""
     from PIL import Image, ImageFile, ImageOps
 
     ImageFile.LOAD_TRUNCATED_IMAGES = True  # half a picture tells more than none
     Image.MAX_IMAGE_PIXELS = None  # we look ourselves
     opened = Image.open(file)
-    opened.draft("RGB", (2 * WIDTH, 2 * HEIGHT))  # a JPEG is decoded at a fraction of its size
+    opened.draft("RGB", (2 * box[0], 2 * box[1]))  # a JPEG is decoded at a fraction of its size
     image: Image.Image = opened
     if image.width * image.height > MOST_PIXELS:
         return None
     if image.mode in ("I;16", "I", "F"):
         image = _stretched(image)
-    image.thumbnail((WIDTH, HEIGHT))
+    image.thumbnail((max(box), max(box)))
     upright = ImageOps.exif_transpose(image)
-    upright.thumbnail((WIDTH, HEIGHT))
+    upright.thumbnail(box)
     if "A" in upright.getbands() or "transparency" in upright.info:
         layer = upright.convert("RGBA")
         paper = Image.new("RGBA", layer.size, (*_PAPER, 255))
@@ -110,11 +111,13 @@ def _of_film(file: BinaryIO) -> "Image | None":
     return whole
 
 
-def _of_sound(file: BinaryIO) -> "Image | None":
-    """Return the wave of a sound: how far it swings in each part of its length."""
+def swings_of(file: BinaryIO) -> tuple[Any, float]:
+    """Return how far a sound swings in each part of its length, an array up to 32,768, and how long one is, in seconds.
+
+    What comes after an hour is not in it. Raises what PyAV does.
+    """
     import av
     import numpy as np
-    from PIL import Image, ImageDraw
 
     peaks: list[Any] = []
     with av.open(file, "r") as clip:
@@ -129,7 +132,16 @@ def _of_sound(file: BinaryIO) -> "Image | None":
                 peaks.append(swings[:whole].reshape(-1, _SAMPLES_A_PEAK).max(axis=1) if whole else swings)
             if samples > _RATE * _SECONDS_OF_SOUND:
                 break
-    wave: Any = np.concatenate(peaks) if peaks else np.zeros(0)
+    found = np.concatenate(peaks) if peaks else np.zeros(0, np.int32)
+    return found, samples / _RATE / max(1, found.size)
+
+
+def _of_sound(file: BinaryIO) -> "Image | None":
+    """Return the wave of a sound: how far it swings in each part of its length."""
+    import numpy as np
+    from PIL import Image, ImageDraw
+
+    wave, _ = swings_of(file)
     if not wave.size:
         return None
     height = HEIGHT // 3

@@ -98,6 +98,15 @@ class Prints(SideFile):
         for digest, whole, sharpness, quality, color in rows:
             yield digest, KnownPrint(whole, sharpness=sharpness, quality=quality, color=color)
 
+    def of(self, digest: bytes) -> KnownPrint | None:
+        """Return the print of a content with all that belongs to it; None if it was not made yet."""
+        rows = self._asked_rows(
+            "SELECT print, parts, detail, sharpness, quality, color, problem FROM contents_printed"
+            " WHERE digest = ? AND extractor = ? AND version = ?",
+            (digest, *self._asked),
+        )
+        return KnownPrint(*rows[0]) if rows else None
+
     def parts(self, digest: bytes) -> bytes:
         """Return the prints of parts of a content."""
         return self._blob("parts", digest)

@@ -4,7 +4,7 @@ from .alike import STRENGTHS, alike, without_print
 from .differences import only_of
 from .frames import FilmPair, Sureness, compared, like_films
 from .groups import Content, Group, Member, What, grouped
-from .measured import Measured, NotAlike, alike_now
+from .measured import Measured, NotAlike, alike_now, measured
 from .photos import Photos
 from .pictures import FAIR_BITS, SURE_BITS, Pair, like_pictures
 from .sounds import SoundPair, like_sounds
@@ -28,6 +28,7 @@ __all__ = [
     "Sureness",
     "only_of",
     "alike_now",
+    "measured",
     "Measured",
     "NotAlike",
     "without_print",

@@ -14,6 +14,9 @@ from .groups import Likeness
 from .pictures import like_pictures
 from .sounds import like_sounds
 
+Printer = Callable[[Extractor, Medium], KnownPrint]
+"""Returns the print that an extractor makes of a file."""
+
 _WORDS = {"photo": "pictures", "video": "films", "audio": "sounds"}
 
 
@@ -42,13 +45,17 @@ def alike_now(spare: Medium, keeper: Medium) -> Measured:
     try:
         stamps = [Stamp.of(facts_at(file.path)) for file in (spare, keeper)]
         with Apart() as helper:
-            found = _MEASURERS[spare.kind](helper, spare, keeper)
+            found = measured(spare, keeper, _fresh(helper), helper)
         _check_contents((spare, keeper), stamps)
     except (NotRead, OSError) as error:
         raise NotAlike(f"likeness cannot be measured now: {reason_of(error)}") from error
     if found is None:
         raise NotAlike(f"measured now, the two {_WORDS[spare.kind]} are not alike: {visible(keeper.path)}")
     return found
+
+
+def _fresh(helper: Apart) -> Printer:
+    return lambda extractor, file: helper.print(extractor, file.path, file.size)
 
 
 def _check_contents(files: Sequence[Medium], stamps: Sequence[Stamp]) -> None:
@@ -62,37 +69,50 @@ def _check_contents(files: Sequence[Medium], stamps: Sequence[Stamp]) -> None:
             raise NotAlike(f"changed while likeness was measured: {visible(file.path)}")
 
 
-def _pictures(helper: Apart, spare: Medium, keeper: Medium) -> Measured | None:
-    prints = _prints(helper, PHOTO_PRINT, spare, keeper)
+def measured(one: Medium, other: Medium, printer: Printer, helper: Apart) -> Measured | None:
+    """Return how two files of one kind are alike by their prints, and by frames of films; None if they are not.
+
+    Raises
+    ------
+    NotAlike
+        If one of them has no print.
+    NotRead
+        If one of them cannot be read now.
+    """
+    return _MEASURERS[one.kind](one, other, printer, helper)
+
+
+def _pictures(one: Medium, other: Medium, printer: Printer, helper: Apart) -> Measured | None:  # noqa: ARG001
+    prints = _prints(printer, PHOTO_PRINT, one, other)
     found = like_pictures(prints, lambda number: prints[number].parts, lambda number: prints[number].detail)
     return Measured(found[0], prints) if found else None
 
 
-def _sounds(helper: Apart, spare: Medium, keeper: Medium) -> Measured | None:
-    prints = _prints(helper, SOUND_PRINT, spare, keeper)
+def _sounds(one: Medium, other: Medium, printer: Printer, helper: Apart) -> Measured | None:  # noqa: ARG001
+    prints = _prints(printer, SOUND_PRINT, one, other)
     found = like_sounds(prints)
     return Measured(found[0], prints) if found else None
 
 
-def _films(helper: Apart, spare: Medium, keeper: Medium) -> Measured | None:
-    prints = _prints(helper, FILM_PRINT, spare, keeper)
-    heard = [helper.print(SOUND_PRINT, file.path, file.size) for file in (spare, keeper)]
+def _films(one: Medium, other: Medium, printer: Printer, helper: Apart) -> Measured | None:
+    prints = _prints(printer, FILM_PRINT, one, other)
+    heard = [printer(SOUND_PRINT, file) for file in (one, other)]
     sounds = {(each.one, each.other): each for each in like_sounds(heard)}
     found: FilmPair | None = next(iter(like_films(prints, [each.print for each in heard], sounds)), None)
     if found is not None and not found.is_strong:
-        answer = helper.films_agree(spare.path, keeper.path, found.offset)
+        answer = helper.films_agree(one.path, other.path, found.offset)
         found = compared(found, Agreement.of(answer)) if answer else found
     return None if found is None or found.sureness is Sureness.OPEN else Measured(found, prints)
 
 
-def _prints(helper: Apart, extractor: Extractor, *files: Medium) -> tuple[KnownPrint, KnownPrint]:
-    one, other = (helper.print(extractor, file.path, file.size) for file in files)
+def _prints(printer: Printer, extractor: Extractor, *files: Medium) -> tuple[KnownPrint, KnownPrint]:
+    one, other = (printer(extractor, file) for file in files)
     for file, found in zip(files, (one, other), strict=True):
         if found.problem:
             raise NotAlike(f"likeness cannot be measured of {visible(file.path)}: {found.problem}")
     return one, other
 
 
-_MEASURERS: Mapping[str, Callable[[Apart, Medium, Medium], Measured | None]] = {
+_MEASURERS: Mapping[str, Callable[[Medium, Medium, Printer, Apart], Measured | None]] = {
     "photo": _pictures, "video": _films, "audio": _sounds
 }  # fmt: skip

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from foldkeep.find.likeness import STRENGTHS, Content, Group, Member, NotAlike, Pair, What, alike_now, only_of
 from foldkeep.model import Action, DocketRow, Progress, Step, no_progress, visible
+from foldkeep.model.extras import need
 from foldkeep.signals import MEDIA, MediaReader, Medium, sidecars_of
 from foldkeep.stock import Stock
 
@@ -75,6 +76,8 @@ def alike_again(stock: Stock, rows: Sequence[DocketRow], progress: Progress = no
             staying[row.set].insert(0 if row.action is Action.KEEP else len(staying[row.set]), row)
     asked = [row for row in rows if row.action is Action.FOLD and not row.is_regenerable and _lacks_copy(row, staying)]
     found: dict[bytes, AlikeKeeper] = {}
+    if asked:
+        need("media")
     with MediaReader(stock) as reader:
         for number, row in enumerate(asked):
             progress(Step("Measuring likeness", number, len(asked), "files"))

@@ -8,7 +8,7 @@ from importlib.resources import files
 from typing import TYPE_CHECKING, Any
 
 from foldkeep.formats.own import new_file
-from foldkeep.keep import COLUMNS, SheetCopy, SheetSet
+from foldkeep.keep import COLUMNS, SheetCopy, SheetSet, Side
 from foldkeep.model import Action, DocketRow, visible
 from foldkeep.model.files import format_digest
 from foldkeep.model.names import file_uri
@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from PIL.ImageDraw import ImageDraw
     from PIL.ImageFont import FreeTypeFont
 
+_PARTS = ("sheet.html", "compare.css", "compare.js")
 _BRIEF = ("pixels", "taken", "camera", "length", "title", "artist", "rating", "problem")
 
 
@@ -37,10 +38,15 @@ def write_sheet(path: str, sets: Iterable[SheetSet], title: str, subtitle: str) 
         "docket": f"{os.path.splitext(os.path.basename(path))[0]}-docket.csv",
         "sets": [_set_document(found) for found in sets],
     }
-    template = Environment(autoescape=True).from_string(
-        files("foldkeep.show.pictures").joinpath("templates/sheet.html").read_text(encoding="utf-8")
-    )
-    page = template.render(title=title, subtitle=subtitle, data=Markup(_harmless(data))).encode()  # noqa: S704
+    parts = {name: files("foldkeep.show.pictures").joinpath("templates", name).read_text("utf-8") for name in _PARTS}
+    template = Environment(autoescape=True).from_string(parts["sheet.html"])
+    page = template.render(
+        title=title,
+        subtitle=subtitle,
+        data=Markup(_harmless(data)),  # noqa: S704
+        compare_style=Markup(parts["compare.css"]),  # noqa: S704
+        compare_script=Markup(parts["compare.js"]),  # noqa: S704
+    ).encode()
     with new_file(path) as (target, stream):
         stream.write(page)
     return target, len(page)
@@ -61,9 +67,37 @@ def _set_document(found: SheetSet) -> dict[str, Any]:
         "size": first.size,
         "brief": " · ".join(words[name] for name in _BRIEF if name in words),
         "facts": list(words.items()),
-        "picture": base64.b64encode(found.picture).decode() if found.picture else None,
+        "picture": _text(found.picture) if found.picture else None,
         "copies": [_copy_document(copy, first) for copy in found.copies],
+        **({"sides": [_side_document(side, found) for side in found.sides]} if found.sides else {}),
     }
+
+
+def _side_document(side: Side, found: SheetSet) -> dict[str, Any]:
+    """Return what the page needs to compare a content: which copy has it, what is to be seen, and how it lies."""
+    laid = side.laid
+    number = next(at for at, copy in enumerate(found.copies) if copy.row.path == side.file.path)
+    told: dict[str, Any] = {
+        "copy": number,
+        "pictures": list(map(_text, side.pictures)),
+        **({"swings": _text(side.swings), "seconds": side.seconds} if side.swings else {}),
+    }
+    if laid is None:
+        return told
+    return {
+        **told,
+        "like": round(laid.like, 3),
+        "cut": laid.cut,
+        "layout": laid.layout,
+        "on_first": laid.is_on_first,
+        "offset": round(laid.offset, 2),
+        "moments": laid.moments,
+        "first": list(map(_text, laid.first_pictures)),
+    }
+
+
+def _text(content: bytes) -> str:
+    return base64.b64encode(content).decode()
 
 
 def _copy_document(copy: SheetCopy, first: DocketRow) -> dict[str, Any]:
