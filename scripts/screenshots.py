@@ -35,7 +35,7 @@ SHOTS = (
     ("scanning", [("foldkeep scan reel", "(sleep 4; touch .done) & foldkeep scan reel --stock other")]),
     ("duplicates", ["foldkeep duplicates --top 7"]),
     ("folders", ["foldkeep duplicates --folders"]),
-    ("alike", ["foldkeep alike library/press", "foldkeep alike --kind audio --top 1"]),
+    ("alike", ["foldkeep alike library/press"]),
     ("space", ["foldkeep space library --depth 2 --top 16", "foldkeep space --by kind --largest 3"]),
     ("show", ["foldkeep show library/stills/camera-a/day-3/WKD_0017.jpg", SHOW_SET]),
     ("orphans", ["foldkeep orphans --catalog library/lists/stills.csv --under library/stills --top 4"]),
@@ -69,7 +69,6 @@ SHOTS = (
         ],
     ),
     ("compare", ["foldkeep compare 'card copies.inventory' 'library/card copies' --top 4"]),
-    ("help", ["foldkeep --help"]),
 )
 SETTINGS = """\
 [scan]
@@ -133,7 +132,7 @@ def later(environment: dict[str, str]) -> None:
 
 
 def draw(environment: dict[str, str], wanted: list[str]) -> None:
-    """Take the pictures that are no terminal's: the map, the bars, and the sheet."""
+    """Take the pictures that are no terminal's: the map, the bars, and the pages."""
     for line in ("space library --treemap map.png --quiet",
                  "sheet docket.csv --quiet", "projects --plot projects.png --quiet"):  # fmt: skip
         subprocess.run(["foldkeep", *line.split()], cwd=FOLDER, env=environment, check=True)
@@ -141,20 +140,28 @@ def draw(environment: dict[str, str], wanted: list[str]) -> None:
         shutil.copy(FOLDER / "map.png", PICTURES / "treemap.png")
     if not wanted or "projects" in wanted:
         shutil.copy(FOLDER / "projects.png", PICTURES / "projects.png")
-    if not wanted or "sheet" in wanted:
-        from selenium import webdriver
-        from selenium.webdriver.chrome.service import Service
+    if not wanted or {"sheet", "comparing"} & set(wanted):
+        for line in ("alike -o alike.csv --quiet", "sheet alike.csv -o comparing.html --quiet"):
+            subprocess.run(["foldkeep", *line.split()], cwd=FOLDER, env=environment, check=True)
+        look_at("sheet", "step(1); step(1, true); step(1, true); step(1);")
+        look_at("comparing", "openCompare(sets.find(set => set.sides.some(side => side.cut)));")
 
-        options = webdriver.ChromeOptions()
-        options.binary_location = shutil.which("chromium") or ""
-        for word in ("--headless=new", "--no-sandbox", "--window-size=1280,943", "--hide-scrollbars"):
-            options.add_argument(word)
-        browser = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
-        browser.get((FOLDER / "sheet.html").as_uri())
-        browser.execute_script("step(1); step(1, true); step(1, true); step(1);")
-        time.sleep(0.5)
-        browser.save_screenshot(str(PICTURES / "sheet.png"))
-        browser.quit()
+
+def look_at(name: str, script: str) -> None:
+    """Take a picture of a page after a script of the page."""
+    from selenium import webdriver
+    from selenium.webdriver.chrome.service import Service
+
+    options = webdriver.ChromeOptions()
+    options.binary_location = shutil.which("chromium") or ""
+    for word in ("--headless=new", "--no-sandbox", "--window-size=1280,943", "--hide-scrollbars"):
+        options.add_argument(word)
+    browser = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
+    browser.get((FOLDER / f"{name}.html").as_uri())
+    browser.execute_script(script)
+    time.sleep(1)
+    browser.save_screenshot(str(PICTURES / f"{name}.png"))
+    browser.quit()
 
 
 def make_reel(folder: Path) -> None:

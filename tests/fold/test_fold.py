@@ -317,11 +317,11 @@ def test_a_file_that_takes_the_place_of_the_spare_at_the_last_moment_is_put_back
     desk.proposed()
     real = methods.move
 
-    def meddled(*args):
+    def meddled(*args, **named):
         monkeypatch.setattr(methods, "move", real)
         spare.rename(desk.top / "taken.jpg")
         spare.write_bytes(b"only here")
-        real(*args)
+        real(*args, **named)
 
     monkeypatch.setattr(methods, "move", meddled)
     assert left(desk.ask("fold", desk.docket, "--yes")) == [("kite copy.jpg", "changed while it was folded")]

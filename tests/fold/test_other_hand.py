@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 import foldkeep.storage.local.changes.names as names
-from harness.desks import TRASH, Desk
+from harness.desks import TRASH, Desk, listing
 from harness.desks import edit as change
 from harness.points import STRIDE, Points, Unvisited, befores, every_content, settled_well
 from harness.scenes import CASES, LINKED, Scenes
@@ -39,12 +39,19 @@ class Hand:
     def act(self, what: "Callable[[Hand], None]") -> None:
         # A copy that Fold Keep is about to make counts as nothing yet.
         before = every_content(*self.tops(), but_for=b".foldkeep-")
+        there = self.at_spares()
         with contextlib.suppress(OSError):
             what(self)
+        if self.scenes.command != "fold":  # what has come back is its own to destroy, also before we have let go of it
+            now = self.at_spares()
+            self.destroyed |= {digest for path, digest in there.items() if now.get(path) != digest}
         after = every_content(*self.tops(), but_for=b".foldkeep-")
         if not what.__name__.startswith("second_fold_keep"):  # that may lose nothing, as little as this one
             self.destroyed |= before - after
             self.made |= after - before
+
+    def at_spares(self) -> dict[bytes, str]:
+        return {path: facts[0] for path, facts in listing(self.place).items() if b"copy" in os.path.basename(path)}
 
     def new(self) -> bytes:
         self._count += 1

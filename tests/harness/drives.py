@@ -25,7 +25,7 @@ def forget_drives() -> None:
     """Forget what was found out of devices: in one process of tests, one number is one file system after another."""
     clones._volume_shares.cache_clear()
     volumes._asked.cache_clear()
-    changed_names._LINKS_NOT_SHOWN.clear()
+    changed_names._LINKS_SHOWN.clear()
 
 
 @contextlib.contextmanager

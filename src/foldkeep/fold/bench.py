@@ -88,7 +88,12 @@ class Bench:
     notes: list[Problem] = field(default_factory=list)
     _touched: set[PathBytes] = field(default_factory=set)
     _volumes: dict[int, str] = field(default_factory=dict)
-    _makes_claims: bool | None = None
+    _way: Way | None = None
+
+    def __post_init__(self) -> None:
+        # How names change on a volume is only tried out with our own; of others', every look may be an old one.
+        with suppress(OSError):
+            self._way = way_of_moving(self.vault.files, PROBES)
 
     def slot(self, file: RunFile) -> Spot:
         """Return where a file waits in the vault."""
@@ -117,10 +122,8 @@ class Bench:
         return self._volumes[device]
 
     def makes_claims(self) -> bool:
-        """Tell whether names change here by moving onto empty files; it is tried out once."""
-        if self._makes_claims is None:
-            self._makes_claims = way_of_moving(self.vault.files, PROBES) is Way.CLAIM
-        return self._makes_claims
+        """Tell whether names change here by moving onto empty files."""
+        return self._way is Way.CLAIM
 
     def back_home(self, spot: Spot, folder: int, name: bytes) -> str:
         """Put a file back under its name, or beside it where that was taken; return words on that, or none."""

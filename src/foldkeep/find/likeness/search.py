@@ -11,7 +11,8 @@ BANDS = 16
 """Parts of a print that are looked up, 16 bits each."""
 
 _MOST_OF_ONE = 400  # prints that share a band; where more do, it tells nothing
-_AT_ONCE = 2_000_000
+_AT_ONCE = 32_768
+_KEYS = 1 << 16
 
 
 def near_pairs(asked: Any, known: Any, most: int) -> Iterator[tuple[Any, Any, Any]]:
@@ -28,36 +29,48 @@ def near_pairs(asked: Any, known: Any, most: int) -> Iterator[tuple[Any, Any, An
 
     asked_keys, known_keys = asked.view(np.uint16), known.view(np.uint16)
     for band in range(BANDS):
-        order = np.argsort(known_keys[:, band], kind="stable")
-        keys = known_keys[order, band]
-        first = np.searchsorted(keys, asked_keys[:, band], "left")
-        number = np.searchsorted(keys, asked_keys[:, band], "right") - first
-        number[number > _MOST_OF_ONE] = 0
+        # In order of their keys all that is compared lies side by side, which is ten times as fast as going to and fro.
+        known_order = np.argsort(known_keys[:, band], kind="stable")
+        asked_order = known_order if asked is known else np.argsort(asked_keys[:, band], kind="stable")
+        counts = np.bincount(known_keys[:, band], minlength=_KEYS)
+        starts = np.cumsum(counts) - counts
+        counts[counts > _MOST_OF_ONE] = 0
+        keys = asked_keys[asked_order, band]
+        first, number = starts[keys], counts[keys]
         ends = np.cumsum(number)
+        asked_side, known_side = asked[asked_order].T.copy(), known[known_order].T.copy()
         start = 0
         while start < len(number):
             before = int(ends[start - 1]) if start else 0
             stop = max(start + 1, int(np.searchsorted(ends, before + _AT_ONCE, "right")))
-            yield from _within(asked, known, order, (first, number), (start, stop), most)
+            part = asked_side[:, start:stop], known_side
+            here, there, bits = _within(part, first[start:stop], number[start:stop], most)
+            if len(here):
+                yield asked_order[here + start], known_order[there], bits
             start = stop
 
 
-def _within(
-    asked: Any, known: Any, order: Any, found: tuple[Any, Any], part: tuple[int, int], most: int
-) -> Iterator[tuple[Any, Any, Any]]:
-    """Count the bits of the candidates of some of the prints that are asked for."""
+def _within(sides: tuple[Any, Any], first: Any, number: Any, most: int) -> tuple[Any, Any, Any]:
+    """Count the bits of the candidates of some of the prints that are asked for; those that differ in few are returned.
+
+    Parameters
+    ----------
+    sides
+        Words of the prints that are asked for and of those that are known, in order of their keys, a row for each word.
+    first, number
+        Where the candidates of each print begin, and how many there are.
+    """
     import numpy as np
 
-    first, number = (each[part[0] : part[1]] for each in found)
     total = int(number.sum())
-    if not total:
-        return
-    here = np.repeat(np.arange(part[0], part[1]), number)
-    within = np.arange(total) - np.repeat(np.cumsum(number) - number, number)
-    there = order[np.repeat(first, number) + within]
+    here = np.repeat(np.arange(len(number)), number)
+    there = np.arange(total) + np.repeat(first - (np.cumsum(number) - number), number)
+    asked, known = sides
     bits = np.zeros(total, np.uint16)
-    for word in range(asked.shape[1]):
-        bits += np.bitwise_count(asked[here, word] ^ known[there, word])
+    for word in range(len(asked)):
+        bits += np.bitwise_count(asked[word, here] ^ known[word, there])
+        if word == 1:  # half of the bits tell nearly always
+            near = bits <= most
+            here, there, bits = here[near], there[near], bits[near]
     near = bits <= most
-    if near.any():
-        yield here[near], there[near], bits[near]
+    return here[near], there[near], bits[near]

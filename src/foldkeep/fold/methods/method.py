@@ -108,7 +108,7 @@ def take(bench: Bench, ready: Ready) -> None:
     """
     slot = bench.slot(ready.file)
     before = check_unchanged(*ready.home, ready.verified.spare, bench.stamps)
-    move(*ready.home, *slot, before)
+    move(*ready.home, *slot, before, to_our_own=True)
     facts = facts_of(*slot)
     if facts is None or not is_what_went(slot, facts, ready):
         raise NotSafe("changed while it was folded" + bench.back_home(slot, *ready.home))

@@ -156,7 +156,7 @@ class Move(FoldMethod):
         stays = seen_now(*home)
         aside: Spot = (target[0], copy_name(bench.key, file))
         check_unchanged(*target, seen, bench.stamps)
-        move(*target, *aside)
+        move(*target, *aside, to_our_own=True)
         now = facts_of(*aside)
         if now is None or Identity.of(now) != seen.identity or stays is None:
             bench.give_back(file, aside, target)

@@ -70,7 +70,7 @@ class StandIn(FoldMethod, ABC):
         if facts_of(*home) is None or not self.is_ours(bench, file, home, bench.slot(file)):
             return
         out = (bench.vault.files, coming_out(file))
-        move(*home, *out)
+        move(*home, *out, to_our_own=True)
         if not self.is_ours(bench, file, out, bench.slot(file)):
             bench.give_back(file, out, home)
 

@@ -99,7 +99,7 @@ class Write(FoldMethod):
                 return
             raise NotSafe("changed since it was written; take it away yourself")
         out = (bench.vault.files, coming_out(file))
-        move(*home, *out)
+        move(*home, *out, to_our_own=True)
         _take_away_written(bench, file, out)
 
     def finish(self, scene: Scene) -> None:

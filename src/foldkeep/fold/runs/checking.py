@@ -154,7 +154,8 @@ def _checked(plan: Plan, item: Item, look: Look) -> Item:
             keepers.append((path, found.st_dev))
     if not keepers and item.source:
         raise UnusableInput(
-            f"{visible(plan.docket)} has {visible(item.row.path)} go for {visible(item.source)}, which is gone or away",
+            f"{visible(plan.docket)} has {visible(item.row.path)} "
+            f"{'go for' if item.alike else 'made again from'} {visible(item.source)}, which is gone or away",
             "scan, and make it again",
         )
     if not keepers:

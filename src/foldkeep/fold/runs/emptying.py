@@ -81,7 +81,7 @@ def _put_away(vault: Vault, folders: Folders, folder: PathBytes, slot: bytes) ->
     try:
         meant = os.fstat(folders.of(os.path.join(folder, b"x"))[0])
         folders.close(folder)
-        move(above, name, vault.folders(), slot)
+        move(above, name, vault.folders(), slot, to_our_own=True)
         # Somebody may have put something into it, or in its place, between the last look and the move.
         if is_empty_folder(vault.folders(), slot, meant):
             return True

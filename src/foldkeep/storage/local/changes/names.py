@@ -25,26 +25,37 @@ _RENAME_NOREPLACE = 1  # linux/fs.h
 _RENAME_EXCL = 4  # sys/stdio.h of macOS
 _NOT_SUPPORTED = (errno.EINVAL, errno.ENOSYS, errno.EOPNOTSUPP)
 _NO_LINKS = (errno.EPERM, errno.EOPNOTSUPP, errno.ENOSYS, errno.EMLINK)
-_LINKS_NOT_SHOWN: set[int] = set()
-"""Devices on which two names of one file look like two files."""
+_LINKS_SHOWN: dict[int, bool] = {}
+"""Whether two names of one file look like one file, by device, where that was seen."""
 
 _CLAIM = os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
 
 _SAME_FILE = "it is not the file that it was a moment ago"
 
 
-def move(source: int, name: bytes, target: int, new_name: bytes, before: os.stat_result | None = None) -> None:
+def move(
+    source: int,
+    name: bytes,
+    target: int,
+    new_name: bytes,
+    before: os.stat_result | None = None,
+    *,
+    to_our_own: bool = False,
+) -> None:
     """Rename a file or folder from one open folder into another of the same volume, never onto an existing name.
 
-    Where the system has no such rename, a file gets its new name as a hard link and then loses the old one. Where there
-    are no hard links either (FAT, exFAT), it takes the place of an empty file made for it, as a folder takes that of
-    an empty folder. Between the last look at that empty file and the rename somebody else can write into it, which
-    is noticed and given a name or save over it, which is not noticed.
+    Where the system has no such rename, a plain one serves for a name of our own. To any other name a file gets a hard
+    link and then loses the old one. Where there are no hard links either (FAT, exFAT), it takes the place of an empty
+    file made for it, as a folder takes that of an empty folder. Between the last look at that empty file and the rename
+    somebody else can write into it, which is noticed and given a name, or save over it, which is not noticed.
 
     Parameters
     ----------
     before
         What the name stands for, where the caller has just looked.
+    to_our_own
+        Whether the new name is one that nobody else uses: then nothing that somebody saves over the old one meanwhile
+        is taken for it, since there is no moment at which the file has both names.
 
     Raises
     ------
@@ -58,7 +69,9 @@ def move(source: int, name: bytes, target: int, new_name: bytes, before: os.stat
         except OSError as error:
             if error.errno not in _NOT_SUPPORTED:
                 raise
-            if stat.S_ISDIR(before.st_mode):
+            if to_our_own:
+                _move_to_our_own(source, name, target, new_name)
+            elif stat.S_ISDIR(before.st_mode):
                 _move_folder(source, name, target, new_name)
             elif not _moved_by_link(source, name, target, new_name):
                 _move_onto_claim(source, name, target, new_name)
@@ -117,14 +130,20 @@ def unlink_twin(spot: tuple[int, bytes], other: tuple[int, bytes]) -> None:
     os.unlink(name, dir_fd=folder)
 
 
+def _move_to_our_own(source: int, name: bytes, target: int, new_name: bytes) -> None:
+    if facts_of(target, new_name) is not None:
+        raise FileExistsError(errno.EEXIST, os.strerror(errno.EEXIST))
+    os.rename(name, new_name, src_dir_fd=source, dst_dir_fd=target)
+
+
 def _moved_by_link(source: int, name: bytes, target: int, new_name: bytes) -> bool:
     """Give a file its new name as a hard link, and take the old one away.
 
-    False where there are no hard links, or where two names of one file cannot be told from two files (sshfs numbers
-    each name by itself): then nothing was changed.
+    False where there are no hard links, or where two names of one file are known to look like two files (sshfs numbers
+    each name by itself): then nothing was changed. OSError if the new name is not the file any more.
     """
-    before = os.stat(name, dir_fd=source, follow_symlinks=False)
-    if before.st_dev in _LINKS_NOT_SHOWN:
+    device = os.fstat(source).st_dev
+    if not _LINKS_SHOWN.get(device, True):
         return False
     try:
         os.link(name, new_name, src_dir_fd=source, dst_dir_fd=target, follow_symlinks=False)
@@ -132,18 +151,8 @@ def _moved_by_link(source: int, name: bytes, target: int, new_name: bytes) -> bo
         if error.errno in _NO_LINKS:
             return False
         raise
-    made = facts_of(target, new_name)
-    if made is not None and not os.path.samestat(made, before) and _look_alike(made, before):
-        _LINKS_NOT_SHOWN.add(before.st_dev)
-        os.unlink(new_name, dir_fd=target)
-        return False
     unlink_twin((source, name), (target, new_name))
     return True
-
-
-def _look_alike(one: os.stat_result, other: os.stat_result) -> bool:
-    looks = [(each.st_dev, each.st_mode, each.st_size, each.st_mtime_ns, each.st_nlink) for each in (one, other)]
-    return looks[0] == looks[1]
 
 
 def _move_onto_claim(source: int, name: bytes, target: int, new_name: bytes) -> None:
@@ -229,7 +238,8 @@ def way_of_moving(folder: int, probes: tuple[bytes, bytes]) -> Way:
         except OSError as error:
             return Way.CLAIM if error.errno in _NO_LINKS else Way.LINK
         facts, other_facts = facts_of(folder, probe), facts_of(folder, other)
-        is_shown = facts and other_facts and os.path.samestat(facts, other_facts)
+        is_shown = bool(facts and other_facts and os.path.samestat(facts, other_facts))
+        _LINKS_SHOWN[os.fstat(folder).st_dev] = is_shown
         return Way.LINK if is_shown else Way.CLAIM
     finally:
         for name in probes:
