@@ -1,6 +1,8 @@
 """Pairs of photos that show the same: found by their prints, confirmed by their shades."""
 
+import os
 from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -10,7 +12,7 @@ from foldkeep.signals import CUTS, SIDE
 from foldkeep.stock import KnownPrint
 
 from .layouts import LAYOUTS, WORDS, prints_in, shades_in
-from .search import near_pairs
+from .search import all_near, near_pairs
 
 SURE_BITS, FAIR_BITS = 36, 52
 """Bits in which the prints of a pair may differ for it to be a strong one, and for it to be one at all."""
@@ -85,14 +87,19 @@ def like_pictures(
     picture = np.repeat(np.arange(len(prints)), counts)
     plane = np.concatenate([np.arange(count) for count in counts])
     found: dict[tuple[int, int], Pair] = {}
-    for layout in range(LAYOUTS):
-        progress(Step("Comparing pictures", layout, LAYOUTS, "rounds"))
-        for here, there, bits in near_pairs(prints_in(joined, layout), joined, FAIR_BITS):
+
+    def near(layout: int) -> tuple[Any, Any, Any]:
+        # Each pair comes from both sides; turned ones from either are one finding.
+        return all_near(
+            prints_in(joined, layout), joined, FAIR_BITS,
+            lambda here, there: picture[here] != picture[there] if layout else picture[here] > picture[there],
+        )  # fmt: skip
+
+    with ThreadPoolExecutor(os.cpu_count() or 1) as executor:  # NumPy lets others work meanwhile
+        for layout, (here, there, bits) in enumerate(executor.map(near, range(LAYOUTS))):
+            progress(Step("Comparing pictures", layout, LAYOUTS, "rounds"))
             for at, to, count in zip(here.tolist(), there.tolist(), bits.tolist(), strict=True):
                 one, other = int(picture[at]), int(picture[to])
-                # Each pair comes from both sides; turned ones from either are one finding.
-                if one <= other if not layout else one == other:
-                    continue
                 mine = shades_in(shades.fine(one, int(plane[at])), layout)
                 like = _like(mine, shades.fine(other, int(plane[to])))
                 _note(found, Pair(one, other, like, count, layout))
