@@ -1,7 +1,7 @@
 """Films made of moved photos, and what may be done to a film; for measuring how well versions are found."""
 
 import io
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
@@ -9,6 +9,8 @@ from typing import Any
 import av
 import numpy as np
 from PIL import Image
+
+from .recordings import write_sound
 
 RATE, SOUND_RATE = 25, 44_100
 SIZE = (640, 360)
@@ -110,21 +112,8 @@ def encoded(frames: Sequence[Any], sound: Any, way: Way) -> bytes:
             clip.mux(track.encode(picture))
         clip.mux(track.encode(None))
         if heard_as is not None:
-            whole = av.AudioFrame.from_ndarray(np.ascontiguousarray(heard[None, :]), "s16", "mono")
-            whole.sample_rate, whole.pts = SOUND_RATE, 0
-            for part in _resampled(whole, heard_as):
-                clip.mux(heard_as.encode(part))
-            clip.mux(heard_as.encode(None))
+            write_sound(clip, heard_as, heard, SOUND_RATE)
     return stream.getvalue()
-
-
-def _resampled(whole: Any, track: Any) -> Iterator[Any]:
-    context = track.codec_context
-    resampler = av.AudioResampler(
-        context.format.name, "mono", context.sample_rate, frame_size=context.frame_size or 1024
-    )
-    yield from resampler.resample(whole)
-    yield from resampler.resample(None)
 
 
 def _shown(frame: Any, way: Way) -> Any:

@@ -18,7 +18,7 @@ from PIL import Image, ImageEnhance, ImageOps
 from foldkeep.demo.pictures import draw_kites
 from foldkeep.demo.sounds import RATE, encoded, tune, wav
 from foldkeep.find.likeness import FAIR_BITS, Content, Pair, Photos, What, grouped
-from foldkeep.find.likeness.search import near_pairs
+from foldkeep.find.likeness.search import all_near, near_pairs
 from foldkeep.model import Facts, Place, Role, StockFile
 from foldkeep.stock import KnownPrint
 from harness.desks import Desk
@@ -216,6 +216,32 @@ def test_every_member_agrees_with_the_chosen_one_itself(edges: list[tuple[int, i
         assert len(numbers) > 1
         assert seen.isdisjoint(numbers), "nothing is in two groups of one kind"
         seen.update(numbers)
+
+
+@pytest.mark.parametrize("number", [4_000, pytest.param(100_000, marks=pytest.mark.long)])
+def test_no_chain_of_weak_likenesses_makes_one_group(number: int):
+    random = np.random.default_rng(number)
+    prints = random.integers(0, 2**64, (number, 4), np.uint64, endpoint=False)
+    for at in range(number):  # chains of 400 pictures, each of which is very much like the one before
+        if at % 400:
+            flipped = np.zeros(256, np.uint8)
+            flipped[random.choice(256, 6, replace=False)] = 1
+            prints[at] = prints[at - 1] ^ np.packbits(flipped).view(np.uint64)
+    here, there, bits = all_near(prints, prints, FAIR_BITS, np.greater)
+    place = Place(1, b"/p", Role.WORKING, "p", 1)
+
+    def content(at: int) -> Content:
+        file = StockFile(b"/p/%d.jpg" % at, 100, 0, "photo", place, 1, at, 1, 0, at.to_bytes(32, "big"))
+        return Content([file], Facts(width=100, height=10), KnownPrint())
+
+    pairs = (Pair(*each[:2], 0.9, each[2]) for each in zip(here.tolist(), there.tolist(), bits.tolist(), strict=True))
+    groups = grouped(pairs, content, Photos())
+    for group in groups:
+        chosen, *others = (member.content.file.inode for member in group.members)
+        apart = np.bitwise_count(prints[others] ^ prints[chosen]).sum(axis=1)
+        assert apart.max() <= FAIR_BITS
+        assert len(others) <= 40, "a chain goes on for 400"
+    assert sum(len(group.members) for group in groups) > number * 0.9
 
 
 def played(seed: int) -> np.ndarray:
