@@ -5,6 +5,7 @@ import io
 import re
 from collections import defaultdict
 from collections.abc import Callable
+from importlib import import_module
 from pathlib import Path
 
 import numpy as np
@@ -172,6 +173,37 @@ def test_what_cannot_be_read_now_is_a_line_and_what_is_known_of_a_drive_stays(de
     assert (damaged.status, damaged.err.count("\n"), "delete that file" in damaged.err) == (2, 1, True)
     prints.write_bytes(b"no database at all")
     assert desk.run("alike").status == 0, "what cannot be kept is made for once"
+
+
+def test_what_is_new_is_compared_with_all_and_all_with_all_only_once(desk: Desk, pictures, monkeypatch):
+    asking = import_module("foldkeep.find.likeness.alike")
+    changes = {"original": lambda image: saved(image, quality=92), **CHANGES, **CROPS}
+    files = {
+        f"{number}-{name}.jpg": change(image)
+        for number, image in enumerate(pictures)
+        for name, change in changes.items()
+    }
+    compared: list[int] = []
+    real = asking.like_pictures
+
+    def counted(prints, parts, detail, progress, new):
+        compared.append(len(new))
+        return real(prints, parts, detail, progress, new)
+
+    monkeypatch.setattr(asking, "like_pictures", counted)
+    names = sorted(files, key=lambda name: len(files[name]) % 97)  # as they come
+    for start, end in ((0, 9), (9, 10), (10, 44), (44, 45)):
+        for name in names[start:end]:
+            desk.write(name, files[name])
+        desk.ask("scan", desk.place)
+        bit_by_bit = desk.ask("alike")["groups"]
+    assert compared == [9, 1, 34, 1]
+    assert desk.ask("alike")["groups"] == bit_by_bit
+    assert compared[-1] == 0
+    desk.stock.with_name(desk.stock.name + ".prints").unlink()
+    at_once = desk.ask("alike")["groups"]
+    assert compared[-1] == 45
+    assert at_once == bit_by_bit
 
 
 @given(st.integers(0, 2**32), st.integers(2, 60), st.sampled_from((8, 24, FAIR_BITS)))

@@ -1,7 +1,7 @@
 """Prints of contents, by which those that look or sound alike are found; kept beside the stock, each made once."""
 
 import sqlite3
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -22,6 +22,18 @@ _TABLE = """
         color REAL NOT NULL,
         problem TEXT NOT NULL,      -- why there is none; empty if there is one
         PRIMARY KEY (digest, extractor)
+    ) STRICT, WITHOUT ROWID;
+    CREATE TABLE IF NOT EXISTS compared (    -- contents that were compared with all others here
+        digest BLOB NOT NULL,
+        search TEXT NOT NULL,                -- extractor, and version of print and search
+        PRIMARY KEY (digest, search)
+    ) STRICT, WITHOUT ROWID;
+    CREATE TABLE IF NOT EXISTS pairs (       -- of those, the pairs that are alike
+        one BLOB NOT NULL,
+        other BLOB NOT NULL,
+        search TEXT NOT NULL,
+        measured TEXT NOT NULL,              -- as who compared them writes it
+        PRIMARY KEY (one, other, search)
     ) STRICT, WITHOUT ROWID
 """
 
@@ -129,6 +141,27 @@ class Prints(SideFile):
         )
         return {row[0] for row in rows}
 
+    def compared(self, search: int) -> set[bytes]:
+        """Return the contents that a version of the search has compared with all others of these."""
+        rows = self._asked_rows("SELECT digest FROM compared WHERE search = ?", (self._search(search),))
+        return {row[0] for row in rows}
+
+    def pairs(self, search: int) -> Iterator[tuple[bytes, bytes, str]]:
+        """Yield the pairs of contents that it has found, with what was written of each."""
+        query = "SELECT one, other, measured FROM pairs WHERE search = ?"
+        yield from self._asked_rows(query, (self._search(search),))
+
+    def put_pairs(self, search: int, contents: Iterable[bytes], pairs: Iterable[tuple[bytes, bytes, str]]) -> None:
+        """Keep that contents were compared with all, and what pairs were found; if that fails, it is done again."""
+        name = self._search(search)
+        self._written(
+            ("INSERT OR REPLACE INTO pairs VALUES (?, ?, ?, ?)", ((one, two, name, text) for one, two, text in pairs)),
+            ("INSERT OR REPLACE INTO compared VALUES (?, ?)", ((digest, name) for digest in contents)),
+        )
+
+    def _search(self, version: int) -> str:
+        return f"{self._asked[0]} {self._asked[1]}.{version}"
+
     def put(self, found: Mapping[bytes, KnownPrint]) -> None:
         """Keep prints; a full disk or another Fold Keep that is just writing is no reason to stop."""
         rows = (
@@ -145,9 +178,13 @@ class Prints(SideFile):
             )
             for digest, each in found.items()
         )
+        self._written(("INSERT OR REPLACE INTO contents_printed VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)", rows))
+
+    def _written(self, *statements: tuple[str, Iterable[tuple[object, ...]]]) -> None:
         try:
             self._db.execute("BEGIN")
-            self._db.executemany("INSERT OR REPLACE INTO contents_printed VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)", rows)
+            for query, rows in statements:
+                self._db.executemany(query, rows)
             self._db.execute("COMMIT")
         except sqlite3.Error:
             if self._db.in_transaction:

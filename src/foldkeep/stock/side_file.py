@@ -17,7 +17,7 @@ class SideFile:
     suffix
         What the name of the file has behind that of the stock.
     table
-        The statement that makes its table.
+        The statements that make its tables.
     """
 
     def __init__(self, stock_path: str, suffix: str, table: str) -> None:
@@ -33,7 +33,7 @@ class SideFile:
         try:
             connection.execute("PRAGMA journal_mode = WAL")
             connection.execute("PRAGMA synchronous = NORMAL")
-            connection.execute(table)
+            connection.executescript(table)
         except BaseException:
             connection.close()
             raise

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 
-from foldkeep.model import Filter, StockFile
+from foldkeep.model import Filter, Progress, StockFile
 from foldkeep.model.folder_names import dump_of
 from foldkeep.scan import places_here
 from foldkeep.signals import FILM_PRINT, PHOTO_PRINT, SOUND_PRINT, Extractor, Measures, MediaReader, Medium
@@ -12,7 +12,7 @@ from .films import Films
 from .frames import FilmPair, Sureness, compared, like_films
 from .groups import Content, Group, Judge, Likeness, by_sureness, grouped
 from .photos import Photos
-from .pictures import like_pictures
+from .pictures import SEARCH, Pair, like_pictures
 from .recordings import Recordings
 from .sounds import SoundPair, like_sounds
 
@@ -62,9 +62,7 @@ def alike(
         groups.extend(grouped(*contents.of(kept[extractor], wide), judge))
 
     if PHOTO_PRINT in kept:
-        photos, of_kind = kept[PHOTO_PRINT], prints[PHOTO_PRINT]
-        parts, detail = (_by_number(photos, read) for read in (of_kind.parts, of_kind.detail))
-        add(PHOTO_PRINT, like_pictures([known for _, known in photos], parts, detail, progress), Photos())
+        add(PHOTO_PRINT, _photo_pairs(kept[PHOTO_PRINT], prints[PHOTO_PRINT], progress), Photos())
     if FILM_PRINT in kept:
         films = _film_pairs(kept[FILM_PRINT], kept.get(SOUND_PRINT, ()), sounds, contents, measures)
         one_film = {_digests(kept[FILM_PRINT], pair) for pair in films}
@@ -85,6 +83,26 @@ def without_print(prints: Iterable[Prints]) -> int:
     known = list(prints)
     failed = set[bytes]().union(*(each.without() for each in known))
     return len(failed - set[bytes]().union(*(each.digests() - each.without() for each in known)))
+
+
+def _photo_pairs(photos: _Kept, prints: Prints, progress: Progress) -> list[Pair]:
+    """Return the pairs of photos that show the same; only what is new is compared with all."""
+    number_of = {digest: number for number, (digest, _) in enumerate(photos)}
+    compared_before = prints.compared(SEARCH)
+    new = [number for digest, number in number_of.items() if digest not in compared_before]
+    parts, detail = (_by_number(photos, read) for read in (prints.parts, prints.detail))
+    found = like_pictures([known for _, known in photos], parts, detail, progress, new)
+    told = ((photos[pair.one][0], photos[pair.other][0], pair.written()) for pair in found)
+    prints.put_pairs(SEARCH, (photos[number][0] for number in new), told)
+    known = [
+        Pair.read(number_of[one], number_of[other], text)
+        for one, other, text in prints.pairs(SEARCH)
+        if one in number_of and other in number_of
+    ]
+    # Where nothing could be written, what was found now is all there is.
+    return sorted(
+        {(pair.one, pair.other): pair for pair in (*known, *found)}.values(), key=lambda each: (each.one, each.other)
+    )
 
 
 def _film_pairs(

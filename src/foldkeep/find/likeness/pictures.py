@@ -1,7 +1,7 @@
 """Pairs of photos that show the same: found by their prints, confirmed by their shades."""
 
 import os
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import lru_cache
@@ -12,7 +12,10 @@ from foldkeep.signals import CUTS, SIDE
 from foldkeep.stock import KnownPrint
 
 from .layouts import LAYOUTS, WORDS, prints_in, shades_in
-from .search import all_near, near_pairs
+from .search import near_pairs
+
+SEARCH = 1
+"""The version of this search; a higher one compares all again."""
 
 SURE_BITS, FAIR_BITS = 36, 52
 """Bits in which the prints of a pair may differ for it to be a strong one, and for it to be one at all."""
@@ -52,6 +55,17 @@ class Pair:
     layout: int = 0
     cut: tuple[float, float, float, float] | None = None
 
+    def written(self) -> str:
+        """Return what was measured as a line of text."""
+        return " ".join(map(str, (repr(self.like), self.bits, self.layout, *(self.cut or ()))))
+
+    @classmethod
+    def read(cls, one: int, other: int, text: str) -> "Pair":
+        """Return a pair with what was measured, as `written` wrote it."""
+        like, bits, layout, *cut = text.split()
+        left_top_right_bottom = tuple(map(float, cut)) or None
+        return cls(one, other, float(like), int(bits), int(layout), left_top_right_bottom)  # type: ignore[arg-type]
+
     @property
     def is_strong(self) -> bool:
         """Tell whether prints and shades leave no doubt."""
@@ -68,6 +82,7 @@ def like_pictures(
     parts: Callable[[int], bytes],
     detail: Callable[[int], bytes],
     progress: Progress = no_progress,
+    new: Collection[int] | None = None,
 ) -> list[Pair]:
     """Return the pairs of photos that show the same, each once, with what was measured.
 
@@ -76,38 +91,97 @@ def like_pictures(
     parts, detail
         Return the prints of windows of a photo by its number, asked once of each; and its shades, asked only of photos
         whose prints are near another's.
+    new
+        Numbers of photos, one of which each pair has at least; any pair if None.
     """
-    import numpy as np
-
-    if len(prints) < 2:
+    if len(prints) < 2 or (new is not None and not new):
         return []
-    shades = _Shades(detail)
-    joined = np.frombuffer(b"".join(each.print for each in prints), np.uint64).reshape(-1, _WORDS)
-    counts = [len(each.print) // (8 * _WORDS) for each in prints]
-    picture = np.repeat(np.arange(len(prints)), counts)
-    plane = np.concatenate([np.arange(count) for count in counts])
-    found: dict[tuple[int, int], Pair] = {}
-
-    def near(layout: int) -> tuple[Any, Any, Any]:
-        # Each pair comes from both sides; turned ones from either are one finding.
-        return all_near(
-            prints_in(joined, layout), joined, FAIR_BITS,
-            lambda here, there: picture[here] != picture[there] if layout else picture[here] > picture[there],
-        )  # fmt: skip
-
-    with ThreadPoolExecutor(os.cpu_count() or 1) as executor:  # NumPy lets others work meanwhile
-        for layout, (here, there, bits) in enumerate(executor.map(near, range(LAYOUTS))):
-            progress(Step("Comparing pictures", layout, LAYOUTS, "rounds"))
-            for at, to, count in zip(here.tolist(), there.tolist(), bits.tolist(), strict=True):
-                one, other = int(picture[at]), int(picture[to])
-                mine = shades_in(shades.fine(one, int(plane[at])), layout)
-                like = _like(mine, shades.fine(other, int(plane[to])))
-                _note(found, Pair(one, other, like, count, layout))
+    search = _Search(prints, detail, new)
+    search.compare_whole(progress)
     for start in range(0, len(prints), _WINDOWS_AT_ONCE):
         progress(Step("Comparing crops", start, len(prints), "files"))
         windows = [parts(number) for number in range(start, min(start + _WINDOWS_AT_ONCE, len(prints)))]
-        _find_crops(windows, start, shades, (joined, picture, plane), found)
-    return sorted(found.values(), key=lambda pair: (pair.one, pair.other))
+        search.compare_windows(windows, start)
+    return sorted(search.found.values(), key=lambda pair: (pair.one, pair.other))
+
+
+class _Search:
+    """Photos by their prints, of the whole and of what lies within a border, and the pairs that were found.
+
+    Parameters
+    ----------
+    new
+        As of `like_pictures`.
+    """
+
+    def __init__(
+        self, prints: Sequence[KnownPrint], detail: Callable[[int], bytes], new: Collection[int] | None
+    ) -> None:
+        import numpy as np
+
+        self.found: dict[tuple[int, int], Pair] = {}
+        self._shades = _Shades(detail)
+        self._prints = np.frombuffer(b"".join(each.print for each in prints), np.uint64).reshape(-1, _WORDS)
+        counts = [len(each.print) // (8 * _WORDS) for each in prints]
+        self._picture = np.repeat(np.arange(len(prints)), counts)
+        self._plane = np.concatenate([np.arange(count) for count in counts])
+        is_new = np.ones(len(prints), bool)
+        if new is not None:
+            is_new[:] = False
+            is_new[list(new)] = True
+        self._is_new = is_new
+        self._new_prints = np.flatnonzero(is_new[self._picture])
+
+    def compare_whole(self, progress: Progress) -> None:
+        """Compare all prints in each layout."""
+        with ThreadPoolExecutor(os.cpu_count() or 1) as executor:  # NumPy lets others work meanwhile
+            for layout, found in enumerate(executor.map(self._near, range(LAYOUTS))):
+                progress(Step("Comparing pictures", layout, LAYOUTS, "rounds"))
+                for at, to, bits in found:
+                    one, other = int(self._picture[at]), int(self._picture[to])
+                    mine = shades_in(self._shades.fine(one, int(self._plane[at])), layout)
+                    like = _like(mine, self._shades.fine(other, int(self._plane[to])))
+                    _note(self.found, Pair(one, other, like, bits, layout))
+
+    def _near(self, layout: int) -> Iterable[tuple[int, int, int]]:
+        turned, known = prints_in(self._prints, layout), self._prints
+        news = self._new_prints
+        sides: list[tuple[Any, Any, Any, Any]] = [(turned, known, None, None)]
+        if len(news) < len(known):  # from both sides, since not every band that agrees does so turned
+            sides = [(turned[news], known, news, None), (turned, known[news], None, news)]
+        found: set[tuple[int, int, int]] = set()
+        for asked, others, mine, its in sides:
+            for here, there, bits in near_pairs(asked, others, FAIR_BITS):
+                ats, tos = (here if mine is None else mine[here]), (there if its is None else its[there])
+                one, other = self._picture[ats], self._picture[tos]
+                # Each pair comes from both sides; turned ones from either are one finding.
+                kept = one != other if layout or mine is not None or its is not None else one > other
+                found.update(zip(ats[kept].tolist(), tos[kept].tolist(), bits[kept].tolist(), strict=True))
+        return sorted(found)
+
+    def compare_windows(self, parts: Sequence[bytes], first: int) -> None:
+        """Find the pictures that show a part of some, whose windows are given, from one number on."""
+        import numpy as np
+
+        windows = np.frombuffer(b"".join(parts), np.uint64).reshape(-1, _WORDS)
+        if not len(windows):
+            return
+        self._note_crops(self._prints[self._new_prints], self._new_prints, windows, np.arange(len(windows)), first)
+        if len(self._new_prints) < len(self._prints):
+            owners = np.arange(len(windows)) // len(CUTS) + first
+            news = np.flatnonzero(self._is_new[owners])
+            if len(news):
+                self._note_crops(self._prints, np.arange(len(self._prints)), windows[news], news, first)
+
+    def _note_crops(self, asked: Any, rows: Any, windows: Any, numbers: Any, first: int) -> None:
+        for here, there, bits in near_pairs(asked, windows, _WINDOW_BITS):
+            for at, to, count in zip(rows[here].tolist(), numbers[there].tolist(), bits.tolist(), strict=True):
+                one, (other, window) = int(self._picture[at]), divmod(to, len(CUTS))
+                other += first
+                if one == other or _is_whole(self.found, one, other):
+                    continue
+                like = _like(self._shades.fine(one, int(self._plane[at])), self._shades.window(other, window))
+                _note(self.found, Pair(one, other, like, count, 0, CUTS[window]))
 
 
 class _Shades:
@@ -129,34 +203,6 @@ class _Shades:
 
     def _window(self, number: int, window: int) -> Any:
         return _fine(_window(self._plane(number, 0), CUTS[window]))
-
-
-def _find_crops(
-    parts: Sequence[bytes],
-    first: int,
-    shades: _Shades,
-    asked: tuple[Any, Any, Any],
-    found: dict[tuple[int, int], Pair],
-) -> None:
-    """Find pictures that show a part of some, whose windows are given, from one number on.
-
-    Parameters
-    ----------
-    asked
-        Upright prints, with the numbers of the picture and of the plane of shades of each.
-    """
-    import numpy as np
-
-    known, picture, plane = asked
-    windows = np.frombuffer(b"".join(parts), np.uint64).reshape(-1, _WORDS)
-    for here, there, bits in near_pairs(known, windows, _WINDOW_BITS):
-        for at, to, count in zip(here.tolist(), there.tolist(), bits.tolist(), strict=True):
-            one, (other, window) = int(picture[at]), divmod(to, len(CUTS))
-            other += first
-            if one == other or _is_whole(found, one, other):
-                continue
-            like = _like(shades.fine(one, int(plane[at])), shades.window(other, window))
-            _note(found, Pair(one, other, like, count, 0, CUTS[window]))
 
 
 def _is_whole(found: dict[tuple[int, int], Pair], one: int, other: int) -> bool:

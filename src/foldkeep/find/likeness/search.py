@@ -13,6 +13,7 @@ BANDS = 16
 _MOST_OF_ONE = 400  # prints that share a band; where more do, it tells nothing
 _AT_ONCE = 65_536  # what a processor's own cache holds
 _KEYS = 1 << 16
+_FEW = 64  # prints that are compared with all one by one
 
 
 def near_pairs(asked: Any, known: Any, most: int) -> Iterator[tuple[Any, Any, Any]]:
@@ -27,6 +28,9 @@ def near_pairs(asked: Any, known: Any, most: int) -> Iterator[tuple[Any, Any, An
     """
     import numpy as np
 
+    if len(asked) <= _FEW:
+        yield from _one_by_one(asked, known, most)
+        return
     asked_keys, known_keys = asked.view(np.uint16), known.view(np.uint16)
     for band in range(BANDS):
         # In order of their keys all that is compared lies side by side, which is ten times as fast as going to and fro.
@@ -48,6 +52,22 @@ def near_pairs(asked: Any, known: Any, most: int) -> Iterator[tuple[Any, Any, An
             if len(here):
                 yield asked_order[here + start], known_order[there], bits
             start = stop
+
+
+def _one_by_one(asked: Any, known: Any, most: int) -> Iterator[tuple[Any, Any, Any]]:
+    """Yield what `near_pairs` does, each pair once, of few prints that are asked for: nothing has to be sorted."""
+    import numpy as np
+
+    keys = known.view(np.uint16)
+    telling = [np.bincount(keys[:, band], minlength=_KEYS) <= _MOST_OF_ONE for band in range(BANDS)]
+    for number, each in enumerate(asked):
+        bits = np.bitwise_count(known ^ each).sum(axis=1, dtype=np.uint16)
+        there = np.flatnonzero(bits <= most)
+        own = each.view(np.uint16)
+        tells = np.array([telling[band][own[band]] for band in range(BANDS)])
+        there = there[((keys[there] == own) & tells).any(axis=1)]
+        if len(there):
+            yield np.full(len(there), number), there, bits[there]
 
 
 def all_near(asked: Any, known: Any, most: int, counts: Callable[[Any, Any], Any]) -> tuple[Any, Any, Any]:
