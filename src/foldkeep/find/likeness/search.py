@@ -13,7 +13,7 @@ BANDS = 16
 _MOST_OF_ONE = 400  # prints that share a band; where more do, it tells nothing
 _AT_ONCE = 65_536  # what a processor's own cache holds
 _KEYS = 1 << 16
-_FEW = 64  # prints that are compared with all one by one
+_FEW = 32  # prints that are compared with all one by one
 
 
 def near_pairs(asked: Any, known: Any, most: int) -> Iterator[tuple[Any, Any, Any]]:
@@ -30,6 +30,9 @@ def near_pairs(asked: Any, known: Any, most: int) -> Iterator[tuple[Any, Any, An
 
     if len(asked) <= _FEW:
         yield from _one_by_one(asked, known, most)
+        return
+    if len(known) <= _FEW:
+        yield from ((here, there, bits) for there, here, bits in _one_by_one(known, asked, most))
         return
     asked_keys, known_keys = asked.view(np.uint16), known.view(np.uint16)
     for band in range(BANDS):
@@ -61,7 +64,9 @@ def _one_by_one(asked: Any, known: Any, most: int) -> Iterator[tuple[Any, Any, A
     keys = known.view(np.uint16)
     telling = [np.bincount(keys[:, band], minlength=_KEYS) <= _MOST_OF_ONE for band in range(BANDS)]
     for number, each in enumerate(asked):
-        bits = np.bitwise_count(known ^ each).sum(axis=1, dtype=np.uint16)
+        bits = np.zeros(len(known), np.uint16)
+        for word, its in enumerate(each):
+            bits += np.bitwise_count(known[:, word] ^ its)
         there = np.flatnonzero(bits <= most)
         own = each.view(np.uint16)
         tells = np.array([telling[band][own[band]] for band in range(BANDS)])
