@@ -250,4 +250,5 @@ def _fetched(scratch: Path) -> Path:
     return target
 
 
-main()
+if __name__ == "__main__":
+    main()

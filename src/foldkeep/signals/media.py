@@ -199,7 +199,10 @@ def undecodable(error: Exception) -> str:
 
 
 def missing_part(path: bytes) -> str | None:
-    """Return what is wrong with a picture that begins well, or None: its pixels are decoded to find out."""
+    """Return what is wrong with a picture that begins well, or None: its pixels are decoded to find out.
+
+    Raises OSError if the system does not let it be read.
+    """
     from PIL import Image
 
     try:
@@ -210,6 +213,7 @@ def missing_part(path: bytes) -> str | None:
             if image.width * image.height <= MOST_PIXELS:
                 image.load()
     except Exception as error:  # as above
+        undecodable(error)  # what the system says is no fault of the picture
         return f"the picture is damaged: {words_of(error)}"
     return None
 
