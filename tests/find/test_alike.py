@@ -27,8 +27,12 @@ from harness.desks import Desk
 SIZE = (960, 640)
 
 
-def saved(image: Image.Image, form: str = "JPEG", quality: int = 85, taken: str = "", camera: str = "") -> bytes:
+def saved(
+    image: Image.Image, form: str = "JPEG", quality: int = 85, taken: str = "", camera: str = "", software: str = ""
+) -> bytes:
     exif = Image.Exif()
+    if software:
+        exif[0x0131] = software
     if taken:
         exif.get_ifd(0x8769)[0x9003] = taken
     if camera:
@@ -44,7 +48,7 @@ def cropped(image: Image.Image, left: float, top: float, right: float, bottom: f
 
 
 CHANGES: dict[str, Callable[[Image.Image], bytes]] = {
-    "again": lambda image: saved(image, quality=30),
+    "again": lambda image: saved(image, quality=30, software="Hill Editor 4"),
     "small": lambda image: saved(image.resize((240, 160))),
     "webp": lambda image: saved(image, "WEBP", 60),
     "bright": lambda image: saved(ImageEnhance.Brightness(image).enhance(1.25)),
@@ -93,6 +97,7 @@ def test_a_picture_is_known_again_and_no_other_taken_for_it(desk: Desk, pictures
         differs = {Path(each["path"]).name: each["differs"] for group in groups for each in group["members"]}
         assert "240 × 160, not 960 × 640" in differs["0-small.jpg"]
         assert any("JPEG quality 30, not 92" in words for words in differs["1-again.jpg"])
+        assert "saved by Hill Editor 4" in differs["1-again.jpg"]
         assert {"mirrored"} & set(differs["2-mirror.jpg"])
 
 

@@ -18,6 +18,8 @@ class Facts:
         How the picture is to be turned, 1 (upright) to 8, after Exif 2.32 (JEITA CP-3451).
     captured
         When it was taken, ISO 8601, with its offset from UTC where that is known.
+    software
+        By which it was saved, as it says itself.
     rating
         ``xmp:Rating``: -1 (rejected) to 5.
     seconds
@@ -37,6 +39,7 @@ class Facts:
     captured: str | None = None
     camera: str | None = None
     lens: str | None = None
+    software: str | None = None
     rating: float | None = None
     keywords: tuple[str, ...] = ()
     title: str | None = None

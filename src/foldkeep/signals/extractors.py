@@ -34,7 +34,7 @@ class Extractor:
     gives: str
 
 
-MEDIA_FACTS = Extractor("media facts", 2, MEDIA, "what a file says of itself: format, size, camera, length, words")
+MEDIA_FACTS = Extractor("media facts", 3, MEDIA, "what a file says of itself: format, size, camera, length, words")
 PICTURE = Extractor("picture", 1, MEDIA, "a small JPEG of a photo, of frames of a film, of a sound's wave")
 DAMAGE = Extractor("damage", 1, frozenset(KINDS) - {OTHER}, "what is wrong with a content; nothing if it is whole")
 PHOTO_PRINT = Extractor("photo print", 2, frozenset({"photo"}), "a print by which a picture is known again")

@@ -21,7 +21,8 @@ from foldkeep.model.signatures import format_of
 from foldkeep.storage.local.reading import FILE, open_path
 
 _EXIF_FOLDER = 0x8769  # Exif 2.32: where the Exif IFD lies
-_MAKE, _MODEL, _ORIENTATION, _DESCRIPTION, _RATING = 0x010F, 0x0110, 0x0112, 0x010E, 0x4746
+_MAKE, _MODEL, _ORIENTATION, _SOFTWARE = 0x010F, 0x0110, 0x0112, 0x0131
+_DESCRIPTION, _RATING = 0x010E, 0x4746
 _TAKEN, _OFFSET, _LENS_MAKE, _LENS = 0x9003, 0x9011, 0xA433, 0xA434
 MOST_PIXELS = 300_000_000
 """No larger picture is decoded: it would take all the memory that one file is given."""
@@ -109,6 +110,7 @@ def photo_facts(file: BinaryIO) -> Facts:
         captured=_moment(camera.get(_TAKEN), camera.get(_OFFSET)),
         camera=_with_maker(exif.get(_MAKE), exif.get(_MODEL)),
         lens=_with_maker(camera.get(_LENS_MAKE), camera.get(_LENS)),
+        software=_text(exif.get(_SOFTWARE)),
         description=_text(exif.get(_DESCRIPTION)),
         rating=float(rating) if isinstance(rating, int) else None,
     )

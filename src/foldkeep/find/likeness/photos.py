@@ -88,6 +88,8 @@ def _differs(chosen: Content, other: Content, pair: Pair) -> tuple[str, ...]:
         found.append(f"{mine.format}, not {its.format}")
     if other.print.quality and chosen.print.quality and other.print.quality != chosen.print.quality:
         found.append(f"JPEG quality {other.print.quality}, not {chosen.print.quality}")
+    if mine.software and mine.software != its.software:
+        found.append(f"saved by {mine.software}")
     if other.print.color < GREY < chosen.print.color - GREY:
         found.append("grey")
     if pair.cut is not None:

@@ -25,6 +25,7 @@ def fact_words(facts: Facts) -> dict[str, str]:
         "taken": visible(facts.captured or "").replace("T", " "),
         "camera": visible(facts.camera or ""),
         "lens": visible(facts.lens or ""),
+        "software": visible(facts.software or ""),
         "length": clock(facts.seconds) if facts.seconds else "",
         "frames": f"{facts.frame_rate:g} a second" if facts.frame_rate else "",
         "picture codec": visible(facts.video_codec or ""),
