@@ -18,8 +18,8 @@ from .photo_prints import WORKING, is_plain, print_of, within_border
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
 
-STEP = 1.0
-"""Seconds that key frames of a print are apart at least; more in a very long film."""
+LEAST_STEP, STEP = 1.0, 2.0
+"""Seconds that key frames of a print are apart at least, in a film of a minute, and in one of two and more."""
 
 MOST_FRAMES = 2000
 _LEAST_SIDE = 16
@@ -114,7 +114,11 @@ def _frames(path: bytes) -> tuple[float, list[tuple[float, Any]]]:
     with opened_film(path) as film:
         if film is None:
             return 0.0, []
-        return film.seconds, list(film.key_frames(max(STEP, film.seconds / MOST_FRAMES)))
+        return film.seconds, list(film.key_frames(_step(film.seconds)))
+
+
+def _step(seconds: float) -> float:
+    return max(LEAST_STEP, min(STEP, seconds / 60), seconds / MOST_FRAMES)
 
 
 @contextmanager
