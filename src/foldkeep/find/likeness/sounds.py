@@ -17,7 +17,8 @@ LEAST_SECONDS = 8.0
 
 _LEAST_VOTES = 3
 _MOST_OF_ONE = 24  # sounds that share a word; what very many have tells nothing
-_THINNED = 2  # one word in so many is looked up, chosen by the word itself
+_THINNED = 2  # one word in so many is looked up, and of very many sounds fewer
+_MOST_WORDS = 20_000_000
 _SMOOTH = round(4 / SECONDS_A_WORD)
 
 
@@ -78,13 +79,16 @@ def _candidates(words: Sequence[Any]) -> Iterator[tuple[int, int, int]]:
 
     if len(words) < 2:
         return
-    word = np.concatenate(words)
-    owner = np.repeat(np.arange(len(words)), list(map(len, words)))
-    at = np.concatenate([np.arange(len(each)) for each in words])
-    # By the word alone, so that both sounds of a pair keep the same ones; words of silence tell nothing.
-    kept = (((word * np.uint32(2654435769)) >> np.uint32(16)) % _THINNED == 0) & (word != 0)
-    order = np.lexsort((at[kept], owner[kept], word[kept]))
-    word, owner, at = word[kept][order], owner[kept][order], at[kept][order]
+    thinned = _THINNED
+    while sum(map(len, words)) > thinned * _MOST_WORDS:
+        thinned *= 2
+    parts = [(each[at], np.full(len(at), number, np.int32), at) for number, each in enumerate(words)
+             if len(at := _telling(each, thinned))]  # fmt: skip
+    if not parts:
+        return
+    word, owner, at = (np.concatenate(columns) for columns in zip(*parts, strict=True))
+    order = np.lexsort((at, owner, word))
+    word, owner, at = word[order], owner[order], at[order]
     _, inverse, number = np.unique(word, return_inverse=True, return_counts=True)
     telling = number[inverse] <= _MOST_OF_ONE
     word, owner, at = word[telling], owner[telling], at[telling]
@@ -93,7 +97,8 @@ def _candidates(words: Sequence[Any]) -> Iterator[tuple[int, int, int]]:
     for step in range(1, min(_MOST_OF_ONE, len(word))):
         same = (word[step:] == word[:-step]) & (owner[step:] != owner[:-step])
         one, other = owner[:-step][same], owner[step:][same]
-        votes.append((one * len(words) + other) * (2 * span) + (at[step:][same] - at[:-step][same] + span))
+        pair = one.astype(np.int64) * len(words) + other
+        votes.append(pair * (2 * span) + (at[step:][same] - at[:-step][same] + span))
     if not votes:
         return
     keys, counts = np.unique(np.concatenate(votes), return_counts=True)
@@ -105,6 +110,17 @@ def _candidates(words: Sequence[Any]) -> Iterator[tuple[int, int, int]]:
     for pair, (_, offset) in best.items():
         one, other = divmod(pair, len(words))
         yield one, other, offset
+
+
+def _telling(words: Any, thinned: int) -> Any:
+    """Return where the words are that are looked up: by the word alone, so that both sounds of a pair keep the same.
+
+    Words of silence tell nothing.
+    """
+    import numpy as np
+
+    kept = (((words * np.uint32(2654435769)) >> np.uint32(16)) % np.uint32(thinned) == 0) & (words != 0)
+    return np.flatnonzero(kept).astype(np.int32)
 
 
 def _confirmed(one: int, other: int, mine: Any, its: Any, offset: int, beside: int = 1) -> SoundPair | None:
