@@ -62,7 +62,6 @@ WAYS: dict[str, tuple[Change, Coded]] = {
     **{f"MP3 {bits}": (same, Coded("mp3", "libmp3lame", bits * 1000)) for bits in (256, 128, 96, 64, 48)},
     **{f"AAC {bits}": (same, Coded("adts", "aac", bits * 1000)) for bits in (192, 128, 64)},
     **{f"Opus {bits}": (same, Coded("ogg", "libopus", bits * 1000, 48_000)) for bits in (96, 48, 32, 24)},
-    **{f"Vorbis {bits}": (same, Coded("ogg", "libvorbis", bits * 1000)) for bits in (128, 64)},
     "FLAC": (same, FLAC),
     "22 kHz": (same, Coded("wav", "pcm_s16le", rate=22_050)),
     "16 kHz": (same, Coded("wav", "pcm_s16le", rate=16_000)),

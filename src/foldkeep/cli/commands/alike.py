@@ -6,8 +6,8 @@ heard: compressed, resampled, cut, or with silence before them, but not played
 faster or slower. Films are compared by both: compressed, scaled, trimmed or set
 between bars. Each group says how its members differ and which is likely the
 original. Pictures taken within a minute are one moment, not versions. Likeness
-only suggests: a docket leaves every file, until you decide in `foldkeep review`
-or a spreadsheet.
+only suggests: a docket leaves every file, until you decide, best in the comparing
+view of `foldkeep sheet DOCKET`; `foldkeep fold --allow-alike` carries that out.
 
 The first time every photo, film and sound is read, which can be interrupted;
 after that only new ones are.
@@ -36,7 +36,7 @@ examples:
 _TOP_ON_TERMINAL = 20
 OPTIONS = (
     Option("path", "only groups with a file in these folders", Takes.FOLDER, "PATH", several=True, optional=True),
-    Option("--near", "only what looks like this file", Takes.FILE, "FILE", several=True),
+    Option("--near", "only what looks or sounds like this file", Takes.FILE, "FILE", several=True),
     Option(
         "--strength", "the least: strong, or fair (default)", Takes.WORD, choices=("strong", "fair"), default="fair"
     ),

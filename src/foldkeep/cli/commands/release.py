@@ -3,8 +3,8 @@
 This cannot be taken back. Before a file is deleted, a copy of it outside the
 fold is read again; a file that exists nowhere else is left. Regenerable files
 need proof that they can be made again, or your word (--likely, --trust); files
-that only look or sound like their keeper need --allow-alike. Waiting
-30 days between folding and releasing is a good habit: --older-than 30d.
+that only look or sound like their keeper need --allow-alike. Waiting 30 days
+between folding and releasing is a good habit: --older-than 30d.
 """
 
 import argparse

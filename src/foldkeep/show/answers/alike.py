@@ -80,8 +80,9 @@ class AlikeAnswer:
             write_rest(page, len(self.groups), self.top, "group")
             page.line((count(len(self.groups), "group"), STRONG), "; likeness only suggests: nothing goes by itself.")
         if self.docket:
-            review = f"foldkeep review {visible(self.docket)}"
-            page.line("The docket is ", (visible(self.docket), STRONG), ". Decide with: ", (review, COMMAND))
+            docket = visible(self.docket)
+            decide = (f"foldkeep sheet {docket}", COMMAND), " or ", (f"foldkeep review {docket}", COMMAND)
+            page.line("The docket is ", (docket, STRONG), ". Look and decide with: ", *decide)
 
 
 def _write_member(page: Page, member: Member) -> None:
