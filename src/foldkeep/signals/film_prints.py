@@ -178,9 +178,14 @@ class Film:
             yield from self._shown(packet)
 
     def _shown(self, packet: Any) -> "Iterator[tuple[float, Any]]":
+        import av
         import numpy as np
 
-        for frame in packet.decode():
+        try:
+            frames = packet.decode()
+        except av.error.InvalidDataError:  # a film is more than the frames that are damaged
+            return
+        for frame in frames:
             if frame.time is None or min(frame.width, frame.height) < _LEAST_SIDE:
                 continue
             grey = frame.reformat(*self._size, "gray", interpolation="AREA").to_ndarray()
