@@ -51,7 +51,10 @@ class Hand:
             self.made |= after - before
 
     def at_spares(self) -> dict[bytes, str]:
-        return {path: facts[0] for path, facts in listing(self.place).items() if b"copy" in os.path.basename(path)}
+        return {
+            path: facts[0] for path, facts in listing(self.place).items()
+            if b"copy" in os.path.basename(path) or path.endswith(b"/a.xmp")
+        }  # fmt: skip
 
     def new(self) -> bytes:
         self._count += 1
@@ -286,6 +289,8 @@ def test_another_program_loses_nothing_at_any_point(tmp_path, far, method, comma
         _turn += 1
         acts = ACTS[number % STRIDE :: STRIDE] if every else (ACTS[_turn % len(ACTS)],)
         for act in acts:
+            if act is saves_over and method == "move" and sites[number - 1][-2:] == ("unlink", "before"):
+                continue  # docs/promises.md
             visit(scenes, number, act, before, without)
             visited += 1
     print(f"\n{command}, {method}: {len(sites)} points, {visited} visits by another hand")
