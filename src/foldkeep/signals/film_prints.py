@@ -18,8 +18,8 @@ from .photo_prints import WORKING, is_plain, print_of, within_border
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
 
-LEAST_STEP, STEP = 1.0, 2.0
-"""Seconds that key frames of a print are apart at least, in a film of a minute, and in one of two and more."""
+LEAST_STEP, STEP = 1.0, 6.0
+"""Seconds that key frames of a print are apart at least, in a film of a minute, and in one of six and more."""
 
 MOST_FRAMES = 2000
 _LEAST_SIDE = 16
