@@ -19,7 +19,7 @@ from PIL import Image, ImageEnhance, ImageOps
 from foldkeep.demo.pictures import draw_kites
 from foldkeep.demo.sounds import RATE, encoded, tune, wav
 from foldkeep.find.likeness import FAIR_BITS, Content, Pair, Photos, What, grouped
-from foldkeep.find.likeness.search import all_near, near_pairs
+from foldkeep.find.likeness.search import near_pairs
 from foldkeep.model import Facts, Place, Role, StockFile
 from foldkeep.stock import KnownPrint
 from harness.desks import Desk
@@ -264,14 +264,15 @@ def test_no_chain_of_weak_likenesses_makes_one_group(number: int):
             flipped = np.zeros(256, np.uint8)
             flipped[random.choice(256, 6, replace=False)] = 1
             prints[at] = prints[at - 1] ^ np.packbits(flipped).view(np.uint64)
-    here, there, bits = all_near(prints, prints, FAIR_BITS, np.greater)
+    found = near_pairs(prints, prints, FAIR_BITS)
+    near = {each for part in found for each in zip(*(column.tolist() for column in part), strict=True)}
     place = Place(1, b"/p", Role.WORKING, "p", 1)
 
     def content(at: int) -> Content:
         file = StockFile(b"/p/%d.jpg" % at, 100, 0, "photo", place, 1, at, 1, 0, at.to_bytes(32, "big"))
         return Content([file], Facts(width=100, height=10), KnownPrint())
 
-    pairs = (Pair(*each[:2], 0.9, each[2]) for each in zip(here.tolist(), there.tolist(), bits.tolist(), strict=True))
+    pairs = (Pair(one, other, 0.9, bits) for one, other, bits in sorted(near) if one > other)
     groups = grouped(pairs, content, Photos())
     for group in groups:
         chosen, *others = (member.content.file.inode for member in group.members)

@@ -4,7 +4,7 @@ Two prints of one picture differ in few of their bits, and least in those of its
 at least one of the bands that they are cut into agrees as a whole. Only prints that share a band are compared.
 """
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from typing import Any
 
 BANDS = 16
@@ -73,26 +73,6 @@ def _one_by_one(asked: Any, known: Any, most: int) -> Iterator[tuple[Any, Any, A
         there = there[((keys[there] == own) & tells).any(axis=1)]
         if len(there):
             yield np.full(len(there), number), there, bits[there]
-
-
-def all_near(asked: Any, known: Any, most: int, counts: Callable[[Any, Any], Any]) -> tuple[Any, Any, Any]:
-    """Return the pairs of prints that `near_pairs` yields, each once, but for those that do not count.
-
-    Parameters
-    ----------
-    counts
-        Tells of arrays of numbers in `asked` and in `known` which pairs count.
-    """
-    import numpy as np
-
-    parts: list[Any] = []
-    for here, there, bits in near_pairs(asked, known, most):
-        kept = counts(here, there)
-        parts.append(np.stack([here[kept], there[kept], bits[kept].astype(np.int64)]))
-    joined = np.concatenate([np.zeros((3, 0), np.int64), *parts], axis=1)
-    _, first = np.unique(joined[0] * len(known) + joined[1], return_index=True)
-    here, there, bits = joined[:, first]
-    return here, there, bits
 
 
 def _within(sides: tuple[Any, Any], first: Any, number: Any, most: int) -> tuple[Any, Any, Any]:
