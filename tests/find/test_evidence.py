@@ -4,8 +4,12 @@ import csv
 import io
 import json
 import os
+from collections.abc import Callable, Sequence
+from fractions import Fraction
 from pathlib import Path
 
+import av
+import numpy as np
 import pytest
 from PIL import Image, ImageDraw
 
@@ -59,7 +63,6 @@ def test_a_finished_film_stays_whatever_its_folder_is_called_and_whom_the_user_t
                           ("renders/v1/try 2.mp4", 1.0), ("renders/2025-06-14.mp4", 4.0)):  # fmt: skip
         desk.write(f"harbour/{name}", sounds.film(len(name), seconds))
     march = [0.1] * (44100 * 5)
-    import numpy as np
 
     desk.write("harbour/mixes/march.wav", sounds.wav(np.array(march)))
     desk.ask("scan", desk.place)
@@ -130,6 +133,84 @@ def test_a_preview_is_proved_by_what_it_shows(desk: Desk):
     for what, (_, grade) in cases.items():
         assert (desk.place / what / "thumbs/kite.jpg").exists() == (grade != "proved"), what
         assert (desk.place / what / "kite.jpg").exists()
+
+
+def filmed(
+    shade: Callable[[int, np.ndarray], np.ndarray] = lambda _, frame: frame,
+    size: tuple[int, int] = (160, 90),
+    tones: Sequence[float] = (440.0,),
+    codec: str = "mjpeg",
+    rate: int = 25,
+    **words: str,
+) -> bytes:
+    """A film of 40 frames over which a picture moves, with a sound of several tones."""
+    scene, stream = np.asarray(still().resize((480, 320))), io.BytesIO()
+    with av.open(stream, "w", format="mov") as clip:
+        clip.metadata.update(words)
+        track = clip.add_stream(codec, rate=rate)
+        track.width, track.height, track.pix_fmt = *size, "yuvj420p" if codec == "mjpeg" else "yuv420p"
+        track.bit_rate = 3_000_000
+        heard = clip.add_stream("aac", rate=48_000, layout="mono") if tones else None
+        for number in range(40):
+            frame = shade(number, scene[number : number + 180, 2 * number : 2 * number + 320].copy())
+            picture = av.VideoFrame.from_ndarray(frame, "rgb24").reformat(*size, interpolation="AREA")
+            picture.pts, picture.time_base = number, Fraction(1, rate)
+            clip.mux(track.encode(picture))
+        clip.mux(track.encode(None))
+        if heard:
+            at = np.arange(40 * 48_000 // rate) / 48_000
+            wave = sum(np.sin(2 * np.pi * tone * at) * 0.3 for tone in tones).astype(np.float32)[None]
+            sound = av.AudioFrame.from_ndarray(wave, "fltp", "mono")
+            sound.sample_rate, sound.pts = 48_000, 0
+            clip.mux(heard.encode(sound))
+            clip.mux(heard.encode(None))
+    return stream.getvalue()
+
+
+def titled(number: int, frame: np.ndarray) -> np.ndarray:
+    if number == 21:  # in one frame
+        frame[140:160, 40:80] = (250, 240, 60)
+    return frame
+
+
+MADE_FILMS = {
+    "a proxy": ({}, "proved"),
+    "a small proxy": ({"size": (96, 54), "codec": "mpeg4"}, "proved"),
+    "one at the same size": ({"size": (320, 180)}, "perhaps"),
+    "one with a title in a frame": ({"shade": titled}, "perhaps"),
+    "a graded one": ({"shade": lambda _, frame: (frame * 0.97).astype(np.uint8)}, "perhaps"),
+    "one of another shape": ({"size": (160, 120)}, "perhaps"),
+    "one that is faster": ({"rate": 30}, "perhaps"),
+    "one with another sound": ({"tones": (440.0, 659.3)}, "perhaps"),
+    "one without sound": ({"tones": ()}, "perhaps"),
+    "one with words": ({"title": "the cut for the press"}, "perhaps"),
+}
+
+
+def test_a_proxy_film_is_proved_frame_by_frame_when_that_is_asked_for(desk: Desk):
+    source, half = filmed(size=(320, 180), codec="mpeg4"), filmed()
+    cases = {what: (filmed(**made), grade) for what, (made, grade) in MADE_FILMS.items()}
+    cases |= {"a broken one": (half[: len(half) // 2], "perhaps"), "a letter": (b"Dear desk, ", "perhaps")}
+    for what, (content, _) in cases.items():
+        desk.write(f"{what}/kite.mov", source)
+        desk.write(f"{what}/proxies/kite.mov", content)
+    desk.ask("scan", desk.place)
+    expected = {f"{what}/proxies/kite.mov": grade for what, (_, grade) in cases.items()}
+    assert grades(desk) == dict.fromkeys(expected, "perhaps")
+    assert f"{len(cases)} proxy films are compared" in desk.run("caches").out
+    assert grades(desk, "--measure-films") == expected
+    assert grades(desk) == expected, "what was measured is remembered"
+    desk.ask("caches", "-o", desk.docket)
+    made = desk.place / "a small proxy/proxies/kite.mov"
+    facts, content = made.stat(), made.read_bytes()
+    made.write_bytes(content[: len(content) // 2] + bytes(400) + content[len(content) // 2 + 400 :])
+    os.utime(made, ns=(facts.st_atime_ns, facts.st_mtime_ns))
+    done = desk.ask("fold", desk.docket, "--yes")
+    assert (done["folded"], [each[0] for each in left(done)]) == (1, [str(made)])
+    desk.ask("release", "--all", "--yes")
+    for what in cases:
+        assert (desk.place / what / "proxies/kite.mov").exists() == (what != "a proxy"), what
+        assert (desk.place / what / "kite.mov").exists()
 
 
 def test_what_was_measured_is_what_goes(desk: Desk):

@@ -20,7 +20,7 @@ from PIL import Image, PngImagePlugin
 
 from foldkeep.archive import open_restoration
 from foldkeep.demo.pictures import jpeg
-from foldkeep.demo.sounds import encoded, film, tune, wav
+from foldkeep.demo.sounds import encoded, film, proxy, tune, wav
 from foldkeep.fold.journal.records import decoded
 from foldkeep.formats.catalogs import catalog_source, read_catalog, read_thumbnail
 from foldkeep.formats.documents import mentions_in, records_of, timeline_seconds
@@ -130,6 +130,18 @@ def listing(path: Path) -> object:
     return list(Listing(lambda: iter(path.read_bytes().decode().splitlines())))
 
 
+def compared(kind: str, source: Callable[[], bytes]) -> Callable[[Path], object]:
+    """Compare a file with what it is said to be made from, and that with it."""
+
+    def read(path: Path) -> object:
+        beside = path.with_name("source")
+        beside.write_bytes(source())
+        one, other = os.fsencode(path), os.fsencode(beside)
+        return HELPER.difference(one, other, kind), HELPER.difference(other, one, kind)
+
+    return read
+
+
 READERS: dict[str, Callable[[Path], object]] = {
     **{form: catalog(form) for form in ("list", "csv", "json", "jsonl", "m3u", "pls", "xspf", "otio", "edl", "sqlite")},
     "mentions": lambda path: mentions_in(os.fsencode(path)),
@@ -164,6 +176,8 @@ READERS: dict[str, Callable[[Path], object]] = {
         f"view of {kind}": lambda path, kind=kind: HELPER.view(os.fsencode(path), kind, (0.0, 1.0))
         for kind in ("photo", "audio", "video")
     },
+    "preview": compared("photo", lambda: jpeg(1, "camera", "2025:06:14 09:12:03")),
+    "proxy": compared("video", lambda: film(1, 0.4)),
     "two films": lambda path: HELPER.films_agree(os.fsencode(path), os.fsencode(path), 0.1),
     **{f"damaged {kind}": damaged(kind) for kind in ("photo", "audio", "video")},
     "declaration": lambda path: bagit.declared(path.read_bytes()),
@@ -237,6 +251,13 @@ def tiff() -> bytes:
     return stream.getvalue()
 
 
+def preview() -> bytes:
+    image = Image.open(io.BytesIO(jpeg(1, "camera", "2025:06:14 09:12:03")))
+    stream = io.BytesIO()
+    image.resize((image.width // 3, image.height // 3)).save(stream, "JPEG")
+    return stream.getvalue()
+
+
 def bag() -> bytes:
     stream = io.BytesIO()
     with zipfile.ZipFile(stream, "w") as packed:
@@ -302,7 +323,7 @@ SEEDS: dict[str, list[bytes]] = {
     "view of video": [film(1, 1.5)], "film print": [film(1, 2.0), film(2, 0.4)], "two films": [film(1, 2.0)],
     "damaged photo": [jpeg(1, "camera", "2025:06:14 09:12:03"), tiff()],
     "damaged audio": [wav(tune([0, 4, 7])), encoded(tune([0, 4]), "mp3", {"title": "march"})],
-    "damaged video": [film(1, 0.4)],
+    "damaged video": [film(1, 0.4)], "proxy": [proxy(film(1, 0.4))], "preview": [preview()],
     "declaration": [b"BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n"],
     "fetch": [b"https://a/b 12 data/a\n"], "tags": [b"Payload-Oxum: 1.1\nBag-Size: 1 kB\n"],
 }  # fmt: skip

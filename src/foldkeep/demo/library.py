@@ -204,6 +204,8 @@ def _films() -> Iterator[File]:
             yield "press/for the web/on the stage.mov", sounds.proxy(content), filmed + timedelta(days=5)
         if folder == "drone":
             yield f"edit/media/{name}.mp4", content, filmed + timedelta(days=12)
+        if name == "DRN_0001":
+            yield f"edit/proxies/{name}_proxy.mov", sounds.proxy(content), filmed + timedelta(days=13)
 
 
 def _edit() -> Iterator[File]:
@@ -218,7 +220,7 @@ def _edit() -> Iterator[File]:
     stack = {"OTIO_SCHEMA": "Stack.1", "children": [track]}
     timeline = {"OTIO_SCHEMA": "Timeline.1", "name": "Kite Days 2025, highlights", "tracks": stack}
     yield "edit/highlights.otio", json.dumps(timeline, indent=1).encode(), cut
-    for number, name in enumerate(("DRN_0001", "DRN_0002", "STG_0009")):
+    for number, name in enumerate(("DRN_0002", "STG_0009"), start=1):
         yield f"edit/proxies/{name}_proxy.mp4", sounds.film(600 + number, 1.0), cut - timedelta(days=3)
     for number, name in enumerate(("titles v1", "titles v2")):
         yield f"edit/renders/{name}.mp4", sounds.film(620 + number, 1.5), cut - timedelta(hours=9 - number)

@@ -16,3 +16,7 @@ class Grade(StrEnum):
     def may_go(self) -> bool:
         """Whether a docket may propose to fold such a file, and a package may lack it."""
         return self in (Grade.PROVED, Grade.TRUSTED)
+
+
+NOT_MEASURED = "it was not compared with its source; --measure-films does that, frame by frame"
+"""What is missing for a film to be proved a proxy of another that nobody asked to compare it with."""

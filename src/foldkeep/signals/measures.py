@@ -2,11 +2,12 @@
 
 import os
 import sqlite3
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping
 from contextlib import ExitStack, suppress
 from functools import partial
 
 from foldkeep.model import FoldKeepError, Progress, Step, no_progress
+from foldkeep.model.grades import NOT_MEASURED
 from foldkeep.stock import Seen, Stock
 from foldkeep.storage.local.reading import FILE, digest_of, open_path
 
@@ -17,6 +18,7 @@ from .reductions import MEASURER
 
 _AT_ONCE = 64
 _NOT_COMPARED = "the two could not be compared"
+_REDUCTIONS = {"photo": ("reduction", "Comparing pictures"), "video": ("film reduction", "Comparing films")}
 
 Key = tuple[Seen, ...]
 Measure = Callable[[Key, Apart], str | None]
@@ -30,6 +32,9 @@ class Measures:
     ----------
     fresh
         Measure all anew: what was measured before may be of a file that got its time put back.
+    films
+        Which films may be compared with their sources, by path, which decodes all of both: none that is not named;
+        all if None.
 
     Attributes
     ----------
@@ -39,24 +44,46 @@ class Measures:
         Of the files that were measured anew: what they held right before, by path.
     """
 
-    def __init__(self, stock: Stock, *, fresh: bool = False, progress: Progress = no_progress) -> None:
+    def __init__(
+        self,
+        stock: Stock,
+        *,
+        fresh: bool = False,
+        films: Collection[bytes] | None = (),
+        progress: Progress = no_progress,
+    ) -> None:
         self._stock = stock
         self._fresh = fresh
+        self._films = films
         self.progress = progress
         self.digests: dict[bytes, bytes] = {}
         self._asked: dict[_Question, str | None] = {}
 
-    def differences(self, pairs: Iterable[tuple[Seen, Seen]]) -> dict[Key, str]:
-        """Return, for pairs of a picture and its source, what keeps it from being a mere reduction; empty if it is."""
+    def differences(self, pairs: Iterable[tuple[Seen, Seen]], kind: str = "photo") -> dict[Key, str]:
+        """Return, for pairs of a photo or video and its source, what keeps it from being a mere reduction of that.
+
+        Empty if it is one. Of films that may not be compared, what is known of them is believed.
+        """
 
         def measure(pair: Key, helper: Apart) -> str | None:
             if self._fresh:
                 for path, *_ in pair:
                     self._note_digest(path)
-            return helper.difference(pair[0][0], pair[1][0])
+            return helper.difference(pair[0][0], pair[1][0], kind)
 
-        found = self._answers("Comparing pictures", (("reduction", pair) for pair in pairs), measure)
-        return {pair: _NOT_COMPARED if answer is None else answer for (_, pair), answer in found.items()}
+        what, phase = _REDUCTIONS[kind]
+        wanted = list(dict.fromkeys(pairs))
+        films = None if kind == "photo" else self._films
+        asked = ((what, pair) for pair in wanted if films is None or pair[0][0] in films)
+        found = self._answers(phase, asked, measure)
+        answers: dict[Key, str] = {}
+        for pair in wanted:
+            if (what, pair) in found:
+                answer, without = found[what, pair], _NOT_COMPARED
+            else:
+                answer, without = None if self._fresh else self._stock.measures.of(what, pair, MEASURER), NOT_MEASURED
+            answers[pair] = without if answer is None else answer
+        return answers
 
     def agreements(self, pairs: Mapping[tuple[Seen, Seen], float]) -> dict[Key, Agreement]:
         """Return, for pairs of films with the seconds at which the one begins in the other, how their frames agree.
@@ -102,10 +129,7 @@ class Measures:
             else:
                 found[question] = known
         if unknown:
-            new = self._measured(phase, unknown, measure)
-            found |= new
-            self._asked |= new
-            self._remember(new)
+            found |= self._measured(phase, unknown, measure)
         return found
 
     def _measured(self, phase: str, questions: list[_Question], measure: Measure) -> dict[_Question, str | None]:
@@ -113,9 +137,12 @@ class Measures:
         with Helpers(min(HELPERS, len(questions))) as helpers:
             for at in range(0, len(questions), _AT_ONCE):
                 jobs = [(each, helpers.submit(partial(measure, each[1]))) for each in questions[at : at + _AT_ONCE]]
-                for question, job in jobs:
-                    found[question] = job.result()
-                    self.progress(Step(phase, len(found), len(questions), "files"))
+                try:
+                    for question, job in jobs:
+                        found[question] = self._asked[question] = job.result()
+                        self.progress(Step(phase, len(found), len(questions), "files"))
+                finally:  # one who has enough of waiting need not wait for the same again
+                    self._remember({each: found[each] for each, _ in jobs if each in found})
         return found
 
     def _remember(self, new: Mapping[_Question, str | None]) -> None:

@@ -39,6 +39,7 @@ _PRINTERS = {
 }
 _PIPE = 64 * 1024
 _FILM_TIMES = 6  # as long as another question may take two films, of which frames between key frames are decoded
+_TIMES_ITS_LENGTH, _LONGEST_FILM = 6, 4 * 60 * 60  # as long as all of a film may take, and what is longest, in seconds
 _LEAST_BYTES_A_SECOND = 5_000_000  # what is read slower than that hangs
 
 
@@ -107,12 +108,20 @@ class Apart:
         said = {name: answer[name] for name in ("sharpness", "quality", "color", "problem")}
         return KnownPrint(whole, parts, detail, **said)
 
-    def difference(self, made: bytes, source: bytes) -> str | None:
-        """Return what keeps a picture from being a mere reduction of another; empty if it is one, None if unknown."""
-        answer = self._ask(
-            {"do": "compare", "uri": file_uri(made), "source": file_uri(source), "kind": "photo"}, self._seconds
-        )
-        return answer.get("difference")
+    def difference(self, made: bytes, source: bytes, kind: str) -> str | None:
+        """Return what keeps a photo or a video from being a mere reduction of another of its kind; empty if it is one.
+
+        None if that is unknown. A film is given time by its length.
+        """
+        seconds = self._seconds
+        if kind == "video":
+            try:
+                length = self.facts(source, kind).seconds or 0.0
+            except NotRead:
+                return None
+            seconds += _TIMES_ITS_LENGTH * min(length, _LONGEST_FILM)
+        question = {"do": "compare", "uri": file_uri(made), "source": file_uri(source), "kind": kind}
+        return self._ask(question, seconds).get("difference")
 
     def films_agree(self, one: bytes, other: bytes, offset: float) -> str | None:
         """Return how many frames of two films agree, of how many, in how many views, as words; None if unknown.
@@ -206,9 +215,11 @@ def _measured(question: dict[str, str]) -> dict[str, Any]:
             known["problem"] = problem
         return known
     if question["do"] == "compare":
+        from .film_reductions import film_difference
         from .reductions import difference
 
-        return {"difference": difference(path, path_from_uri(question["source"]))}
+        compared = film_difference if kind == "video" else difference
+        return {"difference": compared(path, path_from_uri(question["source"]))}
     if question["do"] == "films":
         from .film_comparison import agreement
 

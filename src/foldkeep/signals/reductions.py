@@ -21,8 +21,9 @@ MEASURER = 1
 # reductions of textured pictures at qualities from 30 up stay below 12 levels in every cell and below 2.5 on average;
 # a spot of two cells that was painted over, or three per cent more light, do not.
 _PIXELS_A_CELL = 8
-_MOST_CELLS, _LEAST_CELLS = 128, 4
-_MOST_APART, _MOST_APART_ON_AVERAGE, _MOST_LIGHT_APART = 16, 3.0, 1.0
+_MOST_CELLS, LEAST_CELLS = 128, 4
+_MOST_APART, _MOST_APART_ON_AVERAGE, MOST_LIGHT_APART = 16, 3.0, 1.0
+OTHER_LIGHT = "its light or colour is another"
 _SIXTEEN_BITS = ("I;16", "I;16B", "I;16L", "I", "F")
 
 
@@ -33,7 +34,7 @@ def difference(made: bytes, source: bytes) -> str:
     means of their cells agree all over the picture. A picture that was retouched or graded does not agree; one of
     the same size may have been, in ways that no measure of small differences tells, so it never is a reduction.
     """
-    words = _more_words(read_facts(made, "photo"), read_facts(source, "photo"))
+    words = more_words(made, source, "photo")
     if words:
         return words
     try:
@@ -46,13 +47,14 @@ def difference(made: bytes, source: bytes) -> str:
         return "one of the two cannot be decoded"
 
 
-def _more_words(made: Facts, source: Facts) -> str:
-    if made.problem or source.problem:
+def more_words(made: bytes, source: bytes, kind: str) -> str:
+    """Return what is written about a file, but not about its source, both of one kind; empty if nothing is."""
+    mine, its = read_facts(made, kind), read_facts(source, kind)
+    if mine.problem or its.problem:
         return "one of the two cannot be read whole"
-    said = (made.rating, made.title, made.description)
-    if any(one is not None and one != other for one, other in zip(said, _said(source), strict=True)):
+    if any(one is not None and one != other for one, other in zip(_said(mine), _said(its), strict=True)):
         return "it has a rating, a title or a description that its source has not"
-    return "" if set(made.keywords) <= set(source.keywords) else "it has keywords that its source has not"
+    return "" if set(mine.keywords) <= set(its.keywords) else "it has keywords that its source has not"
 
 
 def _said(facts: Facts) -> tuple[float | None, str | None, str | None]:
@@ -75,7 +77,7 @@ def _compared(made: bytes, source: bytes) -> str:
             return "its source has more bits than can be compared"
         large.draft("RGB", (4 * _MOST_CELLS, 4 * _MOST_CELLS))  # a JPEG is decoded at a fraction of its size
         sizes = _upright_size(small, small.size), _upright_size(large, _full_size(source))
-        if problem := _shapes_apart(*sizes):
+        if problem := shapes_apart(*sizes):
             return problem
         return _cells_apart(_upright(small), _upright(large), sizes[0])
 
@@ -96,7 +98,8 @@ def _upright_size(image: "Image", size: tuple[int, int]) -> tuple[int, int]:
     return size[::-1] if turned else size
 
 
-def _shapes_apart(made: tuple[int, int], source: tuple[int, int]) -> str:
+def shapes_apart(made: tuple[int, int], source: tuple[int, int]) -> str:
+    """Return what of its size keeps a picture from being a reduction of another; empty if nothing does."""
     (width, height), (full_width, full_height) = made, source
     if width * height >= full_width * full_height or width > full_width or height > full_height:
         return "it has no fewer pixels than its source"
@@ -115,14 +118,34 @@ def _cells_apart(made: "Image", source: "Image", size: tuple[int, int]) -> str:
     import numpy as np
     from PIL import Image
 
-    scale = min(1 / _PIXELS_A_CELL, _MOST_CELLS / max(size))
-    cells = (round(size[0] * scale), round(size[1] * scale))
-    if min(cells) < _LEAST_CELLS:
+    cells = cells_of(size)
+    if min(cells) < LEAST_CELLS:
         return "it is too small to be compared"
     one, other = (np.asarray(picture.resize(cells, Image.Resampling.BOX), dtype=np.int16) for picture in (made, source))
+    return cells_apart(one, other)
+
+
+def cells_of(size: tuple[int, int]) -> tuple[int, int]:
+    """Return into how many cells, each way, a picture of a size in pixels is cut to be compared with its source."""
+    scale = min(1 / _PIXELS_A_CELL, _MOST_CELLS / max(size))
+    return round(size[0] * scale), round(size[1] * scale)
+
+
+def cells_apart(one: Any, other: Any, most_light: float = MOST_LIGHT_APART) -> str:
+    """Return what keeps two pictures from showing the same; empty if they do.
+
+    Parameters
+    ----------
+    one, other
+        The means of their cells: arrays of signed integers with rows, columns and channels.
+    most_light
+        How many levels all of a channel may be apart on average.
+    """
+    import numpy as np
+
     apart: Any = one - other
     if np.abs(apart).max() > _MOST_APART or np.abs(apart).mean() > _MOST_APART_ON_AVERAGE:
         return "it does not show the same all over"
-    if np.abs(apart.mean(axis=(0, 1))).max() > _MOST_LIGHT_APART:
-        return "its light or colour is another"
+    if np.abs(apart.mean(axis=(0, 1))).max() > most_light:
+        return OTHER_LIGHT
     return ""

@@ -34,6 +34,7 @@ OPTIONS = (
     Option("--version", "only of this version of a program", Takes.WORD, "VERSION", several=True),
     Option("--all-but-newest-version", "only of versions older than the newest in a project"),
     Option("--unused", "only files that no document of the project mentions, nor their sources"),
+    Option("--measure-films", "compare proxies with their films, frame by frame: slow, and remembered"),
     Option(
         "--cap",
         "only as much as needed for the rest to fit into SIZE, least recently used first",
@@ -83,7 +84,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             env.answer(args, ExplainedCacheAnswer(why))
             return ExitStatus.DONE
         with env.progress(args) as progress:
-            found = caches(stock, recipes, wish, projects, user_cache, Measures(stock, progress=progress))
+            measures = Measures(stock, films=None if args.measure_films else (), progress=progress)
+            found = caches(stock, recipes, wish, projects, user_cache, measures)
         tops = [place.path for place in stock.places.all()]
         docket = None
         if args.docket:

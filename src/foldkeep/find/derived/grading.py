@@ -16,8 +16,7 @@ from ..references.project_folders import ProjectFolders
 from ..references.project_references import Uses
 from .names import is_machine_made
 
-MEASURED = ("proxy", "thumbnail")
-"""What a picture may be of which a measured source proves that it can be made again."""
+_MEASURED = {"photo": ("proxy", "thumbnail"), "video": ("proxy",)}  # what a measured source proves to be made from it
 
 _NEARLY_ALL = 0.9
 _NUMBERED = re.compile(rb"\d{1,7}\.\w+").fullmatch  # most of them, told in a third of the time
@@ -31,7 +30,7 @@ def grade_at_first(recipe: Recipe, kind: str, source_kind: str) -> Grade | None:
         return Grade.TRUSTED
     if recipe.source == "manifest":
         return Grade.PROVED
-    if recipe.source == "stem" and recipe.what in MEASURED and kind == source_kind == "photo":
+    if recipe.source == "stem" and kind == source_kind and recipe.what in _MEASURED.get(kind, ()):
         return None
     return Grade.PERHAPS
 

@@ -17,7 +17,7 @@ from foldkeep.model.work import told
 from foldkeep.scan import shown_by
 from foldkeep.scan.on_disk import is_cache_tag
 from foldkeep.signals import MEDIA, Measures
-from foldkeep.stock import Stock
+from foldkeep.stock import Seen, Stock
 
 from ..references.project_folders import ProjectFolders
 from ..references.project_references import UsesOfAll
@@ -170,7 +170,7 @@ class Sorting:
             for recipe, files in folder.taken.values():
                 self._note_some(folder, recipe, files, sources)
         finished = self._apart_finished()
-        self._measure()
+        self._measure(finished)
         self._grade_opaque()
         found = self._result
         lists = {
@@ -261,20 +261,21 @@ class Sorting:
         self._result.last = [each for each in self._result.last if each.path not in finished]
         return finished
 
-    def _measure(self) -> None:
-        """Grade pictures by what the measures of them and their sources say."""
-        pairs = {}
+    def _measure(self, finished: set[bytes]) -> None:
+        """Grade pictures and films by what the measures of them and their sources say."""
+        pairs = defaultdict[str, dict[int, tuple[Seen, Seen]]](dict)
         for at in self._to_measure:
             each = self._graded[at]
             source = self._stock.listing.at(each.source) if each.source else None
-            if source is not None:
+            if source is not None and each.path not in finished:
                 made = (each.path, each.size, each.modified_ns)
-                pairs[at] = (made, (source.path, source.size, source.modified_ns))
-        differences = self._measures.differences(pairs.values())
-        for at, pair in pairs.items():
-            why = differences[pair]
-            grade = Grade.PERHAPS if why else Grade.PROVED
-            self._graded[at] = self._graded[at]._replace(grade=grade, missing=why)
+                pairs[source.kind][at] = (made, (source.path, source.size, source.modified_ns))
+        for kind, of_kind in pairs.items():
+            differences = self._measures.differences(of_kind.values(), kind)
+            for at, pair in of_kind.items():
+                why = differences[pair]
+                grade = Grade.PERHAPS if why else Grade.PROVED
+                self._graded[at] = self._graded[at]._replace(grade=grade, missing=why)
 
     def _grade_opaque(self) -> None:
         """Take opaque files for no more than perhaps derived where nothing vouches for their project, or uses them."""

@@ -7,6 +7,7 @@ from foldkeep.find.derived import Caches, Regenerable, all_caches
 from foldkeep.find.references import ProjectFolders
 from foldkeep.model import Action, DocketRow, Filter, Progress, no_progress, visible
 from foldkeep.model.grades import Grade
+from foldkeep.model.kinds import kind_of
 from foldkeep.model.recipes import Recipe
 from foldkeep.signals import Measures
 from foldkeep.stock import Stock
@@ -14,7 +15,10 @@ from foldkeep.stock import Stock
 from .listed import name_of
 
 _FEW_FOLDERS = 50
-_PROOFS = {"stem": ", measured: fewer pixels of the same picture", "manifest": ", which a manifest names"}
+_MEASURED = {
+    "photo": ", measured: fewer pixels of the same picture",
+    "video": ", measured: fewer pixels of every frame, and no other sound",
+}
 
 
 def cache_rows(found: Caches, stock: Stock) -> Iterator[DocketRow]:
@@ -90,7 +94,7 @@ def derived_again(
         return {}
     folders = tuple({path.rpartition(b"/")[0] for path in claimed})
     where = Filter(under=folders) if len(folders) <= _FEW_FOLDERS else Filter()
-    measures = Measures(stock, fresh=True, progress=progress)
+    measures = Measures(stock, fresh=True, films=claimed, progress=progress)
     found = all_caches(stock, recipes, projects, where, user_cache, measures)
     before = measures.digests
     return {
@@ -108,7 +112,10 @@ def _reason(each: Regenerable) -> str:
     version = f" of version {visible(each.batch.version)}" if each.batch.version else ""
     if each.batch.recipe is None:
         return f"{each.batch.what}: {each.batch.evidence}"
-    proof = _PROOFS.get(each.batch.recipe.source, "") if each.grade is Grade.PROVED else ""
+    proof = ""
+    if each.grade is Grade.PROVED:
+        by_manifest = each.batch.recipe.source == "manifest"
+        proof = ", which a manifest names" if by_manifest else _MEASURED.get(kind_of(each.path), "")
     trusted = ", which you trust" if each.grade is Grade.TRUSTED else ""
     return f"{each.batch.what}{version} by {each.batch.evidence}{proof}{trusted}"
 

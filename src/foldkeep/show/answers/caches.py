@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from foldkeep.find.derived import Batch, Caches, Regenerable
 from foldkeep.model import visible
+from foldkeep.model.grades import NOT_MEASURED
 from foldkeep.model.units import format_moment, format_size
 
 from ..page.documents import Document, path_document, problem_documents
@@ -80,6 +81,10 @@ class CachesAnswer:
             page, found, found.perhaps, top, "may be anything",
             "named like caches, without proof. They are left alone unless you --trust the recipe.",
         )  # fmt: skip
+        films = sum(each.missing == NOT_MEASURED for each in found.perhaps)
+        if films:
+            page.line(f"{count(films, 'proxy film')} {agree(films)} compared with the originals by --measure-films.")
+            page.line()
         _write_unsure(
             page, found, found.likely, top, "{are} likely regenerable",
             "opaque cache files that no document mentions. A docket leaves them until you write fold.",
