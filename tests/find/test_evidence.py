@@ -206,7 +206,7 @@ def test_a_proxy_film_is_proved_frame_by_frame_when_that_is_asked_for(desk: Desk
     made.write_bytes(content[: len(content) // 2] + bytes(400) + content[len(content) // 2 + 400 :])
     os.utime(made, ns=(facts.st_atime_ns, facts.st_mtime_ns))
     done = desk.ask("fold", desk.docket, "--yes")
-    assert (done["folded"], [each[0] for each in left(done)]) == (1, [str(made)])
+    assert (done["folded"], [each[0] for each in left(done)]) == (1, [made.name])
     desk.ask("release", "--all", "--yes")
     for what in cases:
         assert (desk.place / what / "proxies/kite.mov").exists() == (what != "a proxy"), what
