@@ -25,12 +25,14 @@ def saved(image: Image.Image, quality: int) -> bytes:
 @pytest.fixture
 def compared(desk: Desk, browser) -> Sheet:
     """A sheet of a picture with a smaller, a cropped and a turned version, a sound, and a film with a proxy."""
-    for number, seed in enumerate((3, 11, 42)):
+    for number, seed in enumerate((3, 11, 42, 5, 8)):
         picture = draw_kites(seed, (960, 640))
         desk.write(f"{number}.jpg", saved(picture, 92))
         other = [
             picture.resize((480, 320)), picture.crop((96, 64, 960, 640)),
             ImageOps.mirror(picture).transpose(Image.Transpose.ROTATE_90),
+            ImageOps.expand(picture, (30, 90, 60, 20), "white"),
+            ImageOps.expand(picture, (20, 80, 50, 10), "white").transpose(Image.Transpose.ROTATE_270),
         ][number]  # fmt: skip
         desk.write(f"{number} version.jpg", saved(other, 85))
     samples = tune(NOTES)
@@ -74,7 +76,7 @@ def shades(sheet: Sheet) -> np.ndarray:
     return picture[top + 4 : bottom - 4, left + 4 : right - 4]
 
 
-@pytest.mark.parametrize("name", ["0 version.jpg", "1 version.jpg", "2 version.jpg"])
+@pytest.mark.parametrize("name", [f"{number} version.jpg" for number in range(5)])
 def test_pictures_lie_on_one_another(compared: Sheet, name):
     opened(compared, name)
     compared.press("d")
@@ -84,6 +86,9 @@ def test_pictures_lie_on_one_another(compared: Sheet, name):
         frame = compared.ask("document.querySelector('.edge').style.left")
         assert 9 <= float(frame.rstrip("%")) <= 11
         found = found[found.shape[0] // 8 :, found.shape[1] // 8 :]
+    if name in ("3 version.jpg", "4 version.jpg"):  # the border of the one lies on nothing
+        height, width = found.shape
+        found = found[height // 5 : -height // 5, width // 5 : -width // 5]
     assert found.mean() < 6, "their difference is nearly black"
     compared.press("b")
     settle(compared)

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from types import TracebackType
 from typing import Self
 
-from foldkeep.find.likeness import FilmPair, Measured, NotAlike, Pair, SoundPair, measured
+from foldkeep.find.likeness import FilmPair, Measured, NotAlike, Pair, SoundPair, measured, opposite
 from foldkeep.signals import MEDIA, Apart, Extractor, Medium, NotRead
 from foldkeep.stock import KnownPrint, Prints, Stock
 
@@ -36,6 +36,10 @@ class Laid:
         Of films, the seconds of the first one at which both are shown.
     first_pictures
         JPEGs of the first one at those moments.
+    within
+        Whether what lies on one another is what lies within a border: of this one, and of the first.
+    first_border
+        Which part of `first_pictures` is a border.
     """
 
     like: float
@@ -45,6 +49,8 @@ class Laid:
     offset: float = 0.0
     moments: tuple[float, ...] = ()
     first_pictures: tuple[bytes, ...] = ()
+    within: tuple[bool, bool] = (False, False)
+    first_border: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,6 +65,8 @@ class Side:
         JPEGs: a photo, or frames of a film at the moments of `laid`.
     swings, seconds
         How far a sound swings in each part of its length, 0 to 255, and how long such a part is.
+    border
+        Which part of its pictures is a border, at the left, top, right and bottom; empty if there is none.
     laid
         How it lies on the first one; None of that itself, and of what is not alike.
     """
@@ -67,6 +75,7 @@ class Side:
     pictures: tuple[bytes, ...] = ()
     swings: bytes = b""
     seconds: float = 0.0
+    border: tuple[float, ...] = ()
     laid: Laid | None = None
 
 
@@ -94,7 +103,7 @@ class SideReader:
             view = self._helper.view(file.path, file.kind, moments)
         except NotRead:
             return Side(file, laid=laid)
-        return Side(file, view.pictures, view.swings, view.seconds, laid)
+        return Side(file, view.pictures, view.swings, view.seconds, view.border, laid)
 
     def _laid(self, file: Medium, first: Medium) -> Laid | None:
         try:
@@ -107,15 +116,18 @@ class SideReader:
         pair = found.pair
         is_on_first = pair.other == 1
         if isinstance(pair, Pair):
-            return Laid(pair.like, pair.cut, pair.layout, is_on_first)
+            return _laid_picture(pair, is_on_first=is_on_first)
         if isinstance(pair, SoundPair):
             return Laid(pair.like, offset=pair.offset if is_on_first else -pair.offset)
         if not isinstance(pair, FilmPair):
             return Laid(pair.like)
         start = max(0.0, pair.offset)
         moments = tuple(round(start + pair.common * (number + 0.5) / _MOMENTS, 2) for number in range(_MOMENTS))
-        pictures = self._helper.view(first.path, first.kind, moments).pictures
-        return Laid(pair.like, offset=pair.offset, moments=moments, first_pictures=pictures)
+        view = self._helper.view(first.path, first.kind, moments)
+        return Laid(
+            pair.like, offset=pair.offset, moments=moments,
+            first_pictures=view.pictures, within=(True, True), first_border=view.border,
+        )  # fmt: skip
 
     def _print(self, extractor: Extractor, file: Medium) -> KnownPrint:
         if extractor not in self._prints:
@@ -137,3 +149,11 @@ class SideReader:
     ) -> None:
         self._helper.close()
         self._opened.close()
+
+
+def _laid_picture(pair: Pair, *, is_on_first: bool) -> Laid:
+    within = pair.within if is_on_first else pair.within[::-1]
+    layout = pair.layout
+    if pair.cut is None and pair.within == (True, False):  # what has a border shows more: the other lies on it
+        is_on_first, layout = not is_on_first, opposite(layout)
+    return Laid(pair.like, pair.cut, layout, is_on_first, within=within)

@@ -85,7 +85,7 @@ class Apart:
         question = {"do": "view", "uri": file_uri(path), "kind": kind, "moments": " ".join(map(repr, moments))}
         answer = self._told(question, _FILM_TIMES * self._seconds)
         pictures = tuple(base64.b64decode(picture) for picture in answer["pictures"])
-        return View(pictures, base64.b64decode(answer["swings"]), answer["seconds"])
+        return View(pictures, base64.b64decode(answer["swings"]), answer["seconds"], tuple(answer["border"]))
 
     def damage(self, path: bytes, kind: str, size: int) -> str:
         """Return what is wrong with the content of a file, in words; empty if nothing was found.
@@ -230,7 +230,8 @@ def _measured(question: dict[str, str]) -> dict[str, Any]:
 
         view = view_of(path, kind, [float(word) for word in question["moments"].split()])
         pictures = [base64.b64encode(picture).decode() for picture in view.pictures]
-        return {"pictures": pictures, "swings": base64.b64encode(view.swings).decode(), "seconds": view.seconds}
+        swings = base64.b64encode(view.swings).decode()
+        return {"pictures": pictures, "swings": swings, "seconds": view.seconds, "border": view.border}
     if question["do"] in _PRINTERS:
         module, name = _PRINTERS[question["do"]]
         return _print(getattr(import_module(f".{module}", __spec__.parent), name)(path))

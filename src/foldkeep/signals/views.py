@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 from foldkeep.storage.local.reading import FILE, open_path
 
 from .media import undecodable
+from .photo_prints import within_border
 from .pictures import of_photo, swings_of
 
 if TYPE_CHECKING:
@@ -34,11 +35,14 @@ class View(NamedTuple):
         How far a sound swings in each of equal parts of its length, from 0 to 255, a byte each.
     seconds
         How long such a part is.
+    border
+        Which part of the pictures is a border of one shade, at the left, top, right and bottom.
     """
 
     pictures: tuple[bytes, ...] = ()
     swings: bytes = b""
     seconds: float = 0.0
+    border: tuple[float, ...] = ()
 
 
 def view_of(path: bytes, kind: str, moments: Sequence[float] = ()) -> View:
@@ -54,13 +58,27 @@ def view_of(path: bytes, kind: str, moments: Sequence[float] = ()) -> View:
             warnings.simplefilter("ignore")
             if kind == "photo":
                 picture = of_photo(file, PHOTO)
-                return View((_jpeg(picture, PHOTO),)) if picture else View()
+                return _pictures([picture], PHOTO) if picture else View()
             if kind == "audio":
                 return _swings(*swings_of(file))
-            return View(tuple(_frames(file, moments)))
+            return _pictures(_frames(file, moments), FRAME)
     except Exception as error:  # these libraries raise whatever a broken file leads them to
         undecodable(error)
         return View()
+
+
+def _pictures(pictures: "Sequence[Image]", box: tuple[int, int]) -> View:
+    import numpy as np
+
+    if not pictures:
+        return View()
+    shades = np.max([np.asarray(picture.convert("L"), np.float32) for picture in pictures], axis=0)
+    rows, columns = within_border(shades)
+    height, width = shades.shape
+    left, right, _ = columns.indices(width)
+    top, bottom, _ = rows.indices(height)
+    border = left / width, top / height, 1 - right / width, 1 - bottom / height
+    return View(tuple(_jpeg(picture, box) for picture in pictures), border=border if any(border) else ())
 
 
 def _swings(swings: Any, seconds: float) -> View:
@@ -74,10 +92,10 @@ def _swings(swings: Any, seconds: float) -> View:
     return View(swings=(parts // 128).clip(0, 255).astype(np.uint8).tobytes(), seconds=step * seconds)
 
 
-def _frames(file: Any, moments: Sequence[float]) -> "list[bytes]":
+def _frames(file: Any, moments: Sequence[float]) -> "list[Image]":
     import av
 
-    found: list[bytes] = []
+    found: list[Image] = []
     with av.open(file, "r", metadata_errors="replace") as clip:
         track = clip.streams.video[0]
         track.thread_type = "AUTO"
@@ -89,8 +107,10 @@ def _frames(file: Any, moments: Sequence[float]) -> "list[bytes]":
                 (each for each in clip.decode(track) if each.time and each.time - start >= moment - half), None
             )
             if frame is not None:
-                found.append(_jpeg(frame.to_image().rotate(frame.rotation, expand=True), FRAME))
-    return found
+                found.append(frame.to_image().rotate(frame.rotation, expand=True))
+                found[-1].thumbnail(FRAME)
+    size = found[0].size if found else None
+    return [each for each in found if each.size == size]
 
 
 def _jpeg(picture: "Image", box: tuple[int, int]) -> bytes:

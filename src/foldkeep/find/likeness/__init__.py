@@ -4,6 +4,7 @@ from .alike import STRENGTHS, alike, without_print
 from .differences import only_of
 from .frames import FilmPair, Sureness, compared, like_films
 from .groups import Content, Group, Member, What, grouped
+from .layouts import opposite
 from .measured import Measured, NotAlike, alike_now, measured
 from .photos import Photos
 from .pictures import FAIR_BITS, SURE_BITS, Pair, like_pictures
@@ -19,6 +20,7 @@ __all__ = [
     "What",
     "grouped",
     "Pair",
+    "opposite",
     "like_pictures",
     "like_sounds",
     "SoundPair",

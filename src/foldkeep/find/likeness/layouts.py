@@ -18,6 +18,15 @@ WORDS = (
 """What each is called."""
 
 
+def opposite(layout: int) -> int:
+    """Return how the other picture is turned against the one that is turned so against it.
+
+    >>> [opposite(layout) for layout in range(LAYOUTS)]
+    [0, 1, 2, 3, 4, 6, 5, 7]
+    """
+    return 4 | (layout & 1) << 1 | (layout & 2) >> 1 if layout & 4 else layout
+
+
 def prints_in(prints: Any, layout: int) -> Any:
     """Return the prints of pictures in a layout.
 

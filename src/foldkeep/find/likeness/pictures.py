@@ -14,7 +14,7 @@ from foldkeep.stock import KnownPrint
 from .layouts import LAYOUTS, WORDS, prints_in, shades_in
 from .search import near_pairs
 
-SEARCH = 1
+SEARCH = 2
 """The version of this search; a higher one compares all again."""
 
 SURE_BITS, FAIR_BITS = 36, 52
@@ -46,6 +46,8 @@ class Pair:
         How `one` is turned or mirrored against `other`, see `layouts`.
     cut
         Of a crop, the part of `other` that is missing at the left, top, right and bottom; else None.
+    within
+        Whether what was compared is what lies within a border: of `one`, and of `other`.
     """
 
     one: int
@@ -54,17 +56,20 @@ class Pair:
     bits: int
     layout: int = 0
     cut: tuple[float, float, float, float] | None = None
+    within: tuple[bool, bool] = (False, False)
 
     def written(self) -> str:
         """Return what was measured as a line of text."""
-        return " ".join(map(str, (repr(self.like), self.bits, self.layout, *(self.cut or ()))))
+        borders = "".join("-b"[border] for border in self.within)
+        return " ".join(map(str, (repr(self.like), self.bits, self.layout, borders, *(self.cut or ()))))
 
     @classmethod
     def read(cls, one: int, other: int, text: str) -> "Pair":
         """Return a pair with what was measured, as `written` wrote it."""
-        like, bits, layout, *cut = text.split()
+        like, bits, layout, borders, *cut = text.split()
         left_top_right_bottom = tuple(map(float, cut)) or None
-        return cls(one, other, float(like), int(bits), int(layout), left_top_right_bottom)  # type: ignore[arg-type]
+        within = borders[0] == "b", borders[1] == "b"
+        return cls(one, other, float(like), int(bits), int(layout), left_top_right_bottom, within)  # type: ignore[arg-type]
 
     @property
     def is_strong(self) -> bool:
@@ -139,9 +144,11 @@ class _Search:
                 progress(Step("Comparing pictures", layout, LAYOUTS, "rounds"))
                 for at, to, bits in found:
                     one, other = int(self._picture[at]), int(self._picture[to])
-                    mine = shades_in(self._shades.fine(one, int(self._plane[at])), layout)
-                    like = _like(mine, self._shades.fine(other, int(self._plane[to])))
-                    _note(self.found, Pair(one, other, like, bits, layout))
+                    planes = int(self._plane[at]), int(self._plane[to])
+                    mine = shades_in(self._shades.fine(one, planes[0]), layout)
+                    like = _like(mine, self._shades.fine(other, planes[1]))
+                    within = planes[0] > 0, planes[1] > 0
+                    _note(self.found, Pair(one, other, like, bits, layout, within=within))
 
     def _near(self, layout: int) -> Iterable[tuple[int, int, int]]:
         turned, known = prints_in(self._prints, layout), self._prints
@@ -180,8 +187,9 @@ class _Search:
                 other += first
                 if one == other or _is_whole(self.found, one, other):
                     continue
-                like = _like(self._shades.fine(one, int(self._plane[at])), self._shades.window(other, window))
-                _note(self.found, Pair(one, other, like, count, 0, CUTS[window]))
+                plane = int(self._plane[at])
+                like = _like(self._shades.fine(one, plane), self._shades.window(other, window))
+                _note(self.found, Pair(one, other, like, count, 0, CUTS[window], (plane > 0, False)))
 
 
 class _Shades:

@@ -89,6 +89,8 @@ def _side_document(side: Side, found: SheetSet) -> dict[str, Any]:
         "like": round(laid.like, 3),
         "cut": laid.cut,
         "layout": laid.layout,
+        "border": side.border if laid.within[0] else (),
+        "first_border": (laid.first_border or found.sides[0].border) if laid.within[1] else (),
         "on_first": laid.is_on_first,
         "offset": round(laid.offset, 2),
         "moments": laid.moments,

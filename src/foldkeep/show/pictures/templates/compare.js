@@ -139,7 +139,8 @@ function place() {
     world.style.transform = `translate(${left + compared.x * w}px, ${top + compared.y * h}px) scale(${compared.zoom})`;
     for (const image of world.querySelectorAll("img")) {
       const isGround = Number(image.dataset.number) === ground;
-      lay(image, w, h, isGround ? null : it.cut, isGround ? 0 : it.layout || 0);
+      if (isGround) lay(image, w, h, [0, 0, 0, 0], 0, [0, 0, 0, 0]);
+      else lay(image, w, h, it.cut || border(ground), it.layout || 0, border(1 - ground));
       image.style.visibility = compared.mode === "blink" && Number(image.dataset.number) !== compared.front ? "hidden" : "";
     }
     const edge = world.querySelector(".edge");
@@ -156,14 +157,22 @@ function shape(number) {
   const image = document.querySelector(`#panes img[data-number="${number}"]`) || document.querySelector("#panes img");
   return image && image.naturalWidth ? [image.naturalWidth, image.naturalHeight] : [0, 0];
 }
-function lay(image, w, h, cut, layout) {
-  const [l, t, r, b] = cut || [0, 0, 0, 0];
+// What lies on one another may lie within a border: of the first or of the second.
+function border(number) {
+  const it = side(), parts = number ? it.border : it.first_border;
+  return parts && parts.length ? parts : [0, 0, 0, 0];
+}
+// Lay what an image shows within its border on a part of the ground.
+function lay(image, w, h, [l, t, r, b], layout, [left, top, right, bottom]) {
   const width = (1 - l - r) * w, height = (1 - t - b) * h, turned = layout & 4;
-  const own = turned ? [height, width] : [width, height];
+  const own = [(turned ? height : width) / (1 - left - right), (turned ? width : height) / (1 - top - bottom)];
+  const off = [(right - left) / 2 * own[0], (bottom - top) / 2 * own[1]];
+  if (turned) off.reverse();
+  const [across, down] = [layout & 1 ? -1 : 1, layout & 2 ? -1 : 1];
   Object.assign(image.style, {
     width: own[0] + "px", height: own[1] + "px",
-    left: l * w + (width - own[0]) / 2 + "px", top: t * h + (height - own[1]) / 2 + "px",
-    transform: `scale(${layout & 1 ? -1 : 1}, ${layout & 2 ? -1 : 1})` + (turned ? " matrix(0, 1, 1, 0, 0, 0)" : ""),
+    left: l * w + (width - own[0]) / 2 + across * off[0] + "px", top: t * h + (height - own[1]) / 2 + down * off[1] + "px",
+    transform: `scale(${across}, ${down})` + (turned ? " matrix(0, 1, 1, 0, 0, 0)" : ""),
   });
 }
 
