@@ -37,6 +37,6 @@ class Extractor:
 MEDIA_FACTS = Extractor("media facts", 3, MEDIA, "what a file says of itself: format, size, camera, length, words")
 PICTURE = Extractor("picture", 1, MEDIA, "a small JPEG of a photo, of frames of a film, of a sound's wave")
 DAMAGE = Extractor("damage", 1, frozenset(KINDS) - {OTHER}, "what is wrong with a content; nothing if it is whole")
-PHOTO_PRINT = Extractor("photo print", 2, frozenset({"photo"}), "a print by which a picture is known again")
+PHOTO_PRINT = Extractor("photo print", 3, frozenset({"photo"}), "a print by which a picture is known again")
 SOUND_PRINT = Extractor("sound print", 1, frozenset({"audio", "video"}), "a print by which a recording is known again")
 FILM_PRINT = Extractor("film print", 1, frozenset({"video"}), "prints of key frames, by which a film is known again")

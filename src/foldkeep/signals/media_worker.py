@@ -105,7 +105,7 @@ class Apart:
         question = {"do": extractor.name, "uri": file_uri(path), "kind": ""}
         answer = self._told(question, self._seconds + size / _LEAST_BYTES_A_SECOND)
         whole, parts, detail = (base64.b64decode(answer[name]) for name in ("print", "parts", "detail"))
-        said = {name: answer[name] for name in ("sharpness", "quality", "color", "problem")}
+        said = {name: answer[name] for name in ("sharpness", "quality", "color", "within", "problem")}
         return KnownPrint(whole, parts, detail, **said)
 
     def difference(self, made: bytes, source: bytes, kind: str) -> str | None:
@@ -247,7 +247,7 @@ def _measured(question: dict[str, str]) -> dict[str, Any]:
 
 def _print(found: KnownPrint) -> dict[str, Any]:
     blobs = {"print": found.print, "parts": found.parts, "detail": found.detail}
-    said = {"sharpness": found.sharpness, "quality": found.quality, "color": found.color, "problem": found.problem}
+    said = {name: getattr(found, name) for name in ("sharpness", "quality", "color", "within", "problem")}
     return {**said, **{name: base64.b64encode(blob).decode() for name, blob in blobs.items()}}
 
 

@@ -10,7 +10,8 @@ from foldkeep.model import UnusableInput, visible
 from .side_file import SideFile
 
 _TABLE = """
-    CREATE TABLE IF NOT EXISTS contents_printed (
+    DROP TABLE IF EXISTS contents_printed;   -- of before `within`; prints are made again
+    CREATE TABLE IF NOT EXISTS prints_made (
         digest BLOB NOT NULL,
         extractor TEXT NOT NULL,
         version INTEGER NOT NULL,
@@ -20,6 +21,7 @@ _TABLE = """
         sharpness REAL NOT NULL,
         quality INTEGER NOT NULL,
         color REAL NOT NULL,
+        within REAL NOT NULL,
         problem TEXT NOT NULL,      -- why there is none; empty if there is one
         PRIMARY KEY (digest, extractor)
     ) STRICT, WITHOUT ROWID;
@@ -51,11 +53,13 @@ class KnownPrint:
     detail
         Of a photo, shades by which a pair is confirmed.
     sharpness
-        Of a photo, the mean difference of neighbouring shades at its working size.
+        Of a photo, how much neighbouring shades differ; of two shots of one thing, more is sharper.
     quality
         Of a JPEG, 1 to 100, as its table for luma tells (ITU-T T.81, table K.1, scaled as most encoders do); else 0.
     color
         Of a photo, how colourful it is: 0 if it is grey, 255 if it is of pure colours.
+    within
+        Of a photo, which part of its pixels lies within a border; 1 if it has none.
     problem
         Why a content has none; empty if it has one.
     """
@@ -66,6 +70,7 @@ class KnownPrint:
     sharpness: float = 0.0
     quality: int = 0
     color: float = 0.0
+    within: float = 1.0
     problem: str = ""
 
 
@@ -97,23 +102,23 @@ class Prints(SideFile):
 
     def digests(self) -> set[bytes]:
         """Return the contents that have a print, or of which it is known that they have none."""
-        rows = self._asked_rows("SELECT digest FROM contents_printed WHERE extractor = ? AND version = ?", self._asked)
+        rows = self._asked_rows("SELECT digest FROM prints_made WHERE extractor = ? AND version = ?", self._asked)
         return {row[0] for row in rows}
 
     def all(self) -> Iterator[tuple[bytes, KnownPrint]]:
         """Yield every content that has a print, in order of digest; parts and details are asked for apart."""
         rows = self._asked_rows(
-            "SELECT digest, print, sharpness, quality, color FROM contents_printed WHERE extractor = ? AND version = ?"
-            " AND problem = '' ORDER BY digest",
+            "SELECT digest, print, sharpness, quality, color, within FROM prints_made"
+            " WHERE extractor = ? AND version = ? AND problem = '' ORDER BY digest",
             self._asked,
         )
-        for digest, whole, sharpness, quality, color in rows:
-            yield digest, KnownPrint(whole, sharpness=sharpness, quality=quality, color=color)
+        for digest, whole, *said in rows:
+            yield digest, KnownPrint(whole, b"", b"", *said)
 
     def of(self, digest: bytes) -> KnownPrint | None:
         """Return the print of a content with all that belongs to it; None if it was not made yet."""
         rows = self._asked_rows(
-            "SELECT print, parts, detail, sharpness, quality, color, problem FROM contents_printed"
+            "SELECT print, parts, detail, sharpness, quality, color, within, problem FROM prints_made"
             " WHERE digest = ? AND extractor = ? AND version = ?",
             (digest, *self._asked),
         )
@@ -129,7 +134,7 @@ class Prints(SideFile):
 
     def _blob(self, column: str, digest: bytes) -> bytes:
         rows = self._asked_rows(
-            f"SELECT {column} FROM contents_printed WHERE digest = ? AND extractor = ? AND version = ?",
+            f"SELECT {column} FROM prints_made WHERE digest = ? AND extractor = ? AND version = ?",
             (digest, *self._asked),
         )
         return bytes(rows[0][0]) if rows else b""
@@ -137,7 +142,7 @@ class Prints(SideFile):
     def without(self) -> set[bytes]:
         """Return the contents of which it is known that they have no print."""
         rows = self._asked_rows(
-            "SELECT digest FROM contents_printed WHERE extractor = ? AND version = ? AND problem <> ''", self._asked
+            "SELECT digest FROM prints_made WHERE extractor = ? AND version = ? AND problem <> ''", self._asked
         )
         return {row[0] for row in rows}
 
@@ -174,11 +179,12 @@ class Prints(SideFile):
                 each.sharpness,
                 each.quality,
                 each.color,
+                each.within,
                 each.problem,
             )
             for digest, each in found.items()
         )
-        self._written(("INSERT OR REPLACE INTO contents_printed VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)", rows))
+        self._written(("INSERT OR REPLACE INTO prints_made VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)", rows))
 
     def _written(self, *statements: tuple[str, Iterable[tuple[object, ...]]]) -> None:
         try:

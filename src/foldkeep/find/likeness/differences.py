@@ -1,6 +1,7 @@
 """In what contents differ that are alike, and what speaks for one to be the original, in words."""
 
 from collections.abc import Iterator, Mapping
+from math import log2
 
 from foldkeep.model import Facts
 from foldkeep.model.units import format_size
@@ -12,6 +13,7 @@ GREY = 4.0
 
 _WHOLE = 0.85
 _LEAST_OFFSET = 1.0
+_STEPS = 7  # by which pixels are told apart, to twice as many
 _MORE_DATA = 1.05
 
 
@@ -41,6 +43,11 @@ def difference_of_pixels(chosen: Content, other: Content) -> Iterator[str]:
     mine, its = other.facts, chosen.facts
     if (mine.width, mine.height) != (its.width, its.height) and other.pixels and chosen.pixels:
         yield f"{mine.width} × {mine.height}, not {its.width} × {its.height}"
+
+
+def pixels_within(pixels: int, within: float) -> int:
+    """Return a measure of how many pixels lie within bars or a border, that a few lines more or less do not change."""
+    return round(_STEPS * log2(max(1.0, pixels * within)))
 
 
 def difference_of_size(chosen: Content, other: Content) -> Iterator[str]:

@@ -1,16 +1,14 @@
 """How films are grouped: versions of one film."""
 
 from collections.abc import Iterator, Sequence
-from math import log2
 
 from foldkeep.signals import film_frames
 
-from .differences import difference_of_pixels, difference_of_size, differences_of_played, said_reasons
+from .differences import difference_of_pixels, difference_of_size, differences_of_played, pixels_within, said_reasons
 from .frames import FilmPair
 from .groups import Content, Member, What
 
 _NEAR = 1.0
-_STEPS = 7  # by which pixels are told apart, to twice as many
 
 
 class Films:
@@ -19,8 +17,7 @@ class Films:
     def rank(self, content: Content) -> tuple[object, ...]:
         """Return what makes a film likelier the original: pixels within bars, then length, bits a second, bytes."""
         facts, within = content.facts, film_frames(content.print.print).shown
-        # Where bars end is only known to a few lines; what differs by less has as many pixels.
-        pixels = round(_STEPS * log2(max(1.0, content.pixels * within)))
+        pixels = pixels_within(content.pixels, within)
         return pixels, within == 1, round(facts.seconds or 0), facts.bit_rate or 0, content.file.size, content.file.path
 
     def what(self, chosen: Content, other: Content, pair: FilmPair, number: int) -> What | None:  # noqa: ARG002

@@ -6,7 +6,7 @@ from datetime import datetime
 
 from foldkeep.model.copy_names import plain_stem
 
-from .differences import GREY, difference_of_pixels, difference_of_size, said_reasons
+from .differences import GREY, difference_of_pixels, difference_of_size, pixels_within, said_reasons
 from .groups import Content, Member, What
 from .pictures import Pair
 
@@ -21,12 +21,15 @@ class Photos:
     """Judges photos."""
 
     def rank(self, content: Content) -> tuple[object, ...]:
-        """Return what makes a photo likelier the original: the camera's data, colour, pixels, bytes."""
+        """Return what makes a photo likelier the original: the camera's data, colour, pixels within a border, bytes."""
         facts = content.facts
         name = content.file.path.rpartition(b"/")[2]
-        return (bool(facts.captured and facts.camera), content.print.color >= GREY, content.pixels,
-                content.print.quality, content.file.size, plain_stem(name).encode() in name.lower(),
-                content.file.path)  # fmt: skip
+        within = content.print.within
+        return (
+            bool(facts.captured and facts.camera), content.print.color >= GREY,
+            pixels_within(content.pixels, within), within == 1, content.pixels, content.print.quality,
+            content.file.size, plain_stem(name).encode() in name.lower(), content.file.path,
+        )  # fmt: skip
 
     def what(self, chosen: Content, other: Content, pair: Pair, number: int) -> What | None:
         """Return how a photo belongs to the chosen one; None if it does not after all."""
@@ -73,7 +76,8 @@ def _why_original(chosen: Content, others: Sequence[Content]) -> str:
         {
             "has the camera's data": bool(chosen.facts.camera) and not all(each.facts.camera for each in others),
             "in colour": chosen.print.color >= GREY and not all(each.print.color >= GREY for each in others),
-            "most pixels": all(chosen.pixels > each.pixels for each in others),
+            "most pixels": all(chosen.pixels > each.pixels for each in others) and chosen.print.within == 1,
+            "without a border": chosen.print.within == 1 and all(each.print.within < 1 for each in others),
             "least compressed": all(chosen.print.quality > each.print.quality > 0 for each in others),
             "largest file": all(chosen.file.size > each.file.size for each in others),
         }
@@ -95,6 +99,8 @@ def _differs(chosen: Content, other: Content, pair: Pair) -> tuple[str, ...]:
     if pair.cut is not None:
         sides = zip(("left", "top", "right", "bottom"), pair.cut, strict=True)
         found.append("without " + ", ".join(f"{part:.0%} at the {side}" for side, part in sides if part))
+    if any(pair.within) and (other.print.within < 1) != (chosen.print.within < 1):
+        found.append("with a border" if other.print.within < 1 else "without a border")
     if pair.turn:
         found.append(pair.turn)
     seconds = _seconds_apart(mine.captured, its.captured)
