@@ -24,7 +24,7 @@ from foldkeep.demo.sounds import encoded, film, proxy, tune, wav
 from foldkeep.fold.journal.records import decoded
 from foldkeep.formats.catalogs import catalog_source, read_catalog, read_thumbnail
 from foldkeep.formats.documents import mentions_in, records_of, timeline_seconds
-from foldkeep.formats.own import InventoryReader, read_recipes, read_settings
+from foldkeep.formats.own import InventoryReader, Piece, Rest, read_recipes, read_rest, read_settings, written_rest
 from foldkeep.formats.own.inventory import _seal
 from foldkeep.formats.packages import Listing, bagit, open_package
 from foldkeep.formats.sidecars import parse_xmp, with_words
@@ -33,8 +33,10 @@ from foldkeep.keep import read_docket
 from foldkeep.model import FoldKeepError
 from foldkeep.scan.packages import check_package
 from foldkeep.signals import FILM_PRINT, PHOTO_PRINT, SOUND_PRINT, Apart
+from foldkeep.signals.essences import NoEssence, essence_of, outline_of
 from foldkeep.stock import Stock
 from harness.documents import database, edl, otio, referring, xml
+from harness.essences import MADE, Held, made
 
 OURS = (OSError, ValueError, FoldKeepError)
 
@@ -130,6 +132,16 @@ def listing(path: Path) -> object:
     return list(Listing(lambda: iter(path.read_bytes().decode().splitlines())))
 
 
+def essence(path: Path) -> object:
+    source = Held(path.read_bytes())
+    for ask in (outline_of, essence_of):
+        try:
+            ask(source)
+        except NoEssence:
+            continue
+    return None
+
+
 def compared(kind: str, source: Callable[[], bytes]) -> Callable[[Path], object]:
     """Compare a file with what it is said to be made from, and that with it."""
 
@@ -176,6 +188,9 @@ READERS: dict[str, Callable[[Path], object]] = {
         f"view of {kind}": lambda path, kind=kind: HELPER.view(os.fsencode(path), kind, (0.0, 1.0))
         for kind in ("photo", "audio", "video")
     },
+    "essence": essence,
+    "rest": lambda path: read_rest(path.read_bytes()),
+    "sealed rest": lambda path: read_rest(path.read_bytes() + blake3(path.read_bytes()).digest()),
     "preview": compared("photo", lambda: jpeg(1, "camera", "2025:06:14 09:12:03")),
     "proxy": compared("video", lambda: film(1, 0.4)),
     "two films": lambda path: HELPER.films_agree(os.fsencode(path), os.fsencode(path), 0.1),
@@ -297,6 +312,11 @@ def known_stock() -> bytes:
         return path.read_bytes()
 
 
+REST = written_rest(
+    Rest("jpeg", bytes(32), 800, 310, b"k" * 32, (Piece(9, 700, 100), Piece(1, 0, 200)), b"kites over")
+)  # fmt: skip
+
+
 SEEDS: dict[str, list[bytes]] = {
     "list": ["\n".join(PATHS).encode()], "csv": [b"path,rating,keywords\n/v/a.mov,4,kite;sea\n"],
     "json": [json.dumps([{"path": path, "rating": 3} for path in PATHS]).encode()],
@@ -323,6 +343,7 @@ SEEDS: dict[str, list[bytes]] = {
     "view of video": [film(1, 1.5)], "film print": [film(1, 2.0), film(2, 0.4)], "two films": [film(1, 2.0)],
     "damaged photo": [jpeg(1, "camera", "2025:06:14 09:12:03"), tiff()],
     "damaged audio": [wav(tune([0, 4, 7])), encoded(tune([0, 4]), "mp3", {"title": "march"})],
+    "essence": [made(name) for name in MADE], "rest": [REST], "sealed rest": [REST[:-32]],
     "damaged video": [film(1, 0.4)], "proxy": [proxy(film(1, 0.4))], "preview": [preview()],
     "declaration": [b"BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n"],
     "fetch": [b"https://a/b 12 data/a\n"], "tags": [b"Payload-Oxum: 1.1\nBag-Size: 1 kB\n"],

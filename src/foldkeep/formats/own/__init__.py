@@ -3,6 +3,8 @@
 from .csv import read_table, rewrite_file, write_new_file, write_table
 from .inventory import InventoryFolder, InventoryHead, InventoryPlace, InventoryReader, write_inventory
 from .recipes import general_recipes, read_recipes, with_general
+from .rests import MOST_BYTES as MOST_OF_REST
+from .rests import Piece, Rest, read_rest, written_rest
 from .settings import SettingsFile, read_settings, settings_table
 from .writing import new_file
 
@@ -23,4 +25,9 @@ __all__ = [
     "read_settings",
     "settings_table",
     "new_file",
+    "Rest",
+    "Piece",
+    "read_rest",
+    "written_rest",
+    "MOST_OF_REST",
 ]

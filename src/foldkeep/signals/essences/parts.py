@@ -1,0 +1,99 @@
+"""What an essence is made of, and the file that it is read from."""
+
+import os
+from collections.abc import Iterator
+from typing import NamedTuple, Protocol
+
+_WINDOW = 256 * 1024
+
+
+class NoEssence(Exception):
+    """A file has no essence: it is of no known format, or has something in it that is not known."""
+
+
+class Stretch(NamedTuple):
+    """Bytes of a file that belong to its essence."""
+
+    offset: int
+    length: int
+
+
+class Told(NamedTuple):
+    """What belongs to an essence but is not a stretch of the file as it stands: a header without its offsets."""
+
+    content: bytes
+
+
+class Shown(NamedTuple):
+    """Words about a file that change what is seen or heard of it, though they are no part of its essence."""
+
+    name: str
+    value: str
+
+
+Part = Stretch | Told | Shown
+Parts = Iterator[Part]
+
+
+class Source(Protocol):
+    """A file to be read in pieces, wherever it lies."""
+
+    @property
+    def size(self) -> int:
+        """Its length in bytes."""
+        ...
+
+    def read(self, offset: int, length: int) -> bytes:
+        """Return just so many bytes from there; raise NoEssence if it is shorter."""
+        ...
+
+
+class FileSource:
+    """A file of the local system by its descriptor, which is read in windows."""
+
+    def __init__(self, descriptor: int, size: int) -> None:
+        self._descriptor = descriptor
+        self.size = size
+        self._start = 0
+        self._window = b""
+
+    def read(self, offset: int, length: int) -> bytes:
+        """Return just so many bytes from there. Raise NoEssence if it is shorter, OSError if it cannot be read."""
+        if offset < 0 or length < 0 or offset + length > self.size:
+            raise NoEssence("it ends too early")
+        at = offset - self._start
+        if at < 0 or at + length > len(self._window):
+            self._window = self._read(offset, max(length, min(_WINDOW, self.size - offset)))
+            self._start, at = offset, 0
+        return self._window[at : at + length]
+
+    def _read(self, offset: int, length: int) -> bytes:
+        found = os.pread(self._descriptor, length, offset)
+        while len(found) < length:
+            more = os.pread(self._descriptor, length - len(found), offset + len(found))
+            if not more:
+                raise NoEssence("it became shorter")
+            found += more
+        return found
+
+
+def all_of(content: bytes, first: int, *rest: int) -> bool:
+    """Tell whether a content has no bytes but these."""
+    return not content.strip(bytes((first, *rest)))
+
+
+_MEDIA_SIGNS = (
+    b"\xff\xd8\xff", b"\x89PNG", b"ftyp", b"RIFF", b"FORM", b"OggS", b"fLaC", b"ID3", b"\x1aE\xdf\xa3", b"II*\0",
+    b"MM\0*", b"moov", b"mdat", b"PK\3\4", b"GIF8", b"JXL ", b"\xff\x0a",
+)  # fmt: skip
+_MOST_AFTER = 64 * 1024
+
+
+def check_rest_after(source: Source, end: int) -> None:
+    """Raise NoEssence if what follows the end of a picture may be more than words: a clip, a second picture."""
+    length = source.size - end
+    if length > _MOST_AFTER:
+        raise NoEssence("something large follows its end")
+    after = source.read(end, length)
+    if any(sign in after for sign in _MEDIA_SIGNS):
+        raise NoEssence("other media follow its end")
