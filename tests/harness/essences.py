@@ -187,4 +187,3 @@ def decoded(name: str, content: bytes) -> object:
         # The times of MPEG audio begin by what lies before it.
         timed = not name.endswith(".mp3")
         return [(frame.pts if timed else 0, frame.to_ndarray().tobytes()) for frame in clip.decode(*tracks)]
-

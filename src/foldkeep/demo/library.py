@@ -71,6 +71,7 @@ def _everything(today: datetime) -> Iterator[File]:
     yield from _previews(stills)
     yield from _desktop(stills)
     yield from _press(stills)
+    yield from _rated(stills)
     yield from _music()
     yield from _films()
     yield from _catalogue(stills)
@@ -172,6 +173,15 @@ def _press(stills: list[File]) -> Iterator[File]:
         yield f"press/finish line/WKD_{201 + shot:04}.jpg", content, taken
 
 
+def _rated(stills: list[File]) -> Iterator[File]:
+    """Copies into which a program has written what somebody thinks of them."""
+    later = _FIRST_DAY + timedelta(days=9)
+    chosen = [file for file in stills if "camera-b/day-1" in file[0]][5:7]
+    for (path, content, _), rating in zip(chosen, (5, 3), strict=True):
+        words = _XMP.format(rating=rating, keyword="for the calendar").encode()
+        yield f"print/calendar/{os.path.basename(path)}", pictures.with_words(content, words), later
+
+
 def _music() -> Iterator[File]:
     recorded = _FIRST_DAY + timedelta(hours=10)
     for number, (title, steps) in enumerate(_TUNES.items(), start=1):
@@ -183,6 +193,9 @@ def _music() -> Iterator[File]:
         yield f"music/for the stage/{number:02} {title}.mp3", mp3, recorded
         if number == 1:
             yield "music/for the stage/07 Opening Music.mp3", mp3, recorded + timedelta(days=1)
+        if number == 2:
+            encore = sounds.encoded(samples, "mp3", tags | {"title": "Encore", "track": "8"})
+            yield "music/for the stage/08 Encore.mp3", encore, recorded + timedelta(days=1)
     listed = "".join(f"../music/for the stage/{n:02} {title}.mp3\n" for n, title in enumerate(_TUNES, start=1))
     yield "lists/stage.m3u8", f"#EXTM3U\n{listed}".encode(), recorded
 

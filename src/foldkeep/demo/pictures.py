@@ -104,6 +104,12 @@ def jpeg(seed: int, camera: str, taken: str, shot: int = 0) -> bytes:
     return stream.getvalue()
 
 
+def with_words(content: bytes, xmp: bytes) -> bytes:
+    """Return a JPEG picture with XMP in it; what it shows is not touched."""
+    words = b"http://ns.adobe.com/xap/1.0/\0" + xmp
+    return content[:2] + b"\xff\xe1" + (len(words) + 2).to_bytes(2, "big") + words + content[2:]
+
+
 def changed(content: bytes, change: str) -> bytes:
     """Return a JPEG picture ``smaller``, ``brighter``, ``cropped`` or ``grey``, without what it says of itself."""
     from PIL import Image, ImageEnhance

@@ -3,15 +3,16 @@
 import os
 import time
 from collections import Counter
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from concurrent.futures import Executor
 from contextlib import closing, suppress
 from dataclasses import dataclass, replace
+from functools import partial
 
 from foldkeep.model import Place, Problem, Progress, Settings, Step, no_progress
 from foldkeep.model.names import lies_below
 from foldkeep.model.units import is_clock_change
-from foldkeep.stock import Stock
+from foldkeep.stock import Backlog, Stock
 from foldkeep.storage import storage_at
 from foldkeep.storage.local.drives import keeps_inodes, may_fall_silent
 from foldkeep.storage.local.reading import facts_at, may_be_one, modified_ns
@@ -115,13 +116,27 @@ def read_contents(
 
     Parameters and problems are those of `scan`.
     """
+    return _read_whole(stock, partial(stock.contents.to_read_rest, kinds=kinds), executor, progress)
+
+
+def read_outlined(stock: Stock, executor: Executor, progress: Progress = no_progress) -> ScanReport:
+    """Read the files whole, in all places that are here, that may have the essence of another.
+
+    Parameters and problems are those of `scan`.
+    """
+    return _read_whole(stock, stock.contents.to_read_outlined, executor, progress)
+
+
+def _read_whole(
+    stock: Stock, backlog: Callable[[Collection[int]], Backlog], executor: Executor, progress: Progress
+) -> ScanReport:
     report = ScanReport()
     far = FarPlaces()
     with closing(far), stock.transaction(flush=False) as renew:
         pool = Pool(stock, executor, report, renew, progress, far)
         here = places_here(stock)
         try:
-            pool.finish(read_whole, stock.contents.to_read_rest(here, kinds))
+            pool.finish(read_whole, backlog(here))
         except BaseException:
             pool.close()
             renew()

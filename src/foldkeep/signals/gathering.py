@@ -6,7 +6,7 @@ from typing import TypeVar
 
 from foldkeep.model import Problem, Progress, Step
 from foldkeep.model.work import reason_of
-from foldkeep.stock import KnownPrint, Prints, Signal, Stock, Unmeasured
+from foldkeep.stock import KnownPrint, Prints, Reading, Signal, Stock, Unmeasured
 from foldkeep.storage.local.reading import facts_at, modified_ns
 
 from .extractors import DAMAGE, FILM_PRINT, PHOTO_PRINT, SOUND_PRINT, Extractor
@@ -16,6 +16,7 @@ from .media_worker import Apart, NotRead
 _AT_ONCE = 32 * HELPERS
 
 _Found = TypeVar("_Found")
+_Asked = TypeVar("_Asked", Unmeasured, Reading)
 _PHASES = {
     PHOTO_PRINT: "Looking at pictures",
     SOUND_PRINT: "Listening to sounds",
@@ -24,13 +25,13 @@ _PHASES = {
 
 
 def gather(
-    wanted: Sequence[Unmeasured],
-    ask: Callable[[Apart, Unmeasured], _Found],
-    keep: Callable[[Mapping[bytes, _Found]], None],
+    wanted: Sequence[_Asked],
+    ask: Callable[[Apart, _Asked], _Found],
+    keep: Callable[[Mapping[_Asked, _Found]], None],
     phase: str,
     progress: Progress,
 ) -> list[Problem]:
-    """Ask helpers of contents, and keep what they give as it comes; return a problem for each not read now.
+    """Ask helpers of files, and keep what they give as it comes; return a problem for each not read now.
 
     What is interrupted goes on where it was.
 
@@ -39,7 +40,7 @@ def gather(
     ask
         Asks a helper of a file. Raises NotRead if it could not be read now.
     keep
-        Takes what was found, by digest.
+        Takes what was found, by file.
     phase
         What is being done, in words.
     """
@@ -49,13 +50,13 @@ def gather(
     with Helpers(min(HELPERS, len(wanted))) as helpers:
         for at in range(0, len(wanted), _AT_ONCE):
             jobs = [(each, helpers.submit(partial(_asked, ask, each))) for each in wanted[at : at + _AT_ONCE]]
-            found: dict[bytes, _Found] = {}
+            found: dict[_Asked, _Found] = {}
             for each, job in jobs:
                 answer = job.result()
                 if isinstance(answer, Problem):
                     problems.append(answer)
                 else:
-                    found[each.digest] = answer
+                    found[each] = answer
                 done += 1
                 progress(Step(phase, done, len(wanted), "files"))
             keep(found)
@@ -68,9 +69,9 @@ def check_contents(stock: Stock, places: Collection[int], progress: Progress) ->
     def ask(helper: Apart, each: Unmeasured) -> Signal:
         return Signal({}, helper.damage(each.path, each.kind, each.size))
 
-    def keep(found: Mapping[bytes, Signal]) -> None:
+    def keep(found: Mapping[Unmeasured, Signal]) -> None:
         with stock.transaction(flush=False):
-            stock.signals.put(found, DAMAGE.name, DAMAGE.version)
+            stock.signals.put(by_digest(found), DAMAGE.name, DAMAGE.version)
 
     wanted = stock.signals.lacking(DAMAGE.name, DAMAGE.version, DAMAGE.kinds, places)
     return gather(wanted, ask, keep, "Checking for damage", progress)
@@ -91,10 +92,18 @@ def make_prints(
     def ask(helper: Apart, each: Unmeasured) -> KnownPrint:
         return helper.print(extractor, each.path, each.size)
 
-    return gather(wanted, ask, prints.put, _PHASES[extractor], progress)
+    def keep(found: Mapping[Unmeasured, KnownPrint]) -> None:
+        prints.put(by_digest(found))
+
+    return gather(wanted, ask, keep, _PHASES[extractor], progress)
 
 
-def _asked(ask: Callable[[Apart, Unmeasured], _Found], each: Unmeasured, helper: Apart) -> _Found | Problem:
+def by_digest(found: Mapping[Unmeasured, _Found]) -> dict[bytes, _Found]:
+    """Return what was found of contents by their digests."""
+    return {each.digest: answer for each, answer in found.items()}
+
+
+def _asked(ask: Callable[[Apart, _Asked], _Found], each: _Asked, helper: Apart) -> _Found | Problem:
     try:
         found = ask(helper, each)
         facts = facts_at(each.path)

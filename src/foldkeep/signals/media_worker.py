@@ -97,6 +97,22 @@ class Apart:
         )
         return str(answer["damage"])
 
+    def outline(self, path: bytes) -> bytes:
+        """Return what files with the essence of this one agree in; empty if it has none.
+
+        Raises NotRead if it could not be read now.
+        """
+        return bytes.fromhex(self._told({"do": "outline", "uri": file_uri(path), "kind": ""})["outline"])
+
+    def essence(self, path: bytes, size: int) -> dict[str, Any]:
+        """Return what is known of the essence of a file: `kind`, `essence`, the hexadecimal digest, `length`, `rest`,
+        and `shown`, words outside of it that change what is seen; or `none`, why it has none.
+
+        Raises NotRead if it could not be read now; a large file is given more time.
+        """
+        question = {"do": "essence", "uri": file_uri(path), "kind": ""}
+        return self._told(question, self._seconds + size / _LEAST_BYTES_A_SECOND)
+
     def print(self, extractor: Extractor, path: bytes, size: int) -> KnownPrint:
         """Return the print that an extractor makes of a file; one that has none says why.
 
@@ -232,6 +248,10 @@ def _measured(question: dict[str, str]) -> dict[str, Any]:
         pictures = [base64.b64encode(picture).decode() for picture in view.pictures]
         swings = base64.b64encode(view.swings).decode()
         return {"pictures": pictures, "swings": swings, "seconds": view.seconds, "border": view.border}
+    if question["do"] in ("outline", "essence"):
+        from .essences import described, outlined
+
+        return {"outline": outlined(path).hex()} if question["do"] == "outline" else described(path)
     if question["do"] in _PRINTERS:
         module, name = _PRINTERS[question["do"]]
         return _print(getattr(import_module(f".{module}", __spec__.parent), name)(path))

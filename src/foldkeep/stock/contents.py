@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from itertools import groupby
 
 from .files import join
-from .filtering import numbers
+from .filtering import SHARED_OUTLINE, numbers
 
 _PAGE = 1024
 
@@ -73,6 +73,10 @@ class Contents:
     def to_read_rest(self, places: Collection[int], kinds: Collection[str] | None = None) -> Backlog:
         """Return the files of places, of any kind or some, of which the whole content was not read yet."""
         return self._backlog("f.digest IS NULL AND f.size > 0", 1, 0, places, kinds)
+
+    def to_read_outlined(self, places: Collection[int]) -> Backlog:
+        """Return the files of places that may have the essence of another, of which the content was not read yet."""
+        return self._backlog(f"f.digest IS NULL AND {SHARED_OUTLINE}", 1, 0, places)
 
     def _backlog(
         self,

@@ -11,6 +11,12 @@ FILTERABLE = "files f JOIN folders d ON d.id = f.folder JOIN places p ON p.id = 
 DAMAGED = "extractor IN ('damage', 'media facts') AND problem <> ''"
 """Condition on the signals of contents that something was found wrong with."""
 
+SHARED_OUTLINE = (
+    "f.outline IN (SELECT outline FROM files WHERE length(outline) > 1 GROUP BY outline"
+    " HAVING count(DISTINCT coalesce(digest, CAST(inode || ' ' || volume AS BLOB))) > 1)"
+)
+"""Condition on ``files f`` that another content may have the essence of theirs."""
+
 
 def condition(connection: sqlite3.Connection, wanted: Filter) -> tuple[str, list[object]]:
     """Return a condition and its parameters; ``1`` where everything is wanted."""

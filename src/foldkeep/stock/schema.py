@@ -186,6 +186,11 @@ _MIGRATIONS = (
     INSERT INTO signals SELECT digest, 'media facts', reader, facts, '' FROM facts;
     DROP TABLE facts;
     """,
+    """
+    -- What files with one essence agree in, behind the version of its making; nothing behind that if a file has none.
+    ALTER TABLE files ADD COLUMN outline BLOB;
+    CREATE INDEX files_by_outline ON files (outline) WHERE length(outline) > 1;
+    """,
 )
 VERSION = len(_MIGRATIONS)
 

@@ -14,6 +14,7 @@ from . import lock
 from .archives import Archives
 from .catalogs import Catalogs
 from .contents import Contents
+from .essences import Essences
 from .files import Files
 from .ledger import Ledger
 from .listing import Listing
@@ -50,6 +51,7 @@ class Stock:
         self.ledger = Ledger(connection)
         self.listing = Listing(connection)
         self.signals = KnownSignals(connection)
+        self.essences = Essences(connection)
         self.measures = KnownMeasures(connection)
         self.catalogs = Catalogs(connection)
         self.archives = Archives(connection)

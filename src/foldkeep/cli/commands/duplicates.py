@@ -13,12 +13,14 @@ from ..options import FILTERS, INVENTORY, Option, Takes, open_source, wanted
 
 if TYPE_CHECKING:
     from foldkeep.find.copies import Question
+    from foldkeep.model import Problem, Progress
     from foldkeep.stock import Stock
 
 EXAMPLES = """\
 examples:
   foldkeep duplicates --top 5 --kind video
   foldkeep duplicates --folders
+  foldkeep duplicates --same essence
   foldkeep duplicates --json > sets.json
 """
 
@@ -40,7 +42,7 @@ OPTIONS = (
     Option(
         "--same",
         "what copies agree in: content (the default), name, size, modified, or several, joined by commas; without"
-        " content only to look at",
+        " content only to look at. essence: the picture or sound itself, whatever is written about it",
         Takes.WORD,
         "WHAT",
         default="content",
@@ -57,9 +59,60 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.scan import check_filter
 
     question = Question(args.across, frozenset(args.same.split(",")), args.sort, wanted(args))
+    if "essence" in question.same:
+        return _essences(args, env, question)
     with open_source(args, env) as stock:
         check_filter(stock, question.wanted)
         return (_folders if args.folders else _sets)(args, env, stock, question)
+
+
+def _essences(args: argparse.Namespace, env: Environment, question: "Question") -> ExitStatus:
+    from foldkeep.find.copies import same_essences
+    from foldkeep.model import UnusableInput
+    from foldkeep.model.extras import need
+    from foldkeep.scan import check_filter, fits_nothing
+    from foldkeep.show.answers.essences import ESSENCES_COLUMNS, EssencesAnswer, essence_rows
+    from foldkeep.signals import MediaReader
+    from foldkeep.stock import Stock
+
+    if question.same != {"essence"} or args.folders or args.inventory:
+        raise UnusableInput(
+            "essences are compared alone, file by file, and read where the files lie",
+            "leave out --folders, --inventory and what else is to be the same",
+        )
+    need("media")
+    with Stock.open(env.stock_path(args)) as stock:
+        check_filter(stock, question.wanted)
+        with env.progress(args) as progress:
+            problems = _look(stock, question, progress)
+            with MediaReader(stock) as reader:
+                sets = same_essences(stock, reader, question)
+        nothing = not sets and fits_nothing(stock, question.wanted)
+    env.answer(args, EssencesAnswer(sets, env.top(args, _TOP_ON_TERMINAL), nothing))
+    if args.csv:
+        env.write_table(args.csv, ESSENCES_COLUMNS, essence_rows(sets))
+    return env.tell_problems(args, problems)
+
+
+def _look(stock: "Stock", question: "Question", progress: "Progress") -> "list[Problem]":
+    """Ask what is here for its essence, as far as others may have the same; return what could not be read now."""
+    import os
+    from concurrent.futures import ThreadPoolExecutor
+
+    from foldkeep.scan import places_here, read_outlined
+    from foldkeep.signals.essences import ESSENCE, find_essences, make_outlines
+
+    here = places_here(stock)
+    kinds = ESSENCE.kinds.intersection(question.wanted.kinds or ESSENCE.kinds)
+    executor = ThreadPoolExecutor(os.cpu_count() or 1, thread_name_prefix="reading")
+    try:
+        with stock.hold("duplicates"):
+            problems = make_outlines(stock, here, kinds, progress)
+            problems += read_outlined(stock, executor, progress).problems
+            problems += find_essences(stock, here, progress)
+    finally:
+        executor.shutdown(wait=False, cancel_futures=True)
+    return problems
 
 
 def _sets(args: argparse.Namespace, env: Environment, stock: "Stock", question: "Question") -> ExitStatus:

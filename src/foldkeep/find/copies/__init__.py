@@ -2,12 +2,17 @@
 
 from .details import Details, KnownCopy, details
 from .duplicates import Duplicates, Overview, Question, Totals, duplicates
+from .essences import EssenceCopy, EssenceSet, same_essences, totals_of
 from .folders import FolderFacts, FolderMatch, Relation, compare_folders
 
 __all__ = [
     "Details",
     "KnownCopy",
     "details",
+    "EssenceCopy",
+    "EssenceSet",
+    "same_essences",
+    "totals_of",
     "Duplicates",
     "Overview",
     "Question",

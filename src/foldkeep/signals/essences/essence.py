@@ -26,7 +26,7 @@ from .png import png_parts
 from .riff import wave_parts, webp_parts
 from .tiff_parts import tiff_parts
 
-_READ = 1024 * 1024
+_READ = 256 * 1024
 _MOST_STRETCHES = 2_000_000
 _MOST_TOLD = 256 * 1024 * 1024
 _OUTLINE = 4096
@@ -72,6 +72,17 @@ class Essence:
 
 def essence_of(source: Source) -> Essence:
     """Return the essence of a file. Raise NoEssence if it has none, with the reason."""
+    return _read(source, None)
+
+
+def essence_with_digest(source: Source) -> tuple[Essence, bytes]:
+    """Return the essence of a file with its digest, told while it is read. Raise NoEssence if it has none."""
+    hasher = blake3()
+    essence = _read(source, hasher)
+    return essence, _digest(essence, hasher.digest())
+
+
+def _read(source: Source, hasher: blake3 | None) -> Essence:
     kind, parser = _parser_of(source)
     told, stretches, shown = list[bytes](), list[Stretch](), list[Shown]()
     most = _MOST_TOLD
@@ -83,6 +94,10 @@ def essence_of(source: Source) -> Essence:
             case Shown():
                 shown.append(part)
             case Stretch(offset, length) if length:
+                if offset + length > source.size:
+                    raise NoEssence("it ends too early")
+                if hasher is not None:  # what was just looked at is still at hand
+                    _hash(hasher, [part], source)
                 if stretches and sum(stretches[-1]) == offset:
                     stretches[-1] = Stretch(stretches[-1].offset, stretches[-1].length + length)
                 else:
@@ -132,13 +147,21 @@ def outline_of(source: Source) -> bytes:
 
 
 def digest_of_essence(essence: Essence, source: Source) -> bytes:
-    """Return the essence digest: BLAKE3 over the kind of essence, what is told, and the stretches."""
-    hasher = blake3(_ORDER)
-    for field in (essence.kind.encode(), essence.told, essence.length.to_bytes(8, "big")):
-        hasher.update(len(field).to_bytes(8, "big"))
-        hasher.update(field)
-    for content in contents(essence.stretches, source):
+    """Return the essence digest: BLAKE3 over kind, length, and the digests of what is told and of the stretches."""
+    hasher = blake3()
+    _hash(hasher, essence.stretches, source)
+    return _digest(essence, hasher.digest())
+
+
+def _hash(hasher: blake3, stretches: Iterable[Stretch], source: Source) -> None:
+    for content in contents(stretches, source):
         hasher.update(content)
+
+
+def _digest(essence: Essence, of_stretches: bytes) -> bytes:
+    hasher = blake3(_ORDER)
+    hasher.update(len(essence.kind).to_bytes(8, "big") + essence.kind.encode() + essence.length.to_bytes(8, "big"))
+    hasher.update(blake3(essence.told).digest() + of_stretches)
     return hasher.digest()
 
 

@@ -24,7 +24,7 @@ _PICTURES_IN_WORDS = (
     b"GDepth:Data", b"GImage:Data", b"GAudio:Data", b"MotionPhoto", b"MicroVideo", b"hdrgm:Version",
     b"Container:Directory", b"DepthMap", b"HDRGainMap",
 )  # fmt: skip
-_BLOCK = 1024 * 1024
+_BLOCK = 256 * 1024
 
 
 def jpeg_parts(source: Source) -> Parts:

@@ -1,0 +1,133 @@
+"""Files with one essence: the same picture or sound, but other words about it."""
+
+from collections.abc import Collection, Iterator, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from foldkeep.model import Facts, Role, StockFile
+from foldkeep.signals import MediaReader
+from foldkeep.signals.essences import ESSENCE
+from foldkeep.stock import Stock
+
+from .details import medium
+from .duplicates import Question, Totals
+
+_ID_DIGITS = 16
+
+
+@dataclass(frozen=True, slots=True)
+class EssenceCopy:
+    """File of a set with one essence.
+
+    Attributes
+    ----------
+    says
+        What its content says of itself.
+    shown
+        Words outside its essence that change what is seen or heard, by name.
+    rest
+        How many of its bytes are no essence.
+    """
+
+    file: StockFile
+    says: Facts
+    shown: dict[str, str]
+    rest: int
+
+
+@dataclass(frozen=True, slots=True)
+class EssenceSet:
+    """Files of several contents with one essence.
+
+    Attributes
+    ----------
+    id
+        Short name; it begins with a letter, as those of other sets.
+    essence, kind
+        The essence digest, and the kind of essence: ``jpeg``, ``mpeg audio``.
+    copies
+        In order of path; some may have one content, or be hard links.
+    reclaimable
+        Bytes that come free when the file stays that has most written in it, and of each that goes its rest.
+    backed_up
+        Labels of places of other roles that have the essence too.
+    """
+
+    id: str
+    essence: bytes
+    kind: str
+    copies: tuple[EssenceCopy, ...]
+    reclaimable: int
+    backed_up: tuple[str, ...] = ()
+
+    @property
+    def spares(self) -> int:
+        """How many of the files may go."""
+        return len({copy.file.identity for copy in self.copies}) - 1
+
+    @property
+    def size(self) -> int:
+        """Bytes of the largest."""
+        return max(copy.file.size for copy in self.copies)
+
+
+_ORDERS = {
+    "saving": lambda each: (-each.reclaimable, each.copies[0].file.path),
+    "size": lambda each: (-each.size, each.copies[0].file.path),
+    "count": lambda each: (-len(each.copies), each.copies[0].file.path),
+    "name": lambda each: (each.copies[0].file.path.rpartition(b"/")[2], each.copies[0].file.path),
+}
+
+
+def same_essences(stock: Stock, reader: MediaReader, question: Question) -> list[EssenceSet]:
+    """Return the sets of files with one essence but several contents, in the order asked for.
+
+    What was not asked for its essence takes no part. Places of each role are compared among themselves, unless
+    `across` says otherwise.
+    """
+    found: list[EssenceSet] = []
+    for essence, known, files in stock.essences.sets(ESSENCE.name, ESSENCE.version):
+        roles: Sequence[Role | None] = [None] if question.across else sorted({each.place.role for each in files})
+        for role in roles:
+            of_role = [each for each in files if role in (None, each.place.role)]
+            several = len({each.digest for each in of_role}) > 1 and len({each.identity for each in of_role}) > 1
+            if several and any(map(question.wanted.takes, of_role)):
+                others = {each.place.label for each in files} - {each.place.label for each in of_role}
+                found.append(_set_of(essence, role, of_role, known, reader, sorted(others)))
+    return sorted(found, key=_ORDERS[question.sort])
+
+
+def _set_of(
+    essence: bytes,
+    role: Role | None,
+    files: Sequence[StockFile],
+    known: dict[bytes, dict[str, Any]],
+    reader: MediaReader,
+    others: Sequence[str],
+) -> EssenceSet:
+    copies = tuple(
+        EssenceCopy(file, reader.facts(medium(file)), said["shown"], said["rest"])
+        for file in files
+        for said in (known[file.digest or b""],)
+    )
+    name = f"e{essence.hex()[:_ID_DIGITS]}" + (f"-{role}" if role not in (None, Role.WORKING) else "")
+    kind = known[files[0].digest or b""]["kind"]
+    return EssenceSet(name, essence, kind, copies, _reclaimable(copies), tuple(others))
+
+
+def _reclaimable(copies: Collection[EssenceCopy]) -> int:
+    """Return what comes free; of each file of another content than the keeper's, its rest is kept."""
+    files = {copy.file.identity: copy for copy in copies}
+    keeper = max(files.values(), key=lambda copy: (copy.rest, copy.file.path))
+    going = [copy for copy in files.values() if copy is not keeper and copy.file.extent is None]
+    kept = sum(copy.rest for copy in going if copy.file.digest != keeper.file.digest)
+    return max(0, sum(copy.file.size for copy in going) - kept)
+
+
+def totals_of(sets: Sequence[EssenceSet]) -> Iterator[tuple[str, Totals]]:
+    """Yield the totals of sets for each kind of file, the largest saving first."""
+    kinds: dict[str, Totals] = {}
+    for each in sets:
+        kind = each.copies[0].file.kind
+        kinds[kind] = kinds.get(kind, Totals()) + Totals(1, each.spares, each.reclaimable)
+    yield from sorted(kinds.items(), key=lambda item: (-item[1].reclaimable, item[0]))

@@ -1,0 +1,157 @@
+"""Sets of files with one essence."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from foldkeep.find.copies import EssenceCopy, EssenceSet, Totals, totals_of
+from foldkeep.model import visible
+from foldkeep.model.files import format_digest
+from foldkeep.model.names import file_uri
+from foldkeep.model.units import format_moment, format_size
+
+from ..page.documents import Document, file_document
+from ..page.facts import fact_words
+from ..page.lines import NOTHING_FITS, write_rest
+from ..page.page import CARE, GAIN, QUIET, STRONG, Page
+from ..page.tables import Column
+from ..page.words import count
+
+ESSENCES_COLUMNS = (
+    "set", "kind", "size", "copies", "can_come_free", "path", "place", "modified", "digest", "rest", "says", "uri",
+)  # fmt: skip
+"""Columns of the table that `duplicates --same essence --csv` writes."""
+
+_NOTHING = "No two files in your places have the same picture or sound under other words."
+_WRITTEN = (
+    "stored", "taken", "camera", "lens", "software", "title", "artist", "album", "track", "rating", "keywords",
+    "caption",
+)  # fmt: skip
+_LONGEST = 60
+
+
+@dataclass(frozen=True, slots=True)
+class EssencesAnswer:
+    """Answer of `duplicates --same essence`."""
+
+    sets: Sequence[EssenceSet]
+    top: int | None
+    nothing_fits: bool = False
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        kinds = dict(totals_of(self.sets))
+        return {
+            "command": "duplicates",
+            "totals": _totals_document(Totals.of(kinds.values())),
+            "kinds": {kind: _totals_document(totals) for kind, totals in kinds.items()},
+            "sets": list(map(_set_document, self.sets[: self.top])),
+        }
+
+    def write(self, page: Page) -> None:
+        """Write it for people."""
+        if self.nothing_fits:
+            page.line(NOTHING_FITS)
+            return
+        if not self.sets:
+            page.line(_NOTHING)
+            return
+        kinds = list(totals_of(self.sets))
+        rows = [*kinds, ("in all", Totals.of(totals for _, totals in kinds))]
+        page.table(
+            [Column("kind"), Column("sets", True), Column("spares", True), Column("can come free", True, GAIN)],
+            [(name, f"{t.sets:,}", f"{t.spares:,}", format_size(t.reclaimable)) for name, t in rows],
+            total=True,
+        )
+        page.line()
+        page.line("The same picture or sound in each, under other words.")
+        if self.top == 0:
+            return
+        for each in self.sets[: self.top]:
+            _write_set(page, each)
+        write_rest(page, len(self.sets), self.top, "set")
+
+
+def essence_rows(sets: Sequence[EssenceSet]) -> Iterator[list[str]]:
+    """Yield the cells of `ESSENCES_COLUMNS` for every copy of every set."""
+    for each in sets:
+        shared = [each.id, each.copies[0].file.kind, str(each.size), str(len(each.copies)), str(each.reclaimable)]
+        for copy, words in zip(each.copies, said_apart(each), strict=True):
+            file = copy.file
+            yield [
+                *shared, visible(file.path), file.place.label, format_moment(file.modified_ns),
+                format_digest(file.digest or b""), str(copy.rest), "; ".join(_phrases(words)), file_uri(file.path),
+            ]  # fmt: skip
+
+
+def said_apart(found: EssenceSet) -> list[dict[str, str]]:
+    """Return, for each copy of a set, what it says where not all say the same: words by name, empty for nothing."""
+    said = [fact_words(copy.says) for copy in found.copies]
+    shown = [copy.shown for copy in found.copies]
+    names = [name for name in _WRITTEN if len({words.get(name) for words in said}) > 1]
+    more = sorted(
+        name for name in set[str]().union(*shown) - {"orientation"} if len({each.get(name) for each in shown}) > 1
+    )
+    return [
+        {**{name: words.get(name, "") for name in names}, **{name: mine.get(name, "") for name in more}}
+        for words, mine in zip(said, shown, strict=True)
+    ]
+
+
+def _phrases(words: dict[str, str]) -> Iterator[str]:
+    for name, value in words.items():
+        short = value if len(value) <= _LONGEST else value[: _LONGEST - 1] + "…"
+        if name == "stored":
+            yield short or "upright"
+        else:
+            yield f"{name}: {short}" if value else f"no {name}"
+
+
+def _write_set(page: Page, found: EssenceSet) -> None:
+    page.line()
+    page.line(
+        (f"{format_size(found.reclaimable):>8}", GAIN),
+        (f"  {found.copies[0].file.kind}, {count(len(found.copies), 'file')} to {format_size(found.size)}", STRONG),
+        (f"  {found.id}", QUIET),
+        (f"  backed up on {', '.join(found.backed_up)}" if found.backed_up else "", QUIET),
+    )
+    for copy, words in zip(found.copies, said_apart(found), strict=True):
+        page.line(visible(copy.file.path), indent=10)
+        page.line((_says(copy, words), CARE if _changes_sight(copy, found) else QUIET), indent=12)
+
+
+def _says(copy: EssenceCopy, words: dict[str, str]) -> str:
+    return "; ".join(_phrases(words)) or f"other words, in {count(copy.rest, 'byte')}"
+
+
+def _changes_sight(copy: EssenceCopy, found: EssenceSet) -> bool:
+    """Tell whether its words make a copy look other than all of the set do."""
+    return any(copy.shown != other.shown for other in found.copies) and bool(copy.shown)
+
+
+def _set_document(found: EssenceSet) -> Document:
+    return {
+        "id": found.id,
+        "size": found.size,
+        "kind": found.copies[0].file.kind,
+        "same": "essence",
+        "digest": None,
+        "essence": format_digest(found.essence),
+        "essence_of": found.kind,
+        "proven": True,
+        "reclaimable": found.reclaimable,
+        "backed_up": list(found.backed_up),
+        "copies": [
+            {
+                **file_document(copy.file),
+                "digest": format_digest(copy.file.digest or b""),
+                "rest": copy.rest,
+                "says": words,
+                "changes_sight": copy.shown,
+            }
+            for copy, words in zip(found.copies, said_apart(found), strict=True)
+        ],
+    }
+
+
+def _totals_document(totals: Totals) -> Document:
+    return {"sets": totals.sets, "spares": totals.spares, "reclaimable": totals.reclaimable}

@@ -1,0 +1,41 @@
+"""Asking files for their essences, as far as others may have the same."""
+
+from collections.abc import Collection, Mapping
+
+from foldkeep.model import Problem, Progress
+from foldkeep.stock import Reading, Signal, Stock, Unmeasured
+
+from ..extractors import ESSENCE
+from ..gathering import by_digest, gather
+from ..media_worker import Apart
+
+
+def make_outlines(stock: Stock, places: Collection[int], kinds: frozenset[str], progress: Progress) -> list[Problem]:
+    """Ask for the outlines of files of some kinds in places that have none yet; return what could not be read now.
+
+    A file of which only the beginning is read tells by that which others may have its essence.
+    """
+
+    def ask(helper: Apart, each: Reading) -> bytes:
+        return helper.outline(each.path)
+
+    def keep(found: Mapping[Reading, bytes]) -> None:
+        with stock.transaction(flush=False):
+            stock.essences.put_outlines(ESSENCE.version, found.items())
+
+    wanted = stock.essences.to_outline(ESSENCE.version, ESSENCE.kinds & kinds, places)
+    return gather(wanted, ask, keep, "Looking for essences", progress)
+
+
+def find_essences(stock: Stock, places: Collection[int], progress: Progress) -> list[Problem]:
+    """Tell the essences of contents in places that others may have as well; return what could not be read now."""
+
+    def ask(helper: Apart, each: Unmeasured) -> Signal:
+        return Signal(helper.essence(each.path, each.size))
+
+    def keep(found: Mapping[Unmeasured, Signal]) -> None:
+        with stock.transaction(flush=False):
+            stock.signals.put(by_digest(found), ESSENCE.name, ESSENCE.version)
+
+    wanted = stock.essences.lacking(ESSENCE.name, ESSENCE.version, places)
+    return gather(wanted, ask, keep, "Comparing essences", progress)
