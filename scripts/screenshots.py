@@ -31,10 +31,9 @@ ARCHIVE = "foldkeep archive 'library/last year/highlights 2024'"
 FILM = "library/last year/highlights 2024/renders/highlights 2024 final.mp4"
 SHOTS = (
     ("scan", ["foldkeep scan library", "foldkeep scan shelf-drive --role backup", "foldkeep places"]),
-    # The picture is taken while the scan goes on.
-    ("scanning", [("foldkeep scan reel", "(sleep 4; touch .done) & foldkeep scan reel --stock other")]),
     ("duplicates", ["foldkeep duplicates --top 7"]),
     ("folders", ["foldkeep duplicates --folders"]),
+    ("essences", ["foldkeep duplicates --same essence"]),
     ("alike", ["foldkeep alike library/press"]),
     ("space", ["foldkeep space library --depth 2 --top 16", "foldkeep space --by kind --largest 3"]),
     ("show", ["foldkeep show library/stills/camera-a/day-3/WKD_0017.jpg", SHOW_SET]),
@@ -96,7 +95,6 @@ def main() -> None:
         "XDG_CONFIG_HOME": str(FOLDER / "config"),
     }
     subprocess.run(["foldkeep", "demo", str(FOLDER), "--library-only"], env=environment, check=True)
-    make_reel(FOLDER / "reel")
     settings = FOLDER / "config" / "foldkeep" / "settings.toml"
     settings.parent.mkdir(parents=True)
     settings.write_text(SETTINGS)
@@ -162,14 +160,6 @@ def look_at(name: str, script: str) -> None:
     time.sleep(1)
     browser.save_screenshot(str(PICTURES / f"{name}.png"))
     browser.quit()
-
-
-def make_reel(folder: Path) -> None:
-    """Make large files that are all holes: they cost no disk, and a scan takes its time to read them."""
-    folder.mkdir()
-    for number in range(60):
-        with (folder / f"DRN_{number:04}.mov").open("wb") as file:
-            file.truncate(1_000_000_000)
 
 
 def take(name: str, lines: list[str | tuple[str, str]], environment: dict[str, str], keep: bool) -> None:
