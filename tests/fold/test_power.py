@@ -15,7 +15,8 @@ from harness.points import Points, every_content, lacking
 from harness.power import Change, Recorder, after_cut, digest_of, in_order, lay_out, subsets, unflushed_at
 from harness.scenes import CASES, FOR_GOOD, LINKED, Scenes
 
-QUICK = {("fold", "fold"), ("move-far", "fold"), ("symlink", "fold"), ("fold", "unfold"), ("fold", "release")}
+QUICK = {("fold", "fold"), ("move-far", "fold"), ("symlink", "fold"), ("fold", "unfold"), ("fold", "release"),
+         ("essence-fold", "release"), ("essence-fold", "rebuild")}  # fmt: skip
 _JOURNAL = b"journal-2.jsonl"
 
 

@@ -116,7 +116,7 @@ class SureDesk(TrustingDesk):
         with patch.object(dockets_alike, "alike_now", lambda *_: Measured(Pair(0, 1, 0.9, 10), (KnownPrint(),) * 2)):
             return super().run(*words, answer=answer, **variables)
 
-    def propose_alike(self) -> None:
+    def propose_copies(self) -> None:
         """Write a docket in which every file called a copy goes for the one that it is called a copy of."""
         self.docket.unlink()
         self.ask("scan", self.place, "--read-all")

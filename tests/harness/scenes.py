@@ -1,15 +1,33 @@
 """One desk set up again and again, for whoever kills, fails, meddles or cuts the power."""
 
+import io
 import os
 import subprocess
 from collections.abc import Callable
 from pathlib import Path
 
+from PIL import Image
+
 from foldkeep.formats.sidecars import Xmp, with_words
 from harness.desks import SureDesk, TrustingDesk, contents, listing
 from harness.points import Points, kill_at, know_volumes
 
+RELEASE = ["release", "1", "--yes"]
 FOR_GOOD = ("bin", "delete", "words-delete", "again-delete")
+
+
+def small_picture(shade: int) -> bytes:
+    stream = io.BytesIO()
+    Image.linear_gradient("L").resize((16, 16)).point(lambda value: (value + shade) % 256).save(stream, "JPEG")
+    return stream.getvalue()
+
+
+PICTURES = [small_picture(10), small_picture(90)]
+
+
+def commented(picture: bytes, words: str) -> bytes:
+    """Return a JPEG picture with a comment in it."""
+    return picture[:2] + b"\xff\xfe" + (len(words) + 2).to_bytes(2, "big") + words.encode() + picture[2:]
 
 
 class Scenes:
@@ -19,7 +37,9 @@ class Scenes:
         self.desk = TrustingDesk(top)  # nothing can be measured of what is made again here
         self.saved = top / "saved"
         self.far = far / "far"
-        plain = method.removeprefix("words-").removeprefix("again-").removeprefix("alike-")
+        plain = method
+        for prefix in ("words-", "again-", "alike-", "essence-"):
+            plain = plain.removeprefix(prefix)
         self.words = ["fold", str(self.desk.docket), "--yes", "--method", plain]
         if "move" in method:
             self.far = (top if method == "move" else far) / "far"
@@ -29,6 +49,8 @@ class Scenes:
         if method.startswith("alike-"):
             self.desk = SureDesk(top)
             self.words.append("--allow-alike")
+        if method.startswith("essence-"):
+            self.desk = SureDesk(top)
         # Of a picture, what it says of itself would be asked too, by a helper process, at every point again.
         self.method = method
         self.suffix = suffix = "pdf" if method.startswith("words-") else "jpg"
@@ -43,7 +65,7 @@ class Scenes:
             catalog = top / "list.csv"
             catalog.write_text(f"path,keywords\n{self.desk.place}/in/deep/b copy.pdf,hill\n")
             self.words += ["--catalog", str(catalog)]
-        else:
+        elif not method.startswith("essence-"):  # a sidecar that goes along would be gone for good
             self.desk.write("a.xmp", b"of both")
             self.desk.write("in/deep/a copy.xmp", b"of both")
             self.desk.write("in/deep/b copy.xmp", b"of the spare only")
@@ -60,21 +82,30 @@ class Scenes:
             # Other contents than their keepers: only a person's word lets these go.
             for name in "ab":
                 self.desk.write(f"in/deep/{name} copy.jpg", name.encode() * 10)
-            self.desk.propose_alike()
+            self.desk.propose_copies()
+        if method.startswith("essence-"):
+            # The same pictures as their keepers, with other words in them, which only a rest keeps after a release.
+            for name, picture in zip("ab", PICTURES, strict=True):
+                self.desk.write(f"{name}.jpg", picture)
+                self.desk.write(f"in/deep/{name} copy.jpg", commented(picture, name))
+            self.desk.propose_copies()
         if not is_first:
             know_volumes(self.desk)
         self.before = self.state()
         self.kept = contents(self.desk.place)
         if method == "again-delete" or (method.startswith("again-") and command == "release"):
             self.kept -= {self.before[os.fsencode(path)][0] for path in self.desk.place.glob("in/proxies/copy/*")}
-        if method.startswith("alike-") and command == "release":
+        # What is released of these is not gone: it is rebuilt from its rest.
+        self.rebuilt = method.startswith("essence-") and command in ("release", "rebuild")
+        if (method.startswith("alike-") and command == "release") or self.rebuilt:
             self.kept -= {self.before[os.fsencode(path)][0] for path in self.desk.place.glob("in/deep/*.jpg")}
         if method.startswith("words-") and command == "release":
             self.kept -= {self.before[os.fsencode(path)][0] for path in self.desk.place.glob("**/a*.xmp")}
         self.command = command
         if command != "fold":
-            answer = self.desk.run(*self.prepared(), "--json")
-            assert answer.json["left"] == [], answer
+            for words in (self.prepared(), *([RELEASE] if command == "rebuild" else [])):
+                answer = self.desk.run(*words, "--json")
+                assert answer.json["left"] == [], answer
         self.save(self.desk.place, top / "stock", self.far)
 
     def prepared(self) -> list[str]:
@@ -105,8 +136,9 @@ class Scenes:
 
     def line(self) -> list[str]:
         more = ["--allow-alike"] if self.method.startswith("alike-") else []
-        released = ["release", "1", "--yes", *more]
-        return {"fold": self.words, "unfold": ["unfold", "1"], "release": released}[self.command]
+        unfold = ["unfold", "1"]
+        lines = {"fold": self.words, "unfold": unfold, "rebuild": unfold, "release": [*RELEASE, *more]}
+        return lines[self.command]
 
     def state(self) -> dict:
         """Every file outside folds with content, mode and time, and every folder with its mode."""
@@ -147,7 +179,7 @@ def check_recovery(scenes: Scenes, method: str, alone: bool, where: str) -> None
             states = run["files"]
             assert (run["underway"], states["waiting"], states["lost"], states["planned"]) == (False, 0, 0, 0), where
     now = scenes.state()
-    if method in FOR_GOOD or scenes.command == "release":
+    if method in FOR_GOOD or (scenes.command == "release" and not scenes.rebuilt):
         known = {path: facts for path, facts in now.items() if isinstance(path, bytes)}
         # What came back is what it was; a sidecar of the spare may be beside the keeper.
         written = os.fsencode(desk.place / "a.xmp") if method in ("words-fold", "words-delete") else b""
@@ -170,6 +202,7 @@ CASES = [
     *((method, "fold") for method in ("fold", "move", "move-far", "bin", "hard-link", "symlink", "clone", "delete")),
     *((method, "unfold") for method in ("fold", "move", "move-far", "hard-link", "symlink", "clone")),
     *((method, "release") for method in ("fold", "hard-link", "words-fold", "again-fold", "alike-fold")),
+    *(("essence-fold", command) for command in ("fold", "unfold", "release", "rebuild")),
     *((method, "fold") for method in ("again-fold", "again-delete", "again-move-far", "alike-fold")),
     *((method, "unfold") for method in ("again-fold", "again-move-far", "alike-fold")),
     *((method, "fold") for method in ("words-fold", "words-delete", "words-move-far")),

@@ -15,6 +15,7 @@ from foldkeep.storage.local.changes import Folders, flush, move_to_free, way_of_
 from foldkeep.storage.local.reading import Stamp, Stamps, facts_at, facts_of, open_in
 
 from .journal import FolderTouched
+from .rests import Having
 from .runs.plan import Item, Merged
 from .vault import PROBES, Vault
 from .verify import NOTHING, Comparison, Verified
@@ -67,6 +68,8 @@ class Bench:
         The folder that files are moved into, with the device that it had when that was asked for.
     promised
         Paths that files are to get, so that no two get one.
+    having
+        Tells where files may lie that have an essence.
     merged
         The sidecars that were written.
     notes
@@ -83,6 +86,7 @@ class Bench:
     keeps_words: bool = False
     into: tuple[PathBytes, int] | None = None
     promised: set[PathBytes] = field(default_factory=set)
+    having: Having = lambda file, _: [file.keeper]
     merged: list[Merged] = field(default_factory=list)
     expected: dict[int, Merged] = field(default_factory=dict)
     notes: list[Problem] = field(default_factory=list)

@@ -30,7 +30,8 @@ def check_source(path: PathBytes, made: Stamp, expected: SourceFacts | None) -> 
     NotSafe
         If it is gone, cannot be read, is empty, is that file itself, or is not what it was.
     """
-    what = "its keeper" if expected is not None and expected.grade is Grade.ALIKE else "what it is made from"
+    is_keeper = expected is not None and expected.grade in (Grade.ALIKE, Grade.ESSENCE)
+    what = "its keeper" if is_keeper else "what it is made from"
     where = visible(path)
     try:
         descriptor = open_path(path, FILE)

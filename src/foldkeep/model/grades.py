@@ -10,6 +10,7 @@ class Grade(StrEnum):
     TRUSTED = "trusted"  # the user named the recipe that takes it
     LIKELY = "likely"  # an opaque file with a machine's name, in a cache's folder, that no document mentions
     PERHAPS = "perhaps"  # a name, or a folder's name, and nothing more
+    ESSENCE = "essence"  # the keeper shows or sounds the same; what is written about it is kept when it is released
     ALIKE = "alike"  # it cannot be made again: a person has decided that the keeper does instead
 
     @property

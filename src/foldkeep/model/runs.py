@@ -47,6 +47,7 @@ class RunFileState(StrEnum):
     BINNED = "binned"  # in the desktop's bin; only the desktop restores it
     MADE = "made"  # a sidecar that the run wrote where none was
     RESTORED = "restored"  # back where it was; of what was made, gone again
+    REST = "rest"  # deleted, but for its rest, from which and its essence it can be rebuilt
     RELEASED = "released"  # deleted for good
     LOST = "lost"  # neither where it was put nor where it was: taken away by somebody else
 
@@ -134,12 +135,17 @@ class RunFile:
     @property
     def is_regenerable(self) -> bool:
         """Whether it can be made again from its keeper, instead of being a copy of that."""
-        return bool(self.keeper) and not self.digest and not self.is_alike
+        return bool(self.keeper) and not self.digest and not self.is_alike and not self.has_essence
 
     @property
     def is_alike(self) -> bool:
         """Whether it is only alike its keeper, and a person has decided that it may go."""
         return self.source is not None and self.source.grade is Grade.ALIKE
+
+    @property
+    def has_essence(self) -> bool:
+        """Whether it has the essence of its keeper, and only other words."""
+        return self.source is not None and self.source.grade is Grade.ESSENCE
 
     @property
     def content(self) -> bytes:

@@ -21,7 +21,6 @@ examples:
   foldkeep duplicates --top 5 --kind video
   foldkeep duplicates --folders
   foldkeep duplicates --same essence
-  foldkeep duplicates --json > sets.json
 """
 
 _TOP_ON_TERMINAL = 20

@@ -65,7 +65,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.find.catalogs import descriptions
     from foldkeep.fold import FoldReport, check_plan, fold, make_plan
     from foldkeep.keep import current_rows, read_docket
-    from foldkeep.keep.dockets import alike_again, derived_again
+    from foldkeep.keep.dockets import alike_again, derived_again, essences_again
     from foldkeep.model import UnusableInput
     from foldkeep.show.answers.fold import FoldAnswer, write_plan
     from foldkeep.stock import Stock
@@ -83,10 +83,12 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             derived = derived_again(
                 stock, rows, recipes_of(args, env), projects_of(args, env, stock), env.user_cache(), progress
             )
-            alike = alike_again(stock, rows, progress) if args.allow_alike else None
+            essences = essences_again(rows, progress)
+            asked = [row for row in rows if row.path not in essences]
+            alike = alike_again(stock, asked, progress) if args.allow_alike else None
         plan = make_plan(
             args.docket, rows, stock.places.all(), method, into,
-            allow_last_copy=args.allow_last_copy, derived=derived, alike=alike,
+            allow_last_copy=args.allow_last_copy, derived=derived, alike=alike, essences=essences,
         )  # fmt: skip
         described = None
         if not args.leave_sidecars:

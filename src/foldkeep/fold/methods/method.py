@@ -9,6 +9,7 @@ from foldkeep.storage.local.reading import Identity, NotSafe, check_unchanged, f
 
 from ..bench import Bench, Ready, Spot
 from ..recovery.file_recovery import Scene
+from ..rests import drop_rest, rebuild
 
 NOT_BEGUN = "the run ended before it was folded"
 GONE_FROM_FOLD = "gone from the fold; somebody took it away"
@@ -66,11 +67,20 @@ class FoldMethod:
         """
         slot = bench.slot(file)
         if facts_of(*slot) is None:
-            raise NotSafe(GONE_FROM_FOLD)
+            if not file.has_essence:
+                raise NotSafe(GONE_FROM_FOLD)
+            rebuild(slot[0], file, bench.having)
         move(*slot, *bench.folders.of(path, make=True))
 
     def finish(self, scene: Scene) -> None:
         """Tidy what a killed process left half done of a file."""
+        if not scene.file.has_essence:
+            return
+        if incoming := scene.in_():  # it was being rebuilt
+            unlink(incoming[1], incoming[0])
+        home = scene.home()
+        if home and not scene.slot() and scene.rest() and scene.is_home():
+            drop_rest(scene.bench.vault.files, scene.file, home)
 
     def state(self, scene: Scene) -> RunFile:
         """Return the file of a scene with the state that the disk shows."""
@@ -82,6 +92,8 @@ def folded_state(scene: Scene) -> RunFile:
     file = scene.file
     if scene.slot():
         return replace(file, state=RunFileState.WAITING)
+    if scene.rest():
+        return replace(file, state=RunFileState.REST)
     if scene.is_unknown:
         return file
     home = scene.is_home()

@@ -28,6 +28,7 @@ from foldkeep.storage.local.reading import (
 from ..bench import Bench, Spot, free_names, volume_key
 from ..journal import History, Releasing, Returning
 from ..removing import remove, seen_now
+from ..rests import rest_name
 from ..vault import coming_in, coming_out, copy_name
 
 _NOT_THERE = (errno.ENOENT, errno.ENOTDIR, errno.ELOOP)
@@ -118,6 +119,10 @@ class Scene:
     def slot(self) -> Spot | None:
         """Return where it waits in the vault."""
         return self._at(self.bench.slot(self.file))
+
+    def rest(self) -> Spot | None:
+        """Return what was kept of it when it was released."""
+        return self._at((self.bench.vault.files, rest_name(self.file))) if self.file.has_essence else None
 
     def in_(self) -> Spot | None:
         """Return what was made to take its name outside."""

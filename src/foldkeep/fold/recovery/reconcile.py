@@ -25,11 +25,12 @@ from ..vault import Vault, tidy
 from .file_recovery import Scene
 
 _OPEN = (
-    RunFileState.WAITING, RunFileState.LOST, RunFileState.PLANNED, RunFileState.MOVED, RunFileState.MADE,
+    RunFileState.WAITING, RunFileState.REST, RunFileState.LOST, RunFileState.PLANNED, RunFileState.MOVED,
+    RunFileState.MADE,
 )  # fmt: skip
 """States of files that are looked up; what is lost may be found again, say on a drive that came back."""
 
-GONE = (RunFileState.WAITING, RunFileState.MOVED, RunFileState.BINNED, RunFileState.RELEASED)
+GONE = (RunFileState.WAITING, RunFileState.MOVED, RunFileState.BINNED, RunFileState.REST, RunFileState.RELEASED)
 """States of files that went as they were meant to go."""
 
 _NO_FOLD = "its place or its fold is not there now; what became of it is found out when it is back"
@@ -207,7 +208,7 @@ def _is_here(stock: Stock, path: bytes) -> bool:
 
 def _without_fold(file: RunFile, is_gone: bool) -> RunFile:
     """Return what can be said of a file whose fold is gone, or cannot be looked into."""
-    waited = file.state is RunFileState.WAITING
+    waited = file.state in (RunFileState.WAITING, RunFileState.REST)
     if file.state is not RunFileState.PLANNED and not (waited and is_gone):
         return file
     if file.method is Method.WRITE and is_gone:

@@ -7,7 +7,9 @@ from foldkeep.model import Problem, Progress, Run, RunFile, RunFileState, Step, 
 from foldkeep.model.names import FOLD_NAME
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
-from foldkeep.storage.local.reading import digest_of, modified_ns, opened
+from foldkeep.storage.local.reading import NotSafe, digest_of, modified_ns, open_top, opened
+
+from ..rests import check_rest
 
 
 @dataclass
@@ -34,12 +36,15 @@ def audit(stock: Stock, runs: list[Run], progress: Progress = no_progress) -> Au
         (file, os.path.join(file.place, FOLD_NAME, os.fsencode(run.key), b"files", os.fsencode(file.slot)))
         for run in runs
         for file in stock.ledger.files(run.id)
-        if file.state in (RunFileState.WAITING, RunFileState.MOVED)
+        if file.state in (RunFileState.WAITING, RunFileState.MOVED, RunFileState.REST)
     ]
     total = sum(file.size for file, _ in work)
     done = 0
     for file, slot in work:
-        why = _difference(file, slot if file.state is RunFileState.WAITING else file.target)
+        if file.state is RunFileState.REST:
+            why = _rest_fault(file, os.path.dirname(slot))
+        else:
+            why = _difference(file, slot if file.state is RunFileState.WAITING else file.target)
         done += file.size
         if why:
             found.problems.append(Problem(file.path, why))
@@ -48,6 +53,21 @@ def audit(stock: Stock, runs: list[Run], progress: Progress = no_progress) -> Au
             found.bytes += file.size
         progress(Step("Reading again", done, total, "bytes"))
     return found
+
+
+def _rest_fault(file: RunFile, folder: bytes) -> str:
+    """Return what is wrong with the rest of a released file; empty if it is whole."""
+    try:
+        files = open_top(folder)
+    except OSError as error:
+        return f"its rest cannot be read: {reason_of(error)}"
+    try:
+        check_rest(files, file)
+    except (NotSafe, OSError) as error:
+        return reason_of(error)
+    finally:
+        os.close(files)
+    return ""
 
 
 def _difference(file: RunFile, path: bytes) -> str:

@@ -153,9 +153,9 @@ def _checked(plan: Plan, item: Item, look: Look) -> Item:
         if found is not None and stat.S_ISREG(found.st_mode):
             keepers.append((path, found.st_dev))
     if not keepers and item.source:
+        verb = "go for" if item.alike or item.essence else "made again from"
         raise UnusableInput(
-            f"{visible(plan.docket)} has {visible(item.row.path)} "
-            f"{'go for' if item.alike else 'made again from'} {visible(item.source)}, which is gone or away",
+            f"{visible(plan.docket)} has {visible(item.row.path)} {verb} {visible(item.source)}, which is gone or away",
             "scan, and make it again",
         )
     if not keepers:
@@ -196,7 +196,7 @@ def _companions(plan: Plan, items: list[Item], going: Container[bytes], look: Lo
         for item in items:
             folder, name = os.path.split(item.row.path)
             kin = look.kin_of(item.row.path, stem_of(name))
-            if kin == [name] or is_sidecar(name) or not item.keepers or name not in kin:
+            if kin == [name] or is_sidecar(name) or not item.staying or name not in kin:
                 continue
             for other in kin:
                 path = os.path.join(folder, other)
@@ -218,7 +218,7 @@ def _companion(item: Item, path: bytes, goes: Callable[[bytes], bool], look: Loo
     facts = look.facts(path)
     if facts is None or not stat.S_ISREG(facts.st_mode):
         return None
-    folder, name = os.path.split(item.keepers[0])
+    folder, name = os.path.split(item.staying[0])
     theirs = os.path.join(folder, counterpart(os.path.basename(path), os.path.basename(item.row.path), name))
     other = None if goes(theirs) else look.facts(theirs)
     row = DocketRow(
@@ -236,7 +236,7 @@ def _companion(item: Item, path: bytes, goes: Callable[[bytes], bool], look: Loo
     if not is_sidecar(os.path.basename(path)):
         return None
     return Item(
-        replace(row, reason=f"kept beside {visible(item.keepers[0])}, which has none like it"),
+        replace(row, reason=f"kept beside {visible(item.staying[0])}, which has none like it"),
         item.place, [], Method.MOVE, _free_name(theirs, look), master=item.row.path,
     )  # fmt: skip
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from enum import IntEnum
 
 from foldkeep.formats.sidecars import Difference, Xmp
-from foldkeep.keep.dockets import AlikeKeeper, Derived
+from foldkeep.keep.dockets import AlikeKeeper, Derived, EssenceKeeper
 from foldkeep.model import Action, DocketRow, Method, Place, UnusableInput, visible
 from foldkeep.model.grades import Grade
 from foldkeep.model.names import FOLD_NAME, innermost
@@ -91,6 +91,8 @@ class Item:
         Whether it goes only because its folder is empty but for it.
     alike
         How it is alike its source, if it goes for that and no copy of it stays.
+    essence
+        That its source has its essence, if it goes for that.
     """
 
     row: DocketRow
@@ -107,6 +109,12 @@ class Item:
     merge: Merge | None = None
     litter: bool = False
     alike: AlikeKeeper | None = None
+    essence: EssenceKeeper | None = None
+
+    @property
+    def staying(self) -> list[bytes]:
+        """The files that stay and have its content or its essence, the best first."""
+        return self.keepers or ([self.source] if self.essence else [])
 
     @property
     def is_read(self) -> bool:
@@ -199,6 +207,7 @@ def make_plan(
     allow_last_copy: bool = False,
     derived: Mapping[bytes, Derived] | None = None,
     alike: Mapping[bytes, AlikeKeeper] | None = None,
+    essences: Mapping[bytes, EssenceKeeper] | None = None,
 ) -> Plan:
     """Check a docket's rows against each other and against the places.
 
@@ -214,6 +223,8 @@ def make_plan(
         What of the docket's files are derived ones, found out now: no row is believed that.
     alike
         What of them may go though only something alike stays, measured now; None if the user did not say so.
+    essences
+        What of them has the essence of what stays, compared now.
 
     Raises
     ------
@@ -256,6 +267,8 @@ def make_plan(
             found = (derived or {}).get(row.path)
             if found is not None and found.source in stays:
                 item = _derived_item(item, found, row_at[found.source])
+        elif stays and essences and row.path in essences:
+            item = _essence_item(docket, Item(row, place, stays, method, target), essences[row.path])
         elif stays and alike and row.path in alike:
             item = _alike_item(docket, Item(row, place, stays, method, target), alike[row.path])
         else:
@@ -276,6 +289,18 @@ def _derived_item(item: Item, found: Derived, kept: DocketRow) -> Item:
     facts = SourceFacts(kept.size, kept.modified_ns, digest, found.grade, found.recipe, found.made)
     row = replace(item.row, digest=found.made or item.row.digest)
     return replace(item, row=row, source=found.source, source_facts=facts, refusal="")
+
+
+def _essence_item(docket: str, item: Item, found: EssenceKeeper) -> Item:
+    """Return the item of a file whose keeper has other words; UnusableInput for a method that would lose its own."""
+    if item.method.links or not item.method.comes_back:
+        raise UnusableInput(
+            f"{visible(docket)} has {visible(item.row.path)} go, in which other words are written than in what stays",
+            f"use --method fold instead of {item.method}: its words are kept when it is released",
+        )
+    kept = found.keeper
+    facts = SourceFacts(kept.size, kept.modified_ns, kept.digest or b"", Grade.ESSENCE, "", item.row.digest or b"")
+    return replace(item, keepers=[], source=kept.path, source_facts=facts, essence=found)
 
 
 def _alike_item(docket: str, item: Item, found: AlikeKeeper) -> Item:

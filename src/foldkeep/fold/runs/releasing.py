@@ -16,6 +16,7 @@ from ..methods import GONE_FROM_FOLD, is_our_link
 from ..places import hold_around
 from ..recovery.reconcile import files_by_place, settle, settle_all, write_down
 from ..removing import CHANGED, GONE, remove
+from ..rests import keep_rest, proved_rest
 from ..space import Space, free_space
 from ..vault import Vault
 from .grades import Consent
@@ -36,8 +37,10 @@ class ReleaseReport:
     ----------
     released
         Files deleted.
+    rests, rest_bytes
+        Those of them that can be rebuilt, since their rests are kept, and the sum of the sizes of these.
     bytes
-        Space that came free: the sizes of those that had no other hard link.
+        Space that came free: the sizes of those that had no other hard link, without the rests.
     left
         Files that stay in the fold, each with the reason.
     space
@@ -45,6 +48,8 @@ class ReleaseReport:
     """
 
     released: int = 0
+    rests: int = 0
+    rest_bytes: int = 0
     bytes: int = 0
     left: list[Problem] = field(default_factory=list)
     space: list[Space] = field(default_factory=list)
@@ -149,12 +154,16 @@ def _batches(files: list[RunFile]) -> Iterator[list[RunFile]]:
 
 @dataclass(frozen=True, slots=True)
 class _Going:
-    """A file that was read and is vouched for; `freed` is the space that comes free with it."""
+    """A file that was read and is vouched for; `freed` is the space that comes free with it.
+
+    `rest` is what is kept of it; empty if nothing is.
+    """
 
     file: RunFile
     seen: Stamp
     stands: Stands
     freed: int
+    rest: bytes = b""
 
 
 def release_batch(
@@ -175,6 +184,9 @@ def release_batch(
             report.left.append(Problem(file.path, reason_of(error)))
     if not going:
         return
+    going = _with_rests_kept(vault, going, report)
+    if not going:
+        return
     vouchers.make_witnesses_last()
     vault.journal.write(Releasing(each.file.number) for each in going)
     gone: list[_Going] = []
@@ -192,8 +204,28 @@ def release_batch(
         vault.journal.write(Released(each.file.number) for each in gone)
     finally:
         report.released += len(gone)
+        report.rests += sum(bool(each.rest) for each in gone)
+        report.rest_bytes += sum(len(each.rest) for each in gone)
         report.bytes += sum(each.freed for each in gone)
-    write_down(stock, [replace(each.file, state=RunFileState.RELEASED) for each in gone])
+    states = {True: RunFileState.REST, False: RunFileState.RELEASED}
+    write_down(stock, [replace(each.file, state=states[bool(each.rest)]) for each in gone])
+
+
+def _with_rests_kept(vault: Vault, going: list[_Going], report: ReleaseReport) -> list[_Going]:
+    """Write the rests of files that are to be deleted; return those that may be, since theirs is on the disk."""
+    kept: list[_Going] = []
+    for each in going:
+        try:
+            if each.rest:
+                descriptor = open_in(vault.files, os.fsencode(each.file.slot))
+                try:
+                    keep_rest(vault.files, each.file, descriptor, each.rest)
+                finally:
+                    os.close(descriptor)
+            kept.append(each)
+        except OSError as error:
+            report.left.append(Problem(each.file.path, f"its rest cannot be kept: {reason_of(error)}"))
+    return kept
 
 
 def _vouched(vault: Vault, file: RunFile, vouchers: Vouchers, allow_last_copy: bool) -> _Going:
@@ -211,10 +243,12 @@ def _vouched(vault: Vault, file: RunFile, vouchers: Vouchers, allow_last_copy: b
             raise NotSafe(_CHANGED)
         _check_link_leads_somewhere(file)
         stands = vouchers.vouch(file, descriptor, vault.files, allow_last_copy=allow_last_copy)
+        rest = proved_rest(file, descriptor, file.keeper) if file.has_essence and not allow_last_copy else b""
         now = facts_of(vault.files, slot)
         if now is None or Stamp.of(now) != Stamp.of(facts):
             raise NotSafe(_CHANGED)
-        return _Going(file, Stamp.of(facts), stands, file.size if facts.st_nlink == 1 else 0)
+        freed = file.size - len(rest) if facts.st_nlink == 1 else 0
+        return _Going(file, Stamp.of(facts), stands, freed, rest)
     finally:
         os.close(descriptor)
 

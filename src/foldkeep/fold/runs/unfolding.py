@@ -1,11 +1,13 @@
 """Bringing files back to where they were: out of the fold, or from where they were moved to."""
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
+from functools import partial
 from itertools import count
 
+from foldkeep.formats.own import Rest
 from foldkeep.model import (
     Method,
     PathBytes,
@@ -19,8 +21,9 @@ from foldkeep.model import (
     no_progress,
     visible,
 )
-from foldkeep.model.names import beside, lies_below
+from foldkeep.model.names import beside, lies_below, lies_in_a_fold
 from foldkeep.model.work import reason_of
+from foldkeep.signals.essences import ESSENCE
 from foldkeep.stock import Stock
 from foldkeep.storage.local.changes import Folders, FolderTimes, remove_folder
 from foldkeep.storage.local.drives import real_path
@@ -31,6 +34,7 @@ from ..journal import FolderLeft, FolderMade, Returned, Returning, folder_tales
 from ..methods import METHODS
 from ..places import hold_around
 from ..recovery.reconcile import announced_files, files_by_place, settle, settle_all, settled_files, write_down
+from ..rests import Having, drop_rest
 from ..vault import Vault, runs_in, tidy
 from .emptying import Homes, bring_back, set_times_again
 from .midway import midway
@@ -38,7 +42,9 @@ from .midway import midway
 _BATCH_FILES = 512
 _BATCH_FOLDERS = 64
 _MOST_TRIES = 10_000
-COMES_BACK = (RunFileState.WAITING, RunFileState.MOVED, RunFileState.LOST, RunFileState.MADE)
+COMES_BACK = (
+    RunFileState.WAITING, RunFileState.REST, RunFileState.MOVED, RunFileState.LOST, RunFileState.MADE,
+)  # fmt: skip
 """States of files that `unfold` tries to bring back."""
 
 
@@ -114,7 +120,8 @@ def unfold(
             stock.ledger.set_underway(run.id, True)
         try:
             for place, files in files_by_place(chosen).items():
-                _unfold_in(run.key, place, files, lambda done: write_down(stock, done), report, progress, keeps_words)
+                note, having = partial(write_down, stock), partial(_having, stock)
+                _unfold_in(run.key, place, files, note, report, progress, keeps_words, having)
         finally:
             settle(stock, run)
     still = {file.path for file in stock.ledger.files(run.id) if file.state in COMES_BACK}
@@ -187,7 +194,7 @@ def _unfold_key(
     here += [file for file in files if file.number in unknown and file not in here]
     keeps_words = any(file.state is RunFileState.RELEASED for file in files)
     left = len(report.left)
-    _unfold_in(key, top, here, _nobody_notes, report, progress, keeps_words)
+    _unfold_in(key, top, here, _nobody_notes, report, progress, keeps_words, _keeper)
     stays = {problem.path for problem in report.left[left:]}
     if not any(file.path in stays for file in here):
         tidy(top, key, {file.number for file in files})
@@ -213,6 +220,22 @@ def _nobody_notes(files: list[RunFile]) -> None:
     """Write nothing down: there is no stock."""
 
 
+def _keeper(file: RunFile, rest: Rest) -> Iterator[PathBytes]:  # noqa: ARG001
+    """Yield where a file with the essence of one was: there is no stock to ask for others."""
+    yield file.keeper
+
+
+def _having(stock: Stock, file: RunFile, rest: Rest) -> Iterator[PathBytes]:
+    """Yield where files may lie that have the essence of a rest: the keeper, its copies, and what else is known."""
+    seen = set[PathBytes]()
+    known = stock.sets.paths_of(file.source.digest) if file.source else []
+    others = stock.essences.paths_of(ESSENCE.name, ESSENCE.version, rest.essence)
+    for path in (file.keeper, *known, *others):
+        if path not in seen and not lies_in_a_fold(path):
+            seen.add(path)
+            yield path
+
+
 def _unfold_in(
     key: str,
     place: PathBytes,
@@ -221,6 +244,7 @@ def _unfold_in(
     report: UnfoldReport,
     progress: Progress,
     keeps_words: bool,
+    having: Having,
 ) -> None:
     try:
         # What was moved away, or made, has nothing in the fold.
@@ -233,7 +257,7 @@ def _unfold_in(
             times = _untouched(vault)
             homes = Homes(folders)
             bring_back(vault, folders, homes, [file.path for file in files])
-            bench = Bench(key, vault, folders, targets, keeps_words=keeps_words)
+            bench = Bench(key, vault, folders, targets, keeps_words=keeps_words, having=having)
             hand = _Hand(bench, homes)
             for at in range(0, len(files), _BATCH_FILES):
                 note(hand.bring(files[at : at + _BATCH_FILES], report))
@@ -310,6 +334,10 @@ class _Hand:
         report.left += [Problem(file.path, "no name is free for it where it was") for file in waiting]
         bench.flush(returning=True)
         bench.vault.journal.write(Returned(file.number) for file, _ in done)
+        for file, path in done:
+            if file.has_essence:
+                with suppress(OSError):  # it stays as it is; what it is of is back
+                    drop_rest(bench.vault.files, file, bench.folders.of(path))
         report.restored += sum(file.method is not Method.WRITE for file, _ in done)
         report.renamed += [(file.path, path) for file, path in done if file.path != path]
         return [_restored(file, path) for file, path in done]

@@ -78,6 +78,9 @@ class Vouchers:
         OSError
             If it cannot be read.
         """
+        if file.has_essence:
+            self._check_made(file, descriptor)
+            return _always if allow_last_copy else self._source(file, descriptor)
         if file.is_regenerable or file.is_alike:
             self.consent.check(file)
             self._check_made(file, descriptor)
@@ -112,7 +115,7 @@ class Vouchers:
 
     def _check_made(self, file: RunFile, descriptor: int) -> None:
         """Read a file that nothing has the content of; earlier versions did not write down what a derived one held."""
-        if file.content or file.is_alike:
+        if file.content or file.is_alike or file.has_essence:
             _check_content(descriptor, file.content, file.size)
 
     def _copy(self, file: RunFile, descriptor: int) -> Witness | None:
@@ -148,10 +151,11 @@ class Vouchers:
     def _source(self, file: RunFile, descriptor: int) -> Stands:
         """Look at what a file can be made again from, or is alike, outside every fold."""
         packages = [each for each in self.stock.archives.all() if each.made_at == file.keeper]
-        what = "its keeper" if file.is_alike else "what it is made from"
+        is_kept = file.is_alike or file.has_essence
+        what = "its keeper" if is_kept else "what it is made from"
         gone = NotSafe(f"{what} is gone: {visible(file.keeper)}; unfold it to keep it")
         if (
-            packages and not file.is_alike
+            packages and not is_kept
         ):  # it was left out of one; another that was made there since may lack what it is made from
             found = [self._package(each) for each in packages]
             if not all(package.is_whole and lies_below(file.path, package.archive.project) for package in found):

@@ -102,12 +102,13 @@ def _put_together(merge: Merge, path: bytes, former: bytes | None, went: Contain
 
 @dataclass
 class _Group:
-    """Words that one sidecar is to have; `row` is that of the first spare."""
+    """Words that one sidecar is to have; `row` is that of the first spare, `digest` the keeper's content."""
 
     keeper: bytes
     row: DocketRow
     place: Place
     former: Sidecar | None
+    digest: bytes | None
     own: Xmp = field(default_factory=Xmp)
     sources: list[Source] = field(default_factory=list)
 
@@ -141,7 +142,7 @@ class Merger:
         """Add to the plan what is to be written, and let sidecars go along whose words stay."""
         groups: dict[bytes, _Group] = {}
         for item in self._plan.spares:
-            if item.keepers and not is_sidecar(item.row.path.rpartition(b"/")[2]):
+            if item.staying and not is_sidecar(item.row.path.rpartition(b"/")[2]):
                 self._note(item, groups)
         changed: dict[bytes, Item] = {}
         for path, group in groups.items():
@@ -151,8 +152,10 @@ class Merger:
 
     def _note(self, item: Item, groups: dict[bytes, _Group]) -> None:
         """Note what is said of a spare, if anything is, with what the sidecar of its keeper is to say."""
-        spare, keeper = item.row.path, item.keepers[0]
+        spare, keeper = item.row.path, item.staying[0]
         words = self._united(spare, self._sidecars(spare))
+        if item.essence:  # of a copy of the keeper, its content says the same
+            words, _ = united(words, [(spare, self._embedded(spare, item.row.digest))])
         beside = self._companions.get(spare, [])
         if not (words.facts or beside):
             return
@@ -162,9 +165,12 @@ class Merger:
             return
         if path not in groups:
             place = self._places[innermost(self._places, keeper) or b""]
-            groups[path] = _Group(keeper, item.row, place, there[0] if there else None)
+            groups[path] = _Group(keeper, item.row, place, there[0] if there else None, item.row.digest)
         group = groups[path]
         group.own, _ = united(group.own, [(keeper, self._united(keeper, there[1:]))])
+        if item.essence and item.source_facts:  # what the keeper says of itself is another thing here, and stays
+            group.digest = item.source_facts.digest
+            group.own, _ = united(group.own, [(keeper, self._embedded(keeper, group.digest))])
         group.sources.append(Source(spare, words))
 
     def _united(self, path: bytes, sidecars: Sequence[Sidecar]) -> Xmp:
@@ -212,7 +218,7 @@ class Merger:
                 merge = replace(merge, base=(beside[0].master, begun))
             merged, document = merge_words(merge, path, former, went)
             if document is not None and former is None and merge.base is None:
-                merge = replace(merge, embedded=self._embedded(group.keeper, group.row.digest))
+                merge = replace(merge, embedded=self._embedded(group.keeper, group.digest))
                 merged, document = merge_words(merge, path, former, went)
             if document is None:
                 self._note_differences(merged)

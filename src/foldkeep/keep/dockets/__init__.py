@@ -2,6 +2,7 @@
 
 from .alike import AlikeKeeper, alike_again, alike_rows
 from .caches import Derived, cache_rows, derived_again
+from .essences import EssenceKeeper, essences_again
 from .listed import listed_rows
 from .orphans import orphan_rows
 from .projects import PROJECT_FOLDER, project_rows
@@ -10,6 +11,8 @@ __all__ = [
     "alike_rows",
     "alike_again",
     "AlikeKeeper",
+    "essences_again",
+    "EssenceKeeper",
     "listed_rows",
     "orphan_rows",
     "cache_rows",

@@ -12,7 +12,8 @@ from ..page.page import CARE, QUIET, STRONG, Page
 from ..page.tables import Column
 from ..page.words import count, local_time
 
-_KEEPERS = {"content": "keeper", "source": "made again from", "likeness": "only alike its keeper"}
+_KEEPERS = {"content": "keeper", "source": "made again from", "likeness": "only alike its keeper",
+            "essence": "the same under other words"}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,6 +121,8 @@ class AuditAnswer:
 
 def _proof(file: RunFile) -> str:
     """Return what was proved of a file and its keeper when it was folded."""
+    if file.has_essence:
+        return "essence"
     if file.is_alike:
         return "likeness"
     return "source" if file.is_regenerable else "content"

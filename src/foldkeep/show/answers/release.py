@@ -27,6 +27,8 @@ class ReleaseAnswer:
             "command": "release",
             "released": report.released,
             "bytes": report.bytes,
+            "rests": report.rests,
+            "rest_bytes": report.rest_bytes,
             "space": list(map(space_document, report.space)),
             "left": problem_documents(report.left),
         }
@@ -39,6 +41,12 @@ class ReleaseAnswer:
             (format_size(report.bytes), GAIN),
             " came free.",
         )
+        if report.rests:
+            can = "One of them" if report.rests == 1 else f"{report.rests:,} of them"
+            page.line(
+                f"{can} can be rebuilt by foldkeep unfold, from what stays and what was written only in"
+                f" {'it' if report.rests == 1 else 'them'}: {format_size(report.rest_bytes)} in the fold."
+            )
         write_space(page, report.space)
         write_left(page, report.left, "still in the fold")
 

@@ -1,6 +1,6 @@
 """The safe changes: names that never replace another, folders, copies, and what brings them to the disk."""
 
-from .copying import Copied, clone_file, copy_file, copy_open_file, write_like
+from .copying import Copied, clone_file, copy_file, copy_open_file, write_content, write_like
 from .flushing import flush, flush_volume
 from .folders import Folders, FolderTimes, keeping_times, take_away
 from .names import (
@@ -36,6 +36,7 @@ __all__ = [
     "copy_open_file",
     "clone_file",
     "write_like",
+    "write_content",
     "flush",
     "flush_volume",
 ]

@@ -3,7 +3,7 @@
 import errno
 import os
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 
@@ -88,6 +88,30 @@ def write_like(folder: int, name: bytes, target: int, new_name: bytes, content: 
             os.fchown(copy, facts.st_uid, facts.st_gid)
         os.fchmod(copy, facts.st_mode & 0o666)
         flush(copy)
+
+
+def write_content(content: Iterable[bytes], like_this: int, target: int, new_name: bytes) -> Copied:
+    """Write a new file with the owner, attributes, mode and times of an open one, flush it, and read it back.
+
+    Raises OSError as `copy_file`; what was begun is taken away again, whatever ends it.
+    """
+    facts = os.fstat(like_this)
+    hasher = blake3()
+    with _new_file(target, new_name) as copy:
+        size = 0
+        for part in content:
+            view = memoryview(part)
+            while view:
+                view = view[os.write(copy, view) :]
+            hasher.update(part)
+            size += len(part)
+        lost = like(facts, like_this, copy)
+        flush(copy)
+        forget_pages(copy)
+        os.lseek(copy, 0, os.SEEK_SET)
+        if digest_of(copy, size) != (hasher.digest(), size):
+            raise OSError(errno.EIO, "what was written reads differently")
+        return Copied(hasher.digest(), os.fstat(copy), lost)
 
 
 def clone_file(original: int, like_this: int, target: int, new_name: bytes) -> None:

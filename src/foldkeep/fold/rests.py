@@ -1,0 +1,136 @@
+"""Rests of released files: proved and written before the file goes, and what the file is rebuilt from.
+
+A rest lies beside the slots of its run, with the owner, mode, times and attributes of the file that it is of.
+"""
+
+import os
+from collections.abc import Callable, Iterable
+
+from blake3 import blake3
+
+from foldkeep.formats.own import Rest, read_rest, written_rest
+from foldkeep.model import PathBytes, RunFile, UnusableInput, visible
+from foldkeep.signals.essences import FileSource, NoEssence, Source, essence_of, rebuilt, rest_of, source_at
+from foldkeep.storage.local.changes import flush, move, unlink, write_content
+from foldkeep.storage.local.reading import NotSafe, digest_in, facts_of, open_in
+
+from .vault import coming_in
+
+MOST_OF_FILE = 512 * 1024 * 1024
+"""How large the file of a rest may be."""
+
+Having = Callable[[RunFile, Rest], Iterable[PathBytes]]
+"""Tells where files may lie that have the essence that a rest needs."""
+
+_NOT_REBUILT = "it cannot be rebuilt from its keeper, bit for bit; unfold it to keep it"
+
+
+def rest_name(file: RunFile) -> bytes:
+    """Return the name of a file's rest in the vault."""
+    return b"rest-" + os.fsencode(file.slot)
+
+
+def proved_rest(file: RunFile, descriptor: int, keeper: PathBytes) -> bytes:
+    """Return the rest of a file as it is kept, once it and the essence of its keeper have made the very file.
+
+    Raises NotSafe if they do not; OSError if one of them cannot be read.
+    """
+    source = FileSource(descriptor, file.size)
+    try:
+        rest = rest_of(essence_of(source), source, file.content)
+        with source_at(keeper) as other:
+            if _digest_of_rebuilt(rest, other) != file.content:
+                raise NotSafe(_NOT_REBUILT)
+    except NoEssence:
+        raise NotSafe(_NOT_REBUILT) from None
+    return written_rest(rest)
+
+
+def _digest_of_rebuilt(rest: Rest, source: Source) -> bytes:
+    hasher = blake3()
+    for part in rebuilt(rest, essence_of(source), source):
+        hasher.update(part)
+    return hasher.digest()
+
+
+def keep_rest(files: int, file: RunFile, descriptor: int, rest: bytes) -> None:
+    """Write the rest of an open file into the vault and read it back; the file itself lies there still.
+
+    Raises OSError if it cannot be written.
+    """
+    name = rest_name(file)
+    if facts_of(files, name) is not None:  # of a release that did not come to its end
+        unlink(name, files)
+    write_content([rest], descriptor, files, name)
+    flush(files)
+
+
+def rebuild(files: int, file: RunFile, having: Having) -> None:
+    """Make a released file again in its slot, from its rest and the first file with its essence.
+
+    Raises
+    ------
+    NotSafe
+        If its rest is gone or damaged, or nothing that can be read now has its essence.
+    OSError
+        If it cannot be written.
+    """
+    try:
+        descriptor = open_in(files, rest_name(file))
+    except FileNotFoundError:
+        raise NotSafe("gone from the fold, and its rest too; somebody took it away") from None
+    try:
+        rest = _read(descriptor, file)
+        incoming = coming_in(file)
+        for path in having(file, rest):
+            if facts_of(files, incoming) is not None:
+                unlink(incoming, files)
+            try:
+                with source_at(path) as source:
+                    made = write_content(rebuilt(rest, essence_of(source), source), descriptor, files, incoming)
+            except NoEssence:
+                continue
+            except OSError:
+                if facts_of(files, incoming) is None and os.path.exists(path):
+                    raise
+                continue
+            if made.digest == rest.digest:
+                move(files, incoming, files, os.fsencode(file.slot))
+                flush(files)
+                return
+            unlink(incoming, files)
+    finally:
+        os.close(descriptor)
+    raise NotSafe(f"nothing that can be read now has its picture or sound, not even {visible(file.keeper)}")
+
+
+def _read(descriptor: int, file: RunFile) -> Rest:
+    size = os.fstat(descriptor).st_size
+    try:
+        if size > MOST_OF_FILE:
+            raise UnusableInput("too large", "")
+        rest = read_rest(FileSource(descriptor, size).read(0, size))
+    except (UnusableInput, NoEssence):
+        raise NotSafe("its rest is damaged; take it from a copy of the drive") from None
+    if (rest.digest, rest.size) != (file.content, file.size):
+        raise NotSafe("its rest is that of another file; somebody changed the fold")
+    return rest
+
+
+def check_rest(files: int, file: RunFile) -> None:
+    """Raise NotSafe if the rest of a file is damaged or gone, OSError if it cannot be read."""
+    try:
+        descriptor = open_in(files, rest_name(file))
+    except FileNotFoundError:
+        raise NotSafe("its rest is gone; somebody took it away") from None
+    try:
+        _read(descriptor, file)
+    finally:
+        os.close(descriptor)
+
+
+def drop_rest(files: int, file: RunFile, home: tuple[int, bytes]) -> None:
+    """Take the rest of a file away that is whole again where it was; it stays if that is not so."""
+    name = rest_name(file)
+    if facts_of(files, name) is not None and digest_in(*home) == file.content:
+        unlink(name, files)

@@ -1,0 +1,80 @@
+"""Files of a docket that have the essence of what stays: compared again, whatever its rows say."""
+
+import os
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from foldkeep.model import Action, DocketRow, Progress, Step, no_progress
+from foldkeep.signals import MEDIA
+from foldkeep.signals.essences import FileSource, NoEssence, essence_with_digest
+from foldkeep.storage.local.reading import Stamp, digest_of, facts_at, opened
+
+
+@dataclass(frozen=True, slots=True)
+class EssenceKeeper:
+    """A row that stays and has, compared now, the essence of one that is to go.
+
+    Attributes
+    ----------
+    rest
+        How many bytes of the one that goes are no essence.
+    """
+
+    keeper: DocketRow
+    rest: int
+
+
+@dataclass(frozen=True, slots=True)
+class _Known:
+    essence: bytes
+    rest: int
+
+
+def essences_again(rows: Sequence[DocketRow], progress: Progress = no_progress) -> dict[bytes, EssenceKeeper]:
+    """Compare again the files of a docket that have no copy in their set with what stays there, by path.
+
+    Both are read now, and must be what the docket's digests say; a file whose essence is another is not among them.
+    """
+    staying: dict[str, list[DocketRow]] = defaultdict(list)
+    for row in rows:
+        if row.action is not Action.FOLD:
+            staying[row.set].insert(0 if row.action is Action.KEEP else len(staying[row.set]), row)
+    asked = [row for row in rows if row.action is Action.FOLD and _lacks_copy(row, staying)]
+    known: dict[bytes, _Known | None] = {}
+    found: dict[bytes, EssenceKeeper] = {}
+    for number, row in enumerate(asked):
+        progress(Step("Comparing essences", number, len(asked), "files"))
+        for keeper in staying[row.set]:
+            mine, its = (_read(each, known) for each in (row, keeper))
+            if mine is not None and its is not None and mine.essence == its.essence:
+                found[row.path] = EssenceKeeper(keeper, mine.rest)
+                break
+    return found
+
+
+def _lacks_copy(row: DocketRow, staying: dict[str, list[DocketRow]]) -> bool:
+    """Tell whether digests say that nothing which stays in its set has a row's content."""
+    others = {other.digest for other in staying.get(row.set, [])}
+    is_medium = row.kind in MEDIA and not row.is_regenerable
+    return is_medium and row.digest is not None and bool(others) and others.isdisjoint({row.digest, None})
+
+
+def _read(row: DocketRow, known: dict[bytes, _Known | None]) -> _Known | None:
+    """Return the essence of a file that is what its row says; None if it has none, is not that, or cannot be read."""
+    if row.path not in known:
+        known[row.path] = _read_now(row)
+    return known[row.path]
+
+
+def _read_now(row: DocketRow) -> _Known | None:
+    try:
+        with opened(row.path) as descriptor:
+            facts = os.fstat(descriptor)
+            essence, digest = essence_with_digest(FileSource(descriptor, facts.st_size))
+            os.lseek(descriptor, 0, os.SEEK_SET)
+            is_that = digest_of(descriptor, facts.st_size) == (row.digest, facts.st_size)
+            stands = Stamp.of(os.fstat(descriptor)) == Stamp.of(facts) == Stamp.of(facts_at(row.path))
+    except (OSError, NoEssence):
+        return None
+    return _Known(digest, essence.rest) if is_that and stands else None
