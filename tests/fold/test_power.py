@@ -77,7 +77,7 @@ def recover(scenes: Scenes, recorder: Recorder, found, stock: int, *, alone: boo
     for root, top in zip(recorder.roots, recorder.tops, strict=True):
         lay_out(found, root, top)
     shutil.rmtree(desk.stock.parent, ignore_errors=True)
-    if alone and scenes.command != "release" and scenes.method not in FOR_GOOD:
+    if alone and scenes.command not in ("release", "rests") and scenes.method not in FOR_GOOD:
         if (desk.place / ".foldkeep").exists():
             assert desk.run("unfold", "--from", desk.place).status in (0, 1), where
     else:
@@ -85,7 +85,7 @@ def recover(scenes: Scenes, recorder: Recorder, found, stock: int, *, alone: boo
         answer = desk.run("unfold", "1", "--json")
         assert answer.status in (0, 1, 2), (where, answer)
     assert scenes.kept <= every_content(desk.place, scenes.far), f"lost, {where}, {'alone' if alone else 'with stock'}"
-    if scenes.method not in FOR_GOOD and scenes.command != "release":
+    if scenes.method not in FOR_GOOD and scenes.command not in ("release", "rests"):
         now = {path: facts[0] for path, facts in scenes.state().items() if isinstance(facts, tuple)}
         before = {path: facts[0] for path, facts in scenes.before.items() if isinstance(facts, tuple)}
         assert now == before, where

@@ -97,13 +97,13 @@ class Scenes:
             self.kept -= {self.before[os.fsencode(path)][0] for path in self.desk.place.glob("in/proxies/copy/*")}
         # What is released of these is not gone: it is rebuilt from its rest.
         self.rebuilt = method.startswith("essence-") and command in ("release", "rebuild")
-        if (method.startswith("alike-") and command == "release") or self.rebuilt:
+        if (method.startswith("alike-") and command == "release") or self.rebuilt or command == "rests":
             self.kept -= {self.before[os.fsencode(path)][0] for path in self.desk.place.glob("in/deep/*.jpg")}
         if method.startswith("words-") and command == "release":
             self.kept -= {self.before[os.fsencode(path)][0] for path in self.desk.place.glob("**/a*.xmp")}
         self.command = command
         if command != "fold":
-            for words in (self.prepared(), *([RELEASE] if command == "rebuild" else [])):
+            for words in (self.prepared(), *([RELEASE] if command in ("rebuild", "rests") else [])):
                 answer = self.desk.run(*words, "--json")
                 assert answer.json["left"] == [], answer
         self.save(self.desk.place, top / "stock", self.far)
@@ -137,7 +137,8 @@ class Scenes:
     def line(self) -> list[str]:
         more = ["--allow-alike"] if self.method.startswith("alike-") else []
         unfold = ["unfold", "1"]
-        lines = {"fold": self.words, "unfold": unfold, "rebuild": unfold, "release": [*RELEASE, *more]}
+        rests = [*RELEASE, "--rests", "--allow-last-copy"]
+        lines = {"rests": rests, "fold": self.words, "unfold": unfold, "rebuild": unfold, "release": [*RELEASE, *more]}
         return lines[self.command]
 
     def state(self) -> dict:
@@ -166,7 +167,7 @@ def check_recovery(scenes: Scenes, method: str, alone: bool, where: str) -> None
     desk = scenes.desk
     everywhere = contents(desk.place) | contents(scenes.far) | contents(desk.top / "home")
     assert scenes.kept <= everywhere, f"lost {where}"
-    if alone and scenes.command != "release" and method not in FOR_GOOD:
+    if alone and scenes.command not in ("release", "rests") and method not in FOR_GOOD:
         subprocess.run(["rm", "-r", desk.stock.parent], check=True)
         if (desk.place / ".foldkeep").exists():
             assert desk.run("unfold", "--from", desk.place).status == 0, where
@@ -179,7 +180,7 @@ def check_recovery(scenes: Scenes, method: str, alone: bool, where: str) -> None
             states = run["files"]
             assert (run["underway"], states["waiting"], states["lost"], states["planned"]) == (False, 0, 0, 0), where
     now = scenes.state()
-    if method in FOR_GOOD or (scenes.command == "release" and not scenes.rebuilt):
+    if method in FOR_GOOD or (scenes.command in ("release", "rests") and not scenes.rebuilt):
         known = {path: facts for path, facts in now.items() if isinstance(path, bytes)}
         # What came back is what it was; a sidecar of the spare may be beside the keeper.
         written = os.fsencode(desk.place / "a.xmp") if method in ("words-fold", "words-delete") else b""
@@ -202,7 +203,7 @@ CASES = [
     *((method, "fold") for method in ("fold", "move", "move-far", "bin", "hard-link", "symlink", "clone", "delete")),
     *((method, "unfold") for method in ("fold", "move", "move-far", "hard-link", "symlink", "clone")),
     *((method, "release") for method in ("fold", "hard-link", "words-fold", "again-fold", "alike-fold")),
-    *(("essence-fold", command) for command in ("fold", "unfold", "release", "rebuild")),
+    *(("essence-fold", command) for command in ("fold", "unfold", "release", "rebuild", "rests")),
     *((method, "fold") for method in ("again-fold", "again-delete", "again-move-far", "alike-fold")),
     *((method, "unfold") for method in ("again-fold", "again-move-far", "alike-fold")),
     *((method, "fold") for method in ("words-fold", "words-delete", "words-move-far")),

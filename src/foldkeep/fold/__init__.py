@@ -11,7 +11,7 @@ from .runs.checking import check_plan
 from .runs.folding import FoldReport, fold
 from .runs.grades import Consent
 from .runs.plan import Item, Merged, Plan, make_plan
-from .runs.releasing import ReleaseReport, release
+from .runs.releasing import ReleaseReport, release, release_rests
 from .runs.run_lookup import find_run, last_waiting_run, surely_began
 from .runs.unfolding import COMES_BACK, UnfoldReport, unfold, unfold_from
 from .space import Space
@@ -30,6 +30,7 @@ __all__ = [
     "UnfoldReport",
     "COMES_BACK",
     "release",
+    "release_rests",
     "Consent",
     "ReleaseReport",
     "audit",

@@ -3,6 +3,7 @@
 from .aside import leaving_aside
 from .choose import Chooser
 from .docket import COLUMNS, current_rows, read_docket, rewrite_docket, write_docket
+from .essences import propose_essences
 from .keep_options import Wishes
 from .propose import Proposal, propose, propose_for
 from .review import Review
@@ -14,6 +15,7 @@ __all__ = [
     "leaving_aside",
     "propose",
     "propose_for",
+    "propose_essences",
     "Proposal",
     "Chooser",
     "Wishes",

@@ -117,13 +117,15 @@ class Chooser:
                 paths = {copy.path for copy in tied}
                 self._ranks.note(tied, [copy for copy in group if copy.path not in paths])
 
-    def choose(self, one: CopySet, belongs: dict[bytes, str] | None = None) -> Choice:
+    def choose(self, one: CopySet, belongs: dict[bytes, str] | None = None, first: Sequence[Rule] = ()) -> Choice:
         """Decide what stays of a set.
 
         Parameters
         ----------
         belongs
             Copies that stay for a reason of their own, by path.
+        first
+            Rules that are asked before those on single files, but after a person's own.
         """
         here = self._here(one)
         away = [Verdict(copy, Action.LEAVE, why) for copy in one.copies if (why := self._apart(copy))]
@@ -138,7 +140,7 @@ class Chooser:
         keepers: dict[bytes, str] = {}
         against: dict[bytes, str] = {}
         for group in self._groups(here):
-            keeper, why, spared = self._decide(group, fixed)
+            keeper, why, spared = self._decide(group, fixed, first)
             if keeper is None:
                 return Choice([*away, *(Verdict(copy, Action.LEAVE, _NO_RULE) for copy in here)], decided=False)
             keepers[keeper.path] = why if self._wishes.per is None else f"{why}; one stays per {self._wishes.per}"
@@ -204,7 +206,7 @@ class Chooser:
         return list(groups.values())
 
     def _decide(
-        self, copies: Sequence[StockFile], fixed: dict[bytes, str]
+        self, copies: Sequence[StockFile], fixed: dict[bytes, str], first: Sequence[Rule] = ()
     ) -> tuple[StockFile | None, str, dict[bytes, str]]:
         """Return the keeper or None, the reason for it, and the reason against each other copy's path."""
         left = self._contenders(copies)
@@ -220,7 +222,7 @@ class Chooser:
                 against.update((copy.path, said[copy.path]) for copy in left if copy.path not in paths)
                 left, why = preferred, kept
 
-        for rule in (*self._before_rules(fixed), *self._first):
+        for rule in (*self._before_rules(fixed), *first, *self._first):
             narrow_by(rule)
         if self._ranks is not None:
             narrow_by(self._ranks)

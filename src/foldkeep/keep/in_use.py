@@ -1,11 +1,10 @@
 """What uses the copies of sets: catalogues that are remembered, and documents of projects."""
 
 from collections import defaultdict
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from itertools import chain
 
-from foldkeep.find.copies import Duplicates
 from foldkeep.find.references import ProjectFolders, TimelineUses
 from foldkeep.model import Problem, Progress, no_progress, visible
 from foldkeep.model.names import innermost
@@ -39,12 +38,12 @@ class InUse:
 
 
 def uses_of_copies(
-    stock: Stock, projects: ProjectFolders, found: Duplicates, progress: Progress = no_progress
+    stock: Stock, projects: ProjectFolders, copies: Iterable[bytes], progress: Progress = no_progress
 ) -> InUse:
-    """Find out which copies of sets the documents of projects use."""
+    """Find out which copies, given by path, the documents of projects use."""
     if not projects.all_documents:
         return InUse()
-    uses = TimelineUses(stock, projects, (copy.path for one in found.sets() for copy in one.copies), progress)
+    uses = TimelineUses(stock, projects, copies, progress)
     tops = [place.path for place in stock.places.all()]
 
     def shown(document: bytes) -> str:

@@ -80,7 +80,8 @@ def propose_for(
     progress(Step("Comparing contents", 0, None, "files"))
     found = duplicates(stock, question)
     away = {place for place, now in presences(stock).items() if now is not Presence.HERE}
-    in_use = InUse() if projects is None else uses_of_copies(stock, projects, found, progress)
+    paths = (copy.path for one in found.sets() for copy in one.copies)
+    in_use = InUse() if projects is None else uses_of_copies(stock, projects, paths, progress)
     proposal.problems = list(in_use.problems)
     yield from propose(stock, found, wishes, proposal, away, uses(stock, catalogs), in_use, progress)
 

@@ -10,10 +10,10 @@ from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
 from ..options import FILTERS, INVENTORY, Option, Takes, open_source, wanted
+from ..reading import look_for_essences
 
 if TYPE_CHECKING:
     from foldkeep.find.copies import Question
-    from foldkeep.model import Problem, Progress
     from foldkeep.stock import Stock
 
 EXAMPLES = """\
@@ -83,7 +83,7 @@ def _essences(args: argparse.Namespace, env: Environment, question: "Question") 
     with Stock.open(env.stock_path(args)) as stock:
         check_filter(stock, question.wanted)
         with env.progress(args) as progress:
-            problems = _look(stock, question, progress)
+            problems = look_for_essences(stock, question.wanted.kinds, progress)
             with MediaReader(stock) as reader:
                 sets = same_essences(stock, reader, question)
         nothing = not sets and fits_nothing(stock, question.wanted)
@@ -91,27 +91,6 @@ def _essences(args: argparse.Namespace, env: Environment, question: "Question") 
     if args.csv:
         env.write_table(args.csv, ESSENCES_COLUMNS, essence_rows(sets))
     return env.tell_problems(args, problems)
-
-
-def _look(stock: "Stock", question: "Question", progress: "Progress") -> "list[Problem]":
-    """Ask what is here for its essence, as far as others may have the same; return what could not be read now."""
-    import os
-    from concurrent.futures import ThreadPoolExecutor
-
-    from foldkeep.scan import places_here, read_outlined
-    from foldkeep.signals.essences import ESSENCE, find_essences, make_outlines
-
-    here = places_here(stock)
-    kinds = ESSENCE.kinds.intersection(question.wanted.kinds or ESSENCE.kinds)
-    executor = ThreadPoolExecutor(os.cpu_count() or 1, thread_name_prefix="reading")
-    try:
-        with stock.hold("duplicates"):
-            problems = make_outlines(stock, here, kinds, progress)
-            problems += read_outlined(stock, executor, progress).problems
-            problems += find_essences(stock, here, progress)
-    finally:
-        executor.shutdown(wait=False, cancel_futures=True)
-    return problems
 
 
 def _sets(args: argparse.Namespace, env: Environment, stock: "Stock", question: "Question") -> ExitStatus:

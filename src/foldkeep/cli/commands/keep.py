@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
 from ..options import CONFIG, FILTERS, READING, Option, Takes, remembered_and_named, settings_projects, wanted
+from ..reading import look_for_essences
 
 if TYPE_CHECKING:
     from foldkeep.keep import Wishes
@@ -90,7 +91,8 @@ OPTIONS = (
     Option("--across", "compare all places as one, whatever their role"),
     Option(
         "--same",
-        "content (the default), name, size, modified, or several; sets whose contents differ are left",
+        "content (the default), name, size, modified, or several; sets whose contents differ are left. essence: the"
+        " same picture or sound, of which the copy stays in which most is written",
         Takes.WORD,
         "WHAT",
         default="content",
@@ -103,11 +105,15 @@ OPTIONS = (
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Propose and write the docket."""
+    from contextlib import ExitStack
+
     from foldkeep.find.copies import Question
-    from foldkeep.keep import Proposal, propose_for, write_docket
-    from foldkeep.model import UnusableInput
+    from foldkeep.keep import Proposal, propose_essences, propose_for, write_docket
+    from foldkeep.model import Problem, UnusableInput
+    from foldkeep.model.extras import need
     from foldkeep.scan import check_filter, check_folder, fits_nothing
     from foldkeep.show.answers.keep import ProposalAnswer
+    from foldkeep.signals import MediaReader
     from foldkeep.stock import Stock
 
     wishes = _wishes(args, env)
@@ -120,15 +126,25 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         check_filter(stock, wishes.wanted)
         for folder in _named_folders(args):
             check_folder(stock, folder)
-        question = Question(args.across, frozenset(args.same.split(",")), wanted=wishes.wanted)
+        same = frozenset(args.same.split(","))
+        if "essence" in same and same != {"essence"}:
+            raise UnusableInput("essences are compared alone", "say --same essence, or leave it out")
+        question = Question(args.across, same, wanted=wishes.wanted)
         projects = None if wishes.ignores_projects else settings_projects(env.settings(args).settings, stock)
         catalogs = remembered_and_named(args, stock)
-        with env.progress(args) as progress:
-            rows = propose_for(stock, question, wishes, projects, catalogs, proposal, progress)
+        with env.progress(args) as progress, ExitStack() as opened:
+            problems: list[Problem] = []
+            if "essence" in same:
+                need("media")
+                problems = look_for_essences(stock, wishes.wanted.kinds, progress)
+                reader = opened.enter_context(MediaReader(stock))
+                rows = propose_essences(stock, reader, question, wishes, projects, catalogs, proposal, progress)
+            else:
+                rows = propose_for(stock, question, wishes, projects, catalogs, proposal, progress)
             docket = write_docket(args.docket, rows)
         nothing = not proposal.sets and fits_nothing(stock, wishes.wanted)
     env.answer(args, ProposalAnswer(proposal, docket, args.docket, nothing))
-    return env.tell_problems(args, proposal.problems)
+    return env.tell_problems(args, [*problems, *proposal.problems])
 
 
 def _wishes(args: argparse.Namespace, env: Environment) -> "Wishes":

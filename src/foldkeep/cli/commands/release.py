@@ -3,7 +3,9 @@
 This cannot be taken back. Before a file is deleted, a copy of it outside the
 fold is read again; a file that exists nowhere else is left. Regenerable files
 need proof that they can be made again, or your word (--likely, --trust); files
-that only look or sound like their keeper need --allow-alike. Waiting 30 days
+that only look or sound like their keeper need --allow-alike. Of files whose
+keeper has other words in it, what was written in them is kept (its rest), and
+unfold can rebuild them; --rests ends that. Waiting 30 days
 between folding and releasing is a good habit: --older-than 30d.
 """
 
@@ -28,6 +30,7 @@ OPTIONS = (
     Option("--yes", "go ahead without asking"),
     Option("--allow-last-copy", "also delete files that exist nowhere else"),
     Option("--allow-alike", "also files that only look or sound like their keeper"),
+    Option("--rests", "end what unfold can rebuild: delete the rests of files released before"),
     Option("--likely", "also derived files that are only likely regenerable"),
     *RECIPES,
     BREAK_LOCK,
@@ -38,7 +41,16 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Choose the runs, ask, delete."""
     import time
 
-    from foldkeep.fold import Consent, ReleaseReport, find_run, last_waiting_run, release, settle_all, surely_began
+    from foldkeep.fold import (
+        Consent,
+        ReleaseReport,
+        find_run,
+        last_waiting_run,
+        release,
+        release_rests,
+        settle_all,
+        surely_began,
+    )
     from foldkeep.model import RunFileState, UnusableInput
     from foldkeep.model.recipes import Cookbook
     from foldkeep.show.answers.release import ReleaseAnswer, write_question
@@ -54,28 +66,28 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         named |= {last_waiting_run(stock, moved=False).id} if args.last else set()
         before = time.time() - (args.older_than.total_seconds() if args.older_than else 0)
         summaries = stock.ledger.summaries()
+        state = RunFileState.REST if args.rests else RunFileState.WAITING
         chosen = [
             summary
             for summary in summaries
-            if summary.files.get(RunFileState.WAITING)
+            if summary.files.get(state)
             and (not named or summary.run.id in named)
             and surely_began(summaries, summary.run) < before * 1e9
         ]
         report = ReleaseReport()
         if chosen:
-            waiting = sum(summary.files[RunFileState.WAITING] for summary in chosen)
+            waiting = sum(summary.files[state] for summary in chosen)
             files = f"{waiting:,} {'file' if waiting == 1 else 'files'}"
-            question = f"Delete {files} for good? This cannot be undone."
-            if not env.confirm(args, question, lambda page: write_question(page, chosen)):
+            what = f"the rests of {files}, which cannot be rebuilt then" if args.rests else f"{files} for good"
+            question = f"Delete {what}? This cannot be undone."
+            if not env.confirm(args, question, lambda page: write_question(page, chosen, state)):
                 return ExitStatus.DONE
+            runs = [summary.run for summary in chosen]
             with env.progress(args) as progress:
-                report = release(
-                    stock,
-                    [summary.run for summary in chosen],
-                    allow_last_copy=args.allow_last_copy,
-                    consent=consent,
-                    progress=progress,
-                    break_lock=args.break_lock,
-                )
-    env.answer(args, ReleaseAnswer(report))
+                how = {"allow_last_copy": args.allow_last_copy, "progress": progress, "break_lock": args.break_lock}
+                if args.rests:
+                    report = release_rests(stock, runs, **how)
+                else:
+                    report = release(stock, runs, consent=consent, **how)
+    env.answer(args, ReleaseAnswer(report, of_rests=args.rests))
     return ExitStatus.PROBLEMS if report.left else ExitStatus.DONE

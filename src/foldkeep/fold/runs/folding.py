@@ -75,6 +75,8 @@ class FoldReport:
         Files among `folded` that the docket does not name: companions, and litter.
     alike
         What is among `folded` though no copy of it stays, only something alike.
+    essences
+        What is among `folded` though what stays has other words, only the same essence.
     beside
         Sidecars that were moved beside a keeper: from where, and to where.
     merged
@@ -93,6 +95,7 @@ class FoldReport:
     notes: list[Problem] = field(default_factory=list)
     along: int = 0
     alike: list[Item] = field(default_factory=list)
+    essences: list[Item] = field(default_factory=list)
     beside: list[tuple[PathBytes, PathBytes]] = field(default_factory=list)
     merged: list[Merged] = field(default_factory=list)
     emptied: int = 0
@@ -293,6 +296,7 @@ def _report(stock: Stock, run: Run, plan: Plan) -> FoldReport:
         [Problem(file.path, file.reason) for file in left],
         along=sum(not item.is_named for item in gone),
         alike=[item for item in gone if item.alike is not None],
+        essences=[item for item in gone if item.essence is not None],
         beside=[(file.path, file.target) for file in beside],
     )
 

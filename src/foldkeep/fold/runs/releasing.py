@@ -5,7 +5,7 @@ import stat
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 
-from foldkeep.model import Method, Problem, Progress, Run, RunFile, RunFileState, Step, no_progress, visible
+from foldkeep.model import Method, PathBytes, Problem, Progress, Run, RunFile, RunFileState, Step, no_progress, visible
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
 from foldkeep.storage.local.changes import flush
@@ -15,8 +15,8 @@ from ..journal import Released, Releasing
 from ..methods import GONE_FROM_FOLD, is_our_link
 from ..places import hold_around
 from ..recovery.reconcile import files_by_place, settle, settle_all, write_down
-from ..removing import CHANGED, GONE, remove
-from ..rests import keep_rest, proved_rest
+from ..removing import CHANGED, GONE, remove, seen_now
+from ..rests import keep_rest, proved_rest, rest_name
 from ..space import Space, free_space
 from ..vault import Vault
 from .grades import Consent
@@ -110,7 +110,75 @@ def release(
 
 
 def _waiting(stock: Stock, run: Run) -> list[RunFile]:
-    return [file for file in stock.ledger.files(run.id) if file.state is RunFileState.WAITING]
+    return stock.ledger.files(run.id, [RunFileState.WAITING])
+
+
+def release_rests(
+    stock: Stock,
+    runs: list[Run],
+    *,
+    allow_last_copy: bool = False,
+    progress: Progress = no_progress,
+    break_lock: bool = False,
+) -> ReleaseReport:
+    """Delete the rests of released files of runs, which cannot be rebuilt then.
+
+    One whose file has no copy that can be read now is left: what was written in it would be nowhere else.
+
+    Parameters and errors are those of `release`.
+    """
+    settle_all(stock)
+    report = ReleaseReport()
+    work = [(run, stock.ledger.files(run.id, [RunFileState.REST])) for run in runs]
+    total = sum(len(files) for _, files in work)
+    places = {file.place for _, files in work for file in files}
+    before = free_space(places)
+    vouchers = Vouchers(stock)
+    with hold_around(stock, places, "release", break_lock=break_lock):
+        for run, files in work:
+            with midway(run, f"release {run.id} --rests"):
+                with stock.transaction():
+                    stock.ledger.set_underway(run.id, True)
+                try:
+                    for place, here in files_by_place(files).items():
+                        _release_rests_in(stock, run, place, here, vouchers, report, allow_last_copy)
+                        progress(Step("Releasing", report.released, total, "files"))
+                finally:
+                    settle(stock, run)
+    report.space = [space.now() for space in before]
+    return report
+
+
+def _release_rests_in(
+    stock: Stock,
+    run: Run,
+    place: PathBytes,
+    files: list[RunFile],
+    vouchers: Vouchers,
+    report: ReleaseReport,
+    allow_last_copy: bool,
+) -> None:
+    try:
+        with Vault(place, run.key) as vault:
+            for file in files:
+                try:
+                    stands = vouchers.vouch_for_rest(file, allow_last_copy=allow_last_copy)
+                    seen = seen_now(vault.files, rest_name(file))
+                    if seen is None:
+                        raise NotSafe(GONE_FROM_FOLD)
+                    vault.journal.write([Releasing(file.number)])
+                    remove(vault.files, rest_name(file), seen, vouchers.stamps, stands)
+                    flush(vault.files)
+                    vault.journal.write([Released(file.number)])
+                except (NotSafe, OSError) as error:
+                    report.left.append(Problem(file.path, reason_of(error)))
+                    continue
+                report.released += 1
+                report.bytes += seen.identity.size
+                write_down(stock, [replace(file, state=RunFileState.RELEASED)])
+    except OSError as error:
+        why = f"its fold cannot be worked in: {reason_of(error)}"
+        report.left += [Problem(file.path, why) for file in files]
 
 
 def _release_run(

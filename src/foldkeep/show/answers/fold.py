@@ -58,6 +58,11 @@ class FoldAnswer:
             "bytes": report.bytes,
             "along": report.along,
             "alike": [_alike_document(item, alike) for item, alike in _alike(report.alike)],
+            "essences": [
+                {**path_document(item.row.path), "keeper": path_document(item.source), "rest": item.essence.rest}
+                for item in report.essences
+                if item.essence
+            ],
             "merged": list(map(_merged_document, report.merged)),
             "beside": [{"from": path_document(was), "to": path_document(now)} for was, now in report.beside],
             "emptied_folders": report.emptied,
@@ -83,6 +88,7 @@ class FoldAnswer:
         if report.along:
             page.line(f"{count(report.along, 'file')} of them went along with a spare.")
         _write_alike(page, _alike(report.alike), _MOST_ROWS)
+        _write_essences(page, report.essences)
         for was, now in report.beside:
             page.line(f"{visible(was)} is now beside the keeper as {visible(now)}", indent=2)
         _write_merged(page, report.merged, "was", "wait in the fold", len(report.merged) + 1)
@@ -122,11 +128,14 @@ def write_plan(page: Page, plan: Plan) -> None:
     for item in copies[:_MOST_ROWS]:
         page.line(visible(item.row.path), indent=2)
         stays = f"stays: {visible(item.keepers[0])}" if item.keepers else "no copy of it stays"
-        stays = f"made again from: {visible(item.source)}" if item.source else stays
+        if item.source:
+            words = "stays, with other words in it" if item.essence else "made again from"
+            stays = f"{words}: {visible(item.source)}"
         page.line((f"{visible(item.row.reason)}; {stays}", QUIET), indent=4)
     if len(copies) > _MOST_ROWS:
         page.line((f"… and {count(len(copies) - _MOST_ROWS, 'file')} more, all in {plan.docket}", QUIET), indent=2)
     _write_alike(page, _alike(spares), len(spares))
+    _write_essences(page, [item for item in spares if item.essence])
     if refused:
         page.line(
             (f"{count(len(refused), 'file')} will be left where {agree(len(refused), 'it is', 'they are')}:", CARE)
@@ -167,6 +176,16 @@ def _write_alike(page: Page, found: Sequence[tuple[Item, AlikeKeeper]], most: in
             page.line((f"only it has: {visible('; '.join(alike.only))}", CARE), indent=4)
     if len(found) > most:
         page.line((f"… and {count(len(found) - most, 'file')} more", QUIET), indent=2)
+
+
+def _write_essences(page: Page, items: Sequence[Item]) -> None:
+    """Write how many files have other words than what stays, and what becomes of those."""
+    if items:
+        show = agree(len(items), "shows or sounds", "show or sound")
+        page.line(
+            f"{count(len(items), 'file')} {show} the same as what stays, but other words are written in"
+            f" {agree(len(items), 'it', 'them')}: those are kept even after a release."
+        )
 
 
 def _alike_document(item: Item, alike: AlikeKeeper) -> Document:

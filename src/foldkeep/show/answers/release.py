@@ -19,6 +19,7 @@ class ReleaseAnswer:
     """Answer of `release`."""
 
     report: ReleaseReport
+    of_rests: bool = False
 
     def document(self) -> Document:
         """Return the JSON document."""
@@ -36,8 +37,9 @@ class ReleaseAnswer:
     def write(self, page: Page) -> None:
         """Write it for people."""
         report = self.report
+        what = count(report.released, "rest" if self.of_rests else "file")
         page.line(
-            f"{count(report.released, 'file')} deleted for good; ",
+            f"{what} deleted for good; ",
             (format_size(report.bytes), GAIN),
             " came free.",
         )
@@ -51,7 +53,7 @@ class ReleaseAnswer:
         write_left(page, report.left, "still in the fold")
 
 
-def write_question(page: Page, summaries: Sequence[RunSummary]) -> None:
+def write_question(page: Page, summaries: Sequence[RunSummary], state: RunFileState) -> None:
     """Write what a release will delete, before anybody is asked."""
     page.table(
         [Column("run", True), Column("folded"), Column("files", True), Column("size", True)],
@@ -59,8 +61,8 @@ def write_question(page: Page, summaries: Sequence[RunSummary]) -> None:
             (
                 str(summary.run.id),
                 local_time(summary.run.started_ns),
-                f"{summary.files.get(RunFileState.WAITING, 0):,}",
-                format_size(summary.bytes.get(RunFileState.WAITING, 0)),
+                f"{summary.files.get(state, 0):,}",
+                format_size(summary.bytes.get(state, 0)),
             )
             for summary in summaries
         ],

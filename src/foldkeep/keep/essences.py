@@ -1,0 +1,98 @@
+"""From sets with one essence to rows of a docket: what says most stays, and so does what looks otherwise."""
+
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+
+from foldkeep.find.catalogs import uses
+from foldkeep.find.copies import EssenceCopy, EssenceSet, Question, same_essences
+from foldkeep.find.references import ProjectFolders
+from foldkeep.model import Action, CopySet, DocketRow, Facts, Progress, no_progress
+from foldkeep.model.catalogs import Catalog
+from foldkeep.model.files import freed_files
+from foldkeep.scan import Presence, presences
+from foldkeep.signals import MediaReader
+from foldkeep.stock import Stock
+
+from .choose import Chooser
+from .in_use import InUse, uses_of_copies
+from .keep_options import Wishes
+from .propose import Proposal
+from .rules import Rule, each
+
+_WRITTEN = ("rating", "title", "description", "artist", "album", "track", "captured", "camera", "lens")
+
+
+@dataclass(frozen=True, slots=True)
+class _Part:
+    """Copies of a set that look the same whatever program shows them, as one set of which some may go."""
+
+    copies: Sequence[EssenceCopy]
+    files: CopySet
+
+
+def propose_essences(
+    stock: Stock,
+    reader: MediaReader,
+    question: Question,
+    wishes: Wishes,
+    projects: ProjectFolders | None,
+    catalogs: Iterable[Catalog],
+    proposal: Proposal,
+    progress: Progress = no_progress,
+) -> Iterator[DocketRow]:
+    """Yield docket rows for sets of files with one essence, the keepers of each first, and count them into `proposal`.
+
+    Parameters are those of `propose_for`, and of `same_essences`.
+    """
+    parts = [part for found in same_essences(stock, reader, question) for part in _parts(found)]
+    away = {place for place, now in presences(stock).items() if now is not Presence.HERE}
+    paths = (copy.file.path for part in parts for copy in part.copies)
+    in_use = InUse() if projects is None else uses_of_copies(stock, projects, paths, progress)
+    proposal.problems = list(in_use.problems)
+    chooser = Chooser(stock, wishes, away, in_use.with_users(uses(stock, catalogs)), in_use.there)
+    chooser.learn(part.files for part in parts)
+    for part in parts:
+        yield from _rows(part, chooser, proposal)
+
+
+def _parts(found: EssenceSet) -> Iterator[_Part]:
+    """Yield the copies of a set by how they look or sound: words that turn or colour a picture tell them apart."""
+    by_look: dict[tuple[tuple[str, str], ...], list[EssenceCopy]] = defaultdict(list)
+    for copy in found.copies:
+        by_look[tuple(sorted(copy.shown.items()))].append(copy)
+    for number, (_, copies) in enumerate(sorted(by_look.items()), start=1):
+        name = found.id if number == 1 else f"{found.id}-{number}"
+        files = tuple(copy.file for copy in copies)
+        yield _Part(copies, CopySet(name, found.essence, files, 0, found.backed_up))
+
+
+def _rows(part: _Part, chooser: Chooser, proposal: Proposal) -> Iterator[DocketRow]:
+    written = {copy.file.path: _written(copy.says) for copy in part.copies}
+    first = Rule("", each(lambda copy: -written[copy.path]), "most is written in it", "less is written in it")
+    choice = chooser.choose(part.files, first=[first])
+    rests = {copy.file.path: copy.rest for copy in part.copies}
+    folded = [verdict.copy for verdict in choice.verdicts if verdict.action is Action.FOLD]
+    kept = {verdict.copy.digest for verdict in choice.verdicts if verdict.action is Action.KEEP}
+    freed = {copy.identity: copy for copy in folded if copy.identity in freed_files(folded)}
+    proposal.sets += 1
+    proposal.spares += len(folded)
+    proposal.reclaimable += sum(copy.size - (0 if copy.digest in kept else rests[copy.path]) for copy in freed.values())
+    if not choice.decided:
+        proposal.undecided += 1
+    elif not choice.why:
+        proposal.all_stay += 1
+    else:
+        proposal.reasons[choice.why] += 1
+    for verdict in choice.verdicts:
+        copy, reason = verdict.copy, verdict.reason
+        if verdict.action is Action.FOLD and copy.digest not in kept:
+            reason += "; the keeper shows or sounds the same under other words"
+        yield DocketRow(
+            part.files.id, verdict.action, copy.path, copy.size, copy.kind, copy.modified_ns, copy.digest, reason
+        )
+
+
+def _written(says: Facts) -> int:
+    """Return how much is written in a file: facts, and keywords one by one."""
+    return sum(getattr(says, name) is not None for name in _WRITTEN) + len(says.keywords)
