@@ -50,6 +50,16 @@ def test_what_was_written_into_is_found_with_what_each_copy_says(library: Desk):
     assert songs["copies"][0]["says"]["title"] == "Encore"
     told = library.run("duplicates", "--same", "essence").out
     assert "title: Encore" in told
+    (shown,) = library.ask("show", songs["id"])["shown"]
+    assert shown == songs
+    side_by_side = library.run("show", songs["id"]).out
+    assert "title" in side_by_side
+    assert "Encore" in side_by_side.partition("title")[2]
+    (one,) = library.ask("show", library.place / "march.mp3")["shown"]
+    assert (one["essence_set"], [each["path"] for each in one["other_words"]]) == (
+        songs["id"], [str(library.place / "encore.mp3")]
+    )  # fmt: skip
+    assert "encore.mp3" in library.run("show", library.place / "march.mp3").out
     assert "no rating; no caption" in told
     table = library.top / "sets.csv"
     library.run("duplicates", "--same", "essence", "--csv", table)

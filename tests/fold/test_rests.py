@@ -58,6 +58,7 @@ def test_what_was_released_comes_back_bit_for_bit(folded: Desk):
     assert folded.ask("unfold", "1")["restored"] == 2
     assert facts(folded.place) == before
     assert not (folded.place / ".foldkeep").exists()
+    assert len(folded.ask("duplicates", "--same", "essence")["sets"]) == 2, "the stock knows what came back"
 
 
 @pytest.mark.parametrize("what", ["moved", "written into again", "a drive alone", "away for a while"])
@@ -126,6 +127,19 @@ def test_rests_are_given_up_only_by_a_word_or_for_a_copy(folded: Desk):
     assert not (folded.place / ".foldkeep").exists()
     assert folded.ask("ledger")["runs"][0]["files"]["released"] == 2
     assert folded.ask("unfold", "1")["restored"] == 0
+
+
+def test_what_others_are_rebuilt_from_goes_by_no_word_but_theirs(folded: Desk):
+    folded.ask("fold", folded.docket, "--yes")
+    folded.ask("release", "1", "--yes")
+    folded.docket.unlink()
+    folded.ask("list", "--name", "kite.jpg", "-o", folded.docket)
+    edit(folded.docket, lambda row: {**row, "action": "fold"})
+    folded.ask("fold", folded.docket, "--yes", "--allow-last-copy")
+    ((_, why),) = left(folded.ask("release", "2", "--yes", "--allow-last-copy"))
+    assert why.startswith("1 released file is rebuilt from it")
+    folded.ask("release", "1", "--rests", "--yes", "--allow-last-copy")
+    assert folded.ask("release", "2", "--yes", "--allow-last-copy")["released"] == 1
 
 
 def test_a_damaged_rest_is_told_and_rebuilds_nothing(folded: Desk):

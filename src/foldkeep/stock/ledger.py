@@ -124,6 +124,13 @@ class Ledger:
         )
         return [_run_file(row) for row in rows]
 
+    def rests_on(self, digest: bytes) -> int:
+        """Return how many released files are rebuilt from a keeper of this content, and from their rests."""
+        (count,) = self._db.execute(
+            "SELECT count(*) FROM run_files WHERE state = 'rest' AND source LIKE '% ' || ?", (digest.hex(),)
+        ).fetchone()
+        return int(count)
+
     def was_rewritten(self, path: bytes) -> bool:
         """Tell whether a run wrote a sidecar in the place of the one at this path."""
         return bool(

@@ -3,7 +3,7 @@
 Beside size, dates, links and companions that is what the content says of
 itself: pixels, camera and date of a photo, length and codecs of a film, tags
 of a sound. Of a set, what its copies share is said once, and what differs
-stands in columns. What was read once is remembered.
+stands in columns, as does what copies with one essence say otherwise. What was read once is remembered.
 """
 
 import argparse
@@ -24,15 +24,20 @@ OPTIONS = (Option("what", "a file, or a set as `duplicates` names it", Takes.FIL
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Look each up, then tell."""
-    from foldkeep.find.copies import Details, details
+    from foldkeep.find.copies import Details, EssenceSet, details, essence_set
     from foldkeep.model import Problem
     from foldkeep.show.answers.show import DetailsAnswer
     from foldkeep.signals import MediaReader
     from foldkeep.stock import Stock
 
     with Stock.open(env.stock_path(args)) as stock, MediaReader(stock) as reader:
-        found: list[Details] = [details(stock, reader, word) for word in args.what]
-    problems = [Problem(each.copies[0].path, each.facts.problem) for each in found if each.facts.problem]
+        found: list[Details | EssenceSet] = [
+            essence_set(stock, reader, word) or details(stock, reader, word) if word.startswith("e") else
+            details(stock, reader, word)
+            for word in args.what
+        ]  # fmt: skip
+    of_files = [each for each in found if isinstance(each, Details)]
+    problems = [Problem(each.copies[0].path, each.facts.problem) for each in of_files if each.facts.problem]
 
     env.answer(args, DetailsAnswer(found, problems))
     return ExitStatus.PROBLEMS if problems else ExitStatus.DONE

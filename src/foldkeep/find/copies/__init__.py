@@ -2,7 +2,7 @@
 
 from .details import Details, KnownCopy, details
 from .duplicates import Duplicates, Overview, Question, Totals, duplicates
-from .essences import EssenceCopy, EssenceSet, same_essences, totals_of
+from .essences import EssenceCopy, EssenceSet, essence_set, same_essences, totals_of
 from .folders import FolderFacts, FolderMatch, Relation, compare_folders
 
 __all__ = [
@@ -11,6 +11,7 @@ __all__ = [
     "details",
     "EssenceCopy",
     "EssenceSet",
+    "essence_set",
     "same_essences",
     "totals_of",
     "Duplicates",

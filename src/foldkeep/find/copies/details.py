@@ -9,6 +9,7 @@ from foldkeep.model import Facts, Role, StockFile, UnusableInput, visible
 from foldkeep.model.companions import are_a_pair
 from foldkeep.model.kinds import kind_of
 from foldkeep.signals import CopyState, MediaReader, Medium, copy_states
+from foldkeep.signals.essences import ESSENCE
 from foldkeep.stock import Stock
 from foldkeep.storage.local.drives import answers, real_name
 from foldkeep.storage.local.reading import FILE, digest_of, facts_at, modified_ns, open_path
@@ -49,6 +50,10 @@ class Details:
         What the content says of itself.
     elsewhere
         Paths of other files with the same content, where one file was asked for.
+    essence
+        Name of the set of files with its essence but other words, as far as that is known; empty if there are none.
+    other_words
+        Paths of those of other contents.
     archived
         Packages that hold the content, each with the path that it was archived from.
     """
@@ -61,6 +66,8 @@ class Details:
     copies: tuple[KnownCopy, ...]
     elsewhere: tuple[bytes, ...] = ()
     archived: tuple[tuple[bytes, bytes], ...] = ()
+    essence: str = ""
+    other_words: tuple[bytes, ...] = ()
 
 
 def details(stock: Stock, reader: MediaReader, word: str) -> Details:
@@ -91,10 +98,21 @@ def details(stock: Stock, reader: MediaReader, word: str) -> Details:
     copies = stock.listing.of_digest(known.digest) if known.digest else []
     others = tuple(file.path for file in copies if file.path != path)
     name = f"s{known.digest.hex()[:16]}" if known.digest and others else ""
+    essence, other_words = _other_words(stock, known)
     return Details(
         name, known.kind, known.size, known.digest, reader.facts(medium(known)), _copies(stock, [known]),
-        tuple(others), _archived(stock, known),
+        tuple(others), _archived(stock, known), essence, other_words,
     )  # fmt: skip
+
+
+def _other_words(stock: Stock, file: StockFile) -> tuple[str, tuple[bytes, ...]]:
+    """Return the name of the set with the essence of a file, and the paths in it with another content."""
+    known = stock.signals.of(file.digest, ESSENCE.name, ESSENCE.version) if file.digest else None
+    essence = bytes.fromhex(known.values.get("essence", "")) if known else b""
+    having = stock.essences.paths_of(ESSENCE.name, ESSENCE.version, essence) if essence else []
+    same = set(stock.sets.paths_of(file.digest)) if file.digest else set()
+    others = tuple(path for path in having if path not in same)
+    return (f"e{essence.hex()[:16]}", others) if others else ("", ())
 
 
 def _archived(stock: Stock, file: StockFile) -> tuple[tuple[bytes, bytes], ...]:

@@ -97,6 +97,15 @@ def same_essences(stock: Stock, reader: MediaReader, question: Question) -> list
     return sorted(found, key=_ORDERS[question.sort])
 
 
+def essence_set(stock: Stock, reader: MediaReader, name: str) -> EssenceSet | None:
+    """Return the set of a name, as `duplicates` gives it; None if there is none that is known."""
+    for question in (Question(), Question(across=True)):
+        for found in same_essences(stock, reader, question):
+            if found.id == name:
+                return found
+    return None
+
+
 def _set_of(
     essence: bytes,
     role: Role | None,

@@ -182,8 +182,8 @@ def _remember(stock: Stock, file: RunFile, path: bytes) -> None:
         return
     times = (file.modified_ns, file.target_modified_ns)
     same_time = modified_ns(facts) in times or file.method is Method.HARD_LINK
-    if facts.st_size == file.size and same_time and file.digest:
-        stock.files.remember(path, _sighting(path, facts), file.digest)
+    if facts.st_size == file.size and same_time and file.content:
+        stock.files.remember(path, _sighting(path, facts), file.content)
 
 
 def _sighting(path: bytes, facts: os.stat_result) -> Sighting:

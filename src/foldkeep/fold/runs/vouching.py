@@ -84,12 +84,14 @@ class Vouchers:
         if file.is_regenerable or file.is_alike:
             self.consent.check(file)
             self._check_made(file, descriptor)
+            self._check_no_rest_needs(file)
             return _always if allow_last_copy else self._source(file, descriptor)
         if not file.digest:
             return _always  # what kept a folder from becoming empty, and nobody read
         needs_none = allow_last_copy or (file.method is Method.DELETE and not file.keeper)
         if needs_none:
             self._check_digest(file, descriptor)
+            self._check_no_rest_needs(file)
             return _always
         witness = self._copy(file, descriptor)
         if witness is not None:
@@ -128,6 +130,14 @@ class Vouchers:
 
     def _check_digest(self, file: RunFile, descriptor: int) -> None:
         _check_content(descriptor, file.digest, file.size)
+
+    def _check_no_rest_needs(self, file: RunFile) -> None:
+        """Raise NotSafe if released files are rebuilt from a file that goes though no copy of it stays."""
+        count = self.stock.ledger.rests_on(file.content) if file.content else 0
+        if count:
+            files = "file is" if count == 1 else "files are"
+            what = f"{count:,} released {files} rebuilt from it"
+            raise NotSafe(f"{what}: unfold what is to stay, or end that with release --rests")
 
     def _check_made(self, file: RunFile, descriptor: int) -> None:
         """Read a file that nothing has the content of; earlier versions did not write down what a derived one held."""

@@ -44,7 +44,7 @@ class EssencesAnswer:
             "command": "duplicates",
             "totals": _totals_document(Totals.of(kinds.values())),
             "kinds": {kind: _totals_document(totals) for kind, totals in kinds.items()},
-            "sets": list(map(_set_document, self.sets[: self.top])),
+            "sets": list(map(essence_set_document, self.sets[: self.top])),
         }
 
     def write(self, page: Page) -> None:
@@ -128,7 +128,8 @@ def _changes_sight(copy: EssenceCopy, found: EssenceSet) -> bool:
     return any(copy.shown != other.shown for other in found.copies) and bool(copy.shown)
 
 
-def _set_document(found: EssenceSet) -> Document:
+def essence_set_document(found: EssenceSet) -> Document:
+    """Return a set with all its files."""
     return {
         "id": found.id,
         "size": found.size,

@@ -4,7 +4,7 @@ import os
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from foldkeep.find.copies import Details, KnownCopy
+from foldkeep.find.copies import Details, EssenceSet, KnownCopy
 from foldkeep.formats.sidecars import Xmp
 from foldkeep.model import Problem, StockFile, visible
 from foldkeep.model.files import format_digest
@@ -15,20 +15,24 @@ from ..page.facts import fact_words, link_words, sidecar_words
 from ..page.page import CARE, QUIET, STRONG, Page
 from ..page.tables import Column
 from ..page.words import count, local_time, owner_name
+from .essences import essence_set_document, said_apart
 
 
 @dataclass(frozen=True, slots=True)
 class DetailsAnswer:
     """Answer of `show`."""
 
-    found: Sequence[Details]
+    found: Sequence[Details | EssenceSet]
     problems: list[Problem]
 
     def document(self) -> Document:
         """Return the JSON document."""
         return {
             "command": "show",
-            "shown": list(map(_details_document, self.found)),
+            "shown": [
+                essence_set_document(each) if isinstance(each, EssenceSet) else _details_document(each)
+                for each in self.found
+            ],
             "problems": problem_documents(self.problems),
         }
 
@@ -37,7 +41,40 @@ class DetailsAnswer:
         for at, each in enumerate(self.found):
             if at:
                 page.line()
-            _write_details(page, each)
+            if isinstance(each, EssenceSet):
+                _write_essences(page, each)
+            else:
+                _write_details(page, each)
+
+
+def _write_essences(page: Page, found: EssenceSet) -> None:
+    """Write what the files of a set with one essence say, side by side where they do not say the same."""
+    page.line((f"{found.id}: {count(len(found.copies), 'file')} with one essence, under other words", STRONG))
+    differs = said_apart(found)
+    shared = {
+        title: text
+        for title, text in fact_words(found.copies[0].says).items()
+        if all(fact_words(copy.says).get(title) == text for copy in found.copies)
+    }
+    lines = {"kind": found.copies[0].file.kind, **shared, "essence": f"{format_digest(found.essence)} ({found.kind})"}
+    widest = max(map(len, lines))
+    for title, text in lines.items():
+        page.line((f"{title:{widest}}  ", QUIET), text, indent=2)
+    page.line()
+    titles = list(differs[0])
+    page.table(
+        [Column("", whole=True), Column("name"), Column("folder"), Column("size", True), *map(Column, titles)],
+        [
+            (
+                str(at),
+                visible(os.path.basename(copy.file.path)),
+                visible(os.path.dirname(copy.file.path)),
+                format_size(copy.file.size),
+                *(words[title] or ("upright" if title == "stored" else "") for title in titles),
+            )
+            for at, (copy, words) in enumerate(zip(found.copies, differs, strict=True), start=1)
+        ],
+    )
 
 
 def _write_details(page: Page, found: Details) -> None:
@@ -64,6 +101,11 @@ def _write_details(page: Page, found: Details) -> None:
         page.line()
         page.line(f"The same content lies here too; compare them with: foldkeep show {found.set}")
         for path in found.elsewhere:
+            page.line(visible(path), indent=2)
+    if found.other_words:
+        page.line()
+        page.line(f"The same under other words; compare them with: foldkeep show {found.essence}")
+        for path in found.other_words:
             page.line(visible(path), indent=2)
     for package, path in found.archived:
         page.line(f"Archived from {visible(path)} in the package {visible(package)}")
@@ -112,6 +154,8 @@ def _details_document(found: Details) -> Document:
         "facts": found.facts.known(),
         "copies": [_copy_document(copy) for copy in found.copies],
         "elsewhere": [path_document(path) for path in found.elsewhere],
+        "essence_set": found.essence or None,
+        "other_words": [path_document(path) for path in found.other_words],
         "archived": [{"package": path_document(package), **path_document(path)} for package, path in found.archived],
     }
 
