@@ -14,6 +14,8 @@ WORDS = {
     "set": "the copies of one content; hard links to one file count once",
     "keeper": "the copy of a set that stays",
     "spare": "a copy that may go, since its keeper stays",
+    "essence": "the picture or sound itself, without what is written about it",
+    "rest": "what of a released file is no essence; kept, so that unfold can rebuild the file",
     "likeness": "what files of different content have in common that look or sound alike; it only suggests",
     "companion": "a file that belongs to another: a sidecar, the JPEG beside a raw file, subtitles beside a video",
     "orphan": "a file that a catalogue does not know, or a sidecar or preview whose master is gone",

@@ -36,6 +36,10 @@ _STEPS: tuple[tuple[str, list[str]], ...] = (
         "Fold the spares away. Each is compared with its keeper, byte for byte, before it moves.",
         ["fold", "docket.csv", "--yes"],
     ),
+    (
+        "Some copies got a rating or another title since. They are told by the picture and the sound themselves.",
+        ["duplicates", "--same", "essence"],
+    ),
     ("The ledger remembers.", ["ledger"]),
     ("Changed your mind? Everything comes back, exactly as it was.", ["unfold", "--last"]),
     (

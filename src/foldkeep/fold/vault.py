@@ -45,9 +45,20 @@ which file in `files` came from where: `slot` is the name here, `from` the perce
 that holds .foldkeep. A run with a journal-2.jsonl needs Fold Keep 0.2 or later.
 `folders` has the folders that the run emptied. Without the computer that did this, all of it comes back
 with: foldkeep unfold --from THE_FOLDER_THAT_HOLDS_.foldkeep
+A name that begins with rest- has what was written only in a released file: with that, and a file that shows or
+sounds the same, it comes back too.
 Please do not delete anything here by hand; `foldkeep release RUN` does so and checks first.
 """
 _FORMER_READMES = (
+    b"""Files that Fold Keep folded away wait here, whole. They can come back: foldkeep unfold RUN
+
+Each folder is one run. Its journal-2.jsonl (journal.jsonl before Fold Keep 0.2) tells, one JSON object a line,
+which file in `files` came from where: `slot` is the name here, `from` the percent-encoded path below the folder
+that holds .foldkeep. A run with a journal-2.jsonl needs Fold Keep 0.2 or later.
+`folders` has the folders that the run emptied. Without the computer that did this, all of it comes back
+with: foldkeep unfold --from THE_FOLDER_THAT_HOLDS_.foldkeep
+Please do not delete anything here by hand; `foldkeep release RUN` does so and checks first.
+""",
     b"""Files that Fold Keep folded away wait here, whole. They can come back: foldkeep unfold RUN
 
 Each folder is one run. Its journal.jsonl tells, one JSON object a line, which file in `files` came from
