@@ -3,6 +3,7 @@
 import base64
 import io
 import shutil
+import struct
 import subprocess
 import warnings
 from collections.abc import Callable
@@ -146,6 +147,37 @@ def worded(name: str, seed: int = 3, title: str = "Over the sea", rating: int = 
         how = {"compression": "tiff_lzw"} if name == "packed.tif" else {}
         return saved("TIFF", seed, tiffinfo={270: title}, **how)
     return saved("JPEG", seed, quality=85, progressive=name == "progressive.jpg", exif=exif, comment=title)
+
+
+def raw(
+    title: bytes = b"kites", note: bytes = b"white balance", order: str = "<", moved: int = 0, gap: bytes = b""
+) -> bytes:
+    """A raw file built like a TIFF: a preview, a main picture in a directory of its own, Exif with a maker's note."""
+    data = {"preview": b"p" * 300, "main": bytes(range(256)) * 8, "note": note, "title": title + bytes(1)}
+    at, offsets = 8 + moved, {}
+    for name, content in data.items():
+        offsets[name] = at
+        at += len(content) + len(content) % 2
+    first = at + len(gap) + len(gap) % 2
+    rows = {
+        "first": [(254, 4, 1, 1), (256, 4, 1, 60), (257, 4, 1, 5), (270, 2, len(data["title"]), offsets["title"]),
+                  (273, 4, 1, offsets["preview"]), (274, 3, 1, 6), (279, 4, 1, 300), (330, 4, 1, first + 200),
+                  (34665, 4, 1, first + 400)],
+        "main": [(254, 4, 1, 0), (256, 4, 1, 64), (257, 4, 1, 32), (259, 4, 1, 34713), (273, 4, 1, offsets["main"]),
+                 (279, 4, 1, 2048), (50712, 3, 1, 7)],
+        "exif": [(36864, 7, 4, 0x30333230), (37500, 7, len(note), offsets["note"])],
+    }  # fmt: skip
+    head = (b"II*\0" if order == "<" else b"MM\0*") + struct.pack(f"{order}I", first) + bytes(moved)
+    body = b"".join(content + bytes(len(content) % 2) for content in data.values())
+    directories = b""
+    for fields in rows.values():
+        packed = struct.pack(f"{order}H", len(fields))
+        for tag, kind, count, value in fields:
+            short = kind == 3
+            packed += struct.pack(f"{order}HHI", tag, kind, count)
+            packed += struct.pack(f"{order}HH", value, 0) if short else struct.pack(f"{order}I", value)
+        directories += (packed + bytes(4)).ljust(200, b"\0")
+    return head + body + gap + bytes(len(gap) % 2) + directories
 
 
 WITH_COVER = ("march.wav", "march.flac", "march.mp3", "march.ogg", "march.opus", "march.oga", "march.m4a", "march.aiff",

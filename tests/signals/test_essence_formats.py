@@ -24,6 +24,7 @@ from harness.essences import (
     decoded,
     digest,
     made,
+    raw,
     run,
     saved,
     tagged,
@@ -178,6 +179,28 @@ def test_words_that_change_what_is_seen_are_told():
     shown = dict(essence_of(Held(stream.getvalue())).shown)
     assert shown == {"orientation": "6", "crop": "CropLeft=0.2 CropTop=0.1", "profile": shown["profile"]}
     assert essence_of(Held(made("still.jpg"))).shown == ()
+
+
+@pytest.mark.parametrize("order", ["<", ">"])
+def test_of_a_raw_file_everything_that_may_decode_it_is_essence(order: str):
+    one, other = raw(order=order), raw(b"kites over the sea, three of them", order=order, moved=64)
+    assert digest(one) == digest(other), "where something lies, and the title, are none"
+    check_rebuilt(one, other)
+    assert dict(essence_of(Held(one)).shown) == {"orientation": "6"}
+    assert digest(raw(note=b"other balance", order=order)) != digest(one)
+    assert digest(one.replace(bytes(range(9, 19)), bytes(range(10, 20)))) != digest(one)
+    assert digest(one.replace(b"p" * 9, b"q" * 9)) != digest(one)
+    with pytest.raises(NoEssence, match="nothing tells of"):
+        essence_of(Held(raw(gap=b"what a maker's note may point to", order=order)))
+
+
+def test_words_of_an_avif_picture_may_change_in_place():
+    exif = Image.Exif()
+    exif[0x010E] = "Over the sea"
+    before = saved("AVIF", exif=exif)
+    after = before.replace(b"Over the sea", b"Over the hil")
+    assert digest(after) == digest(before) != digest(made("still.avif"))
+    check_rebuilt(before, after)
 
 
 stretches = st.lists(st.tuples(st.integers(0, 300), st.integers(0, 400), st.integers(0, 300)), max_size=9)
