@@ -5,7 +5,7 @@ from typing import Any
 
 from blake3 import blake3
 
-from .crops import crop_in
+from .edits import edits_in
 from .exif import orientation_of
 from .parts import NoEssence, Parts, Shown, Source, Stretch, check_rest_after
 
@@ -55,8 +55,8 @@ def jpeg_parts(source: Source) -> Parts:
                 _check_words(code, content)
             if code == 0xE1 and content.startswith(b"Exif\0") and (turned := orientation_of(content[6:])):
                 yield Shown("orientation", str(turned))
-            if code == 0xE1 and (crop := crop_in(content)):
-                yield Shown("crop", crop)
+            if code == 0xE1:
+                yield from edits_in(content)
             if code == 0xE2:
                 has_profile = True
                 profile.update(content)

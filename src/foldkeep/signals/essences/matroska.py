@@ -13,6 +13,7 @@ _SCALE, _DURATION = 0x2AD7B1, 0x4489
 _TRACK, _NAME = 0xAE, 0x536E
 _TIME, _SIMPLE_BLOCK, _BLOCK_GROUP, _POSITION, _PREVIOUS, _SILENT = 0xE7, 0xA3, 0xA0, 0xA7, 0xAB, 0x5854
 _ATTACHED, _MIME = 0x61A7, 0x4660
+_ORDERED = b"\x45\xdd\x81\x01"  # an edition whose chapters are played in their own order
 _MOST_HEADER = 16 * 1024 * 1024
 
 
@@ -46,6 +47,8 @@ def matroska_parts(source: Source) -> Parts:
             yield from _cluster(source, element)
         elif element.id == _ATTACHMENTS:
             _check_attachments(source, element)
+        elif element.id == _CHAPTERS and _ORDERED in _content(source, element):
+            raise NoEssence("its chapters tell in which order it is played")
         elif element.id not in (_SEEK_HEAD, _CUES, _CHAPTERS, _TAGS, _VOID, _CHECK_SUM):
             raise NoEssence("it has an element that is not known")
     if not has_tracks or not has_blocks:

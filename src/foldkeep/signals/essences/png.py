@@ -3,6 +3,7 @@
 import struct
 import zlib
 
+from .edits import edits_in
 from .exif import orientation_of
 from .parts import NoEssence, Parts, Shown, Source, Stretch, check_rest_after
 
@@ -29,6 +30,8 @@ def png_parts(source: Source) -> Parts:
             yield Stretch(at, length + 12)
         elif name == b"eXIf" and (turned := orientation_of(source.read(at + 8, length))):
             yield Shown("orientation", str(turned))
+        elif name == b"iTXt":
+            yield from edits_in(source.read(at + 8, length))
         at += length + 12
         if name == b"IEND":
             check_rest_after(source, at)

@@ -3,6 +3,7 @@
 import struct
 from collections.abc import Iterator
 
+from .edits import edits_in
 from .exif import orientation_of
 from .parts import NoEssence, Parts, Shown, Source, Stretch, Told
 
@@ -46,7 +47,9 @@ def webp_parts(source: Source) -> Parts:
         elif name == b"EXIF":
             if turned := orientation_of(source.read(at, length).removeprefix(b"Exif\0\0")):
                 yield Shown("orientation", str(turned))
-        elif name != b"XMP ":
+        elif name == b"XMP ":
+            yield from edits_in(source.read(at, length))
+        else:
             raise NoEssence("it has a chunk that is not known")
     if not has_picture:
         raise NoEssence("there is no picture in it")

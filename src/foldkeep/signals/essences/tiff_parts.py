@@ -5,11 +5,10 @@ lies does not belong to it. A file with bytes that no directory points to has no
 """
 
 import struct
-from collections.abc import Iterator
 from typing import NamedTuple
 
 from .coverage import check_covered
-from .crops import crop_in
+from .edits import edits_in
 from .parts import NoEssence, Parts, Shown, Source, Stretch, Told
 
 _MOST_DIRECTORIES, _MOST_FIELDS, _MOST_VALUE = 64, 2000, 64 * 1024 * 1024
@@ -111,13 +110,13 @@ class _Reader:
                 self._known.append(Stretch(offset, length))
                 yield Stretch(offset, length)
 
-    def _shown(self, field: _Field, name: str) -> Iterator[Shown]:
+    def _shown(self, field: _Field, name: str) -> Parts:
         if field.tag == _ORIENTATION and name == "main" and field.kind == 3:
             (turned,) = self._unpacked("H", field.at)
             if 2 <= turned <= 8:
                 yield Shown("orientation", str(turned))
-        if field.tag == _XMP and (crop := crop_in(self._value(field))):
-            yield Shown("crop", crop)
+        if field.tag == _XMP:
+            yield from edits_in(self._value(field))
 
     def _field(self, at: int) -> _Field:
         tag, kind, count = self._unpacked("HHI", at)
