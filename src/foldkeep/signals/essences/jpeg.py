@@ -11,8 +11,9 @@ from .parts import NoEssence, Parts, Shown, Source, Stretch, check_rest_after
 
 _SOI, _EOI, _SOS = 0xD8, 0xD9, 0xDA
 _COMMENT = 0xFE
+_XMP = b"http://ns.adobe.com/xap/1.0/\0"
 _WORDS = {
-    0xE1: (b"Exif\0", b"http://ns.adobe.com/xap/1.0/\0", b"http://ns.adobe.com/xmp/extension/\0"),
+    0xE1: (b"Exif\0", _XMP, b"http://ns.adobe.com/xmp/extension/\0"),
     0xE2: (b"ICC_PROFILE\0",),
     0xEC: (b"Ducky", b"[picture info]"),
     0xED: (b"Photoshop 3.0\0", b"Adobe_Photoshop2.5:"),
@@ -35,7 +36,7 @@ def jpeg_parts(source: Source) -> Parts:
     """
     yield Stretch(0, 2)
     at, profile = 2, blake3()
-    has_scan = has_profile = False
+    has_scan = has_profile = has_xmp = False
     while True:
         mark, code = source.read(at, 2)
         if mark != 0xFF:
@@ -55,7 +56,10 @@ def jpeg_parts(source: Source) -> Parts:
                 _check_words(code, content)
             if code == 0xE1 and content.startswith(b"Exif\0") and (turned := orientation_of(content[6:])):
                 yield Shown("orientation", str(turned))
-            if code == 0xE1:
+            if code == 0xE1 and content.startswith(_XMP):
+                if has_xmp:
+                    raise NoEssence("it has XMP twice")
+                has_xmp = True
                 yield from edits_in(content)
             if code == 0xE2:
                 has_profile = True

@@ -12,13 +12,14 @@ _ESSENTIAL = frozenset((
     b"bKGD", b"pHYs", b"vpAg", b"caNv", b"acTL", b"fcTL", b"fdAT", b"sPLT", b"hIST", b"sTER", b"oFFs", b"pCAL", b"sCAL",
 ))  # fmt: skip
 _WORDS = frozenset((b"tEXt", b"zTXt", b"iTXt", b"tIME", b"eXIf"))
+_XMP = b"XML:com.adobe.xmp\0"
 _READ = 1024 * 1024
 
 
 def png_parts(source: Source) -> Parts:
     """Yield the parts of a PNG file's essence; a chunk that is not known, or damaged, makes it have none."""
     yield Stretch(0, 8)
-    at = 8
+    at, has_xmp = 8, False
     while True:
         length, name = struct.unpack(">I4s", source.read(at, 8))
         if name not in _ESSENTIAL and name not in _WORDS:
@@ -30,7 +31,10 @@ def png_parts(source: Source) -> Parts:
             yield Stretch(at, length + 12)
         elif name == b"eXIf" and (turned := orientation_of(source.read(at + 8, length))):
             yield Shown("orientation", str(turned))
-        elif name == b"iTXt":
+        elif name == b"iTXt" and source.read(at + 8, min(length, len(_XMP))) == _XMP:
+            if has_xmp:
+                raise NoEssence("it has XMP twice")
+            has_xmp = True
             yield from edits_in(source.read(at + 8, length))
         at += length + 12
         if name == b"IEND":
