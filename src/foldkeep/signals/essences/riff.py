@@ -34,7 +34,7 @@ def wave_parts(source: Source) -> Parts:
 
 def webp_parts(source: Source) -> Parts:
     """Yield the parts of the essence of a WebP file."""
-    has_picture = False
+    has_picture = has_xmp = False
     for name, at, length in _chunks(source, is_long=False):
         if name == b"VP8X":
             told = source.read(at, length)
@@ -47,10 +47,11 @@ def webp_parts(source: Source) -> Parts:
         elif name == b"EXIF":
             if turned := orientation_of(source.read(at, length).removeprefix(b"Exif\0\0")):
                 yield Shown("orientation", str(turned))
-        elif name == b"XMP ":
+        elif name == b"XMP " and not has_xmp:
+            has_xmp = True
             yield from edits_in(source.read(at, length))
         else:
-            raise NoEssence("it has a chunk that is not known")
+            raise NoEssence("it has a chunk that is not known, or one twice")
     if not has_picture:
         raise NoEssence("there is no picture in it")
 
