@@ -3,6 +3,7 @@
 A rest lies beside the slots of its run, with the owner, mode, times and attributes of the file that it is of.
 """
 
+import errno
 import os
 from collections.abc import Callable, Iterable
 
@@ -61,7 +62,9 @@ def keep_rest(files: int, file: RunFile, descriptor: int, rest: bytes) -> None:
     name = rest_name(file)
     if facts_of(files, name) is not None:  # of a release that did not come to its end
         unlink(name, files)
-    write_content([rest], descriptor, files, name)
+    kept = write_content([rest], descriptor, files, name)
+    if "mode" in kept.lost:  # an owner or an attribute that only the system may give is no reason to keep the file
+        raise OSError(errno.EIO, "its mode could not be kept")
     flush(files)
 
 
@@ -94,6 +97,9 @@ def rebuild(files: int, file: RunFile, having: Having) -> None:
                 if facts_of(files, incoming) is None and os.path.exists(path):
                     raise
                 continue
+            if made.lost:  # its rest has them, so another time it may be given them
+                unlink(incoming, files)
+                raise NotSafe(f"it could not be given its {', '.join(made.lost)}; try again")
             if made.digest == rest.digest:
                 move(files, incoming, files, os.fsencode(file.slot))
                 flush(files)
