@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from foldkeep.find.catalogs import uses
 from foldkeep.find.copies import EssenceCopy, EssenceSet, Question, same_essences
 from foldkeep.find.references import ProjectFolders
-from foldkeep.model import Action, CopySet, DocketRow, Facts, Progress, no_progress
+from foldkeep.model import Action, CopySet, DocketRow, Facts, Progress, no_progress, visible
 from foldkeep.model.catalogs import Catalog
 from foldkeep.model.files import freed_files
 from foldkeep.scan import Presence, presences
@@ -20,6 +20,7 @@ from .keep_options import Wishes
 from .propose import Proposal
 from .rules import Rule, each
 
+_LONGEST = 80  # of what is said of a fact in a docket
 _WRITTEN = ("rating", "title", "description", "artist", "album", "track", "captured", "camera", "lens")
 
 
@@ -84,13 +85,32 @@ def _rows(part: _Part, chooser: Chooser, proposal: Proposal) -> Iterator[DocketR
         proposal.all_stay += 1
     else:
         proposal.reasons[choice.why] += 1
+    said = _said_apart(part.copies)
     for verdict in choice.verdicts:
-        copy, reason = verdict.copy, verdict.reason
+        copy = verdict.copy
+        reason = "; ".join(filter(None, (verdict.reason, said[copy.path])))
         if verdict.action is Action.FOLD and copy.digest not in kept:
             reason += "; the keeper shows or sounds the same under other words"
         yield DocketRow(
             part.files.id, verdict.action, copy.path, copy.size, copy.kind, copy.modified_ns, copy.digest, reason
         )
+
+
+def _said_apart(copies: Sequence[EssenceCopy]) -> dict[bytes, str]:
+    """Return what is written in each copy, by path, where not the same is written in all of them."""
+    said = {copy.file.path: _words_of(copy.says) for copy in copies}
+    apart = [name for name in (*_WRITTEN, "keywords") if len({words.get(name) for words in said.values()}) > 1]
+    return {
+        path: ", ".join(f"{name} {words[name]}" if name in words else f"no {name}" for name in apart)
+        for path, words in said.items()
+    }
+
+
+def _words_of(says: Facts) -> dict[str, str]:
+    values = {name: getattr(says, name) for name in _WRITTEN}
+    values["rating"] = None if says.rating is None else f"{says.rating:g}"
+    values["keywords"] = " and ".join(says.keywords) or None
+    return {name: visible(text)[:_LONGEST] for name, value in values.items() if (text := str(value or ""))}
 
 
 def _written(says: Facts) -> int:
