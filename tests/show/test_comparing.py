@@ -58,7 +58,8 @@ def opened(sheet: Sheet, name: str) -> None:
 def settle(sheet: Sheet) -> None:
     until = time.monotonic() + 10
     while time.monotonic() < until:
-        if sheet.ask("[...document.querySelectorAll('#panes img')].every(image => image.complete)"):
+        laid = "[...document.querySelectorAll('#panes .world')].every(world => world.style.transform)"
+        if sheet.ask(f"[...document.querySelectorAll('#panes img')].every(image => image.complete) && {laid}"):
             time.sleep(0.2)  # the originals take the place of what is embedded
             return
         time.sleep(0.05)

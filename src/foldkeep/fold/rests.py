@@ -5,7 +5,7 @@ A rest lies beside the slots of its run, with the owner, mode, times and attribu
 
 import errno
 import os
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 
 from blake3 import blake3
 
@@ -89,13 +89,8 @@ def rebuild(files: int, file: RunFile, having: Having) -> None:
             if facts_of(files, incoming) is not None:
                 unlink(incoming, files)
             try:
-                with source_at(path) as source:
-                    made = write_content(rebuilt(rest, essence_of(source), source), descriptor, files, incoming)
+                made = write_content(_rebuilt_from(path, rest), descriptor, files, incoming)
             except NoEssence:
-                continue
-            except OSError:
-                if facts_of(files, incoming) is None and os.path.exists(path):
-                    raise
                 continue
             if made.lost:  # its rest has them, so another time it may be given them
                 unlink(incoming, files)
@@ -108,6 +103,15 @@ def rebuild(files: int, file: RunFile, having: Having) -> None:
     finally:
         os.close(descriptor)
     raise NotSafe(f"nothing that can be read now has its picture or sound, not even {visible(file.keeper)}")
+
+
+def _rebuilt_from(path: PathBytes, rest: Rest) -> Iterator[bytes]:
+    """Yield the content of a file from its rest and another file; NoEssence too if that cannot be read."""
+    try:
+        with source_at(path) as source:
+            yield from rebuilt(rest, essence_of(source), source)
+    except OSError as error:
+        raise NoEssence("it cannot be read") from error
 
 
 def _read(descriptor: int, file: RunFile) -> Rest:

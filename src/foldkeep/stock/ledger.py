@@ -1,7 +1,7 @@
 """The ledger: every run, and every file in it. Only `foldkeep.fold` writes here."""
 
 import sqlite3
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Iterator
 from operator import attrgetter
 from typing import Any
 
@@ -124,12 +124,12 @@ class Ledger:
         )
         return [_run_file(row) for row in rows]
 
-    def rests_on(self, digest: bytes) -> int:
-        """Return how many released files are rebuilt from a keeper of this content, and from their rests."""
-        (count,) = self._db.execute(
-            "SELECT count(*) FROM run_files WHERE state = 'rest' AND source LIKE '% ' || ?", (digest.hex(),)
-        ).fetchone()
-        return int(count)
+    def lending(self) -> Iterator[bytes]:
+        """Yield the digest of the keeper of each released file that is rebuilt from its rest and what that shows."""
+        for (source,) in self._db.execute("SELECT source FROM run_files WHERE state = 'rest' AND source <> ''"):
+            digest = source.rpartition(" ")[2]
+            if digest != "-":
+                yield bytes.fromhex(digest)
 
     def was_rewritten(self, path: bytes) -> bool:
         """Tell whether a run wrote a sidecar in the place of the one at this path."""

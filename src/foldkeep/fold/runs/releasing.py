@@ -311,7 +311,7 @@ def _vouched(vault: Vault, file: RunFile, vouchers: Vouchers, allow_last_copy: b
             raise NotSafe(_CHANGED)
         _check_link_leads_somewhere(file)
         stands = vouchers.vouch(file, descriptor, vault.files, allow_last_copy=allow_last_copy)
-        rest = proved_rest(file, descriptor, file.keeper) if file.has_essence and not allow_last_copy else b""
+        rest = _rest(file, descriptor, allow_last_copy) if file.has_essence else b""
         now = facts_of(vault.files, slot)
         if now is None or Stamp.of(now) != Stamp.of(facts):
             raise NotSafe(_CHANGED)
@@ -319,6 +319,16 @@ def _vouched(vault: Vault, file: RunFile, vouchers: Vouchers, allow_last_copy: b
         return _Going(file, Stamp.of(facts), stands, freed, rest)
     finally:
         os.close(descriptor)
+
+
+def _rest(file: RunFile, descriptor: int, allow_last_copy: bool) -> bytes:
+    """Return the proved rest of an open file; nothing where it cannot be proved and the user lets it go even so."""
+    try:
+        return proved_rest(file, descriptor, file.keeper)
+    except (NotSafe, OSError):
+        if not allow_last_copy:
+            raise
+        return b""
 
 
 def _check_link_leads_somewhere(file: RunFile) -> None:

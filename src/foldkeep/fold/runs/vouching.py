@@ -2,6 +2,7 @@
 
 import os
 import time
+from collections import Counter
 from collections.abc import Callable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field
@@ -51,6 +52,7 @@ class Vouchers:
     _read: dict[PathBytes, tuple[Stamp, bytes, float]] = field(default_factory=dict)
     _packages: dict[str, "_Package"] = field(default_factory=dict)
     _unflushed: dict[int, PathBytes] = field(default_factory=dict)
+    _lent: Counter[bytes] | None = None
 
     def make_witnesses_last(self) -> None:
         """Have what was read on the disk, since its copies will be gone from there: it may just have been written."""
@@ -80,7 +82,13 @@ class Vouchers:
         """
         if file.has_essence:
             self._check_made(file, descriptor)
-            return _always if allow_last_copy else self._source(file, descriptor)
+            try:
+                return self._source(file, descriptor)
+            except NotSafe:
+                if not allow_last_copy:
+                    raise
+                self._check_no_rest_needs(file)
+                return _always
         if file.is_regenerable or file.is_alike:
             self.consent.check(file)
             self._check_made(file, descriptor)
@@ -133,7 +141,9 @@ class Vouchers:
 
     def _check_no_rest_needs(self, file: RunFile) -> None:
         """Raise NotSafe if released files are rebuilt from a file that goes though no copy of it stays."""
-        count = self.stock.ledger.rests_on(file.content) if file.content else 0
+        if self._lent is None:
+            self._lent = Counter(self.stock.ledger.lending())
+        count = self._lent[file.content]
         if count:
             files = "file is" if count == 1 else "files are"
             what = f"{count:,} released {files} rebuilt from it"
