@@ -109,7 +109,8 @@ def test_what_essences_are_not_compared_with_is_refused(library: Desk):
     inventory = library.top / "drive.fki"
     library.ask("inventory", "save", inventory)
     for words in (("--same", "essence,name"), ("--same", "essence", "--folders"),
-                  ("--same", "essence", "--inventory", inventory), ("--same", "essense")):  # fmt: skip
+                  ("--same", "essence", "--inventory", inventory), ("--same", "essense"),
+                  ("--same", "essence", "--sort", "colour")):  # fmt: skip
         assert library.run("duplicates", *words).status == 2
     assert found(library)
     library.ask("places", "--forget", library.place)

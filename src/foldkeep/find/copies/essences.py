@@ -4,7 +4,8 @@ from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from foldkeep.model import Facts, Role, StockFile
+from foldkeep.model import Facts, Role, StockFile, UnusableInput
+from foldkeep.model.files import freed_files
 from foldkeep.signals import MediaReader
 from foldkeep.signals.essences import ESSENCE
 from foldkeep.stock import Stock
@@ -79,19 +80,31 @@ _ORDERS = {
 }
 
 
-def same_essences(stock: Stock, reader: MediaReader, question: Question) -> list[EssenceSet]:
+def same_essences(stock: Stock, reader: MediaReader, question: Question, name: str = "") -> list[EssenceSet]:
     """Return the sets of files with one essence but several contents, in the order asked for.
 
     What was not asked for its essence takes no part. Places of each role are compared among themselves, unless
     `across` says otherwise.
+
+    Parameters
+    ----------
+    name
+        Only the set of this name.
+
+    Raises
+    ------
+    UnusableInput
+        If the question names an order that is not there.
     """
+    if question.sort not in _ORDERS:
+        raise UnusableInput(f"sets cannot be sorted by {question.sort}", f"there are {', '.join(_ORDERS)}")
     found: list[EssenceSet] = []
     for essence, known, files in stock.essences.sets(ESSENCE.name, ESSENCE.version):
         roles: Sequence[Role | None] = [None] if question.across else sorted({each.place.role for each in files})
         for role in roles:
             of_role = [each for each in files if role in (None, each.place.role)]
             several = len({each.digest for each in of_role}) > 1 and len({each.identity for each in of_role}) > 1
-            if several and any(map(question.wanted.takes, of_role)):
+            if several and name in ("", _name_of(essence, role)) and any(map(question.wanted.takes, of_role)):
                 others = {each.place.label for each in files} - {each.place.label for each in of_role}
                 found.append(_set_of(essence, role, of_role, known, reader, sorted(others)))
     return sorted(found, key=_ORDERS[question.sort])
@@ -100,10 +113,14 @@ def same_essences(stock: Stock, reader: MediaReader, question: Question) -> list
 def essence_set(stock: Stock, reader: MediaReader, name: str) -> EssenceSet | None:
     """Return the set of a name, as `duplicates` gives it; None if there is none that is known."""
     for question in (Question(), Question(across=True)):
-        for found in same_essences(stock, reader, question):
-            if found.id == name:
-                return found
+        if found := same_essences(stock, reader, question, name):
+            return found[0]
     return None
+
+
+def _name_of(essence: bytes, role: Role | None) -> str:
+    name = f"e{essence.hex()[:_ID_DIGITS]}"
+    return name if role in (None, Role.WORKING) else f"{name}-{role}"
 
 
 def _set_of(
@@ -119,18 +136,17 @@ def _set_of(
         for file in files
         for said in (known[file.digest or b""],)
     )
-    name = f"e{essence.hex()[:_ID_DIGITS]}" + (f"-{role}" if role not in (None, Role.WORKING) else "")
     kind = known[files[0].digest or b""]["kind"]
-    return EssenceSet(name, essence, kind, copies, _reclaimable(copies), tuple(others))
+    return EssenceSet(_name_of(essence, role), essence, kind, copies, _reclaimable(copies), tuple(others))
 
 
 def _reclaimable(copies: Collection[EssenceCopy]) -> int:
     """Return what comes free; of each file of another content than the keeper's, its rest is kept."""
-    files = {copy.file.identity: copy for copy in copies}
-    keeper = max(files.values(), key=lambda copy: (copy.rest, copy.file.path))
-    going = [copy for copy in files.values() if copy is not keeper and copy.file.extent is None]
-    kept = sum(copy.rest for copy in going if copy.file.digest != keeper.file.digest)
-    return max(0, sum(copy.file.size for copy in going) - kept)
+    keeper = max(copies, key=lambda copy: (copy.rest, copy.file.path))
+    going = {copy.file.identity: copy for copy in copies if copy.file.identity != keeper.file.identity}
+    freed = freed_files(copy.file for copy in copies if copy.file.identity in going)
+    kept = sum(copy.rest for copy in going.values() if copy.file.digest != keeper.file.digest)
+    return max(0, sum(going[identity].file.size for identity in freed) - kept)
 
 
 def totals_of(sets: Sequence[EssenceSet]) -> Iterator[tuple[str, Totals]]:
