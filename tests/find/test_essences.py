@@ -68,6 +68,31 @@ def test_what_was_written_into_is_found_with_what_each_copy_says(library: Desk):
     assert rows["rated.jpg"]["says"] == "rating: 4 of 5; caption: Over the sea"
 
 
+def test_sets_of_contents_and_of_essences_are_asked_as_one(library: Desk):
+    """Each file is in one set; a set of one content is told as such, unless other contents have its essence."""
+    for name in ("one", "two"):
+        library.write(f"{name}/other.jpg", made("still.jpg", 5))
+    library.ask("scan", library.place)
+    both = library.ask("duplicates", "--same", "content,essence")
+    found_as = sorted((each["same"], len(each["copies"])) for each in both["sets"])
+    assert found_as == [("content", 3), ("essence", 2), ("essence", 4)]
+    saved_by = [each["reclaimable"] for each in both["sets"]]
+    assert saved_by == sorted(saved_by, reverse=True)
+    apart = [library.ask("duplicates", "--same", word) for word in ("content", "essence")]
+    assert both["totals"]["sets"] == 3
+    assert [each["totals"]["sets"] for each in apart] == [2, 2], "the two that are rated are one content"
+    settings = library.top / "settings.toml"
+    settings.write_text('[keep]\nsame = "content,essence"\n')
+    assert library.ask("duplicates", "--config", settings) == both
+    assert "folders" in library.ask("duplicates", "--folders", "--config", settings)
+    done = library.ask("keep", "-o", library.docket, "--config", settings)
+    assert (done["sets"], done["spares"]) == (3, both["totals"]["spares"] + 1), "both names of a hard link go"
+    assert done["reclaimable"] == both["totals"]["reclaimable"]
+    told = library.run("duplicates", "--same", "content,essence").out
+    assert "photo, 3 × " in told
+    assert "title: Encore" in told
+
+
 def test_a_file_that_changed_is_asked_again_and_others_are_not(library: Desk, monkeypatch):
     found(library)
     monkeypatch.setattr("foldkeep.signals.helpers.Helpers.submit", lambda *_: pytest.fail("asked again"))

@@ -3,10 +3,23 @@
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from argparse import Namespace
     from collections.abc import Collection
 
     from foldkeep.model import Problem, Progress
     from foldkeep.stock import Stock
+
+    from .environment import Environment
+
+
+def same_of(args: "Namespace", env: "Environment") -> "frozenset[str]":
+    """Return what copies must agree in, by the command line or the settings; raise UnusableInput for what cannot be."""
+    from foldkeep.model import UnusableInput
+
+    same = frozenset((args.same or env.settings(args).settings.same).split(","))
+    if "essence" in same and not same <= {"content", "essence"}:
+        raise UnusableInput("essences are compared alone, or with contents", "say --same essence, or content,essence")
+    return same
 
 
 def look_for_essences(stock: "Stock", kinds: "Collection[str]", progress: "Progress") -> "list[Problem]":

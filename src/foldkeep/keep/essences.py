@@ -5,13 +5,12 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from foldkeep.find.catalogs import uses
-from foldkeep.find.copies import EssenceCopy, EssenceSet, Question, same_essences
+from foldkeep.find.copies import EssenceCopy, EssenceSet
 from foldkeep.find.references import ProjectFolders
 from foldkeep.model import Action, CopySet, DocketRow, Facts, Progress, no_progress, visible
 from foldkeep.model.catalogs import Catalog
 from foldkeep.model.files import freed_files
 from foldkeep.scan import Presence, presences
-from foldkeep.signals import MediaReader
 from foldkeep.stock import Stock
 
 from .choose import Chooser
@@ -34,8 +33,7 @@ class _Part:
 
 def propose_essences(
     stock: Stock,
-    reader: MediaReader,
-    question: Question,
+    sets: Iterable[EssenceSet],
     wishes: Wishes,
     projects: ProjectFolders | None,
     catalogs: Iterable[Catalog],
@@ -44,13 +42,13 @@ def propose_essences(
 ) -> Iterator[DocketRow]:
     """Yield docket rows for sets of files with one essence, the keepers of each first, and count them into `proposal`.
 
-    Parameters are those of `propose_for`, and of `same_essences`.
+    Parameters are those of `propose_for`.
     """
-    parts = [part for found in same_essences(stock, reader, question) for part in _parts(found)]
+    parts = [part for found in sets for part in _parts(found)]
     away = {place for place, now in presences(stock).items() if now is not Presence.HERE}
     paths = (copy.file.path for part in parts for copy in part.copies)
     in_use = InUse() if projects is None else uses_of_copies(stock, projects, paths, progress)
-    proposal.problems = list(in_use.problems)
+    proposal.problems += [each for each in in_use.problems if each not in proposal.problems]
     chooser = Chooser(stock, wishes, away, in_use.with_users(uses(stock, catalogs)), in_use.there)
     chooser.learn(part.files for part in parts)
     for part in parts:

@@ -1,11 +1,11 @@
 """From sets to the rows of a docket."""
 
 from collections import Counter
-from collections.abc import Container, Iterable, Iterator
+from collections.abc import Container, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
 from foldkeep.find.catalogs import uses
-from foldkeep.find.copies import Duplicates, Question, duplicates
+from foldkeep.find.copies import Duplicates, EssenceSet, OtherSets, Question, duplicates
 from foldkeep.find.references import ProjectFolders
 from foldkeep.model import Action, CopySet, DocketRow, Problem, Progress, Step, no_progress
 from foldkeep.model.catalogs import Catalog
@@ -66,6 +66,7 @@ def propose_for(
     catalogs: Iterable[Catalog],
     proposal: Proposal | None = None,
     progress: Progress = no_progress,
+    essences: Sequence[EssenceSet] = (),
 ) -> Iterator[DocketRow]:
     """Find sets and what uses their copies, and yield docket rows as `propose` does.
 
@@ -75,10 +76,12 @@ def propose_for(
         Of which the documents are asked what they use; None not to ask.
     catalogs
         That are asked what they use.
+    essences
+        Sets of one essence, whose contents are left to `propose_essences`.
     """
     proposal = Proposal() if proposal is None else proposal
     progress(Step("Comparing contents", 0, None, "files"))
-    found = duplicates(stock, question)
+    found = OtherSets(duplicates(stock, question), essences, across=question.across)
     away = {place for place, now in presences(stock).items() if now is not Presence.HERE}
     paths = (copy.path for one in found.sets() for copy in one.copies)
     in_use = InUse() if projects is None else uses_of_copies(stock, projects, paths, progress)
@@ -88,7 +91,7 @@ def propose_for(
 
 def propose(
     stock: Stock,
-    found: Duplicates,
+    found: Duplicates | OtherSets,
     wishes: Wishes,
     proposal: Proposal,
     away: Container[int] = (),
@@ -123,7 +126,7 @@ def propose(
 def _rows(
     stock: Stock,
     chooser: Chooser,
-    found: Duplicates,
+    found: Duplicates | OtherSets,
     sets: Iterable[CopySet],
     proposal: Proposal,
     going: set[bytes],

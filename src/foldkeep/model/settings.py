@@ -29,6 +29,8 @@ class Settings:
         Bytes; files of other sizes are skipped. No largest when None.
     bundle_suffixes
         Suffixes of folders that a program treats as one document; they may hold wildcards.
+    same
+        What copies must agree in: ``content``, ``essence`` or ``content,essence``.
     prefer
         Words of the rules that choose keepers; the built-in ones when None.
     protect, give_up_under
@@ -60,6 +62,7 @@ class Settings:
     smallest: int = 0
     largest: int | None = None
     bundle_suffixes: tuple[str, ...] = BUNDLE_SUFFIXES
+    same: str = "content"
     prefer: tuple[str, ...] | None = None
     protect: tuple[str, ...] = ()
     give_up_under: tuple[str, ...] = ()

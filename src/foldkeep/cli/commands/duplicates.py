@@ -9,8 +9,8 @@ import argparse
 from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
-from ..options import FILTERS, INVENTORY, Option, Takes, open_source, wanted
-from ..reading import look_for_essences
+from ..options import CONFIG, FILTERS, INVENTORY, Option, Takes, open_source, wanted
+from ..reading import look_for_essences, same_of
 
 if TYPE_CHECKING:
     from foldkeep.find.copies import Question
@@ -40,12 +40,13 @@ OPTIONS = (
     Option("--across", "compare all places as one, whatever their role"),
     Option(
         "--same",
-        "what copies agree in: content (the default), name, size, modified, or several, joined by commas; without"
-        " content only to look at. essence: the picture or sound itself, whatever is written about it",
+        "what copies agree in: content (the default, unless the settings say otherwise), name, size, modified, or"
+        " several, joined by commas; without content only to look at. essence, or content,essence: the picture or"
+        " sound itself, whatever is written about it",
         Takes.WORD,
         "WHAT",
-        default="content",
     ),
+    CONFIG,
     Option("--csv", "also write every set to a CSV table", Takes.FILE, "FILE"),
     INVENTORY,
     *FILTERS,
@@ -54,30 +55,36 @@ OPTIONS = (
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Find the sets, or the pairs of folders, and list them."""
+    from dataclasses import replace
+
     from foldkeep.find.copies import Question
     from foldkeep.scan import check_filter
 
-    question = Question(args.across, frozenset(args.same.split(",")), args.sort, wanted(args))
-    if "essence" in question.same:
+    question = Question(args.across, same_of(args, env), args.sort, wanted(args))
+    # What the settings say goes for files alone, read where they lie.
+    if "essence" in question.same and (args.same or not (args.inventory or args.folders)):
         return _essences(args, env, question)
+    question = replace(question, same=question.same - {"essence"} or frozenset({"content"}))
     with open_source(args, env) as stock:
         check_filter(stock, question.wanted)
         return (_folders if args.folders else _sets)(args, env, stock, question)
 
 
 def _essences(args: argparse.Namespace, env: Environment, question: "Question") -> ExitStatus:
-    from foldkeep.find.copies import same_essences
-    from foldkeep.model import UnusableInput
+    from collections.abc import Sequence
+    from dataclasses import replace
+
+    from foldkeep.find.copies import EssenceSet, OtherSets, duplicates, same_essences, sets_of_both
+    from foldkeep.model import CopySet, UnusableInput
     from foldkeep.model.extras import need
-    from foldkeep.scan import check_filter, fits_nothing
+    from foldkeep.scan import check_filter, fits_nothing, presences
     from foldkeep.show.answers.essences import ESSENCES_COLUMNS, EssencesAnswer, essence_rows
     from foldkeep.signals import MediaReader
     from foldkeep.stock import Stock
 
-    if question.same != {"essence"} or args.folders or args.inventory:
+    if args.inventory or args.folders:
         raise UnusableInput(
-            "essences are compared alone, file by file, and read where the files lie",
-            "leave out --folders, --inventory and what else is to be the same",
+            "essences are compared file by file, and read where the files lie", "leave out --folders and --inventory"
         )
     need("media")
     with Stock.open(env.stock_path(args)) as stock:
@@ -85,9 +92,14 @@ def _essences(args: argparse.Namespace, env: Environment, question: "Question") 
         with env.progress(args) as progress:
             problems = look_for_essences(stock, question.wanted.kinds, progress)
             with MediaReader(stock) as reader:
-                sets = same_essences(stock, reader, question)
+                essences = same_essences(stock, reader, question)
+            sets: Sequence[EssenceSet | CopySet] = essences
+            if "content" in question.same:
+                found = duplicates(stock, replace(question, same=frozenset({"content"})))
+                sets = sets_of_both(essences, OtherSets(found, essences, across=question.across), question)
         nothing = not sets and fits_nothing(stock, question.wanted)
-    env.answer(args, EssencesAnswer(sets, env.top(args, _TOP_ON_TERMINAL), nothing))
+        answer = EssencesAnswer(sets, presences(stock), env.top(args, _TOP_ON_TERMINAL), args.details, nothing)
+    env.answer(args, answer)
     if args.csv:
         env.write_table(args.csv, ESSENCES_COLUMNS, essence_rows(sets))
     return env.tell_problems(args, problems)

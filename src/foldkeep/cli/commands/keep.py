@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
 from ..options import CONFIG, FILTERS, READING, Option, Takes, remembered_and_named, settings_projects, wanted
-from ..reading import look_for_essences
+from ..reading import look_for_essences, same_of
 
 if TYPE_CHECKING:
     from foldkeep.keep import Wishes
@@ -91,11 +91,10 @@ OPTIONS = (
     Option("--across", "compare all places as one, whatever their role"),
     Option(
         "--same",
-        "content (the default), name, size, modified, or several; sets whose contents differ are left. essence: the"
-        " same picture or sound, of which the copy stays in which most is written",
+        "content (the default, unless the settings say otherwise), name, size, modified, or several; sets whose"
+        " contents differ are left. essence, or content,essence: also the same picture or sound under other words",
         Takes.WORD,
         "WHAT",
-        default="content",
     ),
     CONFIG,
     *READING,
@@ -105,11 +104,13 @@ OPTIONS = (
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Propose and write the docket."""
+    from collections.abc import Iterable
     from contextlib import ExitStack
+    from itertools import chain
 
-    from foldkeep.find.copies import Question
+    from foldkeep.find.copies import EssenceSet, Question, same_essences
     from foldkeep.keep import Proposal, propose_essences, propose_for, write_docket
-    from foldkeep.model import Problem, UnusableInput
+    from foldkeep.model import DocketRow, Problem, UnusableInput
     from foldkeep.model.extras import need
     from foldkeep.scan import check_filter, check_folder, fits_nothing
     from foldkeep.show.answers.keep import ProposalAnswer
@@ -126,22 +127,23 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         check_filter(stock, wishes.wanted)
         for folder in _named_folders(args):
             check_folder(stock, folder)
-        same = frozenset(args.same.split(","))
-        if "essence" in same and same != {"essence"}:
-            raise UnusableInput("essences are compared alone", "say --same essence, or leave it out")
-        question = Question(args.across, same, wanted=wishes.wanted)
+        same = same_of(args, env)
+        question = Question(args.across, same - {"essence"} or frozenset({"content"}), wanted=wishes.wanted)
         projects = None if wishes.ignores_projects else settings_projects(env.settings(args).settings, stock)
         catalogs = remembered_and_named(args, stock)
         with env.progress(args) as progress, ExitStack() as opened:
             problems: list[Problem] = []
+            rows: list[Iterable[DocketRow]] = []
+            sets: list[EssenceSet] = []
+            asked = (projects, catalogs, proposal, progress)
             if "essence" in same:
                 need("media")
                 problems = look_for_essences(stock, wishes.wanted.kinds, progress)
-                reader = opened.enter_context(MediaReader(stock))
-                rows = propose_essences(stock, reader, question, wishes, projects, catalogs, proposal, progress)
-            else:
-                rows = propose_for(stock, question, wishes, projects, catalogs, proposal, progress)
-            docket = write_docket(args.docket, rows)
+                sets = same_essences(stock, opened.enter_context(MediaReader(stock)), question)
+                rows.append(propose_essences(stock, sets, wishes, *asked))
+            if same != {"essence"}:
+                rows.insert(0, propose_for(stock, question, wishes, *asked, essences=sets))
+            docket = write_docket(args.docket, chain.from_iterable(rows))
         nothing = not proposal.sets and fits_nothing(stock, wishes.wanted)
     env.answer(args, ProposalAnswer(proposal, docket, args.docket, nothing))
     return env.tell_problems(args, [*problems, *proposal.problems])

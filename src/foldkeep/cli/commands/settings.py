@@ -10,6 +10,7 @@ and their colours in maps. A key that is not there keeps its built-in value.
   smallest = "10kB"
 
   [keep]
+  same = "content,essence"
   prefer = ["under:~/Masters", "together", "oldest", "first-by-name"]
   protect = ["~/Portfolio", "*.psd"]
   takes_programs = false

@@ -2,7 +2,16 @@
 
 from .details import Details, KnownCopy, details
 from .duplicates import Duplicates, Overview, Question, Totals, duplicates
-from .essences import EssenceCopy, EssenceSet, essence_set, same_essences, totals_of
+from .essences import (
+    EssenceCopy,
+    EssenceSet,
+    OtherSets,
+    essence_set,
+    files_of,
+    same_essences,
+    sets_of_both,
+    totals_of,
+)
 from .folders import FolderFacts, FolderMatch, Relation, compare_folders
 
 __all__ = [
@@ -12,6 +21,9 @@ __all__ = [
     "EssenceCopy",
     "EssenceSet",
     "essence_set",
+    "OtherSets",
+    "sets_of_both",
+    "files_of",
     "same_essences",
     "totals_of",
     "Duplicates",

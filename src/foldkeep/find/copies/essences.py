@@ -1,17 +1,18 @@
 """Files with one essence: the same picture or sound, but other words about it."""
 
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from itertools import islice
 from typing import Any
 
-from foldkeep.model import Facts, Role, StockFile, UnusableInput
+from foldkeep.model import CopySet, Facts, Role, StockFile, UnusableInput
 from foldkeep.model.files import freed_files
 from foldkeep.signals import MediaReader
 from foldkeep.signals.essences import ESSENCE
 from foldkeep.stock import Stock
 
 from .details import medium
-from .duplicates import Question, Totals
+from .duplicates import Duplicates, Question, Totals
 
 _ID_DIGITS = 16
 
@@ -62,21 +63,21 @@ class EssenceSet:
     backed_up: tuple[str, ...] = ()
 
     @property
-    def spares(self) -> int:
-        """How many of the files may go."""
-        return len({copy.file.identity for copy in self.copies}) - 1
-
-    @property
     def size(self) -> int:
         """Bytes of the largest."""
         return max(copy.file.size for copy in self.copies)
 
 
-_ORDERS = {
-    "saving": lambda each: (-each.reclaimable, each.copies[0].file.path),
-    "size": lambda each: (-each.size, each.copies[0].file.path),
-    "count": lambda each: (-len(each.copies), each.copies[0].file.path),
-    "name": lambda each: (each.copies[0].file.path.rpartition(b"/")[2], each.copies[0].file.path),
+def files_of(found: EssenceSet | CopySet) -> list[StockFile]:
+    """Return the files of a set."""
+    return [copy.file if isinstance(copy, EssenceCopy) else copy for copy in found.copies]
+
+
+_ORDERS: dict[str, Callable[[EssenceSet | CopySet], tuple[Any, ...]]] = {
+    "saving": lambda each: (-each.reclaimable, files_of(each)[0].path),
+    "size": lambda each: (-each.size, files_of(each)[0].path),
+    "count": lambda each: (-len(each.copies), files_of(each)[0].path),
+    "name": lambda each: (files_of(each)[0].path.rpartition(b"/")[2], files_of(each)[0].path),
 }
 
 
@@ -149,10 +150,42 @@ def _reclaimable(copies: Collection[EssenceCopy]) -> int:
     return max(0, sum(going[identity].file.size for identity in freed) - kept)
 
 
-def totals_of(sets: Sequence[EssenceSet]) -> Iterator[tuple[str, Totals]]:
+class OtherSets:
+    """Sets of one content, but for those of which another content has the essence.
+
+    Parameters
+    ----------
+    across
+        All places were compared as one.
+    """
+
+    def __init__(self, found: Duplicates, essences: Iterable[EssenceSet], *, across: bool) -> None:
+        self._found = found
+        self._across = across
+        self._taken = {self._key(copy.file) for each in essences for copy in each.copies}
+
+    def _key(self, file: StockFile) -> tuple[bytes | None, Role | None]:
+        return file.digest, None if self._across else file.place.role
+
+    def __len__(self) -> int:
+        return len(self._found)
+
+    def sets(self, top: int | None = None, sidecars: bool | None = None) -> Iterator[CopySet]:
+        """Yield the sets as those of `Duplicates`."""
+        found = self._found.sets(sidecars=sidecars)
+        yield from islice((each for each in found if self._key(each.copies[0]) not in self._taken), top)
+
+
+def sets_of_both(essences: Sequence[EssenceSet], others: OtherSets, question: Question) -> list[EssenceSet | CopySet]:
+    """Return sets of one essence and sets of one content, in the order asked for."""
+    return sorted((*essences, *others.sets()), key=_ORDERS[question.sort])
+
+
+def totals_of(sets: Sequence[EssenceSet | CopySet]) -> Iterator[tuple[str, Totals]]:
     """Yield the totals of sets for each kind of file, the largest saving first."""
     kinds: dict[str, Totals] = {}
     for each in sets:
-        kind = each.copies[0].file.kind
-        kinds[kind] = kinds.get(kind, Totals()) + Totals(1, each.spares, each.reclaimable)
+        kind = files_of(each)[0].kind
+        spares = len({file.identity for file in files_of(each)}) - 1
+        kinds[kind] = kinds.get(kind, Totals()) + Totals(1, spares, each.reclaimable)
     yield from sorted(kinds.items(), key=lambda item: (-item[1].reclaimable, item[0]))

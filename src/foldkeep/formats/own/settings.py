@@ -48,6 +48,7 @@ SCAN_KEYS: dict[str, Callable[[Any], Any]] = {
 """The keys of section ``[scan]``, each with what checks its value and turns it into ours."""
 
 KEEP_KEYS: dict[str, Callable[[Any], Any]] = {
+    "same": one_of(("content", "essence", "content,essence")),
     "prefer": words,
     "protect": words,
     "give_up_under": words,

@@ -44,7 +44,7 @@ class SetsAnswer:
             "command": "duplicates",
             **_overview_document(self.overview),
             "sets": (
-                {**_set_document(each), "same": ",".join(sorted(self.question.same))}
+                {**set_document(each), "same": ",".join(sorted(self.question.same))}
                 for each in self.found.sets(self.top)
             ),
         }
@@ -60,7 +60,7 @@ class SetsAnswer:
             page.heading(f"Sets, {_ORDER_WORDS[self.question.sort]}")
             proven = "content" in self.question.same
             for each in self.found.sets(self.top):
-                _write_set(page, each, self.presences, proven=proven, details=self.details)
+                write_set(page, each, self.presences, proven=proven, details=self.details)
             write_rest(page, sets, self.top, "set")
 
 
@@ -141,7 +141,7 @@ def _where(place: Place, presences: Mapping[int, Presence]) -> str:
     return "" if presences.get(place.id) is Presence.HERE else "away: fetch this drive to fold copies on it"
 
 
-def _write_set(page: Page, found: CopySet, presences: Mapping[int, Presence], *, proven: bool, details: bool) -> None:
+def write_set(page: Page, found: CopySet, presences: Mapping[int, Presence], *, proven: bool, details: bool) -> None:
     """Write one set: what its copies have in common, then where each lies."""
     doubt = "" if proven or found.digest else "  not proven: contents differ or were not compared"
     page.line(
@@ -194,7 +194,7 @@ def _relation(match: FolderMatch) -> str:
     )
 
 
-def _set_document(found: CopySet) -> Document:
+def set_document(found: CopySet) -> Document:
     """Return a set with all its copies."""
     return {
         "id": found.id,

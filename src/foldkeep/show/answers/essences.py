@@ -1,13 +1,14 @@
 """Sets of files with one essence."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
-from foldkeep.find.copies import EssenceCopy, EssenceSet, Totals, totals_of
-from foldkeep.model import visible
+from foldkeep.find.copies import EssenceCopy, EssenceSet, Totals, files_of, totals_of
+from foldkeep.model import CopySet, visible
 from foldkeep.model.files import format_digest
 from foldkeep.model.names import file_uri
 from foldkeep.model.units import format_moment, format_size
+from foldkeep.scan import Presence
 
 from ..page.documents import Document, file_document
 from ..page.facts import fact_words
@@ -15,6 +16,7 @@ from ..page.lines import NOTHING_FITS, write_rest
 from ..page.page import CARE, GAIN, QUIET, STRONG, Page
 from ..page.tables import Column
 from ..page.words import count
+from .duplicates import set_document, write_set
 
 ESSENCES_COLUMNS = (
     "set", "kind", "size", "copies", "can_come_free", "path", "place", "modified", "digest", "rest", "says", "uri",
@@ -33,8 +35,10 @@ _LONGEST = 60
 class EssencesAnswer:
     """Answer of `duplicates --same essence`."""
 
-    sets: Sequence[EssenceSet]
+    sets: Sequence[EssenceSet | CopySet]
+    presences: Mapping[int, Presence]
     top: int | None
+    details: bool = False
     nothing_fits: bool = False
 
     def document(self) -> Document:
@@ -44,7 +48,12 @@ class EssencesAnswer:
             "command": "duplicates",
             "totals": _totals_document(Totals.of(kinds.values())),
             "kinds": {kind: _totals_document(totals) for kind, totals in kinds.items()},
-            "sets": list(map(essence_set_document, self.sets[: self.top])),
+            "sets": [
+                essence_set_document(each)
+                if isinstance(each, EssenceSet)
+                else {**set_document(each), "same": "content"}
+                for each in self.sets[: self.top]
+            ],
         }
 
     def write(self, page: Page) -> None:
@@ -62,24 +71,33 @@ class EssencesAnswer:
             [(name, f"{t.sets:,}", f"{t.spares:,}", format_size(t.reclaimable)) for name, t in rows],
             total=True,
         )
-        page.line()
-        page.line("The same picture or sound in each, under other words.")
+        if all(isinstance(each, EssenceSet) for each in self.sets):
+            page.line()
+            page.line("The same picture or sound in each, under other words.")
         if self.top == 0:
             return
         for each in self.sets[: self.top]:
-            _write_set(page, each)
+            if isinstance(each, EssenceSet):
+                _write_set(page, each)
+            else:
+                page.line()
+                write_set(page, each, self.presences, proven=True, details=self.details)
         write_rest(page, len(self.sets), self.top, "set")
 
 
-def essence_rows(sets: Sequence[EssenceSet]) -> Iterator[list[str]]:
+def essence_rows(sets: Sequence[EssenceSet | CopySet]) -> Iterator[list[str]]:
     """Yield the cells of `ESSENCES_COLUMNS` for every copy of every set."""
     for each in sets:
-        shared = [each.id, each.copies[0].file.kind, str(each.size), str(len(each.copies)), str(each.reclaimable)]
-        for copy, words in zip(each.copies, said_apart(each), strict=True):
-            file = copy.file
+        files = files_of(each)
+        shared = [each.id, files[0].kind, str(each.size), str(len(files)), str(each.reclaimable)]
+        said = [("", "")] * len(files)
+        if isinstance(each, EssenceSet):
+            apart = zip(each.copies, said_apart(each), strict=True)
+            said = [(str(copy.rest), "; ".join(_phrases(words))) for copy, words in apart]
+        for file, words in zip(files, said, strict=True):
             yield [
                 *shared, visible(file.path), file.place.label, format_moment(file.modified_ns),
-                format_digest(file.digest or b""), str(copy.rest), "; ".join(_phrases(words)), file_uri(file.path),
+                format_digest(file.digest or b""), *words, file_uri(file.path),
             ]  # fmt: skip
 
 
@@ -126,6 +144,12 @@ def _says(copy: EssenceCopy, words: dict[str, str]) -> str:
 def _changes_sight(copy: EssenceCopy, found: EssenceSet) -> bool:
     """Tell whether its words make a copy look other than all of the set do."""
     return any(copy.shown != other.shown for other in found.copies) and bool(copy.shown)
+
+
+def _any_set_document(found: EssenceSet | CopySet) -> Document:
+    if isinstance(found, EssenceSet):
+        return essence_set_document(found)
+    return {**set_document(found), "same": "content"}
 
 
 def essence_set_document(found: EssenceSet) -> Document:
