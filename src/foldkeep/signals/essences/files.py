@@ -8,22 +8,22 @@ from typing import Any
 from foldkeep.storage.local.reading import FILE, open_path
 
 from .essence import essence_with_digest, outline_of
-from .parts import FileSource, NoEssence
+from .parts import SMALL_WINDOW, WINDOW, FileSource, NoEssence
 
 
 @contextmanager
-def source_at(path: bytes) -> Iterator[FileSource]:
-    """Open a file to ask for its essence. Raises OSError if that cannot be."""
+def source_at(path: bytes, window: int = WINDOW) -> Iterator[FileSource]:
+    """Open a file to ask for its essence, so many bytes at a time. Raises OSError if that cannot be."""
     descriptor = open_path(path, FILE)
     try:
-        yield FileSource(descriptor, os.fstat(descriptor).st_size)
+        yield FileSource(descriptor, os.fstat(descriptor).st_size, window)
     finally:
         os.close(descriptor)
 
 
 def outlined(path: bytes) -> bytes:
     """Return the outline of a file; empty if it has no essence. Raises OSError if it cannot be read."""
-    with source_at(path) as source:
+    with source_at(path, SMALL_WINDOW) as source:
         try:
             return outline_of(source)[:16]
         except NoEssence:

@@ -7,7 +7,7 @@ from blake3 import blake3
 
 from .edits import edits_in
 from .exif import orientation_of
-from .parts import NoEssence, Parts, Shown, Source, Stretch, check_rest_after
+from .parts import SMALL_WINDOW, WINDOW, NoEssence, Parts, Shown, Source, Stretch, check_rest_after
 
 _SOI, _EOI, _SOS = 0xD8, 0xD9, 0xDA
 _COMMENT = 0xFE
@@ -25,7 +25,6 @@ _PICTURES_IN_WORDS = (
     b"GDepth:Data", b"GImage:Data", b"GAudio:Data", b"MotionPhoto", b"MicroVideo", b"hdrgm:Version",
     b"Container:Directory", b"DepthMap", b"HDRGainMap",
 )  # fmt: skip
-_BLOCK = 256 * 1024
 
 
 def jpeg_parts(source: Source) -> Parts:
@@ -90,8 +89,10 @@ def _scan(source: Source, at: int) -> "list[int] | Any":
     """Yield where blocks of entropy-coded data end, the last one before the next marker."""
     import numpy as np
 
+    block = SMALL_WINDOW  # whoever asks for the beginning alone need not wait for more
     while True:
-        length = min(_BLOCK, source.size - at)
+        length = min(block, source.size - at)
+        block = WINDOW
         if length < 2:
             raise NoEssence("it has no end")
         data = np.frombuffer(source.read(at, length), np.uint8)

@@ -4,7 +4,8 @@ import os
 from collections.abc import Iterator
 from typing import NamedTuple, Protocol
 
-_WINDOW = 256 * 1024
+WINDOW, SMALL_WINDOW = 256 * 1024, 16 * 1024
+"""Bytes that are read at a time, of a file that is read whole and of one of which only the beginning is asked."""
 
 
 class NoEssence(Exception):
@@ -51,8 +52,9 @@ class Source(Protocol):
 class FileSource:
     """A file of the local system by its descriptor, which is read in windows."""
 
-    def __init__(self, descriptor: int, size: int) -> None:
+    def __init__(self, descriptor: int, size: int, window: int = WINDOW) -> None:
         self._descriptor = descriptor
+        self._least = window
         self.size = size
         self._start = 0
         self._window = b""
@@ -63,7 +65,7 @@ class FileSource:
             raise NoEssence("it ends too early")
         at = offset - self._start
         if at < 0 or at + length > len(self._window):
-            self._window = self._read(offset, max(length, min(_WINDOW, self.size - offset)))
+            self._window = self._read(offset, max(length, min(self._least, self.size - offset)))
             self._start, at = offset, 0
         return self._window[at : at + length]
 
