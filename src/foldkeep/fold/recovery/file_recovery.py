@@ -190,7 +190,8 @@ class Scene:
         file, which cannot be told from a claim, only the one under a name of our own.
         """
         home, ours = self.home(), (self.slot(), self.in_(), self.out(), self.copy_at_home(), self.copy_at_target())
-        there = [spot for spot in (home, self.target(), *ours) if spot]
+        # A file that was being rebuilt can be rebuilt again: where its rest is, nothing empty stands for it.
+        there = [spot for spot in (home, self.target(), self.rest(), *ours) if spot]
         claims = [spot for spot in there if is_claim(*spot)]
         if not claims or len(there) == 1 or not self.bench.makes_claims():
             return
