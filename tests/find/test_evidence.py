@@ -200,6 +200,12 @@ def test_a_proxy_film_is_proved_frame_by_frame_when_that_is_asked_for(desk: Desk
     assert f"{len(cases)} proxy films are compared" in desk.run("caches").out
     assert grades(desk, "--measure-films") == expected
     assert grades(desk) == expected, "what was measured is remembered"
+    # What a timeline plays stays where it looks for it; that it plays the source is no use of a proxy.
+    edit_list = desk.write("a proxy/cut.edl", edl("kite.mov", "proxies/kite.mov"))
+    desk.ask("scan", desk.place)
+    assert grades(desk)["a proxy/proxies/kite.mov"] == "in use"
+    edit_list.unlink()
+    desk.ask("scan", desk.place)
     desk.ask("caches", "-o", desk.docket)
     made = desk.place / "a small proxy/proxies/kite.mov"
     facts, content = made.stat(), made.read_bytes()

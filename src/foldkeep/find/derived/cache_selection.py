@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 
 from foldkeep.model import Filter, UnusableInput, visible
 from foldkeep.model.grades import Grade
+from foldkeep.model.kinds import kind_of
 from foldkeep.model.recipes import Recipe
 from foldkeep.scan import open_files, sign_of_work
 from foldkeep.signals import Measures
@@ -18,6 +19,8 @@ from ..references.project_references import UsesOfAll, unused
 from .caches import all_caches
 from .derivations import BY_NAME
 from .found import Batch, Caches, LastUse, Regenerable
+
+_USED = "a document or catalogue uses it"
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,7 +65,8 @@ def caches(
 ) -> Caches:
     """Find the files that can be made again and are asked for, but leave alone what is in use.
 
-    What the user alone vouches for is in use where any document mentions it.
+    What the user alone vouches for is in use where any document mentions it; so is a measured film, which a timeline
+    may play in the place of its source.
 
     Raises UnusableInput if a recipe or a project is named that is not there.
     """
@@ -144,7 +148,12 @@ def _asked(files: Sequence[Regenerable], wish: Wish) -> set[bytes]:
     """Return the paths of which it must be known whether anybody uses them."""
     if wish.unused:
         return {path for each in files for path in (each.path, *_sources(each))}
-    return {each.path for each in files if each.grade is Grade.TRUSTED}
+    return {each.path for each in files if each.grade is Grade.TRUSTED or _is_measured_film(each)}
+
+
+def _is_measured_film(each: Regenerable) -> bool:
+    is_measured = each.grade is Grade.PROVED and each.batch.recipe is not None and each.batch.recipe.source == "stem"
+    return is_measured and kind_of(each.path) == "video"
 
 
 def _sources(each: Regenerable) -> list[bytes]:
@@ -168,7 +177,9 @@ def _apart_in_use(
     for each in found:
         sign = f"{opened[each.path]} has it open" if each.path in opened else of_batch[each.batch]
         if not sign and each.grade is Grade.TRUSTED and used.mention(each.path, *_sources(each)):
-            sign = "a document or catalogue uses it"
+            sign = _USED
+        if not sign and _is_measured_film(each) and used.mention(each.path):
+            sign = _USED
         if sign and each.grade is not Grade.PERHAPS:
             in_use.append((each, sign))
         else:
