@@ -2,6 +2,7 @@
 
 import os
 import shutil
+import sys
 from pathlib import Path
 
 import pytest
@@ -173,6 +174,20 @@ def test_a_docket_proves_nothing_and_no_method_loses_words(folded: Desk):
     folded.run("fold", folded.docket, "--yes")
     assert (folded.place / "old/kite.jpg").exists()
     assert contents(folded.place) >= before
+
+
+def test_without_the_libraries_for_media_files_stay_and_that_is_said(folded: Desk, monkeypatch):
+    folded.ask("fold", folded.docket, "--yes")
+    with monkeypatch.context() as lacking:
+        lacking.setitem(sys.modules, "numpy", None)
+        said = dict(left(folded.ask("release", "1", "--yes")))
+        assert "pip install 'fold-keep[media]'" in said["kite.jpg"]
+    folded.ask("release", "1", "--yes")
+    with monkeypatch.context() as lacking:
+        lacking.setitem(sys.modules, "numpy", None)
+        assert "fold-keep[media]" in dict(left(folded.ask("unfold", "1")))["kite.jpg"]
+    folded.ask("unfold", "1")
+    assert (folded.place / "old/kite.jpg").read_bytes() == made("still.jpg")
 
 
 def test_what_only_a_spare_says_is_written_beside_the_keeper(desk: Desk):

@@ -11,6 +11,7 @@ from blake3 import blake3
 
 from foldkeep.formats.own import Rest, read_rest, written_rest
 from foldkeep.model import PathBytes, RunFile, UnusableInput, visible
+from foldkeep.model.extras import extra_of
 from foldkeep.signals.essences import FileSource, NoEssence, Source, essence_of, rebuilt, rest_of, source_at
 from foldkeep.storage.local.changes import flush, move, unlink, write_content
 from foldkeep.storage.local.reading import NotSafe, digest_in, facts_of, open_in
@@ -44,7 +45,14 @@ def proved_rest(file: RunFile, descriptor: int, keeper: PathBytes) -> bytes:
                 raise NotSafe(_NOT_REBUILT)
     except NoEssence:
         raise NotSafe(_NOT_REBUILT) from None
+    except ModuleNotFoundError as error:
+        raise _lacking(error) from error
     return written_rest(rest)
+
+
+def _lacking(error: ModuleNotFoundError) -> NotSafe:
+    """Return why a file stays as it is where a library is missing."""
+    return NotSafe(str(extra_of(error) or error))
 
 
 def _digest_of_rebuilt(rest: Rest, source: Source) -> bytes:
@@ -112,6 +120,8 @@ def _rebuilt_from(path: PathBytes, rest: Rest) -> Iterator[bytes]:
             yield from rebuilt(rest, essence_of(source), source)
     except OSError as error:
         raise NoEssence("it cannot be read") from error
+    except ModuleNotFoundError as error:
+        raise _lacking(error) from error
 
 
 def _read(descriptor: int, file: RunFile) -> Rest:

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from foldkeep.model import Action, DocketRow, Progress, Step, no_progress
+from foldkeep.model.extras import has_extra
 from foldkeep.signals import MEDIA
 from foldkeep.signals.essences import FileSource, NoEssence, essence_with_digest
 from foldkeep.storage.local.reading import Stamp, digest_of, facts_at, opened
@@ -40,7 +41,10 @@ def essences_again(rows: Sequence[DocketRow], progress: Progress = no_progress) 
     for row in rows:
         if row.action is not Action.FOLD:
             staying[row.set].insert(0 if row.action is Action.KEEP else len(staying[row.set]), row)
-    asked = [row for row in rows if row.action is Action.FOLD and _lacks_copy(row, staying)]
+    # What has another content than its keeper is left where the libraries are missing, as ever.
+    asked = (
+        [row for row in rows if row.action is Action.FOLD and _lacks_copy(row, staying)] if has_extra("media") else []
+    )
     known: dict[bytes, _Known | None] = {}
     found: dict[bytes, EssenceKeeper] = {}
     for number, row in enumerate(asked):
