@@ -41,10 +41,9 @@ def essences_again(rows: Sequence[DocketRow], progress: Progress = no_progress) 
     for row in rows:
         if row.action is not Action.FOLD:
             staying[row.set].insert(0 if row.action is Action.KEEP else len(staying[row.set]), row)
-    # What has another content than its keeper is left where the libraries are missing, as ever.
-    asked = (
-        [row for row in rows if row.action is Action.FOLD and _lacks_copy(row, staying)] if has_extra("media") else []
-    )
+    asked = [row for row in rows if row.action is Action.FOLD and _lacks_copy(row, staying)]
+    if asked and not has_extra("media"):
+        return {}  # what has another content than its keeper is left then, as ever
     known: dict[bytes, _Known | None] = {}
     found: dict[bytes, EssenceKeeper] = {}
     for number, row in enumerate(asked):
