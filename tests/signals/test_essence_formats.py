@@ -196,6 +196,19 @@ def test_of_a_raw_file_everything_that_may_decode_it_is_essence(order: str):
         essence_of(Held(raw(gap=b"what a maker's note may point to", order=order)))
 
 
+def test_a_flac_file_without_any_words_has_the_essence_of_one_with_some():
+    content = made("march.flac")
+    at, blocks = 4, []
+    while not blocks or not blocks[-1][0] & 0x80:
+        length = 4 + int.from_bytes(content[at + 1 : at + 4], "big")
+        blocks.append(content[at : at + length])
+        at += length
+    assert len(blocks) > 1
+    bare = content[:4] + bytes([0x80]) + blocks[0][1:] + content[at:]
+    assert digest(bare) == digest(content)
+    check_rebuilt(content, bare)
+
+
 def test_words_of_an_avif_picture_may_change_in_place():
     exif = Image.Exif()
     exif[0x010E] = "Over the sea"

@@ -14,7 +14,7 @@ def flac_parts(source: Source) -> Parts:
     if source.read(at, 4) != b"fLaC":
         raise NoEssence("its format is not known")
     at += 4
-    is_last, is_first = False, True
+    is_last, is_first, channels = False, True, b""
     while not is_last:
         head = source.read(at, 4)
         is_last, what, length = bool(head[0] & 0x80), head[0] & 0x7F, int.from_bytes(head[1:], "big")
@@ -24,8 +24,9 @@ def flac_parts(source: Source) -> Parts:
         if what == STREAM_INFO:
             yield Told(source.read(at + 4, length))
         elif what == _COMMENT:
-            yield Told(channels_in(source.read(at + 4, length)))
+            channels = channels or channels_in(source.read(at + 4, length))
         at += 4 + length
+    yield Told(channels)
     end = end_of_sound(source, at)
     if end - at < 2 or source.read(at, 2)[:1] != b"\xff":
         raise NoEssence("there is no sound in it")
