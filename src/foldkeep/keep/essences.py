@@ -74,15 +74,8 @@ def _rows(part: _Part, chooser: Chooser, proposal: Proposal) -> Iterator[DocketR
     folded = [verdict.copy for verdict in choice.verdicts if verdict.action is Action.FOLD]
     kept = {verdict.copy.digest for verdict in choice.verdicts if verdict.action is Action.KEEP}
     freed = {copy.identity: copy for copy in folded if copy.identity in freed_files(folded)}
-    proposal.sets += 1
-    proposal.spares += len(folded)
-    proposal.reclaimable += sum(copy.size - (0 if copy.digest in kept else rests[copy.path]) for copy in freed.values())
-    if not choice.decided:
-        proposal.undecided += 1
-    elif not choice.why:
-        proposal.all_stay += 1
-    else:
-        proposal.reasons[choice.why] += 1
+    reclaimable = sum(copy.size - (0 if copy.digest in kept else rests[copy.path]) for copy in freed.values())
+    proposal.count(choice, len(folded), reclaimable)
     said = _said_apart(part.copies)
     for verdict in choice.verdicts:
         copy = verdict.copy

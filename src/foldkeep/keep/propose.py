@@ -15,7 +15,7 @@ from foldkeep.model.work import told
 from foldkeep.scan import Presence, presences
 from foldkeep.stock import Stock
 
-from .choose import Chooser, sidecars_that_stay
+from .choose import Choice, Chooser, sidecars_that_stay
 from .in_use import InUse, uses_of_copies
 from .keep_options import Wishes
 from .rules import Users
@@ -56,6 +56,18 @@ class Proposal:
     emptied: int = 0
     reasons: Counter[str] = field(default_factory=Counter)
     problems: list[Problem] = field(default_factory=list)
+
+    def count(self, choice: Choice, spares: int, reclaimable: int) -> None:
+        """Count what was chosen of a set: spares, and bytes that come free with them."""
+        self.sets += 1
+        self.spares += spares
+        self.reclaimable += reclaimable
+        if not choice.decided:
+            self.undecided += 1
+        elif not choice.why:
+            self.all_stay += 1
+        else:
+            self.reasons[choice.why] += 1
 
 
 def propose_for(
@@ -145,19 +157,11 @@ def _rows(
 def _rows_of(one: CopySet, chooser: Chooser, belongs: dict[bytes, str], proposal: Proposal) -> Iterable[DocketRow]:
     choice = chooser.choose(one, belongs)
     folded = [verdict.copy for verdict in choice.verdicts if verdict.action is Action.FOLD]
-    proposal.sets += 1
-    proposal.spares += len(folded)
-    proposal.reclaimable += one.size * len(freed_files(folded))
+    proposal.count(choice, len(folded), one.size * len(freed_files(folded)))
     beside = [each.copy for each in choice.verdicts if each.action is Action.LEAVE and each.copy.path in chooser.used]
     if beside and any(each.action is Action.KEEP for each in choice.verdicts):
         proposal.both_stay += 1
         proposal.in_use += one.size * len(freed_files(beside))
-    if not choice.decided:
-        proposal.undecided += 1
-    elif not choice.why:
-        proposal.all_stay += 1
-    else:
-        proposal.reasons[choice.why] += 1
     return [
         DocketRow(one.id, each.action, copy.path, copy.size, copy.kind, copy.modified_ns, copy.digest, each.reason)
         for each in choice.verdicts

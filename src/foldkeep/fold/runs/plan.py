@@ -298,9 +298,7 @@ def _essence_item(docket: str, item: Item, found: EssenceKeeper) -> Item:
             f"{visible(docket)} has {visible(item.row.path)} go, in which other words are written than in what stays",
             f"use --method fold instead of {item.method}: its words are kept when it is released",
         )
-    kept = found.keeper
-    facts = SourceFacts(kept.size, kept.modified_ns, kept.digest or b"", Grade.ESSENCE, "", item.row.digest or b"")
-    return replace(item, keepers=[], source=kept.path, source_facts=facts, essence=found)
+    return replace(_by_keeper(item, found.keeper, Grade.ESSENCE), essence=found)
 
 
 def _alike_item(docket: str, item: Item, found: AlikeKeeper) -> Item:
@@ -312,9 +310,13 @@ def _alike_item(docket: str, item: Item, found: AlikeKeeper) -> Item:
             f"{visible(docket)} has {visible(item.row.path)} go, which is only alike what stays",
             f"use --method fold instead of {item.method}, look, and release it later",
         )
-    kept = found.keeper
-    facts = SourceFacts(kept.size, kept.modified_ns, kept.digest or b"", Grade.ALIKE, "", item.row.digest or b"")
-    return replace(item, keepers=[], source=kept.path, source_facts=facts, alike=found)
+    return replace(_by_keeper(item, found.keeper, Grade.ALIKE), alike=found)
+
+
+def _by_keeper(item: Item, kept: DocketRow, grade: Grade) -> Item:
+    """Return the item of a file for which another content stands, as the docket has that."""
+    facts = SourceFacts(kept.size, kept.modified_ns, kept.digest or b"", grade, "", item.row.digest or b"")
+    return replace(item, keepers=[], source=kept.path, source_facts=facts)
 
 
 def _target(into: bytes, place: Place, path: bytes, several: bool) -> bytes:

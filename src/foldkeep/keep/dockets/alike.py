@@ -1,15 +1,16 @@
 """Dockets of pictures, films and sounds that are alike: a suggestion each, and nothing that goes by itself."""
 
 import os
-from collections import defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from foldkeep.find.likeness import STRENGTHS, Content, Group, Member, NotAlike, Pair, What, alike_now, only_of
 from foldkeep.model import Action, DocketRow, Progress, Step, no_progress, visible
 from foldkeep.model.extras import need
-from foldkeep.signals import MEDIA, MediaReader, Medium, sidecars_of
+from foldkeep.signals import MediaReader, Medium, sidecars_of
 from foldkeep.stock import Stock
+
+from .lacking import lacking_copies
 
 _WHATS = {
     What.VERSIONS: "a version of it",
@@ -70,11 +71,7 @@ def alike_again(stock: Stock, rows: Sequence[DocketRow], progress: Progress = no
     Both are read, printed and compared now. Only files of which the docket gives the digest, as that of their keeper,
     may go so.
     """
-    staying: dict[str, list[DocketRow]] = defaultdict(list)
-    for row in rows:
-        if row.action is not Action.FOLD:
-            staying[row.set].insert(0 if row.action is Action.KEEP else len(staying[row.set]), row)
-    asked = [row for row in rows if row.action is Action.FOLD and not row.is_regenerable and _lacks_copy(row, staying)]
+    asked, staying = lacking_copies(rows)
     found: dict[bytes, AlikeKeeper] = {}
     if asked:
         need("media")
@@ -83,12 +80,6 @@ def alike_again(stock: Stock, rows: Sequence[DocketRow], progress: Progress = no
             progress(Step("Measuring likeness", number, len(asked), "files"))
             found[row.path] = _measured(reader, row, staying[row.set])
     return found
-
-
-def _lacks_copy(row: DocketRow, staying: dict[str, list[DocketRow]]) -> bool:
-    """Tell whether digests say that nothing which stays in its set has a row's content."""
-    others = {other.digest for other in staying.get(row.set, [])}
-    return row.kind in MEDIA and row.digest is not None and bool(others) and others.isdisjoint({row.digest, None})
 
 
 def _measured(reader: MediaReader, row: DocketRow, others: Sequence[DocketRow]) -> AlikeKeeper:

@@ -1,15 +1,15 @@
 """Files of a docket that have the essence of what stays: compared again, whatever its rows say."""
 
 import os
-from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from foldkeep.model import Action, DocketRow, Progress, Step, no_progress
+from foldkeep.model import DocketRow, Progress, Step, no_progress
 from foldkeep.model.extras import has_extra
-from foldkeep.signals import MEDIA
 from foldkeep.signals.essences import FileSource, NoEssence, essence_with_digest
 from foldkeep.storage.local.reading import Stamp, digest_of, facts_at, opened
+
+from .lacking import lacking_copies
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,11 +37,7 @@ def essences_again(rows: Sequence[DocketRow], progress: Progress = no_progress) 
 
     Both are read now, and must be what the docket's digests say; a file whose essence is another is not among them.
     """
-    staying: dict[str, list[DocketRow]] = defaultdict(list)
-    for row in rows:
-        if row.action is not Action.FOLD:
-            staying[row.set].insert(0 if row.action is Action.KEEP else len(staying[row.set]), row)
-    asked = [row for row in rows if row.action is Action.FOLD and _lacks_copy(row, staying)]
+    asked, staying = lacking_copies(rows)
     if asked and not has_extra("media"):
         return {}  # what has another content than its keeper is left then, as ever
     known: dict[bytes, _Known | None] = {}
@@ -54,13 +50,6 @@ def essences_again(rows: Sequence[DocketRow], progress: Progress = no_progress) 
                 found[row.path] = EssenceKeeper(keeper, mine.rest)
                 break
     return found
-
-
-def _lacks_copy(row: DocketRow, staying: dict[str, list[DocketRow]]) -> bool:
-    """Tell whether digests say that nothing which stays in its set has a row's content."""
-    others = {other.digest for other in staying.get(row.set, [])}
-    is_medium = row.kind in MEDIA and not row.is_regenerable
-    return is_medium and row.digest is not None and bool(others) and others.isdisjoint({row.digest, None})
 
 
 def _read(row: DocketRow, known: dict[bytes, _Known | None]) -> _Known | None:

@@ -221,15 +221,15 @@ def _overview_document(overview: Overview) -> Document:
     """Return sets counted in all, by kind and by place."""
     contents, size = overview.backed_up
     return {
-        "totals": _totals_document(overview.totals),
-        "kinds": {kind: _totals_document(totals) for kind, totals in overview.kinds.items()},
+        "totals": totals_document(overview.totals),
+        "kinds": {kind: totals_document(totals) for kind, totals in overview.kinds.items()},
         "places": {place.label: {"copies": files, "bytes": bytes_} for place, files, bytes_ in overview.places},
         "backed_up": {"contents": contents, "bytes": size},
         "empty_files": overview.empty_files,
     }
 
 
-def _totals_document(totals: Totals) -> Document:
+def totals_document(totals: Totals) -> Document:
     """Return counts of sets and spares, and bytes."""
     return {"sets": totals.sets, "spares": totals.spares, "reclaimable": totals.reclaimable}
 

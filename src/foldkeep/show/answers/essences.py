@@ -16,7 +16,7 @@ from ..page.lines import NOTHING_FITS, write_rest
 from ..page.page import CARE, GAIN, QUIET, STRONG, Page
 from ..page.tables import Column
 from ..page.words import count
-from .duplicates import set_document, write_set
+from .duplicates import set_document, totals_document, write_set
 
 ESSENCES_COLUMNS = (
     "set", "kind", "size", "copies", "can_come_free", "path", "place", "modified", "digest", "rest", "says", "uri",
@@ -46,8 +46,8 @@ class EssencesAnswer:
         kinds = dict(totals_of(self.sets))
         return {
             "command": "duplicates",
-            "totals": _totals_document(Totals.of(kinds.values())),
-            "kinds": {kind: _totals_document(totals) for kind, totals in kinds.items()},
+            "totals": totals_document(Totals.of(kinds.values())),
+            "kinds": {kind: totals_document(totals) for kind, totals in kinds.items()},
             "sets": [
                 essence_set_document(each)
                 if isinstance(each, EssenceSet)
@@ -176,7 +176,3 @@ def essence_set_document(found: EssenceSet) -> Document:
             for copy, words in zip(found.copies, said_apart(found), strict=True)
         ],
     }
-
-
-def _totals_document(totals: Totals) -> Document:
-    return {"sets": totals.sets, "spares": totals.spares, "reclaimable": totals.reclaimable}
