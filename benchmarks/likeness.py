@@ -17,7 +17,8 @@ from pathlib import Path
 
 from PIL import Image, ImageDraw, ImageEnhance, ImageFilter, ImageOps, ImageStat
 
-from foldkeep.find.likeness import FilmPair, Sureness, compared, like_films, like_pictures, like_sounds
+from foldkeep.find.likeness import FilmPair, compared, like_films, like_pictures, like_sounds
+from foldkeep.find.likeness.frames import Sureness
 from foldkeep.signals.film_comparison import agreement
 from foldkeep.signals.film_prints import film_print
 from foldkeep.signals.photo_prints import photo_print

@@ -62,6 +62,33 @@ def test_what_was_released_comes_back_bit_for_bit(folded: Desk):
     assert len(folded.ask("duplicates", "--same", "essence")["sets"]) == 2, "the stock knows what came back"
 
 
+def test_the_rest_lies_beside_the_file_from_the_fold_on(folded: Desk):
+    before = facts(folded.place)
+    folded.ask("fold", folded.docket, "--yes")
+    rests = slots(folded)
+    assert [rest.name.removeprefix("rest-") for rest in rests] == [slot.name for slot in slots(folded, "0*")]
+    assert folded.ask("unfold", "1")["restored"] == 2
+    assert facts(folded.place) == before
+    assert not (folded.place / ".foldkeep").exists()
+    folded.ask("fold", folded.docket, "--yes")
+    slots(folded, "rest-*.jpg")[0].write_bytes(b"not what it was")
+    slots(folded, "rest-*.mp3")[0].unlink()
+    assert folded.ask("release", "2", "--yes")["rests"] == 2, "they are proved, and written, once more"
+    assert folded.ask("unfold", "2")["restored"] == 2
+    assert facts(folded.place) == before
+
+
+def test_what_was_proved_at_the_fold_is_kept_where_it_cannot_be_proved_again(folded: Desk):
+    folded.ask("fold", folded.docket, "--yes")
+    keeper = folded.place / "kite.jpg"
+    aside = keeper.rename(folded.top / "aside.jpg")
+    assert "unfold it to keep it" in dict(left(folded.ask("release", "1", "--yes")))["kite.jpg"]
+    assert folded.ask("release", "1", "--yes", "--allow-last-copy")["released"] == 1
+    aside.rename(keeper)
+    assert folded.ask("unfold", "1")["restored"] == 2
+    assert (folded.place / "old" / "kite.jpg").read_bytes() == made("still.jpg")
+
+
 @pytest.mark.parametrize("what", ["moved", "written into again", "a drive alone", "away for a while"])
 def test_a_file_is_rebuilt_from_whatever_has_its_essence(folded: Desk, what: str):
     before = contents(folded.place)

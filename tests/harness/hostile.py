@@ -33,8 +33,10 @@ from foldkeep.keep import read_docket
 from foldkeep.model import FoldKeepError
 from foldkeep.scan.packages import check_package
 from foldkeep.signals import FILM_PRINT, PHOTO_PRINT, SOUND_PRINT, Apart
+from foldkeep.signals.decoded import Form
 from foldkeep.signals.essences import NoEssence, essence_of, outline_of
 from foldkeep.stock import Stock
+from harness.containers import filmed, recorded, remuxed, scanned
 from harness.documents import database, edl, otio, referring, xml
 from harness.essences import MADE, Held, made
 
@@ -189,6 +191,8 @@ READERS: dict[str, Callable[[Path], object]] = {
         for kind in ("photo", "audio", "video")
     },
     "essence": essence,
+    "decoded": lambda path: HELPER.decoded(os.fsencode(path), path.stat().st_size),
+    "form": lambda path: [Form.read(form) for form in (HELPER.form(os.fsencode(path)),) if form],
     "rest": lambda path: read_rest(path.read_bytes()),
     "sealed rest": lambda path: read_rest(path.read_bytes() + blake3(path.read_bytes()).digest()),
     "preview": compared("photo", lambda: jpeg(1, "camera", "2025:06:14 09:12:03")),
@@ -343,6 +347,8 @@ SEEDS: dict[str, list[bytes]] = {
     "view of video": [film(1, 1.5)], "film print": [film(1, 2.0), film(2, 0.4)], "two films": [film(1, 2.0)],
     "damaged photo": [jpeg(1, "camera", "2025:06:14 09:12:03"), tiff()],
     "damaged audio": [wav(tune([0, 4, 7])), encoded(tune([0, 4]), "mp3", {"title": "march"})],
+    "decoded": [filmed(), remuxed(filmed(), "mpegts"), recorded("flac", "flac"), scanned("TIFF"), scanned("PNG")],
+    "form": [filmed(), scanned("JPEG"), recorded("wav", "pcm_s16le")],
     "essence": [made(name) for name in MADE], "rest": [REST], "sealed rest": [REST[:-32]],
     "damaged video": [film(1, 0.4)], "proxy": [proxy(film(1, 0.4))], "preview": [preview()],
     "declaration": [b"BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n"],

@@ -19,25 +19,41 @@ def same_of(args: "Namespace", env: "Environment") -> "frozenset[str]":
     same = frozenset((args.same or env.settings(args).settings.same).split(","))
     if "essence" in same and not same <= {"content", "essence"}:
         raise UnusableInput("essences are compared alone, or with contents", "say --same essence, or content,essence")
+    if "decoded" in same and len(same) > 1:
+        raise UnusableInput("what files decode to is compared alone", "say --same decoded")
     return same
 
 
-def look_for_essences(stock: "Stock", kinds: "Collection[str]", progress: "Progress") -> "list[Problem]":
-    """Ask what is here for its essence, as far as others may have the same; return what could not be read now."""
+def look_for_same(stock: "Stock", same: str, kinds: "Collection[str]", progress: "Progress") -> "list[Problem]":
+    """Ask what is here for its essence, or for what it decodes to, as far as others may have the same.
+
+    Return what could not be read now.
+
+    Parameters
+    ----------
+    same
+        ``essence`` or ``decoded``.
+    """
     import os
     from concurrent.futures import ThreadPoolExecutor
 
-    from foldkeep.scan import places_here, read_outlined
-    from foldkeep.signals.essences import ESSENCE, find_essences, make_outlines
+    from foldkeep.scan import places_here, read_shared
+    from foldkeep.signals import MEDIA
+    from foldkeep.signals.decoded import find_decoded, make_forms
+    from foldkeep.signals.essences import find_essences, make_outlines
+    from foldkeep.stock import Shared
 
+    begin, shared, end = {
+        "essence": (make_outlines, Shared.OUTLINE, find_essences),
+        "decoded": (make_forms, Shared.FORM, find_decoded),
+    }[same]
     here = places_here(stock)
-    asked = ESSENCE.kinds.intersection(kinds or ESSENCE.kinds)
     executor = ThreadPoolExecutor(os.cpu_count() or 1, thread_name_prefix="reading")
     try:
-        with stock.hold("essences"):
-            problems = make_outlines(stock, here, asked, progress)
-            problems += read_outlined(stock, executor, progress).problems
-            problems += find_essences(stock, here, progress)
+        with stock.hold(same):
+            problems = begin(stock, here, MEDIA.intersection(kinds or MEDIA), progress)
+            problems += read_shared(stock, shared, executor, progress).problems
+            problems += end(stock, here, progress)
     finally:
         executor.shutdown(wait=False, cancel_futures=True)
     return problems

@@ -40,6 +40,10 @@ _STEPS: tuple[tuple[str, list[str]], ...] = (
         "Some copies got a rating or another title since. They are told by the picture and the sound themselves.",
         ["duplicates", "--same", "essence"],
     ),
+    (
+        "The album was made from the takes: other bytes, but the same sound, sample for sample. Nothing is proposed.",
+        ["duplicates", "--same", "decoded"],
+    ),
     ("The ledger remembers.", ["ledger"]),
     ("Changed your mind? Everything comes back, exactly as it was.", ["unfold", "--last"]),
     (

@@ -1,6 +1,7 @@
-"""Rests of released files: proved and written before the file goes, and what the file is rebuilt from.
+"""Rests of files that went for a keeper with their essence: proved and written before the file goes.
 
-A rest lies beside the slots of its run, with the owner, mode, times and attributes of the file that it is of.
+A rest lies beside the slots of its run, with the owner, mode, times and attributes of the file that it is of, which is
+rebuilt from it when that was released.
 """
 
 import errno
@@ -24,7 +25,7 @@ MOST_OF_FILE = 512 * 1024 * 1024
 Having = Callable[[RunFile, Rest], Iterable[PathBytes]]
 """Tells where files may lie that have the essence that a rest needs."""
 
-_NOT_REBUILT = "it cannot be rebuilt from its keeper, bit for bit; unfold it to keep it"
+_NOT_REBUILT = "it cannot be rebuilt from its keeper, bit for bit"
 
 
 def rest_name(file: RunFile) -> bytes:
@@ -68,7 +69,7 @@ def keep_rest(files: int, file: RunFile, descriptor: int, rest: bytes) -> None:
     Raises OSError if it cannot be written.
     """
     name = rest_name(file)
-    if facts_of(files, name) is not None:  # of a release that did not come to its end
+    if facts_of(files, name) is not None:  # of the fold, or of a release that did not come to its end
         unlink(name, files)
     kept = write_content([rest], descriptor, files, name)
     if "mode" in kept.lost:  # an owner or an attribute that only the system may give is no reason to keep the file
@@ -137,16 +138,25 @@ def _read(descriptor: int, file: RunFile) -> Rest:
     return rest
 
 
-def check_rest(files: int, file: RunFile) -> None:
-    """Raise NotSafe if the rest of a file is damaged or gone, OSError if it cannot be read."""
+def check_rest(files: int, file: RunFile) -> Rest:
+    """Return the rest of a file as it lies in the vault. Raises NotSafe if it is damaged or gone, OSError if it cannot
+    be read.
+    """
     try:
         descriptor = open_in(files, rest_name(file))
     except FileNotFoundError:
         raise NotSafe("its rest is gone; somebody took it away") from None
     try:
-        _read(descriptor, file)
+        return _read(descriptor, file)
     finally:
         os.close(descriptor)
+
+
+def take_rest_away(files: int, file: RunFile) -> None:
+    """Take the rest of a file away that never went from where it is."""
+    name = rest_name(file)
+    if facts_of(files, name) is not None:
+        unlink(name, files)
 
 
 def drop_rest(files: int, file: RunFile, home: tuple[int, bytes]) -> None:

@@ -13,6 +13,8 @@ from foldkeep.storage.local.reading import FILE, NotSafe, Stamp, digest_of, modi
 
 from .verify import Witness
 
+_OF_KEEPERS = (Grade.ALIKE, Grade.DECODED, Grade.ESSENCE)
+
 
 def check_source(path: PathBytes, made: Stamp, expected: SourceFacts | None) -> Witness:
     """Return the source of a file as witness, as it is now.
@@ -30,7 +32,7 @@ def check_source(path: PathBytes, made: Stamp, expected: SourceFacts | None) -> 
     NotSafe
         If it is gone, cannot be read, is empty, is that file itself, or is not what it was.
     """
-    is_keeper = expected is not None and expected.grade in (Grade.ALIKE, Grade.ESSENCE)
+    is_keeper = expected is not None and expected.grade in _OF_KEEPERS
     what = "its keeper" if is_keeper else "what it is made from"
     where = visible(path)
     try:
@@ -55,6 +57,6 @@ def check_source(path: PathBytes, made: Stamp, expected: SourceFacts | None) -> 
 def _is_same(descriptor: int, facts: os.stat_result, expected: SourceFacts) -> bool:
     if facts.st_size != expected.size:
         return False
-    if expected.digest or expected.grade is Grade.ALIKE:
+    if expected.digest or expected.grade in _OF_KEEPERS:
         return digest_of(descriptor, facts.st_size)[0] == expected.digest
     return modified_ns(facts) == expected.modified_ns

@@ -5,7 +5,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from foldkeep.find.catalogs import uses
-from foldkeep.find.copies import EssenceCopy, EssenceSet
+from foldkeep.find.copies import WRITTEN, MediaCopy, MediaSet, written
 from foldkeep.find.references import ProjectFolders
 from foldkeep.model import Action, CopySet, DocketRow, Facts, Progress, no_progress, visible
 from foldkeep.model.catalogs import Catalog
@@ -20,20 +20,19 @@ from .propose import Proposal
 from .rules import Rule, each
 
 _LONGEST = 80  # of what is said of a fact in a docket
-_WRITTEN = ("rating", "title", "description", "artist", "album", "track", "captured", "camera", "lens")
 
 
 @dataclass(frozen=True, slots=True)
 class _Part:
     """Copies of a set that look the same whatever program shows them, as one set of which some may go."""
 
-    copies: Sequence[EssenceCopy]
+    copies: Sequence[MediaCopy]
     files: CopySet
 
 
 def propose_essences(
     stock: Stock,
-    sets: Iterable[EssenceSet],
+    sets: Iterable[MediaSet],
     wishes: Wishes,
     projects: ProjectFolders | None,
     catalogs: Iterable[Catalog],
@@ -55,20 +54,20 @@ def propose_essences(
         yield from _rows(part, chooser, proposal)
 
 
-def _parts(found: EssenceSet) -> Iterator[_Part]:
+def _parts(found: MediaSet) -> Iterator[_Part]:
     """Yield the copies of a set by how they look or sound: words that turn or colour a picture tell them apart."""
-    by_look: dict[tuple[tuple[str, str], ...], list[EssenceCopy]] = defaultdict(list)
+    by_look: dict[tuple[tuple[str, str], ...], list[MediaCopy]] = defaultdict(list)
     for copy in found.copies:
-        by_look[tuple(sorted(copy.shown.items()))].append(copy)
+        by_look[tuple(sorted(copy.more.items()))].append(copy)
     for number, (_, copies) in enumerate(sorted(by_look.items()), start=1):
         name = found.id if number == 1 else f"{found.id}-{number}"
         files = tuple(copy.file for copy in copies)
-        yield _Part(copies, CopySet(name, found.essence, files, 0, found.backed_up))
+        yield _Part(copies, CopySet(name, found.agreed, files, 0, found.backed_up))
 
 
 def _rows(part: _Part, chooser: Chooser, proposal: Proposal) -> Iterator[DocketRow]:
-    written = {copy.file.path: _written(copy.says) for copy in part.copies}
-    first = Rule("", each(lambda copy: -written[copy.path]), "most is written in it", "less is written in it")
+    words = {copy.file.path: written(copy.says) for copy in part.copies}
+    first = Rule("", each(lambda copy: -words[copy.path]), "most is written in it", "less is written in it")
     choice = chooser.choose(part.files, first=[first])
     rests = {copy.file.path: copy.rest for copy in part.copies}
     folded = [verdict.copy for verdict in choice.verdicts if verdict.action is Action.FOLD]
@@ -87,10 +86,10 @@ def _rows(part: _Part, chooser: Chooser, proposal: Proposal) -> Iterator[DocketR
         )
 
 
-def _said_apart(copies: Sequence[EssenceCopy]) -> dict[bytes, str]:
+def _said_apart(copies: Sequence[MediaCopy]) -> dict[bytes, str]:
     """Return what is written in each copy, by path, where not the same is written in all of them."""
     said = {copy.file.path: _words_of(copy.says) for copy in copies}
-    apart = [name for name in (*_WRITTEN, "keywords") if len({words.get(name) for words in said.values()}) > 1]
+    apart = [name for name in (*WRITTEN, "keywords") if len({words.get(name) for words in said.values()}) > 1]
     return {
         path: ", ".join(f"{name} {words[name]}" if name in words else f"no {name}" for name in apart)
         for path, words in said.items()
@@ -98,12 +97,7 @@ def _said_apart(copies: Sequence[EssenceCopy]) -> dict[bytes, str]:
 
 
 def _words_of(says: Facts) -> dict[str, str]:
-    values = {name: getattr(says, name) for name in _WRITTEN}
+    values = {name: getattr(says, name) for name in WRITTEN}
     values["rating"] = None if says.rating is None else f"{says.rating:g}"
     values["keywords"] = " and ".join(says.keywords) or None
     return {name: visible(text)[:_LONGEST] for name, value in values.items() if (text := str(value or ""))}
-
-
-def _written(says: Facts) -> int:
-    """Return how much is written in a file: facts, and keywords one by one."""
-    return sum(getattr(says, name) is not None for name in _WRITTEN) + len(says.keywords)

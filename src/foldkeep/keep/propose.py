@@ -5,7 +5,7 @@ from collections.abc import Container, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
 from foldkeep.find.catalogs import uses
-from foldkeep.find.copies import Duplicates, EssenceSet, OtherSets, Question, duplicates
+from foldkeep.find.copies import Duplicates, MediaSet, OtherSets, Question, duplicates
 from foldkeep.find.references import ProjectFolders
 from foldkeep.model import Action, CopySet, DocketRow, Problem, Progress, Step, no_progress
 from foldkeep.model.catalogs import Catalog
@@ -35,6 +35,8 @@ class Proposal:
         Sets for which no rule could decide, or whose contents are not proven to be the same.
     all_stay
         Sets of which every copy stays for a reason of its own.
+    decoded
+        Those of them whose files decode to the same, so that a person decides.
     both_stay, in_use
         Sets of which a copy stays only since a document of a project uses it, and bytes of such copies: links or clones
         in their place would free them.
@@ -51,6 +53,7 @@ class Proposal:
     reclaimable: int = 0
     undecided: int = 0
     all_stay: int = 0
+    decoded: int = 0
     both_stay: int = 0
     in_use: int = 0
     emptied: int = 0
@@ -69,6 +72,14 @@ class Proposal:
         else:
             self.reasons[choice.why] += 1
 
+    def counted(self, sets: Iterable[MediaSet]) -> Iterator[MediaSet]:
+        """Yield sets of which a person decides, and count them."""
+        for each in sets:
+            self.sets += 1
+            self.undecided += 1
+            self.decoded += 1
+            yield each
+
 
 def propose_for(
     stock: Stock,
@@ -78,7 +89,7 @@ def propose_for(
     catalogs: Iterable[Catalog],
     proposal: Proposal | None = None,
     progress: Progress = no_progress,
-    essences: Sequence[EssenceSet] = (),
+    essences: Sequence[MediaSet] = (),
 ) -> Iterator[DocketRow]:
     """Find sets and what uses their copies, and yield docket rows as `propose` does.
 

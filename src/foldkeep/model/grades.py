@@ -11,6 +11,7 @@ class Grade(StrEnum):
     LIKELY = "likely"  # an opaque file with a machine's name, in a cache's folder, that no document mentions
     PERHAPS = "perhaps"  # a name, or a folder's name, and nothing more
     ESSENCE = "essence"  # the keeper shows or sounds the same; what is written about it is kept when it is released
+    DECODED = "decoded"  # as one that is alike, but it decodes to the same samples, pixels or packets
     ALIKE = "alike"  # it cannot be made again: a person has decided that the keeper does instead
 
     @property

@@ -139,8 +139,8 @@ class RunFile:
 
     @property
     def is_alike(self) -> bool:
-        """Whether it is only alike its keeper, and a person has decided that it may go."""
-        return self.source is not None and self.source.grade is Grade.ALIKE
+        """Whether it is only alike its keeper, or decodes to the same, and a person has decided that it may go."""
+        return self.source is not None and self.source.grade in (Grade.ALIKE, Grade.DECODED)
 
     @property
     def has_essence(self) -> bool:

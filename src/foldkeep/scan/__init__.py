@@ -5,7 +5,7 @@ from .in_use import open_files, sign_of_work
 from .named import check_filter, check_folder, check_names, fits_nothing
 from .places import Presence, TwinPlace, add_place, find_place, named_folder, places_here, presence, presences
 from .report import ScanReport
-from .scan import read_contents, read_outlined, scan
+from .scan import read_contents, read_shared, scan
 from .thumbnails import StaleThumbnail, shown_by, stale_thumbnails
 
 __all__ = [
@@ -15,7 +15,7 @@ __all__ = [
     "fits_nothing",
     "scan",
     "read_contents",
-    "read_outlined",
+    "read_shared",
     "ScanReport",
     "add_place",
     "find_place",

@@ -12,7 +12,7 @@ from functools import partial
 from foldkeep.model import Place, Problem, Progress, Settings, Step, no_progress
 from foldkeep.model.names import lies_below
 from foldkeep.model.units import is_clock_change
-from foldkeep.stock import Backlog, Stock
+from foldkeep.stock import Backlog, Shared, Stock
 from foldkeep.storage import storage_at
 from foldkeep.storage.local.drives import keeps_inodes, may_fall_silent
 from foldkeep.storage.local.reading import facts_at, may_be_one, modified_ns
@@ -119,12 +119,12 @@ def read_contents(
     return _read_whole(stock, partial(stock.contents.to_read_rest, kinds=kinds), executor, progress)
 
 
-def read_outlined(stock: Stock, executor: Executor, progress: Progress = no_progress) -> ScanReport:
-    """Read the files whole, in all places that are here, that may have the essence of another.
+def read_shared(stock: Stock, shared: Shared, executor: Executor, progress: Progress = no_progress) -> ScanReport:
+    """Read the files whole, in all places that are here, that may share something with another content.
 
     Parameters and problems are those of `scan`.
     """
-    return _read_whole(stock, stock.contents.to_read_outlined, executor, progress)
+    return _read_whole(stock, partial(stock.contents.to_read_shared, shared=shared), executor, progress)
 
 
 def _read_whole(

@@ -39,5 +39,6 @@ PICTURE = Extractor("picture", 1, MEDIA, "a small JPEG of a photo, of frames of 
 DAMAGE = Extractor("damage", 1, frozenset(KINDS) - {OTHER}, "what is wrong with a content; nothing if it is whole")
 PHOTO_PRINT = Extractor("photo print", 3, frozenset({"photo"}), "a print by which a picture is known again")
 ESSENCE = Extractor("essence", 1, MEDIA, "the picture or sound itself, without what is written about it")
+DECODED = Extractor("decoded", 1, MEDIA, "the samples, pixels or packets that a content decodes to")
 SOUND_PRINT = Extractor("sound print", 1, frozenset({"audio", "video"}), "a print by which a recording is known again")
 FILM_PRINT = Extractor("film print", 1, frozenset({"video"}), "prints of key frames, by which a film is known again")

@@ -113,6 +113,21 @@ class Apart:
         question = {"do": "essence", "uri": file_uri(path), "kind": ""}
         return self._told(question, self._seconds + size / _LEAST_BYTES_A_SECOND)
 
+    def form(self, path: bytes) -> bytes:
+        """Return the form of a file, see `decoded.form_of`; empty if nothing can be told to decode to the same.
+
+        Raises NotRead if it could not be read now.
+        """
+        return bytes.fromhex(self._told({"do": "form", "uri": file_uri(path), "kind": ""})["form"])
+
+    def decoded(self, path: bytes, size: int) -> dict[str, Any]:
+        """Return what a file decodes to, as `decoded.Finding.known` gives it; or `none`, why that cannot be told.
+
+        Raises NotRead if it could not be read now; a large file is given more time.
+        """
+        question = {"do": "decoded", "uri": file_uri(path), "kind": ""}
+        return self._told(question, self._seconds + size / _LEAST_BYTES_A_SECOND)
+
     def print(self, extractor: Extractor, path: bytes, size: int) -> KnownPrint:
         """Return the print that an extractor makes of a file; one that has none says why.
 
@@ -252,6 +267,10 @@ def _measured(question: dict[str, str]) -> dict[str, Any]:
         from .essences import described, outlined
 
         return {"outline": outlined(path).hex()} if question["do"] == "outline" else described(path)
+    if question["do"] in ("form", "decoded"):
+        from .decoded import decoded, form_of
+
+        return {"form": form_of(path).hex()} if question["do"] == "form" else decoded(path)
     if question["do"] in _PRINTERS:
         module, name = _PRINTERS[question["do"]]
         return _print(getattr(import_module(f".{module}", __spec__.parent), name)(path))

@@ -3,6 +3,7 @@
 from .archives import Archived, ArchivedFile
 from .contents import SMALL_FILE, Backlog, Reading
 from .files import Sighting
+from .filtering import Shared
 from .listing import LIST_ORDERS, Sum
 from .measures import Seen
 from .pictures import Pictures
@@ -28,6 +29,7 @@ __all__ = [
     "Prints",
     "Signal",
     "Unmeasured",
+    "Shared",
     "Stock",
     "Sum",
 ]

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from itertools import groupby
 
 from .files import join
-from .filtering import SHARED_OUTLINE, numbers
+from .filtering import Shared, numbers
 
 _PAGE = 1024
 
@@ -74,9 +74,9 @@ class Contents:
         """Return the files of places, of any kind or some, of which the whole content was not read yet."""
         return self._backlog("f.digest IS NULL AND f.size > 0", 1, 0, places, kinds)
 
-    def to_read_outlined(self, places: Collection[int]) -> Backlog:
-        """Return the files of places that may have the essence of another, of which the content was not read yet."""
-        return self._backlog(f"f.digest IS NULL AND {SHARED_OUTLINE}", 1, 0, places)
+    def to_read_shared(self, places: Collection[int], shared: Shared) -> Backlog:
+        """Return the files of places that may share something, of which the whole content was not read yet."""
+        return self._backlog(f"f.digest IS NULL AND {shared}", 1, 0, places)
 
     def _backlog(
         self,

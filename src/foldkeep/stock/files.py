@@ -104,7 +104,7 @@ class Files:
             " place, volume)"
             " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (folder, name) DO UPDATE SET"
             f" ends = iif({same}, ends, NULL), digest = iif({same}, digest, NULL),"
-            f" outline = iif({same}, outline, NULL),"
+            f" outline = iif({same}, outline, NULL), form = iif({same}, form, NULL),"
             f" content = iif({same}, content, NULL), extent = iif({same}, extent, NULL),"
             " kind = excluded.kind, size = excluded.size,"
             " modified_ns = excluded.modified_ns, inode = excluded.inode, links = excluded.links,"

@@ -2,6 +2,7 @@
 
 import sqlite3
 from collections.abc import Iterable
+from enum import StrEnum
 
 from foldkeep.model import Filter
 
@@ -11,11 +12,22 @@ FILTERABLE = "files f JOIN folders d ON d.id = f.folder JOIN places p ON p.id = 
 DAMAGED = "extractor IN ('damage', 'media facts') AND problem <> ''"
 """Condition on the signals of contents that something was found wrong with."""
 
-SHARED_OUTLINE = (
-    "f.outline IN (SELECT outline FROM files WHERE length(outline) > 1 GROUP BY outline"
-    " HAVING count(DISTINCT coalesce(digest, CAST(inode || ' ' || volume AS BLOB))) > 1)"
-)
-"""Condition on ``files f`` that another content may have the essence of theirs."""
+CONTENT = "coalesce({0}digest, CAST({0}inode || ' ' || {0}volume AS BLOB))"
+"""Expression for the content of a file; of one that was not read whole, for the file itself."""
+
+
+class Shared(StrEnum):
+    """What files are asked for more that may have something in common with another content.
+
+    The values are conditions on ``files f``.
+    """
+
+    ANYTHING = "1"
+    OUTLINE = (
+        "f.outline IN (SELECT outline FROM files WHERE length(outline) > 1 GROUP BY outline"
+        f" HAVING count(DISTINCT {CONTENT.format('')}) > 1)"
+    )
+    FORM = "f.id IN (SELECT id FROM temp.may_agree)"  # as `Forms.mark` left it
 
 
 def condition(connection: sqlite3.Connection, wanted: Filter) -> tuple[str, list[object]]:

@@ -191,6 +191,10 @@ _MIGRATIONS = (
     ALTER TABLE files ADD COLUMN outline BLOB;
     CREATE INDEX files_by_outline ON files (outline) WHERE length(outline) > 1;
     """,
+    """
+    -- What files that decode to the same agree in, as outlines are kept.
+    ALTER TABLE files ADD COLUMN form BLOB;
+    """,
 )
 VERSION = len(_MIGRATIONS)
 

@@ -2,12 +2,16 @@
 
 import json
 import sqlite3
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
+from itertools import groupby
 from typing import Any, NamedTuple
 
-from .files import join
-from .filtering import DAMAGED, numbers
+from foldkeep.model import StockFile
+
+from .files import FILE_COLUMNS, join, stock_file
+from .filtering import DAMAGED, Shared, numbers
+from .places import Places
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,12 +46,20 @@ class KnownSignals:
         ).fetchone()
         return Signal(json.loads(row[0]), row[1]) if row else None
 
-    def lacking(self, extractor: str, version: int, kinds: Iterable[str], places: Iterable[int]) -> list[Unmeasured]:
+    def lacking(
+        self,
+        extractor: str,
+        version: int,
+        kinds: Iterable[str],
+        places: Iterable[int],
+        shared: Shared = Shared.ANYTHING,
+    ) -> list[Unmeasured]:
         """Return the contents in places that a version of an extractor was not asked of, each by one of its files."""
         return self._contents(
             kinds,
             places,
-            "NOT EXISTS (SELECT 1 FROM signals s WHERE s.digest = f.digest AND s.extractor = ? AND s.version = ?)",
+            f"{shared} AND NOT EXISTS (SELECT 1 FROM signals s WHERE s.digest = f.digest AND s.extractor = ?"
+            " AND s.version = ?)",
             (extractor, version),
         )
 
@@ -67,6 +79,31 @@ class KnownSignals:
             (*kinds, *values),
         )
         return [Unmeasured(digest, join(folder, name), *rest) for digest, folder, name, *rest in rows]
+
+    def agreeing(
+        self, extractor: str, version: int, name: str
+    ) -> Iterator[tuple[str, dict[bytes, dict[str, Any]], list[StockFile]]]:
+        """Yield what a version of an extractor found alike in several contents: the value of that name, all that is
+        known by content, and the files by path.
+        """
+        places = Places(self._db).by_id()
+        rows = self._db.execute(
+            f"SELECT json_extract(s.value, '$.{name}') AS found, s.value, {FILE_COLUMNS} FROM signals s"
+            " JOIN files f ON f.digest = s.digest JOIN folders d ON d.id = f.folder JOIN places p ON p.id = f.place"
+            " WHERE s.extractor = ? AND s.version = ? AND found IN ("
+            f" SELECT json_extract(value, '$.{name}') AS e FROM signals WHERE extractor = ? AND version = ?"
+            " AND e IS NOT NULL GROUP BY e HAVING count(*) > 1) ORDER BY found, d.path, f.name",
+            (extractor, version, extractor, version),
+        ).fetchall()
+        for found, group in groupby(rows, key=lambda row: row[0]):
+            files, known = list[StockFile](), dict[bytes, dict[str, Any]]()
+            for _, value, *columns in group:
+                file = stock_file(tuple(columns), places)
+                files.append(file)
+                if file.digest is not None and file.digest not in known:
+                    known[file.digest] = json.loads(value)
+            if len(known) > 1:
+                yield found, known, files
 
     def damage(self) -> dict[bytes, str]:
         """Return the contents that something was found wrong with, and what."""

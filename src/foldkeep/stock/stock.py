@@ -12,6 +12,7 @@ from foldkeep.model.work import many_rows, reason_of
 
 from . import lock
 from .archives import Archives
+from .beginnings import Beginnings, Forms
 from .catalogs import Catalogs
 from .contents import Contents
 from .essences import Essences
@@ -52,6 +53,8 @@ class Stock:
         self.listing = Listing(connection)
         self.signals = KnownSignals(connection)
         self.essences = Essences(connection)
+        self.outlines = Beginnings(connection, "outline")
+        self.forms = Forms(connection)
         self.measures = KnownMeasures(connection)
         self.catalogs = Catalogs(connection)
         self.archives = Archives(connection)

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
 from ..options import CONFIG, FILTERS, INVENTORY, Option, Takes, open_source, wanted
-from ..reading import look_for_essences, same_of
+from ..reading import look_for_same, same_of
 
 if TYPE_CHECKING:
     from foldkeep.find.copies import Question
@@ -42,7 +42,7 @@ OPTIONS = (
         "--same",
         "what copies agree in: content (the default, unless the settings say otherwise), name, size, modified, or"
         " several, joined by commas; without content only to look at. essence, or content,essence: the picture or"
-        " sound itself, whatever is written about it",
+        " sound itself, whatever is written about it. decoded: the same samples, pixels or packets, coded otherwise",
         Takes.WORD,
         "WHAT",
     ),
@@ -62,46 +62,55 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
     question = Question(args.across, same_of(args, env), args.sort, wanted(args))
     # What the settings say goes for files alone, read where they lie.
-    if "essence" in question.same and (args.same or not (args.inventory or args.folders)):
-        return _essences(args, env, question)
+    if not question.same.isdisjoint(("essence", "decoded")) and (args.same or not (args.inventory or args.folders)):
+        return _media(args, env, question)
     question = replace(question, same=question.same - {"essence"} or frozenset({"content"}))
     with open_source(args, env) as stock:
         check_filter(stock, question.wanted)
         return (_folders if args.folders else _sets)(args, env, stock, question)
 
 
-def _essences(args: argparse.Namespace, env: Environment, question: "Question") -> ExitStatus:
+def _media(args: argparse.Namespace, env: Environment, question: "Question") -> ExitStatus:
     from collections.abc import Sequence
     from dataclasses import replace
 
-    from foldkeep.find.copies import EssenceSet, OtherSets, duplicates, same_essences, sets_of_both
+    from foldkeep.find.copies import (
+        MediaSet,
+        OtherSets,
+        Same,
+        duplicates,
+        same_decoded,
+        same_essences,
+        sets_of_both,
+    )
     from foldkeep.model import CopySet, UnusableInput
     from foldkeep.model.extras import need
     from foldkeep.scan import check_filter, fits_nothing, presences
-    from foldkeep.show.answers.essences import ESSENCES_COLUMNS, EssencesAnswer, essence_rows
+    from foldkeep.show.answers.media_sets import MEDIA_COLUMNS, MediaSetsAnswer, media_rows
     from foldkeep.signals import MediaReader
     from foldkeep.stock import Stock
 
     if args.inventory or args.folders:
         raise UnusableInput(
-            "essences are compared file by file, and read where the files lie", "leave out --folders and --inventory"
+            f"{args.same} is compared file by file, and read where the files lie", "leave out --folders and --inventory"
         )
     need("media")
+    same = Same.ESSENCE if "essence" in question.same else Same.DECODED
     with Stock.open(env.stock_path(args)) as stock:
         check_filter(stock, question.wanted)
         with env.progress(args) as progress:
-            problems = look_for_essences(stock, question.wanted.kinds, progress)
+            problems = look_for_same(stock, same, question.wanted.kinds, progress)
             with MediaReader(stock) as reader:
-                essences = same_essences(stock, reader, question)
-            sets: Sequence[EssenceSet | CopySet] = essences
+                media = (same_essences if same is Same.ESSENCE else same_decoded)(stock, reader, question)
+            sets: Sequence[MediaSet | CopySet] = media
             if "content" in question.same:
                 found = duplicates(stock, replace(question, same=frozenset({"content"})))
-                sets = sets_of_both(essences, OtherSets(found, essences, across=question.across), question)
+                sets = sets_of_both(media, OtherSets(found, media, across=question.across), question)
         nothing = not sets and fits_nothing(stock, question.wanted)
-        answer = EssencesAnswer(sets, presences(stock), env.top(args, _TOP_ON_TERMINAL), args.details, nothing)
+        answer = MediaSetsAnswer(same, sets, presences(stock), env.top(args, _TOP_ON_TERMINAL), args.details, nothing)
     env.answer(args, answer)
     if args.csv:
-        env.write_table(args.csv, ESSENCES_COLUMNS, essence_rows(sets))
+        env.write_table(args.csv, MEDIA_COLUMNS, media_rows(sets))
     return env.tell_problems(args, problems)
 
 

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
 from ..options import CONFIG, FILTERS, READING, Option, Takes, remembered_and_named, settings_projects, wanted
-from ..reading import look_for_essences, same_of
+from ..reading import look_for_same, same_of
 
 if TYPE_CHECKING:
     from foldkeep.keep import Wishes
@@ -92,7 +92,8 @@ OPTIONS = (
     Option(
         "--same",
         "content (the default, unless the settings say otherwise), name, size, modified, or several; sets whose"
-        " contents differ are left. essence, or content,essence: also the same picture or sound under other words",
+        " contents differ are left. essence, or content,essence: also the same picture or sound under other words."
+        " decoded: what decodes to the same, of which every file is left, with a suggestion",
         Takes.WORD,
         "WHAT",
     ),
@@ -108,8 +109,9 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from contextlib import ExitStack
     from itertools import chain
 
-    from foldkeep.find.copies import EssenceSet, Question, same_essences
+    from foldkeep.find.copies import MediaSet, Question, same_decoded, same_essences
     from foldkeep.keep import Proposal, propose_essences, propose_for, write_docket
+    from foldkeep.keep.dockets import decoded_rows
     from foldkeep.model import DocketRow, Problem, UnusableInput
     from foldkeep.model.extras import need
     from foldkeep.scan import check_filter, check_folder, fits_nothing
@@ -128,20 +130,24 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         for folder in _named_folders(args):
             check_folder(stock, folder)
         same = same_of(args, env)
-        question = Question(args.across, same - {"essence"} or frozenset({"content"}), wanted=wishes.wanted)
+        question = Question(args.across, same - {"essence", "decoded"} or frozenset({"content"}), wanted=wishes.wanted)
         projects = None if wishes.ignores_projects else settings_projects(env.settings(args).settings, stock)
         catalogs = remembered_and_named(args, stock)
         with env.progress(args) as progress, ExitStack() as opened:
             problems: list[Problem] = []
             rows: list[Iterable[DocketRow]] = []
-            sets: list[EssenceSet] = []
+            sets: list[MediaSet] = []
             asked = (projects, catalogs, proposal, progress)
-            if "essence" in same:
+            for word in same.intersection(("essence", "decoded")):
                 need("media")
-                problems = look_for_essences(stock, wishes.wanted.kinds, progress)
-                sets = same_essences(stock, opened.enter_context(MediaReader(stock)), question)
-                rows.append(propose_essences(stock, sets, wishes, *asked))
-            if same != {"essence"}:
+                problems = look_for_same(stock, word, wishes.wanted.kinds, progress)
+                reader = opened.enter_context(MediaReader(stock))
+                if word == "essence":
+                    sets = same_essences(stock, reader, question)
+                    rows.append(propose_essences(stock, sets, wishes, *asked))
+                else:
+                    rows.append(decoded_rows(proposal.counted(same_decoded(stock, reader, question))))
+            if same.isdisjoint(("essence", "decoded")) or "content" in same:
                 rows.insert(0, propose_for(stock, question, wishes, *asked, essences=sets))
             docket = write_docket(args.docket, chain.from_iterable(rows))
         nothing = not proposal.sets and fits_nothing(stock, wishes.wanted)

@@ -24,18 +24,16 @@ OPTIONS = (Option("what", "a file, or a set as `duplicates` names it", Takes.FIL
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Look each up, then tell."""
-    from foldkeep.find.copies import Details, EssenceSet, details, essence_set
+    from foldkeep.find.copies import Details, MediaSet, details, media_set
     from foldkeep.model import Problem
     from foldkeep.show.answers.show import DetailsAnswer
     from foldkeep.signals import MediaReader
     from foldkeep.stock import Stock
 
     with Stock.open(env.stock_path(args)) as stock, MediaReader(stock) as reader:
-        found: list[Details | EssenceSet] = [
-            essence_set(stock, reader, word) or details(stock, reader, word) if word.startswith("e") else
-            details(stock, reader, word)
-            for word in args.what
-        ]  # fmt: skip
+        found: list[Details | MediaSet] = [
+            media_set(stock, reader, word) or details(stock, reader, word) for word in args.what
+        ]
     of_files = [each for each in found if isinstance(each, Details)]
     problems = [Problem(each.copies[0].path, each.facts.problem) for each in of_files if each.facts.problem]
 

@@ -1,30 +1,38 @@
 """Copies: files and folders with the same content, and what is known of them."""
 
+from .decoded import same_decoded
 from .details import Details, KnownCopy, details
 from .duplicates import Duplicates, Overview, Question, Totals, duplicates
-from .essences import (
-    EssenceCopy,
-    EssenceSet,
+from .essences import same_essences
+from .folders import FolderFacts, FolderMatch, Relation, compare_folders
+from .media_sets import (
+    WRITTEN,
+    MediaCopy,
+    MediaSet,
     OtherSets,
-    essence_set,
+    Same,
     files_of,
-    same_essences,
     sets_of_both,
     totals_of,
+    written,
 )
-from .folders import FolderFacts, FolderMatch, Relation, compare_folders
+from .named_sets import media_set
 
 __all__ = [
     "Details",
     "KnownCopy",
     "details",
-    "EssenceCopy",
-    "EssenceSet",
-    "essence_set",
+    "MediaCopy",
+    "MediaSet",
+    "Same",
+    "media_set",
     "OtherSets",
     "sets_of_both",
     "files_of",
     "same_essences",
+    "same_decoded",
+    "WRITTEN",
+    "written",
     "totals_of",
     "Duplicates",
     "Overview",

@@ -2,12 +2,12 @@
 
 from .alike import STRENGTHS, alike, without_print
 from .differences import only_of
-from .frames import FilmPair, Sureness, compared, like_films
+from .frames import FilmPair, compared, like_films
 from .groups import Content, Group, Member, What, grouped
 from .layouts import opposite
-from .measured import Measured, NotAlike, alike_now, measured
+from .measured import DecodedNow, Measured, NotAlike, alike_now, decoded_now, measured
 from .photos import Photos
-from .pictures import FAIR_BITS, SURE_BITS, Pair, like_pictures
+from .pictures import FAIR_BITS, Pair, like_pictures
 from .sounds import SoundPair, like_sounds
 
 __all__ = [
@@ -27,13 +27,13 @@ __all__ = [
     "FilmPair",
     "like_films",
     "compared",
-    "Sureness",
     "only_of",
     "alike_now",
+    "decoded_now",
+    "DecodedNow",
     "measured",
     "Measured",
     "NotAlike",
     "without_print",
-    "SURE_BITS",
     "FAIR_BITS",
 ]

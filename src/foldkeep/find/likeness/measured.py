@@ -1,11 +1,13 @@
 """Whether two files are alike now: both read, printed and compared then and there, nothing remembered is believed."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 
 from foldkeep.model import visible
 from foldkeep.model.work import reason_of
 from foldkeep.signals import FILM_PRINT, PHOTO_PRINT, SOUND_PRINT, Agreement, Apart, Extractor, Medium, NotRead
+from foldkeep.signals.decoded import Finding, Form
 from foldkeep.stock import KnownPrint
 from foldkeep.storage.local.reading import Stamp, digest_of, facts_at, opened
 
@@ -42,16 +44,63 @@ def alike_now(spare: Medium, keeper: Medium) -> Measured:
     """
     if spare.kind != keeper.kind or spare.kind not in _WORDS:
         raise NotAlike(f"only two pictures, two films or two sounds can be alike, and its keeper is {keeper.kind}")
-    try:
-        stamps = [Stamp.of(facts_at(file.path)) for file in (spare, keeper)]
-        with Apart() as helper:
-            found = measured(spare, keeper, _fresh(helper), helper)
-        _check_contents((spare, keeper), stamps)
-    except (NotRead, OSError) as error:
-        raise NotAlike(f"likeness cannot be measured now: {reason_of(error)}") from error
+    with _unchanged(spare, keeper) as helper:
+        found = measured(spare, keeper, _fresh(helper), helper)
     if found is None:
         raise NotAlike(f"measured now, the two {_WORDS[spare.kind]} are not alike: {visible(keeper.path)}")
     return found
+
+
+@dataclass(frozen=True, slots=True)
+class DecodedNow:
+    """What two files were found to decode to, now.
+
+    Attributes
+    ----------
+    what
+        That, in words.
+    more
+        What the one that is to go has beside that and its keeper has not, in words.
+    """
+
+    what: str
+    more: tuple[str, ...]
+
+
+def decoded_now(spare: Medium, keeper: Medium) -> DecodedNow | None:
+    """Decode two files, whose digests are known, and return what both decode to; None if that is not the same.
+
+    Raises
+    ------
+    NotAlike
+        If one of them does not have the content that its digest says, or it cannot be read.
+    """
+    with _unchanged(spare, keeper) as helper:
+        if not (form := _form(helper, spare)) or form != _form(helper, keeper):
+            return None
+        known = [helper.decoded(file.path, file.size) for file in (spare, keeper)]
+    if any("none" in each for each in known):
+        return None
+    mine, its = map(Finding.from_known, known)
+    more = (f"{name} ({value})" for name, value in mine.more.items() if its.more.get(name) != value)
+    return DecodedNow(mine.what, tuple(more)) if mine.agrees(its) else None
+
+
+def _form(helper: Apart, file: Medium) -> str:
+    form = helper.form(file.path)
+    return Form.read(form).key if form else ""
+
+
+@contextmanager
+def _unchanged(*files: Medium) -> Iterator[Apart]:
+    """Have files read by a helper; raise NotAlike if they cannot be read, or are not what they are known as."""
+    try:
+        stamps = [Stamp.of(facts_at(file.path)) for file in files]
+        with Apart() as helper:
+            yield helper
+        _check_contents(files, stamps)
+    except (NotRead, OSError) as error:
+        raise NotAlike(f"likeness cannot be measured now: {reason_of(error)}") from error
 
 
 def _fresh(helper: Apart) -> Printer:

@@ -5,11 +5,11 @@ from dataclasses import replace
 
 from foldkeep.model import Method, RunFile, RunFileState
 from foldkeep.storage.local.changes import move, unlink
-from foldkeep.storage.local.reading import Identity, NotSafe, check_unchanged, facts_of, has_digest
+from foldkeep.storage.local.reading import Identity, NotSafe, check_unchanged, facts_of, has_digest, open_in
 
 from ..bench import Bench, Ready, Spot
 from ..recovery.file_recovery import Scene
-from ..rests import drop_rest, rebuild
+from ..rests import drop_rest, keep_rest, proved_rest, rebuild, take_rest_away
 
 NOT_BEGUN = "the run ended before it was folded"
 GONE_FROM_FOLD = "gone from the fold; somebody took it away"
@@ -49,11 +49,15 @@ class FoldMethod:
         NotSafe, OSError
             If it is not done; then it lies where it was, or, if that fails, in its slot.
         """
+        if ready.file.has_essence:
+            _save_rest(bench, ready)
         take(bench, ready)
         return ready.file
 
     def drop(self, bench: Bench, ready: Ready) -> None:
         """Take away what was prepared for a file that is left."""
+        if ready.file.has_essence and facts_of(*bench.slot(ready.file)) is None:
+            take_rest_away(bench.vault.files, ready.file)
 
     def undo(self, bench: Bench, file: RunFile, path: bytes) -> None:
         """Bring a file back to a path.
@@ -79,7 +83,11 @@ class FoldMethod:
         if incoming := scene.in_():  # it was being rebuilt
             unlink(incoming[1], incoming[0])
         home = scene.home()
-        if home and not scene.slot() and scene.rest() and scene.is_home():
+        if not home or scene.slot() or not scene.rest():
+            return
+        if scene.is_going:  # what has its name now is what it became there
+            take_rest_away(scene.bench.vault.files, scene.file)
+        elif scene.is_home():
             drop_rest(scene.bench.vault.files, scene.file, home)
 
     def state(self, scene: Scene) -> RunFile:
@@ -106,6 +114,16 @@ def folded_state(scene: Scene) -> RunFile:
     if not scene.began:
         return replace(file, state=RunFileState.LEFT, reason=file.reason or NOT_BEGUN)
     return replace(file, state=RunFileState.LOST, reason=GONE_FROM_FOLD)
+
+
+def _save_rest(bench: Bench, ready: Ready) -> None:
+    """Write the rest of a file into the vault, beside its slot, after proving it by rebuilding the file from it."""
+    descriptor = open_in(*ready.home)
+    try:
+        rest = proved_rest(ready.file, descriptor, ready.file.keeper)
+        keep_rest(bench.vault.files, ready.file, descriptor, rest)
+    finally:
+        os.close(descriptor)
 
 
 def take(bench: Bench, ready: Ready) -> None:

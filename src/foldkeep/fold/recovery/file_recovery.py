@@ -26,7 +26,7 @@ from foldkeep.storage.local.reading import (
 )
 
 from ..bench import Bench, Spot, free_names, volume_key
-from ..journal import History, Releasing, Returning
+from ..journal import Going, History, Releasing, Returning
 from ..removing import remove, seen_now
 from ..rests import rest_name
 from ..vault import coming_in, coming_out, copy_name
@@ -63,6 +63,11 @@ class Scene:
         self.is_unknown = False
         if self._is_away():
             self.is_unknown = True
+
+    @property
+    def is_going(self) -> bool:
+        """Whether it was last about to go, and that was not marked as done."""
+        return isinstance(self.last, Going) and self.pending
 
     @property
     def is_releasing(self) -> bool:

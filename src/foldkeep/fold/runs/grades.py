@@ -8,6 +8,11 @@ from foldkeep.model.grades import Grade
 from foldkeep.model.recipes import CACHE_TAG, Cookbook, Recipe
 from foldkeep.storage.local.reading import NotSafe
 
+_ALIKE = {
+    Grade.ALIKE: "is only alike its keeper",
+    Grade.DECODED: "decodes to the same, but has other bytes, as its keeper",
+}
+
 
 @dataclass(frozen=True, slots=True)
 class Consent:
@@ -33,10 +38,10 @@ class Consent:
         Of one that an earlier Fold Keep folded, only a tag's word is proof.
         """
         grade = file.source.grade if file.source else None
-        if grade is Grade.ALIKE:
+        if grade in _ALIKE:
             if self.alike:
                 return
-            raise NotSafe(f"it is only alike its keeper {visible(file.keeper)}; look at both, then say --allow-alike")
+            raise NotSafe(f"it {_ALIKE[grade]} {visible(file.keeper)}; look at both, then say --allow-alike")
         if grade is Grade.PROVED or (grade is Grade.LIKELY and self.likely):
             return
         if grade is None and os.path.basename(file.keeper) == CACHE_TAG:

@@ -306,11 +306,13 @@ def _alike_item(docket: str, item: Item, found: AlikeKeeper) -> Item:
     if found.keeper is None:
         return replace(item, refusal=found.refusal)
     if item.method.links or not item.method.comes_back:
+        what = "decodes to the same as" if found.decoded else "is only alike"
         raise UnusableInput(
-            f"{visible(docket)} has {visible(item.row.path)} go, which is only alike what stays",
+            f"{visible(docket)} has {visible(item.row.path)} go, which {what} what stays",
             f"use --method fold instead of {item.method}, look, and release it later",
         )
-    return replace(_by_keeper(item, found.keeper, Grade.ALIKE), alike=found)
+    grade = Grade.DECODED if found.decoded else Grade.ALIKE
+    return replace(_by_keeper(item, found.keeper, grade), alike=found)
 
 
 def _by_keeper(item: Item, kept: DocketRow, grade: Grade) -> Item:

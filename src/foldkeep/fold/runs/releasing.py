@@ -5,6 +5,7 @@ import stat
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 
+from foldkeep.formats.own import written_rest
 from foldkeep.model import Method, PathBytes, Problem, Progress, Run, RunFile, RunFileState, Step, no_progress, visible
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
@@ -16,7 +17,7 @@ from ..methods import GONE_FROM_FOLD, is_our_link
 from ..places import hold_around
 from ..recovery.reconcile import files_by_place, settle, settle_all, write_down
 from ..removing import CHANGED, GONE, remove, seen_now
-from ..rests import keep_rest, proved_rest, rest_name
+from ..rests import check_rest, keep_rest, proved_rest, rest_name
 from ..space import Space, free_space
 from ..vault import Vault
 from .grades import Consent
@@ -311,7 +312,7 @@ def _vouched(vault: Vault, file: RunFile, vouchers: Vouchers, allow_last_copy: b
             raise NotSafe(_CHANGED)
         _check_link_leads_somewhere(file)
         stands = vouchers.vouch(file, descriptor, vault.files, allow_last_copy=allow_last_copy)
-        rest = _rest(file, descriptor, allow_last_copy) if file.has_essence else b""
+        rest = _rest(vault.files, file, descriptor, allow_last_copy) if file.has_essence else b""
         now = facts_of(vault.files, slot)
         if now is None or Stamp.of(now) != Stamp.of(facts):
             raise NotSafe(_CHANGED)
@@ -321,13 +322,18 @@ def _vouched(vault: Vault, file: RunFile, vouchers: Vouchers, allow_last_copy: b
         os.close(descriptor)
 
 
-def _rest(file: RunFile, descriptor: int, allow_last_copy: bool) -> bytes:
-    """Return the proved rest of an open file; nothing where it cannot be proved and the user lets it go even so."""
+def _rest(files: int, file: RunFile, descriptor: int, allow_last_copy: bool) -> bytes:
+    """Return the proved rest of an open file; where it cannot be proved now and the user lets it go even so, that which
+    was proved when it was folded, or nothing.
+    """
     try:
         return proved_rest(file, descriptor, file.keeper)
-    except (NotSafe, OSError):
+    except (NotSafe, OSError) as error:
         if not allow_last_copy:
-            raise
+            raise NotSafe(f"{reason_of(error)}; unfold it to keep it") from error
+    try:
+        return written_rest(check_rest(files, file))
+    except (NotSafe, OSError):
         return b""
 
 

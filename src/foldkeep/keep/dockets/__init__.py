@@ -2,6 +2,7 @@
 
 from .alike import AlikeKeeper, alike_again, alike_rows
 from .caches import Derived, cache_rows, derived_again
+from .decoded import decoded_rows
 from .essences import EssenceKeeper, essences_again
 from .listed import listed_rows
 from .orphans import orphan_rows
@@ -11,6 +12,7 @@ __all__ = [
     "alike_rows",
     "alike_again",
     "AlikeKeeper",
+    "decoded_rows",
     "essences_again",
     "EssenceKeeper",
     "listed_rows",

@@ -2,13 +2,25 @@
 
 import os
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from foldkeep.find.likeness import STRENGTHS, Content, Group, Member, NotAlike, Pair, What, alike_now, only_of
+from foldkeep.find.likeness import (
+    STRENGTHS,
+    Content,
+    DecodedNow,
+    Group,
+    Member,
+    NotAlike,
+    Pair,
+    What,
+    alike_now,
+    decoded_now,
+    only_of,
+)
 from foldkeep.model import Action, DocketRow, Progress, Step, no_progress, visible
 from foldkeep.model.extras import need
 from foldkeep.signals import MediaReader, Medium, sidecars_of
-from foldkeep.stock import Stock
+from foldkeep.stock import KnownPrint, Stock
 
 from .lacking import lacking_copies
 
@@ -47,6 +59,8 @@ class AlikeKeeper:
         How much, up to 1.
     is_strong
         Whether that leaves no doubt.
+    decoded
+        What both decode to, in words, if that is the same; else empty.
     only
         What only the one that is to go has, in words.
     refusal
@@ -56,20 +70,21 @@ class AlikeKeeper:
     keeper: DocketRow | None = None
     like: float = 0.0
     is_strong: bool = False
+    decoded: str = ""
     only: tuple[str, ...] = ()
     refusal: str = ""
 
     @property
     def strength(self) -> str:
         """How sure that is, in a word."""
-        return STRENGTHS[0] if self.is_strong else STRENGTHS[1]
+        return "the same" if self.decoded else STRENGTHS[0] if self.is_strong else STRENGTHS[1]
 
 
 def alike_again(stock: Stock, rows: Sequence[DocketRow], progress: Progress = no_progress) -> dict[bytes, AlikeKeeper]:
     """Measure again how the files of a docket that have no copy in their set are alike to what stays there, by path.
 
-    Both are read, printed and compared now. Only files of which the docket gives the digest, as that of their keeper,
-    may go so.
+    Both are decoded, or printed, and compared now. Only files of which the docket gives the digest, as that of their
+    keeper, may go so.
     """
     asked, staying = lacking_copies(rows)
     found: dict[bytes, AlikeKeeper] = {}
@@ -86,6 +101,8 @@ def _measured(reader: MediaReader, row: DocketRow, others: Sequence[DocketRow]) 
     why = ""
     for keeper in others:
         try:
+            if both := decoded_now(_medium(row), _medium(keeper)):
+                return _decoded(reader, row, keeper, both)
             found = alike_now(_medium(row), _medium(keeper))
         except NotAlike as error:
             why = why or str(error)
@@ -95,8 +112,17 @@ def _measured(reader: MediaReader, row: DocketRow, others: Sequence[DocketRow]) 
             for each, known in zip((row, keeper), found.prints, strict=True)
         )
         only = [*_more_shown(found.pair), *only_of(spare, kept), *_sidecars_left(row.path)]
-        return AlikeKeeper(keeper, found.pair.like, found.pair.is_strong, tuple(only))
+        return AlikeKeeper(keeper, found.pair.like, found.pair.is_strong, only=tuple(only))
     return AlikeKeeper(refusal=why)
+
+
+def _decoded(reader: MediaReader, row: DocketRow, keeper: DocketRow, both: DecodedNow) -> AlikeKeeper:
+    none = KnownPrint()
+    # What is coded in more bits is no more for it.
+    says = (replace(reader.facts(_medium(each)), bit_rate=None) for each in (row, keeper))
+    spare, kept = (Content([], facts, none) for facts in says)
+    only = (*both.more, *only_of(spare, kept), *_sidecars_left(row.path))
+    return AlikeKeeper(keeper, 1.0, True, both.what, only)
 
 
 def _medium(row: DocketRow) -> Medium:

@@ -171,7 +171,10 @@ def _write_alike(page: Page, found: Sequence[tuple[Item, AlikeKeeper]], most: in
     page.line((f"{count(len(found), 'file')} {have} no copy that stays, only something alike:", CARE))
     for item, alike in found[:most]:
         page.line(visible(item.row.path), indent=2)
-        page.line((f"{alike.like:.0%} alike ({alike.strength}) what stays: {visible(item.source)}", QUIET), indent=4)
+        how = f"{alike.like:.0%} alike ({alike.strength}) what stays"
+        if alike.decoded:
+            how = f"decodes to the same, {alike.decoded}, as what stays"
+        page.line((f"{how}: {visible(item.source)}", QUIET), indent=4)
         if alike.only:
             page.line((f"only it has: {visible('; '.join(alike.only))}", CARE), indent=4)
     if len(found) > most:
@@ -194,6 +197,7 @@ def _alike_document(item: Item, alike: AlikeKeeper) -> Document:
         "keeper": path_document(item.source),
         "like": round(alike.like, 3),
         "strength": alike.strength,
+        "decoded": alike.decoded or None,
         "only": list(alike.only),
     }
 

@@ -50,6 +50,14 @@ class ProposalAnswer:
             why = NOTHING_FITS.removesuffix(".") if self.nothing_fits else "No copies were found"
             page.line(f"{why}, so the docket is empty.")
             return
+        name = shlex.quote(self.docket)
+        if proposal.decoded:
+            page.line(
+                (count(proposal.decoded, "set"), STRONG), " of files that decode to the same: you decide which go."
+            )
+            page.line(f"Change their rows in {self.docket} from leave to fold, by hand or in: foldkeep review {name}")
+            page.line(f"Then carry it out: foldkeep fold {name} --allow-alike")
+            return
         page.line(
             (count(proposal.spares, "spare"), STRONG),
             f" in {count(proposal.sets, 'set')} can be folded, ",
@@ -72,7 +80,6 @@ class ProposalAnswer:
             )
         if proposal.undecided:
             page.line((f"{count(proposal.undecided, 'set')} undecided: every copy is left as it is.", CARE))
-        name = shlex.quote(self.docket)
         page.line(f"The docket is {self.docket}. Look at it in a spreadsheet, or set by set: foldkeep review {name}")
         page.line(f"Then carry it out: foldkeep fold {name}")
 

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from foldkeep.fold import Audit
 from foldkeep.model import Method, Run, RunFile, RunFileState, RunSummary, visible
+from foldkeep.model.grades import Grade
 from foldkeep.model.units import format_moment, format_size
 
 from ..page.documents import Document, path_document, problem_documents
@@ -13,7 +14,7 @@ from ..page.tables import Column
 from ..page.words import count, local_time
 
 _KEEPERS = {"content": "keeper", "source": "made again from", "likeness": "only alike its keeper",
-            "essence": "the same under other words"}  # fmt: skip
+            "decoded": "decoded, the same as", "essence": "the same under other words"}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,8 +124,8 @@ def _proof(file: RunFile) -> str:
     """Return what was proved of a file and its keeper when it was folded."""
     if file.has_essence:
         return "essence"
-    if file.is_alike:
-        return "likeness"
+    if file.is_alike and file.source:
+        return "decoded" if file.source.grade is Grade.DECODED else "likeness"
     return "source" if file.is_regenerable else "content"
 
 

@@ -4,7 +4,7 @@ import os
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from foldkeep.find.copies import Details, EssenceSet, KnownCopy
+from foldkeep.find.copies import Details, KnownCopy, MediaSet, Same
 from foldkeep.formats.sidecars import Xmp
 from foldkeep.model import Problem, StockFile, visible
 from foldkeep.model.files import format_digest
@@ -15,14 +15,14 @@ from ..page.facts import fact_words, link_words, sidecar_words
 from ..page.page import CARE, QUIET, STRONG, Page
 from ..page.tables import Column
 from ..page.words import count, local_time, owner_name
-from .essences import essence_set_document, said_apart
+from .media_sets import media_set_document, said_apart
 
 
 @dataclass(frozen=True, slots=True)
 class DetailsAnswer:
     """Answer of `show`."""
 
-    found: Sequence[Details | EssenceSet]
+    found: Sequence[Details | MediaSet]
     problems: list[Problem]
 
     def document(self) -> Document:
@@ -30,7 +30,7 @@ class DetailsAnswer:
         return {
             "command": "show",
             "shown": [
-                essence_set_document(each) if isinstance(each, EssenceSet) else _details_document(each)
+                media_set_document(each) if isinstance(each, MediaSet) else _details_document(each)
                 for each in self.found
             ],
             "problems": problem_documents(self.problems),
@@ -41,22 +41,24 @@ class DetailsAnswer:
         for at, each in enumerate(self.found):
             if at:
                 page.line()
-            if isinstance(each, EssenceSet):
-                _write_essences(page, each)
+            if isinstance(each, MediaSet):
+                _write_media(page, each)
             else:
                 _write_details(page, each)
 
 
-def _write_essences(page: Page, found: EssenceSet) -> None:
-    """Write what the files of a set with one essence say, side by side where they do not say the same."""
-    page.line((f"{found.id}: {count(len(found.copies), 'file')} with one essence, under other words", STRONG))
+def _write_media(page: Page, found: MediaSet) -> None:
+    """Write what the files of a set of media say, side by side where they do not say the same."""
+    files = count(len(found.copies), "file")
+    title = "with one essence, under other words" if found.same is Same.ESSENCE else "that decode to the same"
+    page.line((f"{found.id}: {files} {title}", STRONG))
     differs = said_apart(found)
     shared = {
         title: text
         for title, text in fact_words(found.copies[0].says).items()
         if all(fact_words(copy.says).get(title) == text for copy in found.copies)
     }
-    lines = {"kind": found.copies[0].file.kind, **shared, "essence": f"{format_digest(found.essence)} ({found.kind})"}
+    lines = {"kind": found.copies[0].file.kind, **shared, found.same: f"{format_digest(found.agreed)} ({found.what})"}
     widest = max(map(len, lines))
     for title, text in lines.items():
         page.line((f"{title:{widest}}  ", QUIET), text, indent=2)

@@ -3,7 +3,7 @@
 from collections.abc import Collection, Mapping
 
 from foldkeep.model import Problem, Progress
-from foldkeep.stock import Reading, Signal, Stock, Unmeasured
+from foldkeep.stock import Reading, Shared, Signal, Stock, Unmeasured
 
 from ..extractors import ESSENCE
 from ..gathering import by_digest, gather
@@ -21,9 +21,9 @@ def make_outlines(stock: Stock, places: Collection[int], kinds: frozenset[str], 
 
     def keep(found: Mapping[Reading, bytes]) -> None:
         with stock.transaction(flush=False):
-            stock.essences.put_outlines(ESSENCE.version, found.items())
+            stock.outlines.put(ESSENCE.version, found.items())
 
-    wanted = stock.essences.to_outline(ESSENCE.version, ESSENCE.kinds & kinds, places)
+    wanted = stock.outlines.lacking(ESSENCE.version, ESSENCE.kinds & kinds, places)
     return gather(wanted, ask, keep, "Looking for essences", progress)
 
 
@@ -37,5 +37,5 @@ def find_essences(stock: Stock, places: Collection[int], progress: Progress) -> 
         with stock.transaction(flush=False):
             stock.signals.put(by_digest(found), ESSENCE.name, ESSENCE.version)
 
-    wanted = stock.essences.lacking(ESSENCE.name, ESSENCE.version, places)
+    wanted = stock.signals.lacking(ESSENCE.name, ESSENCE.version, ESSENCE.kinds, places, Shared.OUTLINE)
     return gather(wanted, ask, keep, "Comparing essences", progress)

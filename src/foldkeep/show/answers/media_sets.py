@@ -1,9 +1,9 @@
-"""Sets of files with one essence."""
+"""Sets of media of several contents that show or sound the same."""
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
-from foldkeep.find.copies import EssenceCopy, EssenceSet, Totals, files_of, totals_of
+from foldkeep.find.copies import MediaCopy, MediaSet, Same, Totals, files_of, totals_of
 from foldkeep.model import CopySet, visible
 from foldkeep.model.files import format_digest
 from foldkeep.model.names import file_uri
@@ -18,12 +18,20 @@ from ..page.tables import Column
 from ..page.words import count
 from .duplicates import set_document, totals_document, write_set
 
-ESSENCES_COLUMNS = (
+MEDIA_COLUMNS = (
     "set", "kind", "size", "copies", "can_come_free", "path", "place", "modified", "digest", "rest", "says", "uri",
 )  # fmt: skip
-"""Columns of the table that `duplicates --same essence --csv` writes."""
+"""Columns of the table that `duplicates --csv` writes with --same essence or decoded."""
 
-_NOTHING = "No two files in your places have the same picture or sound under other words."
+_NOTHING = {
+    Same.ESSENCE: "No two files in your places have the same picture or sound under other words.",
+    Same.DECODED: "No two files in your places decode to the same samples, pixels or packets.",
+}
+_AGREE = {
+    Same.ESSENCE: "The same picture or sound in each, under other words.",
+    Same.DECODED: "Coded otherwise, or in another container, but decoded the same. None can be rebuilt from another.",
+}
+_CODED = ("format", "picture codec", "sound codec")
 _WRITTEN = (
     "stored", "taken", "camera", "lens", "software", "title", "artist", "album", "track", "rating", "keywords",
     "caption",
@@ -32,10 +40,11 @@ _LONGEST = 60
 
 
 @dataclass(frozen=True, slots=True)
-class EssencesAnswer:
-    """Answer of `duplicates --same essence`."""
+class MediaSetsAnswer:
+    """Answer of `duplicates --same essence`, and of `--same decoded`."""
 
-    sets: Sequence[EssenceSet | CopySet]
+    same: Same
+    sets: Sequence[MediaSet | CopySet]
     presences: Mapping[int, Presence]
     top: int | None
     details: bool = False
@@ -49,9 +58,7 @@ class EssencesAnswer:
             "totals": totals_document(Totals.of(kinds.values())),
             "kinds": {kind: totals_document(totals) for kind, totals in kinds.items()},
             "sets": [
-                essence_set_document(each)
-                if isinstance(each, EssenceSet)
-                else {**set_document(each), "same": "content"}
+                media_set_document(each) if isinstance(each, MediaSet) else {**set_document(each), "same": "content"}
                 for each in self.sets[: self.top]
             ],
         }
@@ -62,7 +69,7 @@ class EssencesAnswer:
             page.line(NOTHING_FITS)
             return
         if not self.sets:
-            page.line(_NOTHING)
+            page.line(_NOTHING[self.same])
             return
         kinds = list(totals_of(self.sets))
         rows = [*kinds, ("in all", Totals.of(totals for _, totals in kinds))]
@@ -71,13 +78,13 @@ class EssencesAnswer:
             [(name, f"{t.sets:,}", f"{t.spares:,}", format_size(t.reclaimable)) for name, t in rows],
             total=True,
         )
-        if all(isinstance(each, EssenceSet) for each in self.sets):
+        if all(isinstance(each, MediaSet) for each in self.sets):
             page.line()
-            page.line("The same picture or sound in each, under other words.")
+            page.line(_AGREE[self.same])
         if self.top == 0:
             return
         for each in self.sets[: self.top]:
-            if isinstance(each, EssenceSet):
+            if isinstance(each, MediaSet):
                 _write_set(page, each)
             else:
                 page.line()
@@ -85,13 +92,13 @@ class EssencesAnswer:
         write_rest(page, len(self.sets), self.top, "set")
 
 
-def essence_rows(sets: Sequence[EssenceSet | CopySet]) -> Iterator[list[str]]:
-    """Yield the cells of `ESSENCES_COLUMNS` for every copy of every set."""
+def media_rows(sets: Sequence[MediaSet | CopySet]) -> Iterator[list[str]]:
+    """Yield the cells of `MEDIA_COLUMNS` for every copy of every set."""
     for each in sets:
         files = files_of(each)
         shared = [each.id, files[0].kind, str(each.size), str(len(files)), str(each.reclaimable)]
         said = [("", "")] * len(files)
-        if isinstance(each, EssenceSet):
+        if isinstance(each, MediaSet):
             apart = zip(each.copies, said_apart(each), strict=True)
             said = [(str(copy.rest), "; ".join(_phrases(words))) for copy, words in apart]
         for file, words in zip(files, said, strict=True):
@@ -101,17 +108,18 @@ def essence_rows(sets: Sequence[EssenceSet | CopySet]) -> Iterator[list[str]]:
             ]  # fmt: skip
 
 
-def said_apart(found: EssenceSet) -> list[dict[str, str]]:
+def said_apart(found: MediaSet) -> list[dict[str, str]]:
     """Return, for each copy of a set, what it says where not all say the same: words by name, empty for nothing."""
     said = [fact_words(copy.says) for copy in found.copies]
-    shown = [copy.shown for copy in found.copies]
-    names = [name for name in _WRITTEN if len({words.get(name) for words in said}) > 1]
-    more = sorted(
-        name for name in set[str]().union(*shown) - {"orientation"} if len({each.get(name) for each in shown}) > 1
+    more = [copy.more for copy in found.copies]
+    titles = _WRITTEN if found.same is Same.ESSENCE else (*_CODED, *_WRITTEN)
+    names = [name for name in titles if len({words.get(name) for words in said}) > 1]
+    beside = sorted(
+        name for name in set[str]().union(*more) - {"orientation"} if len({each.get(name) for each in more}) > 1
     )
     return [
-        {**{name: words.get(name, "") for name in names}, **{name: mine.get(name, "") for name in more}}
-        for words, mine in zip(said, shown, strict=True)
+        {**{name: words.get(name, "") for name in names}, **{name: mine.get(name, "") for name in beside}}
+        for words, mine in zip(said, more, strict=True)
     ]
 
 
@@ -120,11 +128,13 @@ def _phrases(words: dict[str, str]) -> Iterator[str]:
         short = value if len(value) <= _LONGEST else value[: _LONGEST - 1] + "…"
         if name == "stored":
             yield short or "upright"
+        elif name in _CODED:
+            yield from [short] if value else []
         else:
             yield f"{name}: {short}" if value else f"no {name}"
 
 
-def _write_set(page: Page, found: EssenceSet) -> None:
+def _write_set(page: Page, found: MediaSet) -> None:
     page.line()
     page.line(
         (f"{format_size(found.reclaimable):>8}", GAIN),
@@ -132,36 +142,33 @@ def _write_set(page: Page, found: EssenceSet) -> None:
         (f"  {found.id}", QUIET),
         (f"  backed up on {', '.join(found.backed_up)}" if found.backed_up else "", QUIET),
     )
+    if found.same is Same.DECODED:
+        page.line((found.what, QUIET), indent=10)
     for copy, words in zip(found.copies, said_apart(found), strict=True):
         page.line(visible(copy.file.path), indent=10)
         page.line((_says(copy, words), CARE if _changes_sight(copy, found) else QUIET), indent=12)
 
 
-def _says(copy: EssenceCopy, words: dict[str, str]) -> str:
-    return "; ".join(_phrases(words)) or f"other words, in {count(copy.rest, 'byte')}"
+def _says(copy: MediaCopy, words: dict[str, str]) -> str:
+    other = f"other words, in {count(copy.rest, 'byte')}" if copy.rest else f"{copy.file.size:,} bytes"
+    return "; ".join(_phrases(words)) or other
 
 
-def _changes_sight(copy: EssenceCopy, found: EssenceSet) -> bool:
+def _changes_sight(copy: MediaCopy, found: MediaSet) -> bool:
     """Tell whether its words make a copy look other than all of the set do."""
-    return any(copy.shown != other.shown for other in found.copies) and bool(copy.shown)
+    return any(copy.more != other.more for other in found.copies) and bool(copy.more)
 
 
-def _any_set_document(found: EssenceSet | CopySet) -> Document:
-    if isinstance(found, EssenceSet):
-        return essence_set_document(found)
-    return {**set_document(found), "same": "content"}
-
-
-def essence_set_document(found: EssenceSet) -> Document:
+def media_set_document(found: MediaSet) -> Document:
     """Return a set with all its files."""
     return {
         "id": found.id,
         "size": found.size,
         "kind": found.copies[0].file.kind,
-        "same": "essence",
+        "same": str(found.same),
         "digest": None,
-        "essence": format_digest(found.essence),
-        "essence_of": found.kind,
+        str(found.same): format_digest(found.agreed),
+        "essence_of" if found.same is Same.ESSENCE else "compared": found.what,
         "proven": True,
         "reclaimable": found.reclaimable,
         "backed_up": list(found.backed_up),
@@ -169,9 +176,9 @@ def essence_set_document(found: EssenceSet) -> Document:
             {
                 **file_document(copy.file),
                 "digest": format_digest(copy.file.digest or b""),
-                "rest": copy.rest,
+                **({"rest": copy.rest} if found.same is Same.ESSENCE else {}),
                 "says": words,
-                "changes_sight": copy.shown,
+                "changes_sight" if found.same is Same.ESSENCE else "beside": copy.more,
             }
             for copy, words in zip(found.copies, said_apart(found), strict=True)
         ],

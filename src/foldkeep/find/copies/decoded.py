@@ -1,0 +1,50 @@
+"""Files that decode to the same: one recording in two formats, one scan, one film in two containers."""
+
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from foldkeep.signals import MediaReader
+from foldkeep.signals.decoded import DECODED, Finding
+from foldkeep.signals.essences import ESSENCE
+from foldkeep.stock import Stock
+
+from .duplicates import Question
+from .media_sets import AgreeingFiles, MediaSet, Same, media_sets
+
+
+def same_decoded(stock: Stock, reader: MediaReader, question: Question, name: str = "") -> list[MediaSet]:
+    """Return the sets of files that decode to the same, as `media_sets`; what was not decoded takes no part.
+
+    Sets of which all contents are known to have one essence are left out: they can be rebuilt from one another.
+    """
+    return media_sets(_agreements(stock), reader, question, name)
+
+
+def _agreements(stock: Stock) -> Iterator[AgreeingFiles]:
+    for digest, known, files in stock.signals.agreeing(DECODED.name, DECODED.version, "digest"):
+        findings = {content: Finding.from_known(values) for content, values in known.items()}
+        for group in _groups(findings):
+            if len(group) > 1 and not _have_one_essence(stock, group):
+                of_group = [file for file in files if file.digest in group]
+                words = {content: (finding.more, 0) for content, finding in group.items()}
+                what = next(iter(group.values())).what
+                yield AgreeingFiles(Same.DECODED, bytes.fromhex(digest), what, of_group, words)
+
+
+def _groups(findings: Mapping[bytes, Finding]) -> list[dict[bytes, Finding]]:
+    """Return findings of one digest by the moments that they tell, each within rounding of the first of its group."""
+    groups: list[dict[bytes, Finding]] = []
+    for content, finding in findings.items():
+        fitting = (group for group in groups if finding.agrees(next(iter(group.values()))))
+        group = next(fitting, None)
+        if group is None:
+            groups.append({content: finding})
+        else:
+            group[content] = finding
+    return groups
+
+
+def _have_one_essence(stock: Stock, contents: Mapping[bytes, Any]) -> bool:
+    known = [stock.signals.of(content, ESSENCE.name, ESSENCE.version) for content in contents]
+    essences = {signal.values.get("essence") if signal else None for signal in known}
+    return len(essences) == 1 and None not in essences

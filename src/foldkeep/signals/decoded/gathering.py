@@ -1,0 +1,45 @@
+"""Asking files what they decode to, as far as others may decode to the same."""
+
+from collections.abc import Collection, Mapping
+
+from foldkeep.model import Problem, Progress
+from foldkeep.stock import Reading, Shared, Signal, Stock, Unmeasured
+
+from ..extractors import DECODED
+from ..gathering import by_digest, gather
+from ..media_worker import Apart
+from .forms import Form, may_agree
+
+
+def make_forms(stock: Stock, places: Collection[int], kinds: frozenset[str], progress: Progress) -> list[Problem]:
+    """Ask for the forms of files of some kinds in places that have none yet, and mark in the stock which may agree.
+
+    Return what could not be read now. Of each file only its headers are read.
+    """
+
+    def ask(helper: Apart, each: Reading) -> bytes:
+        return helper.form(each.path)
+
+    def keep(found: Mapping[Reading, bytes]) -> None:
+        with stock.transaction(flush=False):
+            stock.forms.put(DECODED.version, found.items())
+
+    wanted = stock.forms.lacking(DECODED.version, DECODED.kinds & kinds, places)
+    problems = gather(wanted, ask, keep, "Looking at headers", progress)
+    known = stock.forms.known(DECODED.version, places)
+    stock.forms.mark(may_agree((number, content, Form.read(form)) for number, content, form in known))
+    return problems
+
+
+def find_decoded(stock: Stock, places: Collection[int], progress: Progress) -> list[Problem]:
+    """Decode the contents in places that were marked as those that may agree; return what could not be read now."""
+
+    def ask(helper: Apart, each: Unmeasured) -> Signal:
+        return Signal(helper.decoded(each.path, each.size))
+
+    def keep(found: Mapping[Unmeasured, Signal]) -> None:
+        with stock.transaction(flush=False):
+            stock.signals.put(by_digest(found), DECODED.name, DECODED.version)
+
+    wanted = stock.signals.lacking(DECODED.name, DECODED.version, DECODED.kinds, places, Shared.FORM)
+    return gather(wanted, ask, keep, "Decoding", progress)
