@@ -338,7 +338,8 @@ def test_a_fold_taken_away_by_hand_is_told_and_found_again(desk: Desk):
     (journal,) = desk.place.glob(".foldkeep/*/journal-2.jsonl")
     slot.rename(desk.top / "slot.jpg")
     with journal.open("ab") as stream:
-        for strange in ('{"do":"unfold","n":1,"to":"../../up"}', '{"do":"fold","n":1,"keeper":7}', "[]", "\xff"):
+        odd = '{"do":"unfold","n":1,"to":"../../up"}', '{"do":"fold","n":1,"keeper":7}', '{"do":"release","n":1e999}'
+        for strange in (*odd, "[]", '"journal"', "\xff"):
             stream.write(strange.encode("latin-1") + b"\n")
         stream.write(b'{"do":"fold","n":1,"slo')  # torn in the middle of a line
     answer = desk.run("unfold", "1", "--json")

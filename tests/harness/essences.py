@@ -15,6 +15,7 @@ from typing import Any
 import av
 import mutagen
 import numpy as np
+import pillow_heif
 from mutagen.flac import Picture
 from mutagen.id3 import APIC, POPM, TIT2
 from mutagen.mp4 import MP4Cover
@@ -23,6 +24,8 @@ from PIL import Image, PngImagePlugin
 from foldkeep.demo.pictures import draw_kites, jpeg
 from foldkeep.demo.sounds import encoded, tune, wav
 from foldkeep.signals.essences import NoEssence, digest_of_essence, essence_of
+
+pillow_heif.register_heif_opener(thumbnails=False)
 
 
 class Held:
@@ -86,7 +89,8 @@ MADE: dict[str, Callable[[int], bytes]] = {
     "still.png": lambda seed: saved("PNG", seed), "still.tif": lambda seed: saved("TIFF", seed),
     "packed.tif": lambda seed: saved("TIFF", seed, compression="tiff_lzw"),
     "still.webp": lambda seed: saved("WEBP", seed, quality=80),
-    "whole.webp": lambda seed: saved("WEBP", seed, lossless=True), "still.avif": lambda seed: saved("AVIF", seed),
+    "whole.webp": lambda seed: saved("WEBP", seed, lossless=True), "still.heic": lambda seed: saved("HEIF", seed),
+    "still.avif": lambda seed: saved("AVIF", seed),
     "march.wav": lambda seed: wav(tune([0, 4, seed])), "march.flac": lambda seed: encoded(tune([0, seed]), "flac", {}),
     "march.mp3": lambda seed: encoded(tune([0, 4, seed]), "mp3", {}),
     "march.ogg": lambda seed: played("ogg", "vorbis", seed, 44_100),
@@ -143,6 +147,8 @@ def worded(name: str, seed: int = 3, title: str = "Over the sea", rating: int = 
     if name.endswith(".webp"):
         how = {"lossless": True} if name == "whole.webp" else {"quality": 80}
         return saved("WEBP", seed, exif=exif, xmp=title.encode(), **how)
+    if name.endswith((".heic", ".avif")):
+        return saved("HEIF" if name.endswith(".heic") else "AVIF", seed, exif=exif, xmp=title.encode())
     if name.endswith(".tif"):
         how = {"compression": "tiff_lzw"} if name == "packed.tif" else {}
         return saved("TIFF", seed, tiffinfo={270: title}, **how)
@@ -182,13 +188,23 @@ def raw(
 
 WITH_COVER = ("march.wav", "march.flac", "march.mp3", "march.ogg", "march.opus", "march.oga", "march.m4a", "march.aiff",
               "kites.mp4")  # fmt: skip
-BY_PILLOW = ("still.jpg", "progressive.jpg", "still.png", "still.tif", "packed.tif", "still.webp", "whole.webp")
+BY_PILLOW = ("still.jpg", "progressive.jpg", "still.png", "still.tif", "packed.tif", "still.webp", "whole.webp",
+             "still.heic", "still.avif")  # fmt: skip
 
-_EXIF = ("still.jpg", "progressive.jpg", "camera.jpg", "still.png", "still.tif", "packed.tif", "still.webp")
+_EXIF = (
+    "still.jpg",
+    "progressive.jpg",
+    "camera.jpg",
+    "still.png",
+    "still.tif",
+    "packed.tif",
+    "still.webp",
+    "still.heic",
+)
 COMMANDS: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
     "exiftool -q -overwrite_original -XMP:Rating=4 -XMP:Subject=kite": ("exiftool", (*_EXIF, "march.m4a", "kites.mp4")),
     "exiftool -q -overwrite_original -Artist=Desk -GPSLatitude=51 -GPSLatitudeRef=N": ("exiftool", _EXIF),
-    "exiv2|-M|set Xmp.xmp.Rating 3|-M|set Iptc.Application2.Keywords kite": ("exiv2", _EXIF),
+    "exiv2|-M|set Xmp.xmp.Rating 3|-M|set Iptc.Application2.Keywords kite": ("exiv2", _EXIF[:-1]),
     "vorbiscomment -w -t TITLE=March": ("vorbiscomment", ("march.ogg",)),
     "metaflac --set-tag=TITLE=March --add-replay-gain": ("metaflac", ("march.flac",)),
     "id3v2 -t March -a Band": ("id3v2", ("march.mp3",)),
@@ -209,7 +225,7 @@ def run(command: str, path: Path) -> bool:
 
 def decoded(name: str, content: bytes) -> object:
     """What is seen and heard of a file: pixels, or frames and samples with their times."""
-    if name.endswith((".jpg", ".png", ".tif", ".webp", ".avif")):
+    if name.endswith((".jpg", ".png", ".tif", ".webp", ".heic", ".avif")):
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")  # of damaged words
             image = Image.open(io.BytesIO(content))

@@ -60,8 +60,9 @@ def sealed_inventory(path: Path) -> object:
 
 def journal(path: Path) -> object:
     try:
-        return [decoded(json.loads(line), b"/place") for line in path.read_bytes().splitlines()]
-    except (KeyError, TypeError, RecursionError) as error:  # as the reader of journals takes them
+        lines = map(json.loads, path.read_bytes().splitlines())
+        return [decoded(line, b"/place") for line in lines if isinstance(line, dict)]
+    except (KeyError, TypeError, OverflowError, RecursionError) as error:  # as the reader of journals takes them
         raise ValueError("no line of ours") from error
 
 

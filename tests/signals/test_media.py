@@ -249,7 +249,7 @@ def test_a_stock_of_before_learns_blocks_without_reading(desk: Desk):
     desk.run("scan", desk.place)
     old = sqlite3.connect(desk.stock)
     old.executescript(
-        "DROP INDEX files_by_outline; ALTER TABLE files DROP COLUMN outline;"
+        "DROP INDEX files_by_outline; ALTER TABLE files DROP COLUMN outline; ALTER TABLE files DROP COLUMN form;"
         " ALTER TABLE files DROP COLUMN blocks; ALTER TABLE run_files DROP COLUMN words;"
         " DROP INDEX run_files_linking; ALTER TABLE run_files DROP COLUMN source;"
         " ALTER TABLE run_files DROP COLUMN target_volume; ALTER TABLE run_files DROP COLUMN target_modified_ns;"

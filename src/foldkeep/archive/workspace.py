@@ -242,7 +242,7 @@ def _begin(site: Site, head: Mapping[str, object]) -> None:
 
 
 def _keys(line: bytes) -> list[str]:
-    with suppress(ValueError, KeyError, TypeError, AttributeError, RecursionError):
+    with suppress(ValueError, KeyError, TypeError, AttributeError, OverflowError, RecursionError):
         said = json.loads(line)
         return [str(key) for key in said.get("keys", [said["key"]])]
     return []
@@ -255,7 +255,7 @@ class _Notes:
         self.files: dict[int, dict[str, dict[str, Any]]] = {}
         self.made: set[int] = set()
         for line in lines:
-            with suppress(ValueError, KeyError, TypeError, AttributeError, RecursionError):
+            with suppress(ValueError, KeyError, TypeError, AttributeError, OverflowError, RecursionError):
                 said = json.loads(line)
                 if "made" in said:
                     self.made.add(int(said["made"]))

@@ -20,6 +20,8 @@ from foldkeep.model.kinds import suffix_of
 from foldkeep.model.signatures import format_of
 from foldkeep.storage.local.reading import FILE, open_path
 
+from .heif import opens_heif
+
 _EXIF_FOLDER = 0x8769  # Exif 2.32: where the Exif IFD lies
 _MAKE, _MODEL, _ORIENTATION, _SOFTWARE = 0x010F, 0x0110, 0x0112, 0x0131
 _DESCRIPTION, _RATING = 0x010E, 0x4746
@@ -28,9 +30,10 @@ MOST_PIXELS = 300_000_000
 """No larger picture is decoded: it would take all the memory that one file is given."""
 
 _READ_HERE = frozenset(
-    "jpg jpeg jpe jfif png gif webp bmp tif tiff heic heif avif mp4 m4v m4a m4b mov qt 3gp mkv webm mka avi wmv"
+    "jpg jpeg jpe jfif png gif webp bmp tif tiff avif mp4 m4v m4a m4b mov qt 3gp mkv webm mka avi wmv"
     " mpg mpeg mts m2ts wav wave bwf flac mp3 ogg oga opus ogv aif aiff".split()
 )
+_HEIF = ("heic", "heif")
 _SMALL = 16
 _FOREIGN, _NO_PICTURE = "it is no picture that can be read here", "it cannot be opened as a picture"
 _LONGEST_TEXT = 1000
@@ -83,13 +86,15 @@ def damage_told(path: bytes, facts: Facts) -> str:
 
 def is_read_here(path: bytes) -> bool:
     """Tell whether the suffix of a file promises a format that the libraries here can decode."""
-    return suffix_of(os.path.basename(path)) in _READ_HERE
+    suffix = suffix_of(os.path.basename(path))
+    return suffix in _READ_HERE or (suffix in _HEIF and opens_heif())
 
 
 def photo_facts(file: BinaryIO) -> Facts:
     """Return what a picture says; raises what Pillow does if it is none."""
     from PIL import Image, UnidentifiedImageError
 
+    opens_heif()
     Image.MAX_IMAGE_PIXELS = None  # nothing is decoded here, and the size of a huge one is a fact as well
     try:
         image = Image.open(file)

@@ -23,6 +23,7 @@ from foldkeep.model.work import reason_of
 from foldkeep.stock import KnownPrint
 
 from .extractors import FILM_PRINT, PHOTO_PRINT, SOUND_PRINT, Extractor
+from .heif import opens_heif
 from .views import View
 
 SECONDS = 20.0
@@ -303,6 +304,7 @@ def _serve() -> None:
         resource.setrlimit(resource.RLIMIT_AS, (least, most))
     except (ImportError, ValueError, OSError):
         pass  # not every system limits this
+    opens_heif()
     for line in sys.stdin.buffer:
         answer = json.dumps(_answer(json.loads(line))).encode() + b"\n"
         while answer:

@@ -136,7 +136,7 @@ class Journal:
                 if self.version > 1:
                     raise UnknownJournal from error
                 continue
-            except (ValueError, KeyError, TypeError, RecursionError):
+            except (ValueError, KeyError, TypeError, OverflowError, RecursionError):
                 continue  # torn, or not a line that we wrote
             if getattr(record, "version", 0) > VERSION:
                 raise UnknownJournal

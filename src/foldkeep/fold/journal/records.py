@@ -242,7 +242,7 @@ def decoded(line: Json, place: PathBytes) -> Record:
     ------
     UnknownStep
         If it is a step that this version does not know.
-    ValueError, KeyError, TypeError
+    ValueError, KeyError, TypeError, OverflowError
         If it is not a line that Fold Keep wrote.
     """
     if "journal" in line:

@@ -281,7 +281,7 @@ class InventoryReader:
         self._lines = self._entries()
         try:
             self.head = _head(next(self._lines, {}))
-        except (ValueError, KeyError, TypeError, AttributeError) as error:
+        except (ValueError, KeyError, TypeError, AttributeError, OverflowError) as error:
             self.close()
             raise self._damaged("it does not begin as one") from error
         except UnusableInput:
@@ -304,7 +304,7 @@ class InventoryReader:
                         ended = entry["end"] == {"files": self.files, "bytes": self.bytes}
                         break
                     folder = _folder(entry, len(self.head.places))
-                except (ValueError, KeyError, TypeError, AttributeError) as error:
+                except (ValueError, KeyError, TypeError, AttributeError, OverflowError) as error:
                     raise self._damaged("a line of it makes no sense") from error
                 self.files += len(folder.names)
                 self.bytes += sum(folder.sizes)

@@ -96,7 +96,7 @@ def read_rest(content: bytes) -> Rest:
             parse_digest(head["digest"]), pieces, body[end:],
         )  # fmt: skip
         _check(found, length)
-    except (ValueError, KeyError, TypeError, RecursionError, zlib.error) as error:
+    except (ValueError, KeyError, TypeError, OverflowError, RecursionError, zlib.error) as error:
         raise UnusableInput("a rest that is damaged", "take it from a copy of the drive") from error
     return found
 

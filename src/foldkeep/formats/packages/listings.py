@@ -205,7 +205,7 @@ def _understood(read: Callable[[Any], _Said], line: str) -> _Said:
         return read(json.loads(line))
     except BadPackage:
         raise
-    except (ValueError, KeyError, TypeError, AttributeError, RecursionError) as error:
+    except (ValueError, KeyError, TypeError, AttributeError, OverflowError, RecursionError) as error:
         raise BadPackage(f"{LISTING} cannot be understood: {str(error)[:200]}") from error
 
 

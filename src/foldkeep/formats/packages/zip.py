@@ -31,6 +31,8 @@ class ZipPackage(Package):
         self._zip = zipfile.ZipFile(self._file)
         packed = 0
         for member in self._zip.infolist():
+            if not member.filename:
+                raise BadPackage("it has a file without a name")
             kind = stat.S_IFMT(member.external_attr >> 16)
             if not member.is_dir():
                 if kind not in (0, stat.S_IFREG):

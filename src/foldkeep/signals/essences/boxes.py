@@ -250,33 +250,43 @@ def heif_parts(source: Source) -> Parts:
     if source.read(meta.start, 4) != bytes(4):
         raise NoEssence("it is damaged")
     words: set[int] = set()
+    references: list[tuple[int, bytes]] = []
     places: _Box | None = None
     for box in _boxes(source, meta.start + 4, meta.end):
         if box.name == b"iloc":
             places = box
-        elif box.name in (b"hdlr", b"pitm", b"iinf", b"iref", b"iprp", b"idat", b"dinf", b"grpl"):
+        elif box.name == b"iinf":
+            infos = list(_infos(source, box))
+            words = {number for number, is_words, _ in infos if is_words}
+            yield from (Told(b"infe" + content) for _, is_words, content in infos if not is_words)
+        elif box.name == b"iref":
+            references.extend(_references(source, box))
+        elif box.name in (b"hdlr", b"pitm", b"iprp", b"idat", b"dinf", b"grpl"):
             yield Told(box.name + _content(source, box))
-            if box.name == b"iinf":
-                words = _words_among(source, box)
         elif box.name not in _FILLERS:
             raise NoEssence("it has a box that is not known")
     if places is None:
         raise NoEssence("there is no picture in it")
+    yield from (Told(b"iref" + content) for number, content in references if number not in words)
+    covered = list[tuple[int, int]]()
     for number, method, extents in _items(source, places):
-        media -= sum(length for _, length in extents) if method == 0 else 0
+        covered += extents if method == 0 else []
         if number in words:
             continue
         told = extents if method else [length for _, length in extents]
         yield Told(repr((number, method, told)).encode())
         yield from (Stretch(*each) for each in extents if method == 0)
+    end = 0
+    for start, length in sorted(covered):  # encoders let items of words share what they have in common
+        media -= max(0, start + length - max(start, end))
+        end = max(end, start + length)
     if media > MOST_UNKNOWN or media < 0:
         raise NoEssence("it has something in it that nothing tells of")
 
 
-def _words_among(source: Source, box: _Box) -> set[int]:
-    """Return the numbers of the items that are Exif data or XMP."""
+def _infos(source: Source, box: _Box) -> Iterator[tuple[int, bool, bytes]]:
+    """Yield number, whether it is Exif data or XMP, and all that is said of it, of each item."""
     version, _ = _full(source, box)
-    found = set()
     for entry in _boxes(source, box.start + (6 if version == 0 else 8), box.end):
         version, content = _full(source, entry)
         if entry.name != b"infe" or version not in (2, 3):
@@ -284,9 +294,17 @@ def _words_among(source: Source, box: _Box) -> set[int]:
         width = 2 if version == 2 else 4
         number, what = int.from_bytes(content[:width], "big"), content[width + 2 : width + 6]
         mime = content[width + 6 :].split(b"\0")[1:2]
-        if what == b"Exif" or (what == b"mime" and mime == [b"application/rdf+xml"]):
-            found.add(number)
-    return found
+        is_words = what == b"Exif" or (what == b"mime" and mime == [b"application/rdf+xml"])
+        yield number, is_words, _content(source, entry)
+
+
+def _references(source: Source, box: _Box) -> Iterator[tuple[int, bytes]]:
+    """Yield the references of items to others: the number of the one that refers, and what is said of that."""
+    version, _ = _full(source, box)
+    width = 4 if version else 2
+    for entry in _boxes(source, box.start + 4, box.end):
+        content = _content(source, entry)
+        yield int.from_bytes(content[:width], "big"), entry.name + content
 
 
 def _items(source: Source, box: _Box) -> Iterator[tuple[int, int, list[tuple[int, int]]]]:
