@@ -7,14 +7,18 @@ from pathlib import Path
 
 import av
 import numpy as np
+import PIL.Image
 import pytest
 from PIL import Image
 
 from foldkeep.demo import sounds
 from foldkeep.model.kinds import kind_of
+from foldkeep.signals import media
 from foldkeep.signals.damage import damage_in
+from foldkeep.signals.heif import opens_heif
 from harness.desks import Desk
 
+opens_heif()
 BLOCK = 4096
 NOISE = Image.effect_noise((700, 500), 90).convert("RGB")
 LOUD = np.random.default_rng(7).normal(0, 6000, 20 * sounds.RATE).astype("<i2")
@@ -55,7 +59,8 @@ FLAC, MP3 = sounds.encoded(LOUD, "flac", {"title": "march"}), sounds.encoded(LOU
 MADE: dict[str, Callable[[], bytes]] = {
     "noise.jpg": lambda: picture("JPEG"), "progressive.jpg": lambda: picture("JPEG", progressive=True),
     "noise.png": lambda: picture("PNG"), "noise.webp": lambda: picture("WEBP"), "noise.gif": lambda: picture("GIF"),
-    "noise.tif": lambda: picture("TIFF", compression="tiff_lzw"), "noise.nef": lambda: picture("TIFF"),
+    "noise.heic": lambda: picture("HEIF"), "noise.tif": lambda: picture("TIFF", compression="tiff_lzw"),
+    "noise.nef": lambda: picture("TIFF"),
     "march.flac": lambda: FLAC, "march.mp3": lambda: MP3, "march.wav": lambda: sounds.wav(LOUD),
     "march.opus": lambda: container("ogg", "libopus"), "march.m4a": lambda: container("mp4", "aac"),
     "march.mka": lambda: container("matroska", "libopus"), "march.aiff": lambda: container("aiff", "pcm_s16be"),
@@ -96,6 +101,12 @@ def test_damage_of_each_kind_is_found(tmp_path: Path, name: str):
     if name.endswith(("jpg", "png", "gif", "mp3", "flac", "opus", "webp")):
         lost = found(tmp_path, name, whole[:half] + bytes(BLOCK) + whole[half + BLOCK :])
         assert lost == f"parts of it are zeros: {BLOCK:,} of {len(whole):,} bytes"
+
+
+def test_what_only_a_missing_library_reads_is_not_called_damaged(tmp_path: Path, monkeypatch):
+    monkeypatch.setattr(media, "opens_heif", lambda: False)
+    monkeypatch.setattr(PIL.Image, "OPEN", {name: known for name, known in PIL.Image.OPEN.items() if name != "HEIF"})
+    assert found(tmp_path, "noise.heic", MADE["noise.heic"]()) == ""
 
 
 def test_damaged_files_are_listed_with_what_is_wrong(desk: Desk):

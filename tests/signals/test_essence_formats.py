@@ -173,12 +173,13 @@ def test_what_is_not_known_has_no_essence(what: str):
 def test_words_that_change_what_is_seen_are_told():
     exif = Image.Exif()
     exif[0x0112] = 6
+    exif.get_ifd(0x8769).update({0xA001: 65535, 0xA005: {1: "R03"}})
     stream = io.BytesIO()
     xmp = (b'<x xmlns:crs="http://ns.adobe.com/camera-raw-settings/1.0/" crs:HasCrop="True" crs:CropTop="0.1"'
            b' crs:CropLeft="0.2" crs:Exposure2012="+1.0"/>')  # fmt: skip
     Image.open(io.BytesIO(made("still.jpg"))).save(stream, "JPEG", exif=exif, icc_profile=b"profile", xmp=xmp)
     shown = dict(essence_of(Held(stream.getvalue())).shown)
-    told = {"orientation": "6", "crop": "CropLeft=0.2 CropTop=0.1"}
+    told = {"orientation": "6", "colors": "65535 R03", "crop": "CropLeft=0.2 CropTop=0.1"}
     assert shown == {**told, "profile": shown["profile"], "edits": shown["edits"]}
     assert essence_of(Held(made("still.jpg"))).shown == ()
 

@@ -19,6 +19,7 @@ from foldkeep.demo import sounds
 from foldkeep.model import Facts
 from foldkeep.model.kinds import kind_of
 from foldkeep.signals import Apart, MediaReader, Medium
+from foldkeep.signals.extractors import MEDIA_FACTS
 from foldkeep.signals.media import read_facts
 from foldkeep.signals.pictures import HEIGHT, WIDTH, picture_of
 from foldkeep.stock import Stock
@@ -198,7 +199,9 @@ def test_what_was_read_is_kept_unless_the_file_could_not_be_read_or_changed(desk
         kite, torn = media(desk, "kite.jpg"), media(desk, "torn.jpg")._replace(digest=b"t" * 32)
         with stock.hold("test"), MediaReader(stock) as reader:
             assert reader.facts(kite).width == 30
-        assert stock.signals.of(b"d" * 32, "media facts", 3) is None, "another Fold Keep held the stock"
+        assert stock.signals.of(b"d" * 32, "media facts", MEDIA_FACTS.version) is None, (
+            "another Fold Keep held the stock"
+        )
         with MediaReader(stock) as reader:
             assert "damaged" in reader.facts(torn).problem
             assert reader.facts(kite._replace(modified_ns=5, digest=b"c" * 32)).problem == "it changed since the scan"
@@ -206,10 +209,13 @@ def test_what_was_read_is_kept_unless_the_file_could_not_be_read_or_changed(desk
             assert reader.facts(kite._replace(kind="document")) == Facts()
             gone = kite._replace(path=kite.path + b".gone", digest=b"g" * 32)
             assert "no such file" in reader.facts(gone).problem
-        assert stock.signals.of(b"d" * 32, "media facts", 3).values["width"] == 30
-        assert stock.signals.of(b"d" * 32, "media facts", 4) is None, "a later version asks again"
-        assert "damaged" in stock.signals.of(b"t" * 32, "media facts", 3).problem
-        assert [stock.signals.of(each * 32, "media facts", 3) for each in (b"c", b"g")] == [None, None]
+        assert stock.signals.of(b"d" * 32, "media facts", MEDIA_FACTS.version).values["width"] == 30
+        assert stock.signals.of(b"d" * 32, "media facts", MEDIA_FACTS.version + 1) is None, "a later version asks again"
+        assert "damaged" in stock.signals.of(b"t" * 32, "media facts", MEDIA_FACTS.version).problem
+        assert [stock.signals.of(each * 32, "media facts", MEDIA_FACTS.version) for each in (b"c", b"g")] == [
+            None,
+            None,
+        ]
     Path(f"{desk.stock}.pictures").write_bytes(b"not a database" * 100)
     with Stock.open(str(desk.stock)) as stock, MediaReader(stock) as reader:
         ((facts, jpeg),) = reader.views([kite])

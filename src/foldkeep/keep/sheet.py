@@ -1,8 +1,8 @@
 """What a sheet shows: the sets of a docket with what their copies look like and say of themselves."""
 
 import os
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 
 from foldkeep.model import Action, DocketRow, Facts, Progress, Step, no_progress
 from foldkeep.signals import MediaReader, Medium
@@ -40,7 +40,8 @@ class SheetCopy:
 class SheetSet:
     """One set: what its content says of itself, a small picture of it as JPEG if there is one, its copies.
 
-    Of one whose copies have several contents, `sides` has what is to be seen of each, to be compared.
+    Of one whose copies have several contents, `sides` has what is to be seen of each, to be compared, and `says` what
+    each says of itself, by digest.
     """
 
     id: str
@@ -48,6 +49,7 @@ class SheetSet:
     picture: bytes | None
     copies: tuple[SheetCopy, ...]
     sides: tuple[Side, ...] = ()
+    says: Mapping[bytes, Facts] = field(default_factory=dict)
 
     @property
     def first(self) -> DocketRow:
@@ -70,8 +72,10 @@ def sheet_sets(
             progress(Step("Looking at files", number, len(sets), "files"))
             copies = tuple(_copy(stock, companions, row) for row in found)
             contents = _contents(found)
-            sides = tuple(compared.sides(contents)) if len(contents) > 1 else ()
-            yield SheetSet(found[0].set, facts, picture, copies, sides)
+            several = contents if len(contents) > 1 else []
+            sides = tuple(compared.sides(several))
+            says = {each.digest: reader.facts(each) for each in several if each.digest}
+            yield SheetSet(found[0].set, facts, picture, copies, sides, says)
 
 
 def _contents(rows: Sequence[DocketRow]) -> list[Medium]:

@@ -90,9 +90,9 @@ class SideReader:
 
     def sides(self, files: Sequence[Medium]) -> Iterator[Side]:
         """Yield what is to be seen of files of different contents, the first one of which the others are laid on."""
-        first = files[0]
-        if first.kind not in MEDIA:
+        if not files or files[0].kind not in MEDIA:
             return
+        first = files[0]
         yield self._side(first, None)
         for file in files[1:MOST_SIDES]:
             yield self._side(file, self._laid(file, first) if file.kind == first.kind else None)

@@ -21,7 +21,9 @@ _BLOCK = 4096  # what file systems and drives give and lose as one
 _ZEROS = bytes(_BLOCK)
 _CHUNK = 256 * _BLOCK
 _NEAR = 8  # data that begins or ends with zeros of its own hides the edge of a lost block by a few bytes
-_DENSE = frozenset(("JPEG", "PNG", "GIF", "WebP", "MP3", "FLAC", "Ogg"))  # compressed, so zeros are no data of theirs
+_DENSE = frozenset(
+    ("JPEG", "PNG", "GIF", "WebP", "HEIF", "MP3", "FLAC", "Ogg")
+)  # compressed, so zeros are no data of theirs
 _LAST_SECONDS, _LAST_SHARE = 0.5, 0.02
 _LAST_SAMPLES = 0.05
 _CHECKED = frozenset(("FLAC", "WAV"))  # each frame has a checksum, or the length is told by the sample
@@ -134,7 +136,21 @@ def _first_data(file: BinaryIO, form: str) -> int:
         return 10 + (head[6] << 21 | head[7] << 14 | head[8] << 7 | head[9])  # ID3v2.4, 3.1: four times seven bits
     if form == "FLAC":
         return _behind_flac_blocks(file)
+    if form == "HEIF":
+        return _inside_media_box(file)
     return _behind_jpeg_segments(file) if form == "JPEG" else 0
+
+
+def _inside_media_box(file: BinaryIO) -> int:
+    """Return where the box of media begins, behind those of tables, in which room may be left (ISO/IEC 14496-12)."""
+    at = 0
+    while True:
+        file.seek(at)
+        head = file.read(8)
+        length = int.from_bytes(head[:4], "big")
+        if len(head) < 8 or head[4:] == b"mdat" or length < 8:
+            return at
+        at += length
 
 
 def _behind_flac_blocks(file: BinaryIO) -> int:

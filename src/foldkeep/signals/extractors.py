@@ -34,10 +34,10 @@ class Extractor:
     gives: str
 
 
-MEDIA_FACTS = Extractor("media facts", 3, MEDIA, "what a file says of itself: format, size, camera, length, words")
-PICTURE = Extractor("picture", 1, MEDIA, "a small JPEG of a photo, of frames of a film, of a sound's wave")
-DAMAGE = Extractor("damage", 1, frozenset(KINDS) - {OTHER}, "what is wrong with a content; nothing if it is whole")
-PHOTO_PRINT = Extractor("photo print", 3, frozenset({"photo"}), "a print by which a picture is known again")
+MEDIA_FACTS = Extractor("media facts", 4, MEDIA, "what a file says of itself: format, size, camera, length, words")
+PICTURE = Extractor("picture", 2, MEDIA, "a small JPEG of a photo, of frames of a film, of a sound's wave")
+DAMAGE = Extractor("damage", 2, frozenset(KINDS) - {OTHER}, "what is wrong with a content; nothing if it is whole")
+PHOTO_PRINT = Extractor("photo print", 4, frozenset({"photo"}), "a print by which a picture is known again")
 ESSENCE = Extractor("essence", 2, MEDIA, "the picture or sound itself, without what is written about it")
 DECODED = Extractor("decoded", 1, MEDIA, "the samples, pixels or packets that a content decodes to")
 SOUND_PRINT = Extractor("sound print", 1, frozenset({"audio", "video"}), "a print by which a recording is known again")

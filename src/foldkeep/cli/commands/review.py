@@ -14,8 +14,12 @@ from ..environment import Environment, ExitStatus
 from ..options import Option, Takes
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from foldkeep.keep import Review
+    from foldkeep.model import DocketRow, Facts
     from foldkeep.show.page import Page
+    from foldkeep.signals import Apart
 
 EXAMPLES = """\
 examples:
@@ -42,6 +46,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     try:
         dialog.hold(0 if args.all else _first_open(review))
     finally:
+        dialog.close()
         dialog.save()
     left = sum(not review.is_decided(at) for at in range(len(review)))
     env.answer(args, ReviewAnswer(args.docket, dialog.saved, len(review), review.changed, left))
@@ -68,6 +73,7 @@ class _Dialog:
         self.saved: str | None = None
         self._unsaved = False
         self._next_save = 0.0
+        self._helper: Apart | None = None
 
     def hold(self, at: int) -> None:
         """Go through the sets from a position on, until the last one, the end of the input, or `q`."""
@@ -83,7 +89,8 @@ class _Dialog:
         while at < len(self._review):
             rows = self._review.rows(at)
             if shown != at:
-                write_set(page, at, len(self._review), rows, copy_states([row.path for row in rows]))
+                states = copy_states([row.path for row in rows])
+                write_set(page, at, len(self._review), rows, states, self._says(rows))
                 shown = at
             words = self._ask(question_of(rows))
             if words is None or words == ["stop"]:
@@ -101,6 +108,28 @@ class _Dialog:
             except UnusableInput as error:
                 write_refusal(page, str(error))
             self._save_soon()
+
+    def _says(self, rows: "Sequence[DocketRow]") -> "list[Facts]":
+        """Return what media of several contents say of themselves; nothing where they have one, or cannot be asked."""
+        from foldkeep.model import Facts
+        from foldkeep.model.extras import has_extra
+        from foldkeep.signals import MEDIA, Apart, NotRead
+
+        if len({row.digest for row in rows}) < 2 or rows[0].kind not in MEDIA or not has_extra("media"):
+            return []
+        self._helper = self._helper or Apart()
+        found = []
+        for row in rows:
+            try:
+                found.append(self._helper.facts(row.path, row.kind))
+            except NotRead as error:
+                found.append(Facts(problem=str(error)))
+        return found
+
+    def close(self) -> None:
+        """End the helper that was asked what media say."""
+        if self._helper is not None:
+            self._helper.close()
 
     def _ask(self, question: str) -> list[str] | None:
         """Ask, and return the words of the answer, those that are known whole; None if there is no more of them."""

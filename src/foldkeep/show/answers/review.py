@@ -4,12 +4,12 @@ import os
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from foldkeep.model import Action, DocketRow, visible
+from foldkeep.model import Action, DocketRow, Facts, visible
 from foldkeep.model.units import format_size
 from foldkeep.signals import CopyState
 
 from ..page.documents import Document
-from ..page.facts import link_words, sidecar_words
+from ..page.facts import fact_words, link_words, sidecar_words
 from ..page.page import CARE, QUIET, STRONG, Page
 from ..page.tables import Column
 from ..page.words import count, joined, local_time
@@ -55,8 +55,16 @@ class ReviewAnswer:
         page.line((f"{self.docket} is as it was.", QUIET))
 
 
-def write_set(page: Page, at: int, total: int, rows: Sequence[DocketRow], looks: Sequence[CopyState]) -> None:
-    """Write one set."""
+def write_set(
+    page: Page, at: int, total: int, rows: Sequence[DocketRow], looks: Sequence[CopyState], says: Sequence[Facts]
+) -> None:
+    """Write one set; what files of several contents say of themselves stands side by side where it differs.
+
+    Parameters
+    ----------
+    says
+        What each file says of itself; empty if that is not asked, since all have one content.
+    """
     first = rows[0]
     if len({(row.size, row.digest) for row in rows}) == 1:
         what = f"{visible(first.kind)}, {format_size(first.size)}, {count(len(rows), 'copy', 'copies')}"
@@ -72,6 +80,7 @@ def write_set(page: Page, at: int, total: int, rows: Sequence[DocketRow], looks:
         "on disk": [format_size(look.disk_bytes) if look.here else "" for look in looks],
         "links": [link_words(look) for look in looks],
         "written about it": [sidecar_words(look) for look in looks],
+        **_said(says),
     }
     common = {title: cells[0] for title, cells in columns.items() if len(set(cells)) == 1}
     said = [f"{title} {cell}" for title, cell in common.items() if cell and title != "folder"]
@@ -93,6 +102,14 @@ def write_set(page: Page, at: int, total: int, rows: Sequence[DocketRow], looks:
         reasons.setdefault(row.reason, []).append(str(number))
     for reason, numbers in reasons.items():
         page.line((f"{', '.join(numbers)}: {visible(reason)}", QUIET))
+
+
+def _said(says: Sequence[Facts]) -> dict[str, list[str]]:
+    """Return what files say of themselves where not all say the same, by what it is called."""
+    words = [fact_words(each) for each in says]
+    titles = dict.fromkeys(title for each in words for title in each)
+    cells = {title: [each.get(title, "") for each in words] for title in titles}
+    return {title: each for title, each in cells.items() if len(set(each)) > 1}
 
 
 def question_of(rows: Sequence[DocketRow]) -> str:

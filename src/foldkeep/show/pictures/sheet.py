@@ -68,9 +68,20 @@ def _set_document(found: SheetSet) -> dict[str, Any]:
         "brief": " · ".join(words[name] for name in _BRIEF if name in words),
         "facts": list(words.items()),
         "picture": _text(found.picture) if found.picture else None,
-        "copies": [_copy_document(copy, first) for copy in found.copies],
+        "copies": [{**_copy_document(copy, first), **_says_document(copy, found)} for copy in found.copies],
         **({"sides": [_side_document(side, found) for side in found.sides]} if found.sides else {}),
     }
+
+
+def _says_document(copy: SheetCopy, found: SheetSet) -> dict[str, Any]:
+    """Return what a copy says of itself where another content of its set says otherwise."""
+    words = {digest: fact_words(facts) for digest, facts in found.says.items()}
+    mine = words.get(copy.row.digest or b"")
+    if mine is None:
+        return {}
+    titles = dict.fromkeys(title for each in words.values() for title in each)
+    apart = [title for title in titles if len({each.get(title) for each in words.values()}) > 1]
+    return {"says": "; ".join(f"{title} {mine[title]}" if title in mine else f"no {title}" for title in apart)}
 
 
 def _side_document(side: Side, found: SheetSet) -> dict[str, Any]:

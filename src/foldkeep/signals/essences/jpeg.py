@@ -6,7 +6,7 @@ from typing import Any
 from blake3 import blake3
 
 from .edits import edits_in
-from .exif import orientation_of
+from .exif import shown_by_exif
 from .parts import SMALL_WINDOW, WINDOW, NoEssence, Parts, Shown, Source, Stretch, check_rest_after
 
 _SOI, _EOI, _SOS = 0xD8, 0xD9, 0xDA
@@ -53,8 +53,8 @@ def jpeg_parts(source: Source) -> Parts:
         if code == _COMMENT or code in _APPLICATION:
             if code != _COMMENT:
                 _check_words(code, content)
-            if code == 0xE1 and content.startswith(b"Exif\0") and (turned := orientation_of(content[6:])):
-                yield Shown("orientation", str(turned))
+            if code == 0xE1 and content.startswith(b"Exif\0"):
+                yield from shown_by_exif(content[6:])
             if code == 0xE1 and content.startswith(_XMP):
                 if has_xmp:
                     raise NoEssence("it has XMP twice")

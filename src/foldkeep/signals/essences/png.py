@@ -4,8 +4,8 @@ import struct
 import zlib
 
 from .edits import edits_in
-from .exif import orientation_of
-from .parts import NoEssence, Parts, Shown, Source, Stretch, check_rest_after
+from .exif import shown_by_exif
+from .parts import NoEssence, Parts, Source, Stretch, check_rest_after
 
 _ESSENTIAL = frozenset((
     b"IHDR", b"PLTE", b"IDAT", b"IEND", b"tRNS", b"gAMA", b"cHRM", b"sRGB", b"iCCP", b"sBIT", b"cICP", b"mDCV", b"cLLI",
@@ -29,8 +29,8 @@ def png_parts(source: Source) -> Parts:
         _check_sum(source, at, length)
         if name in _ESSENTIAL:
             yield Stretch(at, length + 12)
-        elif name == b"eXIf" and (turned := orientation_of(source.read(at + 8, length))):
-            yield Shown("orientation", str(turned))
+        elif name == b"eXIf":
+            yield from shown_by_exif(source.read(at + 8, length))
         elif name == b"iTXt" and source.read(at + 8, min(length, len(_XMP))) == _XMP:
             if has_xmp:
                 raise NoEssence("it has XMP twice")

@@ -4,8 +4,8 @@ import struct
 from collections.abc import Iterator
 
 from .edits import edits_in
-from .exif import orientation_of
-from .parts import NoEssence, Parts, Shown, Source, Stretch, Told
+from .exif import shown_by_exif
+from .parts import NoEssence, Parts, Source, Stretch, Told
 
 _LONG = 0xFFFFFFFF
 _WAVE_WORDS = frozenset((
@@ -45,8 +45,7 @@ def webp_parts(source: Source) -> Parts:
             has_picture = has_picture or name not in (b"ICCP", b"ANIM")
             yield Stretch(at - 8, length + 8)
         elif name == b"EXIF":
-            if turned := orientation_of(source.read(at, length).removeprefix(b"Exif\0\0")):
-                yield Shown("orientation", str(turned))
+            yield from shown_by_exif(source.read(at, length).removeprefix(b"Exif\0\0"))
         elif name == b"XMP " and not has_xmp:
             has_xmp = True
             yield from edits_in(source.read(at, length))

@@ -55,7 +55,8 @@ function tell() {
   const { set } = compared, it = side(), told = $("told");
   told.textContent = "";
   told.append(make("b", "", it.like === undefined ? "not measured to be alike" : `${Math.round(it.like * 100)}% alike`));
-  const words = [set.copies[it.copy].reason];
+  const words = [set.copies[it.copy].reason], says = set.copies[set.sides[0].copy].says;
+  if (says) words.unshift(`the ${NAMES[0]}: ${says}`, `the ${NAMES[1]}: ${set.copies[it.copy].says}`);
   if (it.cut) words.unshift("the frame is what the crop shows");
   if (set.kind !== "photo" && it.offset) words.unshift(`the second begins ${Math.abs(it.offset).toFixed(1)} s ${it.offset > 0 ? "into" : "before"} the first`);
   if (set.kind === "audio") told.append(" · you hear ", make("b", NAMES[compared.heard], `the ${NAMES[compared.heard]}`));
