@@ -39,6 +39,9 @@ class Held:
             raise NoEssence("it ends too early")
         return self.content[offset : offset + length]
 
+    def view(self, offset: int, length: int) -> memoryview:
+        return memoryview(self.read(offset, length))
+
 
 def digest(content: bytes) -> bytes:
     source = Held(content)

@@ -154,8 +154,8 @@ def digest_of_essence(essence: Essence, source: Source) -> bytes:
 
 
 def _hash(hasher: blake3, stretches: Iterable[Stretch], source: Source) -> None:
-    for content in contents(stretches, source):
-        hasher.update(content)
+    for offset, length in _pieces(stretches):
+        hasher.update(source.view(offset, length))
 
 
 def _digest(essence: Essence, of_stretches: bytes) -> bytes:
@@ -167,9 +167,14 @@ def _digest(essence: Essence, of_stretches: bytes) -> bytes:
 
 def contents(stretches: Iterable[Stretch], source: Source) -> Iterator[bytes]:
     """Yield the bytes of stretches of a file, piece by piece."""
+    for offset, length in _pieces(stretches):
+        yield source.read(offset, length)
+
+
+def _pieces(stretches: Iterable[Stretch]) -> Iterator[tuple[int, int]]:
     for offset, length in stretches:
         for start in range(0, length, _READ):
-            yield source.read(offset + start, min(_READ, length - start))
+            yield offset + start, min(_READ, length - start)
 
 
 def gaps(essence: Essence) -> Iterator[Stretch]:

@@ -89,20 +89,22 @@ def _scan(source: Source, at: int) -> "list[int] | Any":
     """Yield where blocks of entropy-coded data end, the last one before the next marker."""
     import numpy as np
 
+    marks_here = np.empty(WINDOW, np.uint8)
     block = SMALL_WINDOW  # whoever asks for the beginning alone need not wait for more
     while True:
         length = min(block, source.size - at)
         block = WINDOW
         if length < 2:
             raise NoEssence("it has no end")
-        data = np.frombuffer(source.read(at, length), np.uint8)
-        is_mark = (data[:-1] == 0xFF).view(np.uint8)
+        data = np.frombuffer(source.view(at, length), np.uint8)
+        is_mark = marks_here[: length - 1]
+        np.equal(data[:-1], 0xFF, out=is_mark.view(bool))
         # Passes that nothing branches in: nearly all blocks have marks before stuffed bytes alone, which are zero.
-        if np.minimum(is_mark, data[1:]).max():
-            marks = np.flatnonzero(is_mark)
+        if np.minimum(is_mark, data[1:], out=is_mark).max():
+            marks = np.flatnonzero(is_mark.view(bool))
             codes = data[marks + 1]
-            # Stuffed bytes, restarts, and fill bytes belong to the data.
-            found = marks[(codes != 0) & (codes != 0xFF) & ((codes < 0xD0) | (codes > 0xD7))]
+            # Restarts and fill bytes belong to the data, as stuffed bytes do.
+            found = marks[(codes != 0xFF) & ((codes < 0xD0) | (codes > 0xD7))]
             if len(found):
                 yield at + int(found[0])
                 return

@@ -48,6 +48,10 @@ class Source(Protocol):
         """Return just so many bytes from there; raise NoEssence if it is shorter."""
         ...
 
+    def view(self, offset: int, length: int) -> memoryview:
+        """Return what `read` does, but as a view that is good only until the next of either."""
+        ...
+
 
 class FileSource:
     """A file of the local system by its descriptor, which is read in windows."""
@@ -56,27 +60,31 @@ class FileSource:
         self._descriptor = descriptor
         self._least = window
         self.size = size
-        self._start = 0
-        self._window = b""
+        self._start = self._end = 0
+        self._window = memoryview(bytearray(window))  # read into again and again: new memory costs more than reading
 
     def read(self, offset: int, length: int) -> bytes:
         """Return just so many bytes from there. Raise NoEssence if it is shorter, OSError if it cannot be read."""
+        return bytes(self.view(offset, length))
+
+    def view(self, offset: int, length: int) -> memoryview:
+        """Return what `read` does, but as a view that is good only until the next of either."""
         if offset < 0 or length < 0 or offset + length > self.size:
             raise NoEssence("it ends too early")
+        if offset < self._start or offset + length > self._end:
+            self._fill(offset, max(length, min(self._least, self.size - offset)))
         at = offset - self._start
-        if at < 0 or at + length > len(self._window):
-            self._window = self._read(offset, max(length, min(self._least, self.size - offset)))
-            self._start, at = offset, 0
         return self._window[at : at + length]
 
-    def _read(self, offset: int, length: int) -> bytes:
-        found = os.pread(self._descriptor, length, offset)
-        while len(found) < length:
-            more = os.pread(self._descriptor, length - len(found), offset + len(found))
-            if not more:
+    def _fill(self, offset: int, length: int) -> None:
+        if length > len(self._window):
+            self._window = memoryview(bytearray(length))
+        self._start = self._end = offset
+        while self._end < offset + length:
+            read = os.preadv(self._descriptor, [self._window[self._end - offset : length]], self._end)
+            if not read:
                 raise NoEssence("it became shorter")
-            found += more
-        return found
+            self._end += read
 
 
 def all_of(content: bytes, first: int, *rest: int) -> bool:
