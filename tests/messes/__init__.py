@@ -8,9 +8,10 @@ from .edits import EDITS
 from .mess import Mess
 from .music import MUSIC
 from .programs import PROGRAMS
+from .retagged import RETAGGED
 from .shoots import SHOOTS
 from .wishes import WISHES
 
-MESSES: tuple[Mess, ...] = (*SHOOTS, *BACKUPS, *MUSIC, *EDITS, *PROGRAMS, *WISHES)
+MESSES: tuple[Mess, ...] = (*SHOOTS, *BACKUPS, *MUSIC, *EDITS, *PROGRAMS, *RETAGGED, *WISHES)
 
 __all__ = ["MESSES", "Mess"]

@@ -1,6 +1,7 @@
 """How a mess is written down, made on the disk, and compared with what `keep` proposes."""
 
 import csv
+import io
 import json
 import os
 import re
@@ -9,6 +10,9 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 
+from PIL import Image
+
+from foldkeep.demo.pictures import draw_kites
 from harness.desks import Desk
 
 _RANGE = re.compile(r"\{(\d+)-(\d+)\}")
@@ -26,8 +30,8 @@ class Mess:
     files
         A line each: ``path = content``, with ``@2024-05-01`` for another day of change. ``{1-4}`` makes lines of it, in
         the path and in the content alike. A content of ``otio: a.mp4 b.mp4`` is a timeline that uses those,
-        ``xmp: 3`` a sidecar with that rating, ``=`` alone an empty line's worth of text. A path that begins with
-        ``ROLE:`` lies in a place of that role.
+        ``xmp: 3`` a sidecar with that rating, ``photo: 7 rated 4 Kites`` a picture with words, ``=`` alone an empty
+        line's worth of text. A path that begins with ``ROLE:`` lies in a place of that role.
     goes
         The paths that a person would give up, in the same form; all else stays.
     why
@@ -63,7 +67,23 @@ def _content(path: Path, said: str) -> bytes:
             f'<rdf:Description rdf:about="" xmlns:xmp="http://ns.adobe.com/xap/1.0/" xmp:Rating="{rest.strip()}"/>'
             "</rdf:RDF></x:xmpmeta>"
         ).encode()
+    if word == "photo":
+        return _photo(*rest.split(maxsplit=3))
     return (said or path.name).encode() * 50
+
+
+def _photo(seed: str, word: str = "", rating: str = "", title: str = "") -> bytes:
+    """Return a small picture, turned by a tag if its word is ``turned``, or with a rating and perhaps a title."""
+    exif = Image.Exif()
+    if word == "turned":
+        exif[0x0112] = 6
+    elif word:
+        exif[0x4746] = int(rating)
+    if title:
+        exif[0x010E] = title
+    stream = io.BytesIO()
+    draw_kites(int(seed), (120, 80)).convert("RGB").save(stream, "JPEG", exif=exif)
+    return stream.getvalue()
 
 
 def _timeline(media: list[str]) -> bytes:
