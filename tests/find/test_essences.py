@@ -140,3 +140,15 @@ def test_what_essences_are_not_compared_with_is_refused(library: Desk):
     assert found(library)
     library.ask("places", "--forget", library.place)
     assert found(library) == []
+
+
+def test_what_the_copies_say_stands_side_by_side_where_a_person_decides(library: Desk):
+    library.ask("keep", "--same", "essence", "-o", library.docket)
+    asked = library.run("review", library.docket, answer="\n").out
+    assert [line for line in asked.splitlines() if "rating" in line and "caption" in line and "proposed" in line]
+    assert "4 of 5" in asked
+    library.ask("sheet", library.docket, "-o", library.top / "sheet.html")
+    page = (library.top / "sheet.html").read_text()
+    assert page.count('"says":"rating 4 of 5; caption Over the sea"') == 2
+    assert page.count('"says":"no rating; no caption"') == 2
+    assert '"says":"title Encore' in page

@@ -73,14 +73,17 @@ def _set_document(found: SheetSet) -> dict[str, Any]:
     }
 
 
+# What people and programs write; how a file is stored is in its reason, or in what is compared.
+_SAID = ("stored", "title", "artist", "album", "track", "rating", "keywords", "caption")
+
+
 def _says_document(copy: SheetCopy, found: SheetSet) -> dict[str, Any]:
     """Return what a copy says of itself where another content of its set says otherwise."""
     words = {digest: fact_words(facts) for digest, facts in found.says.items()}
     mine = words.get(copy.row.digest or b"")
     if mine is None:
         return {}
-    titles = dict.fromkeys(title for each in words.values() for title in each)
-    apart = [title for title in titles if len({each.get(title) for each in words.values()}) > 1]
+    apart = [title for title in _SAID if len({each.get(title) for each in words.values()}) > 1]
     return {"says": "; ".join(f"{title} {mine[title]}" if title in mine else f"no {title}" for title in apart)}
 
 
