@@ -6,7 +6,7 @@ from typing import TypeVar
 
 from foldkeep.model import Problem, Progress, Step
 from foldkeep.model.work import reason_of
-from foldkeep.stock import KnownPrint, Prints, Reading, Signal, Stock, Unmeasured
+from foldkeep.stock import Beginnings, KnownPrint, Prints, Reading, Shared, Signal, Stock, Unmeasured
 from foldkeep.storage.local.reading import facts_at, modified_ns
 
 from .extractors import DAMAGE, FILM_PRINT, PHOTO_PRINT, SOUND_PRINT, Extractor
@@ -69,12 +69,62 @@ def check_contents(stock: Stock, places: Collection[int], progress: Progress) ->
     def ask(helper: Apart, each: Unmeasured) -> Signal:
         return Signal({}, helper.damage(each.path, each.kind, each.size))
 
+    return find_signals(stock, DAMAGE, ask, places, "Checking for damage", progress)
+
+
+def find_signals(
+    stock: Stock,
+    extractor: Extractor,
+    ask: Callable[[Apart, Unmeasured], Signal],
+    places: Collection[int],
+    phase: str,
+    progress: Progress,
+    shared: Shared = Shared.ANYTHING,
+) -> list[Problem]:
+    """Ask an extractor of the contents in places that it was not asked of; return what could not be read now.
+
+    Parameters
+    ----------
+    ask, phase
+        As of `gather`.
+    shared
+        Only of those that may share this with another content.
+    """
+
     def keep(found: Mapping[Unmeasured, Signal]) -> None:
         with stock.transaction(flush=False):
-            stock.signals.put(by_digest(found), DAMAGE.name, DAMAGE.version)
+            stock.signals.put(by_digest(found), extractor.name, extractor.version)
 
-    wanted = stock.signals.lacking(DAMAGE.name, DAMAGE.version, DAMAGE.kinds, places)
-    return gather(wanted, ask, keep, "Checking for damage", progress)
+    wanted = stock.signals.lacking(extractor.name, extractor.version, extractor.kinds, places, shared)
+    return gather(wanted, ask, keep, phase, progress)
+
+
+def ask_beginnings(
+    stock: Stock,
+    beginnings: Beginnings,
+    extractor: Extractor,
+    ask: Callable[[Apart, Reading], bytes],
+    kinds: frozenset[str],
+    places: Collection[int],
+    phase: str,
+    progress: Progress,
+) -> list[Problem]:
+    """Ask files of some kinds in places for what their beginnings tell, where that is not known yet.
+
+    Return what could not be read now.
+
+    Parameters
+    ----------
+    ask, phase
+        As of `gather`.
+    """
+
+    def keep(found: Mapping[Reading, bytes]) -> None:
+        with stock.transaction(flush=False):
+            beginnings.put(extractor.version, found.items())
+
+    wanted = beginnings.lacking(extractor.version, extractor.kinds & kinds, places)
+    return gather(wanted, ask, keep, phase, progress)
 
 
 def make_prints(

@@ -1,6 +1,7 @@
 """The stock: one SQLite file. No other room knows its tables."""
 
 from .archives import Archived, ArchivedFile
+from .beginnings import Beginnings
 from .contents import SMALL_FILE, Backlog, Reading
 from .files import Sighting
 from .filtering import Shared
@@ -20,6 +21,7 @@ __all__ = [
     "Archived",
     "ArchivedFile",
     "Backlog",
+    "Beginnings",
     "Members",
     "Pictures",
     "Reading",

@@ -1,12 +1,12 @@
 """Asking files what they decode to, as far as others may decode to the same."""
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection
 
 from foldkeep.model import Problem, Progress
 from foldkeep.stock import Reading, Shared, Signal, Stock, Unmeasured
 
 from ..extractors import DECODED
-from ..gathering import by_digest, gather
+from ..gathering import ask_beginnings, find_signals
 from ..media_worker import Apart
 from .forms import Form, may_agree
 
@@ -20,12 +20,7 @@ def make_forms(stock: Stock, places: Collection[int], kinds: frozenset[str], pro
     def ask(helper: Apart, each: Reading) -> bytes:
         return helper.form(each.path)
 
-    def keep(found: Mapping[Reading, bytes]) -> None:
-        with stock.transaction(flush=False):
-            stock.forms.put(DECODED.version, found.items())
-
-    wanted = stock.forms.lacking(DECODED.version, DECODED.kinds & kinds, places)
-    problems = gather(wanted, ask, keep, "Looking at headers", progress)
+    problems = ask_beginnings(stock, stock.forms, DECODED, ask, kinds, places, "Looking at headers", progress)
     known = stock.forms.known(DECODED.version, places)
     stock.forms.mark(may_agree((number, content, Form.read(form)) for number, content, form in known))
     return problems
@@ -37,9 +32,4 @@ def find_decoded(stock: Stock, places: Collection[int], progress: Progress) -> l
     def ask(helper: Apart, each: Unmeasured) -> Signal:
         return Signal(helper.decoded(each.path, each.size))
 
-    def keep(found: Mapping[Unmeasured, Signal]) -> None:
-        with stock.transaction(flush=False):
-            stock.signals.put(by_digest(found), DECODED.name, DECODED.version)
-
-    wanted = stock.signals.lacking(DECODED.name, DECODED.version, DECODED.kinds, places, Shared.FORM)
-    return gather(wanted, ask, keep, "Decoding", progress)
+    return find_signals(stock, DECODED, ask, places, "Decoding", progress, Shared.FORM)

@@ -1,12 +1,12 @@
 """Asking files for their essences, as far as others may have the same."""
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection
 
 from foldkeep.model import Problem, Progress
 from foldkeep.stock import Reading, Shared, Signal, Stock, Unmeasured
 
 from ..extractors import ESSENCE
-from ..gathering import by_digest, gather
+from ..gathering import ask_beginnings, find_signals
 from ..media_worker import Apart
 
 
@@ -19,12 +19,7 @@ def make_outlines(stock: Stock, places: Collection[int], kinds: frozenset[str], 
     def ask(helper: Apart, each: Reading) -> bytes:
         return helper.outline(each.path)
 
-    def keep(found: Mapping[Reading, bytes]) -> None:
-        with stock.transaction(flush=False):
-            stock.outlines.put(ESSENCE.version, found.items())
-
-    wanted = stock.outlines.lacking(ESSENCE.version, ESSENCE.kinds & kinds, places)
-    return gather(wanted, ask, keep, "Looking for essences", progress)
+    return ask_beginnings(stock, stock.outlines, ESSENCE, ask, kinds, places, "Looking for essences", progress)
 
 
 def find_essences(stock: Stock, places: Collection[int], progress: Progress) -> list[Problem]:
@@ -33,9 +28,4 @@ def find_essences(stock: Stock, places: Collection[int], progress: Progress) -> 
     def ask(helper: Apart, each: Unmeasured) -> Signal:
         return Signal(helper.essence(each.path, each.size))
 
-    def keep(found: Mapping[Unmeasured, Signal]) -> None:
-        with stock.transaction(flush=False):
-            stock.signals.put(by_digest(found), ESSENCE.name, ESSENCE.version)
-
-    wanted = stock.signals.lacking(ESSENCE.name, ESSENCE.version, ESSENCE.kinds, places, Shared.OUTLINE)
-    return gather(wanted, ask, keep, "Comparing essences", progress)
+    return find_signals(stock, ESSENCE, ask, places, "Comparing essences", progress, Shared.OUTLINE)
