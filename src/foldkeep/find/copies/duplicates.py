@@ -89,7 +89,7 @@ class Duplicates:
         if unknown or not question.same:
             raise UnusableInput(
                 f"copies cannot be the same in {', '.join(sorted(unknown)) or 'nothing'}",
-                f"there are {', '.join(CRITERIA)}",
+                f"there are {', '.join(CRITERIA)}, essence, decoded",
             )
         if question.sort not in ORDERS:
             raise UnusableInput(f"sets cannot be sorted by {question.sort}", f"there are {', '.join(ORDERS)}")

@@ -100,7 +100,10 @@ def media_rows(sets: Sequence[MediaSet | CopySet]) -> Iterator[list[str]]:
         said = [("", "")] * len(files)
         if isinstance(each, MediaSet):
             apart = zip(each.copies, said_apart(each), strict=True)
-            said = [(str(copy.rest), "; ".join(_phrases(words))) for copy, words in apart]
+            said = [
+                (str(copy.rest) if each.same is Same.ESSENCE else "", "; ".join(_phrases(words)))
+                for copy, words in apart
+            ]
         for file, words in zip(files, said, strict=True):
             yield [
                 *shared, visible(file.path), file.place.label, format_moment(file.modified_ns),
