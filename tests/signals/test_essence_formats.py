@@ -14,7 +14,17 @@ from PIL import Image
 
 from foldkeep.formats.own import MOST_OF_REST, Piece, Rest, read_rest, written_rest
 from foldkeep.model import UnusableInput
-from foldkeep.signals.essences import FileSource, NoEssence, essence_of, gaps, outline_of, rebuilt, rest_of
+from foldkeep.signals.essences import (
+    FileSource,
+    NoEssence,
+    described,
+    described_with_content,
+    essence_of,
+    gaps,
+    outline_of,
+    rebuilt,
+    rest_of,
+)
 from harness.essences import (
     BY_PILLOW,
     COMMANDS,
@@ -208,6 +218,16 @@ def test_a_flac_file_without_any_words_has_the_essence_of_one_with_some():
     bare = content[:4] + bytes([0x80]) + blocks[0][1:] + content[at:]
     assert digest(bare) == digest(content)
     check_rebuilt(content, bare)
+
+
+@pytest.mark.parametrize("name", MADE)
+def test_the_content_is_told_by_the_reading_that_tells_the_essence(tmp_path: Path, name: str):
+    whole = made(name)
+    path = tmp_path / name
+    for content in (whole, whole[: len(whole) // 2], whole + bytes(300_000), b"what nobody knows " * 40_000, b""):
+        path.write_bytes(content)
+        known, found = described_with_content(bytes(path))
+        assert (known, found) == (described(bytes(path)), blake3(content).digest())
 
 
 stretches = st.lists(st.tuples(st.integers(0, 300), st.integers(0, 400), st.integers(0, 300)), max_size=9)

@@ -43,17 +43,16 @@ def look_for_same(stock: "Stock", same: str, kinds: "Collection[str]", progress:
     from foldkeep.signals.essences import find_essences, make_outlines
     from foldkeep.stock import Shared
 
-    begin, shared, end = {
-        "essence": (make_outlines, Shared.OUTLINE, find_essences),
-        "decoded": (make_forms, Shared.FORM, find_decoded),
-    }[same]
-    here = places_here(stock)
+    here, asked = places_here(stock), MEDIA.intersection(kinds or MEDIA)
+    if same == "essence":
+        with stock.hold(same):
+            return make_outlines(stock, here, asked, progress) + find_essences(stock, here, progress)
     executor = ThreadPoolExecutor(os.cpu_count() or 1, thread_name_prefix="reading")
     try:
         with stock.hold(same):
-            problems = begin(stock, here, MEDIA.intersection(kinds or MEDIA), progress)
-            problems += read_shared(stock, shared, executor, progress).problems
-            problems += end(stock, here, progress)
+            problems = make_forms(stock, here, asked, progress)
+            problems += read_shared(stock, Shared.FORM, executor, progress).problems
+            problems += find_decoded(stock, here, progress)
     finally:
         executor.shutdown(wait=False, cancel_futures=True)
     return problems

@@ -114,6 +114,12 @@ class Apart:
         question = {"do": "essence", "uri": file_uri(path), "kind": ""}
         return self._told(question, self._seconds + size / _LEAST_BYTES_A_SECOND)
 
+    def essence_and_content(self, path: bytes, size: int) -> tuple[dict[str, Any], bytes]:
+        """Return what `essence` does, and the digest of the content."""
+        question = {"do": "essence and content", "uri": file_uri(path), "kind": ""}
+        answer = self._told(question, self._seconds + size / _LEAST_BYTES_A_SECOND)
+        return answer["known"], bytes.fromhex(answer["content"])
+
     def form(self, path: bytes) -> bytes:
         """Return the form of a file, see `decoded.form_of`; empty if nothing can be told to decode to the same.
 
@@ -268,6 +274,11 @@ def _measured(question: dict[str, str]) -> dict[str, Any]:
         from .essences import described, outlined
 
         return {"outline": outlined(path).hex()} if question["do"] == "outline" else described(path)
+    if question["do"] == "essence and content":
+        from .essences import described_with_content
+
+        known, content = described_with_content(path)
+        return {"known": known, "content": content.hex()}
     if question["do"] in ("form", "decoded"):
         from .decoded import decoded, form_of
 

@@ -2,7 +2,7 @@
 
 from ..extractors import ESSENCE
 from .essence import Essence, digest_of_essence, essence_of, essence_with_digest, gaps, outline_of
-from .files import described, outlined, source_at
+from .files import described, described_with_content, outlined, source_at
 from .gathering import find_essences, make_outlines
 from .parts import FileSource, NoEssence, Shown, Source, Stretch
 from .rests import rebuilt, rest_of
@@ -19,6 +19,7 @@ __all__ = [
     "find_essences",
     "outlined",
     "described",
+    "described_with_content",
     "source_at",
     "rest_of",
     "rebuilt",

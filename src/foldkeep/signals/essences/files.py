@@ -1,9 +1,12 @@
 """Essences of files by their paths."""
 
+import errno
 import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
+
+from blake3 import blake3
 
 from foldkeep.storage.local.reading import FILE, open_path
 
@@ -12,11 +15,11 @@ from .parts import SMALL_WINDOW, WINDOW, FileSource, NoEssence
 
 
 @contextmanager
-def source_at(path: bytes, window: int = WINDOW) -> Iterator[FileSource]:
-    """Open a file to ask for its essence, so many bytes at a time. Raises OSError if that cannot be."""
+def source_at(path: bytes, window: int = WINDOW, content: blake3 | None = None) -> Iterator[FileSource]:
+    """Open a file to ask for its essence, see `FileSource`. Raises OSError if that cannot be."""
     descriptor = open_path(path, FILE)
     try:
-        yield FileSource(descriptor, os.fstat(descriptor).st_size, window)
+        yield FileSource(descriptor, os.fstat(descriptor).st_size, window, content)
     finally:
         os.close(descriptor)
 
@@ -39,10 +42,32 @@ def described(path: bytes) -> dict[str, Any]:
         If it cannot be read.
     """
     with source_at(path) as source:
+        return _described(source)
+
+
+def described_with_content(path: bytes) -> tuple[dict[str, Any], bytes]:
+    """Return what `described` does, and the digest of the content, of which most is read once for both.
+
+    Raises
+    ------
+    OSError
+        If it cannot be read, or became shorter.
+    """
+    hasher = blake3()
+    with source_at(path, content=hasher) as source:
+        found = _described(source)
         try:
-            essence, digest = essence_with_digest(source)
+            source.read_rest()
         except NoEssence as error:
-            return {"none": str(error)}
+            raise OSError(errno.EIO, str(error)) from error
+    return found, hasher.digest()
+
+
+def _described(source: FileSource) -> dict[str, Any]:
+    try:
+        essence, digest = essence_with_digest(source)
+    except NoEssence as error:
+        return {"none": str(error)}
     return {
         "kind": essence.kind,
         "essence": digest.hex(),

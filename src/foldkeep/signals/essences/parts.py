@@ -4,6 +4,8 @@ import os
 from collections.abc import Iterator
 from typing import NamedTuple, Protocol
 
+from blake3 import blake3
+
 WINDOW, SMALL_WINDOW = 256 * 1024, 16 * 1024
 """Bytes that are read at a time, of a file that is read whole and of one of which only the beginning is asked."""
 
@@ -54,9 +56,16 @@ class Source(Protocol):
 
 
 class FileSource:
-    """A file of the local system by its descriptor, which is read in windows."""
+    """A file of the local system by its descriptor, which is read in windows.
 
-    def __init__(self, descriptor: int, size: int, window: int = WINDOW) -> None:
+    Parameters
+    ----------
+    content
+        Takes all of the file in its order, as far as that is read so; `read_rest` gives it what is left.
+    """
+
+    def __init__(self, descriptor: int, size: int, window: int = WINDOW, content: blake3 | None = None) -> None:
+        self._content, self._taken = content, 0
         self._descriptor = descriptor
         self._least = window
         self.size = size
@@ -85,6 +94,14 @@ class FileSource:
             if not read:
                 raise NoEssence("it became shorter")
             self._end += read
+        if self._content is not None and self._start <= self._taken < self._end:
+            self._content.update(self._window[self._taken - self._start : length])
+            self._taken = self._end
+
+    def read_rest(self) -> None:
+        """Read what was not read in its order. Raise NoEssence if the file is shorter, OSError if it cannot be read."""
+        while self._content is not None and self._taken < self.size:
+            self._fill(self._taken, min(self._least, self.size - self._taken))
 
 
 def all_of(content: bytes, first: int, *rest: int) -> bool:
