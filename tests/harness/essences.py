@@ -194,20 +194,12 @@ WITH_COVER = ("march.wav", "march.flac", "march.mp3", "march.ogg", "march.opus",
 BY_PILLOW = ("still.jpg", "progressive.jpg", "still.png", "still.tif", "packed.tif", "still.webp", "whole.webp",
              "still.heic", "still.avif")  # fmt: skip
 
-_EXIF = (
-    "still.jpg",
-    "progressive.jpg",
-    "camera.jpg",
-    "still.png",
-    "still.tif",
-    "packed.tif",
-    "still.webp",
-    "still.heic",
-)
+_EXIF = ("still.jpg", "progressive.jpg", "camera.jpg", "still.png", "still.tif", "packed.tif", "still.webp",
+         "still.heic", "still.avif")  # fmt: skip
 COMMANDS: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
     "exiftool -q -overwrite_original -XMP:Rating=4 -XMP:Subject=kite": ("exiftool", (*_EXIF, "march.m4a", "kites.mp4")),
     "exiftool -q -overwrite_original -Artist=Desk -GPSLatitude=51 -GPSLatitudeRef=N": ("exiftool", _EXIF),
-    "exiv2|-M|set Xmp.xmp.Rating 3|-M|set Iptc.Application2.Keywords kite": ("exiv2", _EXIF[:-1]),
+    "exiv2|-M|set Xmp.xmp.Rating 3|-M|set Iptc.Application2.Keywords kite": ("exiv2", _EXIF[:-2]),
     "vorbiscomment -w -t TITLE=March": ("vorbiscomment", ("march.ogg",)),
     "metaflac --set-tag=TITLE=March --add-replay-gain": ("metaflac", ("march.flac",)),
     "id3v2 -t March -a Band": ("id3v2", ("march.mp3",)),

@@ -207,6 +207,19 @@ def test_of_a_raw_file_everything_that_may_decode_it_is_essence(order: str):
         essence_of(Held(raw(gap=b"what a maker's note may point to", order=order)))
 
 
+@pytest.mark.parametrize("order", ["<", ">"])
+@pytest.mark.parametrize("command", [command for command in COMMANDS if command.startswith(("exiftool", "exiv2"))])
+def test_words_that_other_programs_write_into_a_raw_file_are_none_of_it(tmp_path: Path, command: str, order: str):
+    path = tmp_path / "kites.tif"
+    path.write_bytes(raw(order=order))
+    if not run(command, path):
+        pytest.skip(f"there is no {COMMANDS[command][0]} here")
+    written = path.read_bytes()
+    assert written != raw(order=order)
+    assert digest(written) == digest(raw(order=order))
+    check_rebuilt(raw(order=order), written)
+
+
 def test_a_flac_file_without_any_words_has_the_essence_of_one_with_some():
     content = made("march.flac")
     at, blocks = 4, []
