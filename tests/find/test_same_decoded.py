@@ -67,6 +67,22 @@ def test_what_was_decoded_is_remembered_until_it_changes(library: Desk):
     ]
 
 
+def test_the_same_pictures_at_other_moments_are_a_set_of_their_own(desk: Desk):
+    def late(packet, number: int) -> None:
+        if packet.stream.type == "video" and number >= 10:
+            packet.pts += round(0.04 / packet.time_base)
+
+    desk.write("stage.mp4", filmed())
+    desk.write("stage.mkv", remuxed(filmed(), "matroska"))
+    desk.write("late.mkv", remuxed(filmed(), "matroska", late))
+    desk.write("late.ts", remuxed(remuxed(filmed(), "matroska", late), "mpegts"))
+    desk.ask("scan", desk.place)
+    sets = desk.ask("duplicates", "--same", "decoded")["sets"]
+    assert sorted(map(names, sets)) == [["late.mkv", "late.ts"], ["stage.mkv", "stage.mp4"]]
+    assert len({each["id"] for each in sets}) == 2, "a docket must not take them for one"
+    assert [desk.ask("show", each["id"])["shown"] for each in sets] == [[each] for each in sets]
+
+
 def decided(library: Desk, action: str, *going: str) -> None:
     edit(library.docket, lambda row: {**row, "action": action if Path(row["path"]).name in going else row["action"]})
 

@@ -21,9 +21,8 @@ _BLOCK = 4096  # what file systems and drives give and lose as one
 _ZEROS = bytes(_BLOCK)
 _CHUNK = 256 * _BLOCK
 _NEAR = 8  # data that begins or ends with zeros of its own hides the edge of a lost block by a few bytes
-_DENSE = frozenset(
-    ("JPEG", "PNG", "GIF", "WebP", "HEIF", "MP3", "FLAC", "Ogg")
-)  # compressed, so zeros are no data of theirs
+# Compressed, so zeros are no data of theirs.
+_DENSE = frozenset(("JPEG", "PNG", "GIF", "WebP", "HEIF", "MP3", "FLAC", "Ogg"))
 _LAST_SECONDS, _LAST_SHARE = 0.5, 0.02
 _LAST_SAMPLES = 0.05
 _CHECKED = frozenset(("FLAC", "WAV"))  # each frame has a checksum, or the length is told by the sample

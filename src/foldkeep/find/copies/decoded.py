@@ -3,6 +3,8 @@
 from collections.abc import Iterator, Mapping
 from typing import Any
 
+from blake3 import blake3
+
 from foldkeep.signals import MediaReader
 from foldkeep.signals.decoded import DECODED, Finding
 from foldkeep.signals.essences import ESSENCE
@@ -23,12 +25,15 @@ def same_decoded(stock: Stock, reader: MediaReader, question: Question, name: st
 def _agreements(stock: Stock) -> Iterator[AgreeingFiles]:
     for digest, known, files in stock.signals.agreeing(DECODED.name, DECODED.version, "digest"):
         findings = {content: Finding.from_known(values) for content, values in known.items()}
-        for group in _groups(findings):
+        agreed = bytes.fromhex(digest)
+        for number, group in enumerate(_groups(findings)):
             if len(group) > 1 and not _have_one_essence(stock, group):
                 of_group = [file for file in files if file.digest in group]
                 words = {content: (finding.more, 0) for content, finding in group.items()}
-                what = next(iter(group.values())).what
-                yield AgreeingFiles(Same.DECODED, bytes.fromhex(digest), what, of_group, words)
+                first = next(iter(group.values()))
+                if number:  # what is shown at other moments is another set, and has another name
+                    agreed = blake3(bytes.fromhex(digest) + first.moments.encode()).digest()
+                yield AgreeingFiles(Same.DECODED, agreed, first.what, of_group, words)
 
 
 def _groups(findings: Mapping[bytes, Finding]) -> list[dict[bytes, Finding]]:
