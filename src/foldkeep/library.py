@@ -18,6 +18,7 @@ from foldkeep.fold import (
     Plan,
     ReleaseReport,
     UnfoldReport,
+    addition_plan,
     check_plan,
     find_run,
     fold,
@@ -166,7 +167,7 @@ def plan_fold(
     Parameters
     ----------
     into
-        The folder that `Method.MOVE` moves to.
+        The folder that `Method.MOVE` moves to, or `Method.COPY` copies to.
     allow_last_copy
         Let sets go of which no copy stays.
 
@@ -183,10 +184,13 @@ def plan_fold(
     [b'kite (1).jpg']
     """
     rows = current_rows(stock, rows)
+    target = real_path(os.fsencode(into)) if into else b""
+    if method.adds:
+        damage = stock.checks.damaged()
+        return check_plan(stock, addition_plan("a program", rows, stock.places.all(), method, target, damage))
     folders = ProjectFolders(stock)
     cache = os.fsencode(os.environ.get("XDG_CACHE_HOME") or os.path.expanduser("~/.cache"))
     derived = derived_again(stock, rows, general_recipes(), folders, real_path(cache))
-    target = real_path(os.fsencode(into)) if into else b""
     made = make_plan(
         "a program", rows, stock.places.all(), method, target, allow_last_copy=allow_last_copy, derived=derived
     )

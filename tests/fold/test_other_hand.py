@@ -64,6 +64,11 @@ class Hand:
         suffix = self.scenes.suffix
         return [self.place / f"in/deep/{name} copy.{suffix}" for name in "ab"]
 
+    def targets(self) -> list[Path]:
+        """Return what was moved or copied."""
+        found = [path for top in (self.scenes.far, self.place / "kept") for path in top.glob("**/*.*")]
+        return [path for path in found if path.is_file() and not path.name.startswith(".")]
+
     def keepers(self) -> list[Path]:
         return [self.place / f"{name}.{self.scenes.suffix}" for name in "ab"]
 
@@ -125,15 +130,18 @@ def swaps_the_folder(hand: Hand) -> None:
 
 
 def edits_targets(hand: Hand) -> None:
-    for path in hand.scenes.far.glob("**/*.*"):
-        if path.is_file() and not path.name.startswith("."):
-            edit(path, hand)
+    for path in hand.targets():
+        edit(path, hand)
 
 
 def deletes_targets(hand: Hand) -> None:
-    for path in hand.scenes.far.glob("**/*.*"):
-        if path.is_file() and not path.name.startswith("."):
-            path.unlink()
+    for path in hand.targets():
+        path.unlink()
+
+
+def deletes_all_but_targets(hand: Hand) -> None:
+    for path in (*hand.spares(), *hand.keepers(), hand.place / "a.xmp"):
+        path.unlink(missing_ok=True)
 
 
 def second_fold_keep(*words: str, unheld: bool = False) -> Callable[[Hand], None]:
@@ -175,6 +183,7 @@ ACTS = [
     swaps_the_folder,
     edits_targets,
     deletes_targets,
+    deletes_all_but_targets,
     second_fold_keep("fold", "{docket}", "--yes", "--method", "delete", "--for-good", unheld=True),
     second_fold_keep("fold", "{docket}", "--yes", "--method", "delete", "--for-good"),
     second_fold_keep("unfold", "--from", "{place}"),

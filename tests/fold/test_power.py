@@ -16,6 +16,7 @@ from harness.power import Change, Recorder, after_cut, digest_of, in_order, lay_
 from harness.scenes import CASES, FOR_GOOD, LINKED, Scenes
 
 QUICK = {("fold", "fold"), ("move-far", "fold"), ("symlink", "fold"), ("fold", "unfold"), ("fold", "release"),
+         ("copy", "fold"), ("copy", "unfold"), ("heal", "fold"),
          ("essence-fold", "fold"), ("essence-fold", "release"), ("essence-fold", "rebuild")}  # fmt: skip
 _JOURNAL = b"journal-2.jsonl"
 

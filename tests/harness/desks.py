@@ -6,6 +6,7 @@ import io
 import json
 import os
 import pty
+import sqlite3
 import subprocess
 import sys
 import tempfile
@@ -82,6 +83,24 @@ class Desk:
         path.write_bytes(content)
         os.utime(path, (modified, modified))
         return path
+
+    def rot(self, name: str) -> bytes:
+        """Change a byte of a file of the place as a drive does that forgets: no time that tells of it is remembered."""
+        path = self.place / name
+        content = bytearray(path.read_bytes())
+        facts = path.stat()
+        content[len(content) // 2] ^= 0xFF
+        path.write_bytes(content)
+        os.utime(path, ns=(facts.st_atime_ns, facts.st_mtime_ns))
+        with Stock.open(os.fspath(self.stock)) as stock, stock.transaction():
+            stock.contents.set_read([(None, None, None, None, path.stat().st_ctime_ns, number) for number in
+                                     self._numbers(stock, os.fsencode(path))])  # fmt: skip
+        return bytes(content)
+
+    def _numbers(self, stock: Stock, path: bytes) -> list[int]:
+        with contextlib.closing(sqlite3.connect(stock.path)) as known:
+            rows = known.execute("SELECT f.id, d.path, f.name FROM files f JOIN folders d ON d.id = f.folder")
+            return [number for number, folder, name in rows if folder + b"/" + name == path]
 
     def proposed(self) -> list[str]:
         """Scan, write a fresh docket and return its lines."""

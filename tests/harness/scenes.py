@@ -9,7 +9,7 @@ from pathlib import Path
 from PIL import Image
 
 from foldkeep.formats.sidecars import Xmp, with_words
-from harness.desks import SureDesk, TrustingDesk, contents, listing
+from harness.desks import SureDesk, TrustingDesk, contents, edit, listing
 from harness.points import Points, kill_at, know_volumes
 
 RELEASE = ["release", "1", "--yes"]
@@ -89,6 +89,16 @@ class Scenes:
                 self.desk.write(f"{name}.jpg", picture)
                 self.desk.write(f"in/deep/{name} copy.jpg", commented(picture, name))
             self.desk.propose_copies()
+        if method == "copy":
+            into = self.desk.place / "kept"
+            into.mkdir()
+            self.words += ["--into", str(into)]
+            edit(self.desk.docket, lambda row: {**row, "action": "copy" if row["action"] == "fold" else "leave"})
+        if method == "heal":
+            for name in "ab":
+                self.desk.rot(f"in/deep/{name} copy.{suffix}")
+            self.desk.docket.unlink()
+            assert self.desk.run("fixity", "-o", str(self.desk.docket)).status == 1
         if not is_first:
             know_volumes(self.desk)
         self.before = self.state()
@@ -98,6 +108,8 @@ class Scenes:
         # What is released of these is not gone: it is rebuilt from its rest.
         self.rebuilt = method.startswith("essence-") and command in ("release", "rebuild")
         if (method.startswith("alike-") and command == "release") or self.rebuilt or command == "rests":
+            self.kept -= {self.before[os.fsencode(path)][0] for path in self.desk.place.glob("in/deep/*.jpg")}
+        if method == "heal" and command == "release":
             self.kept -= {self.before[os.fsencode(path)][0] for path in self.desk.place.glob("in/deep/*.jpg")}
         if method.startswith("words-") and command == "release":
             self.kept -= {self.before[os.fsencode(path)][0] for path in self.desk.place.glob("**/a*.xmp")}
@@ -183,12 +195,15 @@ def check_recovery(scenes: Scenes, method: str, alone: bool, where: str) -> None
     if method in FOR_GOOD or (scenes.command in ("release", "rests") and not scenes.rebuilt):
         known = {path: facts for path, facts in now.items() if isinstance(path, bytes)}
         # What came back is what it was; a sidecar of the spare may be beside the keeper.
-        written = os.fsencode(desk.place / "a.xmp") if method in ("words-fold", "words-delete") else b""
-        assert all(scenes.before.get(path, facts) == facts for path, facts in known.items() if path != written), where
+        written = {os.fsencode(desk.place / "a.xmp")} if method in ("words-fold", "words-delete") else set()
+        if method == "heal":  # the good copies stay when what was damaged is gone
+            written = {os.fsencode(path) for path in desk.place.glob("in/deep/*.jpg")}
+        same = (scenes.before.get(path, facts) == facts for path, facts in known.items() if path not in written)
+        assert all(same), where
         assert {facts[0] for facts in known.values()} >= {
             facts[0]
             for path, facts in scenes.before.items()
-            if b"copy" not in os.fsencode(path) and isinstance(path, bytes) and path != written
+            if b"copy" not in os.fsencode(path) and isinstance(path, bytes) and path not in written
         }
     else:
         assert now == scenes.before, where
@@ -206,6 +221,8 @@ CASES = [
     *(("essence-fold", command) for command in ("fold", "unfold", "release", "rebuild", "rests")),
     *((method, "fold") for method in ("again-fold", "again-delete", "again-move-far", "alike-fold")),
     *((method, "unfold") for method in ("again-fold", "again-move-far", "alike-fold")),
+    *((method, command) for method in ("copy", "heal") for command in ("fold", "unfold")),
+    ("heal", "release"),
     *((method, "fold") for method in ("words-fold", "words-delete", "words-move-far")),
     *((method, "unfold") for method in ("words-fold", "words-move-far")),
 ]

@@ -30,6 +30,8 @@ COMMANDS = {
     "compare": "show what came, went or moved between two folders or drives",
     "inventory": "save what is known about a drive, for when it is away",
     "show": "show all that is known about a file or a set",
+    "coverage": "show what lies once only; tell whether a card may be formatted",
+    "fixity": "read files again, and tell which are no longer what they were",
     "keep": "choose the copy of each set to keep, say why, write a docket",
     "review": "look at a docket set by set, and change what it proposes",
     "sheet": "make a page of all sets with pictures, to decide in a browser",

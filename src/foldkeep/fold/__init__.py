@@ -6,11 +6,12 @@ the ledger in line with what the disk shows, so that a process may be killed bet
 
 from .places import hold_around
 from .recovery.reconcile import settle_all
+from .runs.additions import addition_plan
 from .runs.auditing import Audit, audit
 from .runs.checking import check_plan
 from .runs.folding import FoldReport, fold
 from .runs.grades import Consent
-from .runs.plan import Item, Merged, Plan, make_plan
+from .runs.plan import Item, Merged, Plan, check_actions, make_plan
 from .runs.releasing import ReleaseReport, release, release_rests
 from .runs.run_lookup import find_run, last_waiting_run, surely_began
 from .runs.unfolding import COMES_BACK, UnfoldReport, unfold, unfold_from
@@ -18,6 +19,8 @@ from .space import Space
 
 __all__ = [
     "make_plan",
+    "addition_plan",
+    "check_actions",
     "check_plan",
     "Plan",
     "Item",

@@ -22,8 +22,8 @@ from .vault import coming_in
 MOST_OF_FILE = 512 * 1024 * 1024
 """How large the file of a rest may be."""
 
-Having = Callable[[RunFile, Rest], Iterable[PathBytes]]
-"""Tells where files may lie that have the essence that a rest needs."""
+Having = Callable[[RunFile, Rest | None], Iterable[PathBytes]]
+"""Tells where files may lie that have the essence that a rest needs; without a rest, the content itself."""
 
 _NOT_REBUILT = "it cannot be rebuilt from its keeper, bit for bit"
 

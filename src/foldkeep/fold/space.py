@@ -17,7 +17,7 @@ class Space:
     def now(self) -> "Space":
         """Return the same with what is free now as `after`; unchanged if the place went away."""
         with suppress(OSError):
-            return replace(self, after=_free(self.place))
+            return replace(self, after=free_bytes(self.place))
         return self
 
 
@@ -26,11 +26,12 @@ def free_space(places: Iterable[bytes]) -> list[Space]:
     found: dict[int, Space] = {}
     for place in places:
         with suppress(OSError):
-            free = _free(place)
+            free = free_bytes(place)
             found.setdefault(os.stat(place).st_dev, Space(place, free, free))
     return list(found.values())
 
 
-def _free(place: bytes) -> int:
+def free_bytes(place: bytes) -> int:
+    """Return the bytes that a user may still write on the volume of a place; OSError if it is not there."""
     facts = os.statvfs(place)
     return facts.f_bavail * facts.f_frsize

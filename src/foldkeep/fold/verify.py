@@ -108,14 +108,15 @@ def _open_spare(row: DocketRow, folder: int, name: bytes) -> tuple[int, os.stat_
         raise NotSafe("not there any more") from None
     try:
         facts = os.fstat(descriptor)
-        _check_row(row, facts)
+        check_row(row, facts)
     except NotSafe:
         os.close(descriptor)
         raise
     return descriptor, facts
 
 
-def _check_row(row: DocketRow, facts: os.stat_result) -> None:
+def check_row(row: DocketRow, facts: os.stat_result) -> None:
+    """Raise NotSafe if what the system says of a file is not what its docket row says."""
     if not stat.S_ISREG(facts.st_mode):
         raise NotSafe("no longer a regular file")
     if facts.st_size != row.size:

@@ -12,6 +12,8 @@ class Action(StrEnum):
     KEEP = "keep"
     FOLD = "fold"
     LEAVE = "leave"
+    COPY = "copy"  # into the folder that `fold --method copy` is given
+    HEAL = "heal"  # what is damaged gives way to a good copy of its set
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,6 +5,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
+from .dockets import Action
 from .grades import Grade
 
 
@@ -18,6 +19,8 @@ class Method(StrEnum):
     SYMLINK = "symlink"
     CLONE = "clone"  # into the fold, and a copy-on-write clone of the keeper in their place
     DELETE = "delete"  # for good
+    COPY = "copy"  # a copy into a folder that the user names; nothing goes
+    HEAL = "heal"  # what is damaged into the fold, and a good copy in its place
     REWRITE = "rewrite"  # a sidecar into the fold, and one that says more in its place
     WRITE = "write"  # a sidecar where none was
 
@@ -30,6 +33,16 @@ class Method(StrEnum):
     def writes(self) -> bool:
         """Whether a sidecar of ours takes the name; never the method of a whole run."""
         return self in (Method.REWRITE, Method.WRITE)
+
+    @property
+    def adds(self) -> bool:
+        """Whether it puts good contents somewhere, instead of putting spares away."""
+        return self in (Method.COPY, Method.HEAL)
+
+    @property
+    def action(self) -> Action:
+        """The one action of a docket that it carries out, besides those that change nothing."""
+        return {Method.COPY: Action.COPY, Method.HEAL: Action.HEAL}.get(self, Action.FOLD)
 
     @property
     def comes_back(self) -> bool:
@@ -45,7 +58,7 @@ class RunFileState(StrEnum):
     WAITING = "waiting"  # in the fold
     MOVED = "moved"  # in another folder, from where it can come back
     BINNED = "binned"  # in the desktop's bin; only the desktop restores it
-    MADE = "made"  # a sidecar that the run wrote where none was
+    MADE = "made"  # a sidecar, or a copy, that the run made where none was
     RESTORED = "restored"  # back where it was; of what was made, gone again
     REST = "rest"  # deleted, but for its rest, from which and its essence it can be rebuilt
     RELEASED = "released"  # deleted for good
@@ -93,13 +106,15 @@ class RunFile:
     digest
         BLAKE3 of its content; empty where nothing had to be compared.
     keeper
-        The copy that it was compared with, or what it can be made again from; empty where there was neither.
+        The copy that it was compared with, or what it can be made again from, or what it was copied from; empty where
+        there was none of these.
     target
-        Where it was moved to, or is to be; empty if it goes into the fold.
+        Where it was moved or copied to, or is to be; empty if it goes into the fold.
     method
         What is done to this one: a companion may be moved beside the keeper while its master is folded.
     words
         Of a sidecar: BLAKE3 of the one that says what it said, which was written in its place or lies at `keeper`.
+        Of what is damaged: of the good content, which was put in its place.
     source
         What was at `keeper` when a derived file, or one that is alike, was folded; None for all others.
     target_volume

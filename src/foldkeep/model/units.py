@@ -51,6 +51,29 @@ def parse_age(text: str) -> timedelta:
     return timedelta(days=float(found[1]) * days)
 
 
+def parse_span(text: str) -> float:
+    """Return the seconds meant by a span such as ``90s``, ``30min`` or ``1.5h``.
+
+    Raises
+    ------
+    ValueError
+        If it is not a number above 0 with one of the units s, min, h.
+    """
+    found = _NUMBER_AND_UNIT.fullmatch(text)
+    seconds = {"s": 1.0, "min": 60.0, "h": 3600.0}.get(found[2].lower()) if found else None
+    if found is None or seconds is None or not 0 < float(found[1]) * seconds < _MOST_DAYS * 86_400:
+        raise ValueError(f"not a span of time: {text!r}; write one like 30min or 1.5h")
+    return float(found[1]) * seconds
+
+
+def parse_share(text: str) -> float:
+    """Return the part meant by a percentage such as ``5%``, from 0 to 1; raise ValueError for anything else."""
+    found = re.fullmatch(r"\s*(\d{1,3}(?:\.\d{1,6})?)\s*%\s*", text)
+    if found is None or not 0 < float(found[1]) <= 100:
+        raise ValueError(f"not a percentage: {text!r}; write one like 5%")
+    return float(found[1]) / 100
+
+
 def format_size(size: int) -> str:
     """Return a size for eyes: three significant digits, powers of 1000.
 

@@ -158,7 +158,7 @@ class Pool:
                 self._lanes.learn(job.waiting)
         outcomes = list(chain.from_iterable(job.outcomes for job in jobs))
         self._stock.contents.set_read(
-            (outcome.ends, outcome.digest, outcome.content, outcome.extent, id_)
+            (outcome.ends, outcome.digest, outcome.content, outcome.extent, outcome.changed_ns, id_)
             for outcome in outcomes
             if outcome.problem is None
             for id_ in outcome.reading.ids

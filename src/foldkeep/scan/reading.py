@@ -2,6 +2,7 @@
 
 import os
 import stat
+import time
 from dataclasses import dataclass
 
 from blake3 import blake3
@@ -9,7 +10,7 @@ from blake3 import blake3
 from foldkeep.model.signatures import contradiction
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Reading
-from foldkeep.storage.local.reading import FILE, digest_of, modified_ns, open_path
+from foldkeep.storage.local.reading import FILE, clamped_ns, digest_of, modified_ns, open_path
 
 from .clones import shared_extent
 
@@ -18,6 +19,9 @@ END_BLOCK = 16 * 1024
 
 WHOLE_UP_TO = 2 * END_BLOCK
 """A file of at most this size is read whole at once: its ends are all of it."""
+
+
+_TICK_NS, COARSE_TICK_NS = 50_000_000, 2_000_000_000
 
 
 class Changed(Exception):
@@ -29,7 +33,8 @@ class Outcome:
     """Result of reading a file: `ends` or `digest`, or the problem in words.
 
     `ends` is a number of 64 bits; equal ends only decide what is read whole. `content` is the format that the
-    first bytes tell where the suffix promises another; `extent` is where clones of a file lie.
+    first bytes tell where the suffix promises another; `extent` is where clones of a file lie. `changed_ns` is the time
+    of the last status change of a file that was read whole, where a later change would show in it.
     """
 
     reading: Reading
@@ -39,6 +44,7 @@ class Outcome:
     content: str | None = None
     extent: int | None = None
     problem: str | None = None
+    changed_ns: int | None = None
 
 
 class Meter:
@@ -66,7 +72,8 @@ def read_ends(reading: Reading, meter: Meter) -> Outcome:  # noqa: ARG001 - it i
                 _check_same(descriptor, reading)
                 data = os.pread(descriptor, END_BLOCK, 0)
                 data += os.pread(descriptor, END_BLOCK, reading.size - END_BLOCK)
-            extent = shared_extent(descriptor, _check_same(descriptor, reading))
+            facts = _check_same(descriptor, reading)
+            extent = shared_extent(descriptor, facts)
         finally:
             os.close(descriptor)
     except (OSError, Changed) as error:
@@ -76,7 +83,8 @@ def read_ends(reading: Reading, meter: Meter) -> Outcome:  # noqa: ARG001 - it i
     digest = blake3(data).digest()
     ends = int.from_bytes(digest[:8], "big", signed=True)
     content = contradiction(reading.path, data[:16])
-    return Outcome(reading, len(data), ends, digest if small else None, content, extent)
+    changed_ns = telling_change_ns(facts) if small else None
+    return Outcome(reading, len(data), ends, digest if small else None, content, extent, changed_ns=changed_ns)
 
 
 def read_whole(reading: Reading, meter: Meter) -> Outcome:
@@ -86,12 +94,12 @@ def read_whole(reading: Reading, meter: Meter) -> Outcome:
         try:
             _check_same(descriptor, reading)
             digest, count = digest_of(descriptor, reading.size, meter.add)
-            _check_same(descriptor, reading)
+            facts = _check_same(descriptor, reading)
         finally:
             os.close(descriptor)
     except (OSError, Changed) as error:
         return Outcome(reading, problem=_words(error))
-    return Outcome(reading, count, digest=digest)
+    return Outcome(reading, count, digest=digest, changed_ns=telling_change_ns(facts))
 
 
 def _check_same(descriptor: int, reading: Reading) -> os.stat_result:
@@ -100,6 +108,19 @@ def _check_same(descriptor: int, reading: Reading) -> os.stat_result:
     if not stat.S_ISREG(facts.st_mode) or now != (reading.inode, reading.size, reading.modified_ns):
         raise Changed
     return facts
+
+
+def telling_change_ns(facts: os.stat_result) -> int | None:
+    """Return the time of the last status change of a file that was just read; None if a change now would not show."""
+    when_ns = facts.st_ctime_ns
+    return clamped_ns(when_ns) if when_ns < time.time_ns() - tick_of(when_ns) else None
+
+
+def tick_of(when_ns: int) -> int:
+    """Return how long after a time of a file another change may have the same: a tick of the kernel's clock, or, where
+    a file system keeps whole seconds, two of them.
+    """
+    return _TICK_NS if when_ns % 1_000_000_000 else COARSE_TICK_NS
 
 
 def _words(error: OSError | Changed) -> str:

@@ -153,7 +153,7 @@ def _look_for_clones(stock: Stock, far: FarPlaces) -> None:
             extent = extent_of(path)
         except OSError:
             continue  # it is not there now, and was listed as a problem where that is one
-        stock.contents.set_read([(None, None, None, extent, number)])
+        stock.contents.set_read([(None, None, None, extent, None, number)])
 
 
 def _look_for_second_mounts(stock: Stock, far: FarPlaces) -> None:

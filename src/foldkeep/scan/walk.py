@@ -16,12 +16,8 @@ from foldkeep.stock import Sighting
 from foldkeep.storage.local.drives import has_one_device
 from foldkeep.storage.local.reading import FOLDER, modified_ns, open_path
 
+from .reading import COARSE_TICK_NS, tick_of
 from .skip_rules import Looking
-
-# A file system keeps times to a tick of the kernel's clock, or to whole seconds. A file that was changed
-# less than that before it was listed may be changed again without its time telling.
-_TICK_NS = 50_000_000
-_COARSE_TICK_NS = 2_000_000_000
 
 _SIZE, _MODIFIED = itemgetter(1), itemgetter(2)
 
@@ -75,7 +71,7 @@ class Listing:
 
     def _has_fresh(self) -> bool:
         latest = max(map(_MODIFIED, self.files), default=0)
-        if latest <= self.listed_ns - _COARSE_TICK_NS:
+        if latest <= self.listed_ns - COARSE_TICK_NS:
             return False
         return any(self._is_fresh(row[2]) for row in self.files)
 
@@ -84,8 +80,8 @@ class Listing:
         return sum(map(_SIZE, self.files))
 
     def _is_fresh(self, modified_ns: int) -> bool:
-        tick = _TICK_NS if modified_ns % 1_000_000_000 else _COARSE_TICK_NS
-        return modified_ns > self.listed_ns - tick
+        # A file that was changed less than that before it was listed may be changed again without its time telling.
+        return modified_ns > self.listed_ns - tick_of(modified_ns)
 
     def sightings(self, looking: Looking) -> Iterator[Sighting]:
         """Yield the files as the stock takes them."""

@@ -2,9 +2,11 @@
 
 from .archives import Archived, ArchivedFile
 from .beginnings import Beginnings
+from .checks import Check, Checked, CheckResult, Due
 from .contents import SMALL_FILE, Backlog, Reading
 from .files import Sighting
 from .filtering import Shared
+from .holdings import Holding
 from .listing import LIST_ORDERS, Sum
 from .measures import Seen
 from .pictures import Pictures
@@ -22,6 +24,11 @@ __all__ = [
     "ArchivedFile",
     "Backlog",
     "Beginnings",
+    "Check",
+    "Checked",
+    "CheckResult",
+    "Due",
+    "Holding",
     "Members",
     "Pictures",
     "Reading",

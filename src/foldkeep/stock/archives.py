@@ -6,6 +6,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
+from .checks import Check, Checked, CheckResult, Checks
+
 _COLUMNS = "id, package, made_at, project, key, made_ns, bytes, left_out, checked_ns, parts, set_key, displaced"
 
 
@@ -82,6 +84,7 @@ class Archives:
                 archive.left_out, archive.checked_ns, archive.parts, archive.set_key,
             ),
         ).fetchone()  # fmt: skip
+        self._note(archive.key, archive.checked_ns, CheckResult.RIGHT)
         self._db.executemany(
             "INSERT INTO archived_files (archive, path, size, modified_ns, digest) VALUES (?, ?, ?, ?, ?)",
             ((id_, file.path, file.size, file.modified_ns, file.digest) for file in files),
@@ -133,9 +136,20 @@ class Archives:
     def checked(self, key: str, package: bytes, now_ns: int) -> None:
         """Note that the package of a key was read and is right, and where it lies."""
         self._displace(package, key)
+        self._note(key, now_ns, CheckResult.RIGHT)
         self._db.execute(
             "UPDATE archives SET package = ?, checked_ns = ?, displaced = 0 WHERE key = ?", (package, now_ns, key)
         )
+
+    def found_damaged(self, package: bytes, now_ns: int) -> None:
+        """Note that what lies at the path of a package was read and is not what it should be."""
+        rows = self._db.execute("SELECT key FROM archives WHERE package = ? AND NOT displaced", (package,))
+        for (key,) in rows.fetchall():
+            self._note(key, now_ns, CheckResult.DAMAGED)
+
+    def _note(self, key: str, now_ns: int, result: CheckResult) -> None:
+        right_ns = now_ns if result is CheckResult.RIGHT else None
+        Checks(self._db).put([Check(Checked.PACKAGE, key.encode(), now_ns, result, right_ns)])
 
     def _displace(self, package: bytes, key: str) -> None:
         """Note that what was seen at a path lies there no more, since another package does."""

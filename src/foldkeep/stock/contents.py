@@ -118,14 +118,18 @@ class Contents:
             yield from page
             last = page[-1][0]
 
-    def set_read(self, found: Iterable[tuple[int | None, bytes | None, str | None, int | None, int]]) -> None:
-        """Write what was read of files: rows of ends, digest, contradicting content, extent, the file's number.
+    def set_read(
+        self, found: Iterable[tuple[int | None, bytes | None, str | None, int | None, int | None, int]]
+    ) -> None:
+        """Write what was read of files: rows of ends, digest, contradicting content, extent, time of last status
+        change, the file's number.
 
         What is None leaves what is there.
         """
         self._db.executemany(
             "UPDATE files SET ends = coalesce(?, ends), digest = coalesce(?, digest),"
-            " content = coalesce(?, content), extent = coalesce(?, extent) WHERE id = ?",
+            " content = coalesce(?, content), extent = coalesce(?, extent),"
+            " read_changed_ns = coalesce(?, read_changed_ns) WHERE id = ?",
             found,
         )
 

@@ -105,6 +105,7 @@ class Files:
             " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (folder, name) DO UPDATE SET"
             f" ends = iif({same}, ends, NULL), digest = iif({same}, digest, NULL),"
             f" outline = iif({same}, outline, NULL), form = iif({same}, form, NULL),"
+            f" read_changed_ns = iif({same}, read_changed_ns, NULL),"
             f" content = iif({same}, content, NULL), extent = iif({same}, extent, NULL),"
             " kind = excluded.kind, size = excluded.size,"
             " modified_ns = excluded.modified_ns, inode = excluded.inode, links = excluded.links,"
@@ -177,15 +178,22 @@ class Files:
                     "DELETE FROM files WHERE folder = ? AND name = ?", ((folder[0], name) for name in gone)
                 )
 
-    def remember(self, path: bytes, sighting: Sighting, digest: bytes) -> None:
-        """Put a file whose content is known back into the stock, if its folder is known there."""
-        folder = self._list_again(path.rpartition(b"/")[0] or b"/")
+    def remember(self, path: bytes, sighting: Sighting, digest: bytes, *, place: Place | None = None) -> None:
+        """Put a file whose content is known back into the stock, if its folder is known there.
+
+        With a place, on whose volume it lies, its folder is known from then on.
+        """
+        above = path.rpartition(b"/")[0] or b"/"
+        folder = self._list_again(above)
+        if folder is None and place:
+            folder = (self.enter_folder(above, place.id, place.volume, 0, None), place.id, place.volume)
         if folder:
             self.put(*folder, [sighting])
             # Its ends are those of every file with its content.
             self._db.execute(
-                "UPDATE files SET digest = :digest, ends = coalesce(ends, (SELECT ends FROM files"
-                " WHERE digest = :digest AND ends IS NOT NULL)) WHERE folder = :folder AND name = :name",
+                "UPDATE files SET digest = :digest, read_changed_ns = NULL,"
+                " ends = coalesce(ends, (SELECT ends FROM files WHERE digest = :digest AND ends IS NOT NULL))"
+                " WHERE folder = :folder AND name = :name",
                 {"digest": digest, "folder": folder[0], "name": sighting.name},
             )
 

@@ -108,6 +108,15 @@ class Ledger:
         ).fetchone()
         return _run(row) if row else None
 
+    def runs_holding(self, digest: bytes, states: Collection[RunFileState]) -> list[int]:
+        """Return the numbers of the runs that have a file with a content in one of some states."""
+        rows = self._db.execute(
+            f"SELECT DISTINCT run FROM run_files WHERE digest = ? AND state IN ({','.join('?' * len(states))})"
+            " ORDER BY run",
+            (digest, *states),
+        )
+        return [run for (run,) in rows]
+
     def symlink_keepers(self) -> set[bytes]:
         """Return the paths that symbolic links lead to which runs put into places of files."""
         rows = self._db.execute(

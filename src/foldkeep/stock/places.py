@@ -12,6 +12,7 @@ _COLUMNS = "id, path, role, label, volume, inode, asked, scanned_ns, below, mark
 _WITH_PATHS = {
     "places": ("path",), "folders": ("path",), "gone": ("path",), "archives": ("package", "made_at", "project"),
     "archived_files": ("path",), "run_files": ("place", "path", "keeper", "target"),
+    "checks": ("subject",),
 }  # fmt: skip
 """The columns that hold absolute paths."""
 

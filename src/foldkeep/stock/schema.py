@@ -195,6 +195,20 @@ _MIGRATIONS = (
     -- What files that decode to the same agree in, as outlines are kept.
     ALTER TABLE files ADD COLUMN form BLOB;
     """,
+    """
+    -- The time of its last status change when its digest was read; none where that does not tell.
+    ALTER TABLE files ADD COLUMN read_changed_ns INTEGER;
+    CREATE TABLE checks (
+        kind TEXT NOT NULL,
+        subject BLOB NOT NULL,              -- a path, or the key of a package
+        checked_ns INTEGER NOT NULL,
+        result TEXT NOT NULL,
+        right_ns INTEGER,                   -- when it was last found right
+        expected BLOB NOT NULL,             -- digest of what it should hold, and of what it held; empty if not known
+        found BLOB NOT NULL,
+        PRIMARY KEY (kind, subject)
+    ) STRICT, WITHOUT ROWID;
+    """,
 )
 VERSION = len(_MIGRATIONS)
 

@@ -14,9 +14,11 @@ from . import lock
 from .archives import Archives
 from .beginnings import Beginnings, Forms
 from .catalogs import Catalogs
+from .checks import Checks
 from .contents import Contents
 from .essences import Essences
 from .files import Files
+from .holdings import Holdings
 from .ledger import Ledger
 from .listing import Listing
 from .measures import KnownMeasures
@@ -58,6 +60,8 @@ class Stock:
         self.measures = KnownMeasures(connection)
         self.catalogs = Catalogs(connection)
         self.archives = Archives(connection)
+        self.checks = Checks(connection)
+        self.holdings = Holdings(connection)
 
     @classmethod
     def open(cls, path: str, *, create: bool = False) -> Self:

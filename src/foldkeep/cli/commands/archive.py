@@ -186,16 +186,23 @@ def _archive(
 
 def _check(args: argparse.Namespace, env: Environment) -> ExitStatus:
     import os
+    import time
 
     from foldkeep.model import UnusableInput
     from foldkeep.scan.packages import check_package
     from foldkeep.show.answers.archive import CheckAnswer
+    from foldkeep.stock import Stock
 
     if not args.what or args.docket or args.to:
         raise UnusableInput("--check reads packages", "name one or more, and nothing else")
     with env.progress(args) as progress:
         remember = _remembering(args, env)
         found = [check_package(os.path.abspath(os.fsencode(path)), progress, remember) for path in args.what]
+    damaged = [each.path for each in found if each.files and not each.is_whole]
+    if damaged and remember is not None:
+        with Stock.open(env.stock_path(args)) as stock, stock.hold("archive"), stock.transaction():
+            for package in damaged:
+                stock.archives.found_damaged(package, time.time_ns())
     env.answer(args, CheckAnswer(found))
     return ExitStatus.DONE if all(each.is_whole for each in found) else ExitStatus.PROBLEMS
 

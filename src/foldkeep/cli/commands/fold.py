@@ -24,20 +24,31 @@ methods:
   symlink     fold spares, and leave a symbolic link to the keeper
   clone       fold spares, and leave a copy-on-write clone of the keeper
   delete      delete spares at once, for good; needs --for-good and --yes
+  copy        copy the rows marked copy into the folder --into, which lies in a
+              place; nothing goes, and unfold takes unchanged copies away again
+  heal        put a good copy in the place of what fixity found damaged; the
+              damaged file goes into the fold
 """
 
 import argparse
+from typing import TYPE_CHECKING
 
 from foldkeep.model import Method
 
 from ..environment import Environment, ExitStatus
 from ..options import BREAK_LOCK, PROJECTS, READING, Option, Takes, projects_of, recipes_of, remembered_and_named
 
+if TYPE_CHECKING:
+    from foldkeep.fold import Plan
+    from foldkeep.model import DocketRow
+    from foldkeep.stock import Stock
+
 EXAMPLES = """\
 examples:
   foldkeep fold docket.csv
   foldkeep fold docket.csv --yes --method move --into /media/spares
   foldkeep fold docket.csv --method hard-link
+  foldkeep fold missing.csv --method copy --into /media/backup
 """
 
 _METHODS = tuple(str(method) for method in Method if not method.writes)
@@ -47,7 +58,10 @@ OPTIONS = (
     Option("docket", "a file that a finder wrote, perhaps changed by you", Takes.DOCKET, "DOCKET"),
     Option("--yes", "go ahead without asking"),
     Option("--method", "what to do with the spares, see above", Takes.WORD, choices=_METHODS, default="fold"),
-    Option("--into", "for the method move: an existing folder", Takes.FOLDER, "DIR"),
+    Option("--into", "for the methods move and copy: an existing folder", Takes.FOLDER, "DIR"),
+    Option(
+        "--below", "for the method copy: keep the folders below this one (else below the place)", Takes.FOLDER, "DIR"
+    ),
     Option("--keep-empty-folders", "keep folders that become empty"),
     Option("--allow-last-copy", "allow sets with no keeper"),
     Option("--allow-alike", "also rows that only look or sound like their keeper; that is measured again"),
@@ -63,9 +77,8 @@ OPTIONS = (
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Check, show, ask, fold."""
     from foldkeep.find.catalogs import descriptions
-    from foldkeep.fold import FoldReport, check_plan, fold, make_plan
+    from foldkeep.fold import FoldReport, check_plan, fold
     from foldkeep.keep import current_rows, read_docket
-    from foldkeep.keep.dockets import alike_again, derived_again, essences_again
     from foldkeep.model import UnusableInput
     from foldkeep.show.answers.fold import FoldAnswer, write_plan
     from foldkeep.stock import Stock
@@ -79,19 +92,9 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     with Stock.open(env.stock_path(args)) as stock, stock.hold("fold"):
         env.follow_drives(stock)
         rows = current_rows(stock, rows)
-        with env.progress(args) as progress:
-            derived = derived_again(
-                stock, rows, recipes_of(args, env), projects_of(args, env, stock), env.user_cache(), progress
-            )
-            essences = essences_again(rows, progress)
-            asked = [row for row in rows if row.path not in essences]
-            alike = alike_again(stock, asked, progress) if args.allow_alike else None
-        plan = make_plan(
-            args.docket, rows, stock.places.all(), method, into,
-            allow_last_copy=args.allow_last_copy, derived=derived, alike=alike, essences=essences,
-        )  # fmt: skip
+        plan = _plan(args, env, stock, rows, method, into)
         described = None
-        if not args.leave_sidecars:
+        if not (args.leave_sidecars or method.adds):
             described = descriptions(stock, remembered_and_named(args, stock)) if plan.items else {}
         plan = check_plan(stock, plan, keeps_folders=args.keep_empty_folders, litter=litter, described=described)
         going = sum(not item.refusal for item in plan.going)
@@ -110,6 +113,30 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     return ExitStatus.PROBLEMS if report.left or report.notes else ExitStatus.DONE
 
 
+def _plan(
+    args: argparse.Namespace, env: Environment, stock: "Stock", rows: "list[DocketRow]", method: Method, into: bytes
+) -> "Plan":
+    """Return what the rows of a docket come to; what they claim of their files is found out again."""
+    from foldkeep.fold import addition_plan, check_actions, make_plan
+    from foldkeep.keep.dockets import alike_again, derived_again, essences_again
+
+    check_actions(args.docket, rows, method)
+    places = stock.places.all()
+    if method.adds:
+        return addition_plan(args.docket, rows, places, method, into, stock.checks.damaged(), _below(args))
+    with env.progress(args) as progress:
+        derived = derived_again(
+            stock, rows, recipes_of(args, env), projects_of(args, env, stock), env.user_cache(), progress
+        )
+        essences = essences_again(rows, progress)
+        asked = [row for row in rows if row.path not in essences]
+        alike = alike_again(stock, asked, progress) if args.allow_alike else None
+    return make_plan(
+        args.docket, rows, places, method, into,
+        allow_last_copy=args.allow_last_copy, derived=derived, alike=alike, essences=essences,
+    )  # fmt: skip
+
+
 _QUESTIONS = {
     "fold": "Fold",
     "move": "Move",
@@ -118,11 +145,21 @@ _QUESTIONS = {
     "symlink": "Fold, and put symbolic links in the place of",
     "clone": "Fold, and put clones in the place of",
     "delete": "Delete for good",
+    "copy": "Copy",
+    "heal": "Put good copies in the place of",
 }
 
 
+def _below(args: argparse.Namespace) -> bytes:
+    import os
+
+    from foldkeep.storage.local.drives import real_path
+
+    return real_path(os.fsencode(args.below)) if args.below else b""
+
+
 def _into(args: argparse.Namespace, method: Method) -> bytes:
-    """Return the folder to move to, after checking that what belongs to a method is given with it."""
+    """Return the folder to move or copy to, after checking that what belongs to a method is given with it."""
     import os
 
     from foldkeep.model import UnusableInput, visible
@@ -133,16 +170,19 @@ def _into(args: argparse.Namespace, method: Method) -> bytes:
         raise UnusableInput(
             "--method delete cannot be taken back", "say --for-good and --yes as well, or use --method fold"
         )
-    if (method is Method.MOVE) != bool(args.into):
+    if (method in (Method.MOVE, Method.COPY)) != bool(args.into):
         raise UnusableInput(
-            "--method move and --into DIR go together", "name both, as in: --method move --into /media/spares"
+            "the methods move and copy go together with --into DIR",
+            "name both, as in: --method move --into /media/spares",
         )
+    if args.below and method is not Method.COPY:
+        raise UnusableInput("--below goes with --method copy", "leave it out")
     if not args.into:
         return b""
     folder = real_path(os.fsencode(args.into))
     if not os.path.isdir(folder) or lies_in_a_fold(folder):
         raise UnusableInput(
-            f"cannot move anything into {visible(args.into)}",
+            f"cannot {method} anything into {visible(args.into)}",
             "name an existing folder (on a drive that is connected), outside every fold",
         )
     return folder

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
 
-from foldkeep.model.units import parse_age, parse_size
+from foldkeep.model.units import parse_age, parse_share, parse_size, parse_span
 
 
 class Takes(StrEnum):
@@ -27,6 +27,8 @@ class Takes(StrEnum):
     CATALOG = "catalog"
     RUN = "run"
     KIND = "kind"
+    SPAN = "span"
+    PORTION = "portion"
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,4 +130,6 @@ _CONVERTED: dict[Takes, Callable[[str], Any]] = {
     Takes.RUN: int,
     Takes.SIZE: _typed(parse_size),
     Takes.AGE: _typed(parse_age),
+    Takes.SPAN: _typed(parse_span),
+    Takes.PORTION: _typed(parse_share),
 }

@@ -20,7 +20,7 @@ VERSION = 2
 
 Json = dict[str, Any]
 
-_GOING_WORDS = {Method.MOVE: "move", Method.BIN: "bin", Method.WRITE: "write"}
+_GOING_WORDS = {Method.MOVE: "move", Method.BIN: "bin", Method.WRITE: "write", Method.COPY: "copy"}
 _ANY_GOING = ("fold", "move", "bin", "write", "copy")
 
 

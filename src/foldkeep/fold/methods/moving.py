@@ -35,10 +35,10 @@ class Move(FoldMethod):
     went = RunFileState.MOVED
 
     def prepare(self, bench: Bench, ready: Ready) -> Ready:
-        _check_drive_is_here(bench)
+        check_drive_is_here(bench)
         folder, _ = bench.targets.of(ready.file.target, make=True)
-        _check_drive_is_here(bench)
-        ready = replace(ready, file=_with_free_target(bench, ready.file, folder))
+        check_drive_is_here(bench)
+        ready = replace(ready, file=with_free_target(bench, ready.file, folder))
         if os.fstat(folder).st_dev == bench.vault.device:
             return ready
         above = os.path.dirname(ready.file.target)
@@ -71,7 +71,7 @@ class Move(FoldMethod):
                 move(*source, *target)
                 break
             except FileExistsError:
-                ready = replace(ready, file=_with_free_target(bench, ready.file, folder))
+                ready = replace(ready, file=with_free_target(bench, ready.file, folder))
                 bench.vault.journal.write([Going(ready.file, across=ready.copy is not None)])
         if ready.copy is not None:
             return self._act_across(bench, ready, target)
@@ -226,8 +226,8 @@ def remove_compared(bench: Bench, spot: Spot, witness: Spot, digest: bytes, stan
     remove(*spot, seen, bench.stamps, lambda: bench.is_still(witness, stands))
 
 
-def _check_drive_is_here(bench: Bench) -> None:
-    """Raise NotSafe if the drive to move to went: its files must not lie in the folder under where it is mounted."""
+def check_drive_is_here(bench: Bench) -> None:
+    """Raise NotSafe if the drive of the target went: no file must lie in the folder under where it is mounted."""
     if bench.into is None:
         return
     folder, device = bench.into
@@ -239,7 +239,11 @@ def _check_drive_is_here(bench: Bench) -> None:
         raise NotSafe(f"the drive of {visible(folder)} went away; connect it")
 
 
-def _with_free_target(bench: Bench, file: RunFile, folder: int) -> RunFile:
+def with_free_target(bench: Bench, file: RunFile, folder: int) -> RunFile:
+    """Return a file with its target, or a name beside that, that is free in an open folder and not promised to others.
+
+    Raises NotSafe if none is.
+    """
     above, name = os.path.split(file.target)
     ours = {os.path.basename(path) for path in bench.promised}
     for free in free_names(folder, name, ours):

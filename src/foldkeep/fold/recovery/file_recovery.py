@@ -11,7 +11,7 @@ import os
 from collections.abc import Callable
 from contextlib import suppress
 
-from foldkeep.model import RunFile, RunFileState
+from foldkeep.model import Method, RunFile, RunFileState
 from foldkeep.model.units import is_clock_change
 from foldkeep.storage.local.changes import is_claim, move, unlink, unlink_twin
 from foldkeep.storage.local.reading import (
@@ -114,7 +114,9 @@ class Scene:
         return spot if facts_of(*spot) is not None else None
 
     def home(self) -> Spot | None:
-        """Return where the file lies outside the fold, or what else has its name there."""
+        """Return where the file lies outside the fold, or what else has its name there; of a copy nothing does."""
+        if self.file.method is Method.COPY:
+            return None
         try:
             return self._at(self.bench.folders.of(self._home_path))
         except OSError as error:
@@ -176,7 +178,7 @@ class Scene:
         home, target = self.home(), self.target()
         pairs = (
             (home, self.slot()), (home, target), (home, self.in_()), (home, self.out()), (home, self.copy_at_home()),
-            (target, self.copy_at_target()),
+            (target, self.copy_at_target()), (target, self.in_()), (target, self.out()),
         )  # fmt: skip
         for one, other in pairs:
             facts, other_facts = (facts_of(*spot) if spot else None for spot in (one, other))

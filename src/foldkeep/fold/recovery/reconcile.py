@@ -5,21 +5,24 @@ and before the next one where a process was killed in between.
 """
 
 import os
+import time
 from collections import defaultdict
 from collections.abc import Iterable
+from contextlib import suppress
 from dataclasses import replace
 
 from foldkeep.model import Method, Run, RunFile, RunFileState
 from foldkeep.model.errors import PlaceBusy
 from foldkeep.model.kinds import kind_of
+from foldkeep.model.names import innermost
 from foldkeep.scan import Presence, presences
-from foldkeep.stock import Sighting, Stock
-from foldkeep.storage.local.changes import Folders
+from foldkeep.stock import Check, Checked, CheckResult, Sighting, Stock
+from foldkeep.storage.local.changes import Folders, remove_folder
 from foldkeep.storage.local.drives import hold_places
 from foldkeep.storage.local.reading import digest_of, facts_at, facts_of, has_digest, modified_ns, opened
 
 from ..bench import Bench
-from ..journal import Going, History, Record, histories
+from ..journal import FolderMade, Going, History, Record, histories
 from ..methods import GONE_FROM_FOLD, METHODS, NOT_BEGUN
 from ..vault import Vault, tidy
 from .file_recovery import Scene
@@ -74,6 +77,9 @@ def _settle_in(stock: Stock, run: Run, place: bytes, files: list[RunFile]) -> bo
     try:
         with Vault(place, run.key) as vault:
             settled = settled_files(run.key, vault, files, unknown)
+            if run.method in (Method.MOVE, Method.COPY) and not unknown:
+                with Folders(b"/") as targets:
+                    take_away_made_folders(vault, targets)
     except OSError as error:
         is_missing = isinstance(error, (FileNotFoundError, NotADirectoryError))
         settled = [_without_fold(file, is_missing and _is_here(stock, place)) for file in files]
@@ -82,12 +88,24 @@ def _settle_in(stock: Stock, run: Run, place: bytes, files: list[RunFile]) -> bo
             return not files
     _write_down_changes(stock, settled, files)
     everything = [file for file in stock.ledger.files(run.id) if file.place == place]
-    # A drive alone can take back what was moved off it only by its journal.
-    is_needed = run.method is Method.MOVE and any(file.state is RunFileState.MOVED for file in everything)
+    # A drive alone can take back what was moved off it, or copied onto it, only by its journal.
+    is_needed = run.method in (Method.MOVE, Method.COPY) and any(
+        file.state in (RunFileState.MOVED, RunFileState.MADE) for file in everything
+    )
     is_needed |= any(file.state is RunFileState.PLANNED for file in everything)
     if not unknown and not is_needed:
         tidy(place, run.key, {file.number for file in everything})
     return not any(file.state is RunFileState.PLANNED or file.number in unknown for file in settled)
+
+
+def take_away_made_folders(vault: Vault, targets: Folders) -> None:
+    """Take away the folders that were made for files to be moved or copied into, if nothing is in them now."""
+    made = [record.path for record in vault.folder_records() if isinstance(record, FolderMade)]
+    for path in sorted(made, key=len, reverse=True):
+        with suppress(OSError):
+            folder, name = targets.of(path)
+            targets.close(path)
+            remove_folder(name, folder)
 
 
 def _write_down_changes(stock: Stock, settled: list[RunFile], files: list[RunFile]) -> None:
@@ -151,11 +169,14 @@ def write_down(stock: Stock, files: list[RunFile]) -> None:
         stock.files.forget([file.path for file in files if file.state in GONE])
         stock.files.forget([file.target for file in files if file.target and file.state is RunFileState.RESTORED])
         for file in files:
+            if file.method is Method.HEAL:
+                _learn_healed(stock, file)
+                continue
             if file.method.writes:
                 _learn(stock, file.path)
                 continue
             links = file.state is RunFileState.WAITING and file.method in (Method.HARD_LINK, Method.CLONE)
-            if file.state is RunFileState.MOVED:
+            if file.state is RunFileState.MOVED or (file.method is Method.COPY and file.state is RunFileState.MADE):
                 _remember(stock, file, file.target)
             elif file.state is RunFileState.RESTORED or links:
                 _remember(stock, file, file.path)
@@ -174,6 +195,20 @@ def _learn(stock: Stock, path: bytes) -> None:
         stock.files.remember(path, _sighting(path, facts), digest)
 
 
+def _learn_healed(stock: Stock, file: RunFile) -> None:
+    """Put into the stock whether a file is healed now, or damaged again since it came back."""
+    if file.state not in (RunFileState.WAITING, RunFileState.RESTORED):
+        return
+    _learn(stock, file.path)
+    now_ns = time.time_ns()
+    if file.state is RunFileState.WAITING:
+        check = Check(Checked.FILE, file.path, now_ns, CheckResult.RIGHT, now_ns, file.words)
+    else:
+        result = CheckResult.DAMAGED if file.digest else CheckResult.UNREADABLE
+        check = Check(Checked.FILE, file.path, now_ns, result, None, file.words, file.digest)
+    stock.checks.put([check])
+
+
 def _remember(stock: Stock, file: RunFile, path: bytes) -> None:
     """Put a file that is not what the stock knows any more back into it, if its content is what it was."""
     try:
@@ -183,7 +218,10 @@ def _remember(stock: Stock, file: RunFile, path: bytes) -> None:
     times = (file.modified_ns, file.target_modified_ns)
     same_time = modified_ns(facts) in times or file.method is Method.HARD_LINK
     if facts.st_size == file.size and same_time and file.content:
-        stock.files.remember(path, _sighting(path, facts), file.content)
+        # A copy may lie in a folder that was made for it.
+        place = innermost({place.path: place for place in stock.places.all()}, path) if file.method.adds else None
+        at = next((each for each in stock.places.all() if each.path == place), None)
+        stock.files.remember(path, _sighting(path, facts), file.content, place=at)
 
 
 def _sighting(path: bytes, facts: os.stat_result) -> Sighting:
@@ -211,7 +249,7 @@ def _without_fold(file: RunFile, is_gone: bool) -> RunFile:
     waited = file.state in (RunFileState.WAITING, RunFileState.REST)
     if file.state is not RunFileState.PLANNED and not (waited and is_gone):
         return file
-    if file.method is Method.WRITE and is_gone:
+    if file.method in (Method.WRITE, Method.COPY) and is_gone:
         return replace(file, state=RunFileState.LEFT, reason=file.reason or NOT_BEGUN)
     try:
         is_home = _is_at_home(file)

@@ -1,15 +1,18 @@
 """Reading again what was put away, to be sure that it is still what it was."""
 
 import os
+import time
 from dataclasses import dataclass, field
 
-from foldkeep.model import Problem, Progress, Run, RunFile, RunFileState, Step, no_progress
+from foldkeep.model import Method, Problem, Progress, Run, RunFile, RunFileState, Step, no_progress
 from foldkeep.model.names import FOLD_NAME
 from foldkeep.model.work import reason_of
-from foldkeep.stock import Stock
+from foldkeep.stock import Check, Checked, CheckResult, Stock
 from foldkeep.storage.local.reading import NotSafe, digest_of, modified_ns, open_top, opened
 
 from ..rests import check_rest
+
+_UNREADABLE = "cannot be read where it waits"
 
 
 @dataclass
@@ -30,13 +33,23 @@ class Audit:
 
 
 def audit(stock: Stock, runs: list[Run], progress: Progress = no_progress) -> Audit:
-    """Read every file of runs that waits in the fold, or lies where it was moved to, and compare its digest."""
+    """Read every file of runs that waits in the fold, or lies where it was moved or copied to, and compare its digest.
+
+    When each was found right is written down.
+
+    Parameters
+    ----------
+    stock
+        A stock that is held.
+    """
     found = Audit()
+    checks: list[Check] = []
     work = [
         (file, os.path.join(file.place, FOLD_NAME, os.fsencode(run.key), b"files", os.fsencode(file.slot)))
         for run in runs
         for file in stock.ledger.files(run.id)
         if file.state in (RunFileState.WAITING, RunFileState.MOVED, RunFileState.REST)
+        or (file.method is Method.COPY and file.state is RunFileState.MADE)
     ]
     total = sum(file.size for file, _ in work)
     done = 0
@@ -46,13 +59,23 @@ def audit(stock: Stock, runs: list[Run], progress: Progress = no_progress) -> Au
         else:
             why = _difference(file, slot if file.state is RunFileState.WAITING else file.target)
         done += file.size
+        now_ns = time.time_ns()
+        checks.append(Check(Checked.FOLDED, slot, now_ns, _result(why), None if why else now_ns, file.content))
         if why:
             found.problems.append(Problem(file.path, why))
         else:
             found.verified += 1
             found.bytes += file.size
         progress(Step("Reading again", done, total, "bytes"))
+    with stock.transaction():
+        stock.checks.put(checks)
     return found
+
+
+def _result(why: str) -> CheckResult:
+    if not why:
+        return CheckResult.RIGHT
+    return CheckResult.UNREADABLE if why.startswith(_UNREADABLE) else CheckResult.CHANGED
 
 
 def _rest_fault(file: RunFile, folder: bytes) -> str:
@@ -76,7 +99,7 @@ def _difference(file: RunFile, path: bytes) -> str:
             digest, size = digest_of(descriptor, file.size)
             changed = modified_ns(os.fstat(descriptor)) not in (file.modified_ns, file.target_modified_ns)
     except OSError as error:
-        return f"cannot be read where it waits: {reason_of(error)}"
+        return f"{_UNREADABLE}: {reason_of(error)}"
     if size != file.size:
         return f"has {'more' if size > file.size else 'fewer'} bytes than when it was folded"
     if file.content and digest != file.content:

@@ -29,6 +29,7 @@ from foldkeep.storage.local.reading import modified_ns
 
 from ..disk_view import Look
 from ..sidecars.merging import Merger
+from ..space import free_bytes
 from .plan import Item, Plan, beside_spare
 
 _LARGEST_LITTER = 16 * 1024 * 1024
@@ -70,6 +71,7 @@ def check_plan(
     going = {item.row.path for item in plan.items}
     checked = replace(plan, by_place={})
     limits = _limits_of_target(plan)
+    _check_room(plan)
     with ExitStack() as opened:
         tops = {path: opened.enter_context(Folders(path, most=_MOST_FOLDERS)) for path in here}
         look = Look(tops)
@@ -84,13 +86,15 @@ def check_plan(
                     f"{visible(place)} is read-only, and {visible(plan.docket)} has files there to fold",
                     "make it writable, or take those rows out",
                 )
-            found = [_fitting(_checked(plan, item, look), limits) for item in items]
-            if not plan.method.links:
+            # What is copied is looked at when its turn comes: it may lie on a card, in no place.
+            seen = items if plan.method is Method.COPY else [_checked(plan, item, look) for item in items]
+            found = [_fitting(item, limits) for item in seen]
+            if not (plan.method.links or plan.method.adds):
                 found += _companions(plan, found, going, look)
                 if litter and not keeps_folders:
                     found += _litter(found, litter, look)
             checked.by_place[place] = found
-        if described is not None and not plan.method.links:
+        if described is not None and not (plan.method.links or plan.method.adds):
             here_places = [place for place in places if place.path in here]
             with MediaReader(stock) as reader:
                 Merger(checked, here_places, look, described, partial(_embedded, reader, look)).add()
@@ -105,6 +109,19 @@ def _limits_of_target(plan: Plan) -> Limits:
     if is_read_only(into):
         raise UnusableInput(f"{visible(into)} is read-only", "make it writable, or name another folder")
     return storage_at(into).limits_of(into)
+
+
+def _check_room(plan: Plan) -> None:
+    """Raise UnusableInput if the volume that files are copied to has too little room for them."""
+    if plan.method is not Method.COPY or not plan.into:
+        return
+    needed = sum(item.row.size for item in plan.items if not item.refusal)
+    free = free_bytes(plan.into[0])
+    if needed > free:
+        raise UnusableInput(
+            f"{visible(plan.into[0])} has {format_size(free)} free, and the copies need {format_size(needed)}",
+            "name another folder, or take rows out of the docket",
+        )
 
 
 def _fitting(item: Item, limits: Limits) -> Item:

@@ -270,7 +270,8 @@ def _run_file(run: Run, number: int, item: Item) -> RunFile:
         run.id,
         number,
         item.place.path,
-        row.path,
+        # Of a copy the journal tells where it is to be: what it is a copy of may lie anywhere.
+        item.target if item.method is Method.COPY else row.path,
         slot_name(number, row.path),
         row.size,
         row.modified_ns,
@@ -283,10 +284,11 @@ def _run_file(run: Run, number: int, item: Item) -> RunFile:
 
 
 def _report(stock: Stock, run: Run, plan: Plan) -> FoldReport:
-    stayed = stock.ledger.files(run.id, [state for state in RunFileState if state not in GONE])
+    done = (*GONE, RunFileState.MADE) if run.method is Method.COPY else GONE
+    stayed = stock.ledger.files(run.id, [state for state in RunFileState if state not in done])
     left = [file for file in stayed if file.state is not RunFileState.MADE and file.reason not in _UNTOLD]
     paths = {file.path for file in stayed}
-    gone = [item for item in plan.going if item.row.path not in paths]
+    gone = [item for item in plan.going if (item.target if run.method is Method.COPY else item.row.path) not in paths]
     beside = stock.ledger.files(run.id, [RunFileState.MOVED]) if run.method is not Method.MOVE else []
     return FoldReport(
         run.id,

@@ -9,7 +9,7 @@ from foldkeep.model import Method, PathBytes, RunFile, RunFileState, visible
 from foldkeep.model.names import folders_above, lies_below
 from foldkeep.model.runs import SourceFacts
 from foldkeep.scan import open_files
-from foldkeep.storage.local.reading import NotSafe, facts_of
+from foldkeep.storage.local.reading import NotSafe, digest_in, facts_of
 
 from ..bench import Bench, Ready, Spot
 from ..journal import Going
@@ -63,6 +63,9 @@ class Looker:
             raise NotSafe(f"stays with {visible(os.path.basename(item.master))}")
         if item.refusal:
             raise NotSafe(item.refusal)
+        if item.method is Method.COPY:  # nothing of it is there yet
+            file = replace(file, state=METHODS[file.method].went)
+            return METHODS[file.method].prepare(self.bench, Ready(item, file, -1, b""))
         try:
             folder, name = self.bench.folders.of(file.path)
         except FileNotFoundError:
@@ -80,9 +83,9 @@ class Looker:
         self._check_no_link_leads_to(file.path)
         try:
             verified = (
-                verify(item.row, folder, name, item.keepers, self.bench.comparison)
-                if item.is_read
-                else look_at(item.row, folder, name)
+                look_at(item.row, folder, name)
+                if not item.is_read or _is_unreadable(item, folder, name)
+                else verify(item.row, folder, name, item.keepers, self.bench.comparison)
             )
         except NotSafe:
             if facts_of(folder, name) is None:
@@ -152,6 +155,20 @@ class Looker:
                 raise NotSafe(
                     f"the symbolic link {visible(linked.path)} of run {linked.run} leads to it; unfold that run first"
                 )
+
+
+def _is_unreadable(item: Item, folder: int, name: bytes) -> bool:
+    """Tell whether a file that is to be healed since its medium gives it no more is not given now either.
+
+    Raises NotSafe if it is.
+    """
+    if item.method is not Method.HEAL or item.row.digest is not None:
+        return False
+    try:
+        digest_in(folder, name)
+    except OSError:
+        return True
+    raise NotSafe("can be read again; run foldkeep fixity to see whether it is right")
 
 
 def intention(ready: Ready) -> Going:

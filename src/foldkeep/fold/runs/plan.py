@@ -72,7 +72,7 @@ class Item:
     method
         What is done to it.
     target
-        Where it is to be moved to; empty for every other method.
+        Where it is to be moved or copied to; empty for every other method.
     master
         Path of the file that it goes along with; it stays where that stays.
     source
@@ -93,6 +93,8 @@ class Item:
         How it is alike its source, if it goes for that and no copy of it stays.
     essence
         That its source has its essence, if it goes for that.
+    good, expected
+        Of a damaged file: copies that have the content it had, and the digest of that.
     """
 
     row: DocketRow
@@ -110,6 +112,8 @@ class Item:
     litter: bool = False
     alike: AlikeKeeper | None = None
     essence: EssenceKeeper | None = None
+    good: list[bytes] = field(default_factory=list)
+    expected: bytes = b""
 
     @property
     def staying(self) -> list[bytes]:
@@ -229,17 +233,18 @@ def make_plan(
     Raises
     ------
     UnusableInput
-        If a file is to go and to stay at once, a set would keep no copy, or a file lies in no place, in a
-        fold, or its path leads up.
+        If a row's action is another method's, a file is to go and to stay at once, a set would keep no copy, or a
+        file lies in no place, in a fold, or its path leads up.
     """
+    check_actions(docket, rows, method)
     place_at = {place.path: place for place in places}
-    place_of = {row.path: _place_of(docket, row.path, place_at) for row in rows}
+    places_of = {row.path: place_of(docket, row.path, place_at) for row in rows}
     going = {row.path for row in rows if row.action is Action.FOLD}
     staying = _staying(docket, rows, going)
     plan = Plan(docket, method, frozenset(path for paths in staying.values() for path in paths))
     if into:
         plan.into = (into, os.stat(into).st_dev)
-    several = len({place_of[path].id for path in going}) > 1
+    several = len({places_of[path].id for path in going}) > 1
     seen: set[bytes] = set()
     made = {row.path for row in rows if row.is_regenerable}
     row_at = {row.path: row for row in rows}
@@ -260,7 +265,7 @@ def make_plan(
                 f"{visible(row.path)} can be made again, but nothing has its content to be linked to",
                 "use --method fold",
             )
-        place = place_of[row.path]
+        place = places_of[row.path]
         target = _target(into, place, row.path, several) if method is Method.MOVE else b""
         if row.is_regenerable and stays:
             item = Item(row, place, [], method, target, source=stays[0], refusal=_UNPROVED)
@@ -339,13 +344,35 @@ def _staying(docket: str, rows: list[DocketRow], going: set[bytes]) -> dict[str,
     return staying
 
 
-def _place_of(docket: str, path: bytes, place_at: Mapping[bytes, Place]) -> Place:
-    if not {FOLD_NAME, b"", b".", b".."}.isdisjoint(path.split(b"/")[1:]):
-        raise UnusableInput(f"{visible(docket)} names a path that cannot be meant: {visible(path)}", _AGAIN)
+def place_of(docket: str, path: bytes, place_at: Mapping[bytes, Place]) -> Place:
+    """Return the place that a file of a docket lies in; raise UnusableInput if it lies in none, or in a fold."""
+    check_path(docket, path)
     top = innermost(place_at, path)
     if top is None:
         raise UnusableInput(f"{visible(docket)} names a file that lies in no place: {visible(path)}", _AGAIN)
     return place_at[top]
+
+
+def check_path(docket: str, path: bytes) -> None:
+    """Raise UnusableInput if a docket's path leads up, or into a fold."""
+    if not {FOLD_NAME, b"", b".", b".."}.isdisjoint(path.split(b"/")[1:]):
+        raise UnusableInput(f"{visible(docket)} names a path that cannot be meant: {visible(path)}", _AGAIN)
+
+
+def check_actions(docket: str, rows: list[DocketRow], method: Method) -> None:
+    """Raise UnusableInput if a docket has rows whose action is another method's."""
+    others = {row.action for row in rows} - {Action.KEEP, Action.LEAVE, method.action}
+    if not others:
+        return
+    other = min(others)
+    advice = {
+        Action.COPY: "use --method copy --into DIR", Action.HEAL: "use --method heal",
+        Action.FOLD: "leave --method out, or name one that puts spares away",
+    }  # fmt: skip
+    raise UnusableInput(
+        f"{visible(docket)} has rows to {other}, which --method {method} does not do; nothing was changed",
+        advice[other],
+    )
 
 
 def beside_spare(item: Item, path: bytes) -> bytes:

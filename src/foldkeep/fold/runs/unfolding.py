@@ -25,15 +25,23 @@ from foldkeep.model.names import beside, lies_below, lies_in_a_fold
 from foldkeep.model.work import reason_of
 from foldkeep.signals.essences import ESSENCE
 from foldkeep.stock import Stock
-from foldkeep.storage.local.changes import Folders, FolderTimes, remove_folder
+from foldkeep.storage.local.changes import Folders, FolderTimes
 from foldkeep.storage.local.drives import real_path
 from foldkeep.storage.local.reading import NotSafe, facts_at
 
 from ..bench import Bench, may_have
-from ..journal import FolderLeft, FolderMade, Returned, Returning, folder_tales
+from ..journal import FolderLeft, Returned, Returning, folder_tales
 from ..methods import METHODS
 from ..places import hold_around
-from ..recovery.reconcile import announced_files, files_by_place, settle, settle_all, settled_files, write_down
+from ..recovery.reconcile import (
+    announced_files,
+    files_by_place,
+    settle,
+    settle_all,
+    settled_files,
+    take_away_made_folders,
+    write_down,
+)
 from ..rests import Having, drop_rest
 from ..vault import Vault, runs_in, tidy
 from .emptying import Homes, bring_back, set_times_again
@@ -54,8 +62,8 @@ class UnfoldReport:
 
     Attributes
     ----------
-    run
-        The run's number; None where no stock knows it.
+    run, method
+        The run's number and method; None where no stock knows it.
     restored
         Files that are where they were, or beside that, again.
     renamed
@@ -71,6 +79,7 @@ class UnfoldReport:
     renamed: list[tuple[PathBytes, PathBytes]] = field(default_factory=list)
     left: list[Problem] = field(default_factory=list)
     notes: list[Problem] = field(default_factory=list)
+    method: Method | None = None
 
 
 def unfold(
@@ -105,7 +114,7 @@ def unfold(
         If the stock cannot be written any more after something was changed.
     """
     settle_all(stock)
-    report = UnfoldReport(run.id)
+    report = UnfoldReport(run.id, method=run.method)
     files = stock.ledger.files(run.id)
     chosen = [file for file in files if file.state in COMES_BACK and (wanted is None or wanted(file))]
     # What a sidecar says may have been said nowhere else by then.
@@ -220,16 +229,18 @@ def _nobody_notes(files: list[RunFile]) -> None:
     """Write nothing down: there is no stock."""
 
 
-def _keeper(file: RunFile, rest: Rest) -> Iterator[PathBytes]:  # noqa: ARG001
+def _keeper(file: RunFile, rest: Rest | None) -> Iterator[PathBytes]:  # noqa: ARG001
     """Yield where a file with the essence of one was: there is no stock to ask for others."""
     yield file.keeper
 
 
-def _having(stock: Stock, file: RunFile, rest: Rest) -> Iterator[PathBytes]:
-    """Yield where files may lie that have the essence of a rest: the keeper, its copies, and what else is known."""
+def _having(stock: Stock, file: RunFile, rest: Rest | None) -> Iterator[PathBytes]:
+    """Yield where files may lie that have the essence of a rest, or the content of a copy that we made: the keeper,
+    its copies, and what else is known.
+    """
     seen = set[PathBytes]()
-    known = stock.sets.paths_of(file.source.digest) if file.source else []
-    others = stock.essences.paths_of(ESSENCE.name, ESSENCE.version, rest.essence)
+    known = stock.sets.paths_of(file.source.digest if file.source else file.words or file.digest)
+    others = stock.essences.paths_of(ESSENCE.name, ESSENCE.version, rest.essence) if rest else []
     for path in (file.keeper, *known, *others):
         if path not in seen and not lies_in_a_fold(path):
             seen.add(path)
@@ -264,7 +275,7 @@ def _unfold_in(
                 progress(Step("Unfolding", report.restored, len(files), "files"))
             report.notes += bench.notes
             set_times_again(vault, folders, homes)
-            _take_away_made_folders(vault, targets)
+            take_away_made_folders(vault, targets)
             _give_times_back(vault, times)
     except OSError as error:
         why = f"its fold cannot be worked in: {reason_of(error)}"
@@ -359,16 +370,6 @@ class _Hand:
         except OSError:
             return True
         return may_have(folder, name, {os.path.basename(each) for each in self._ours})
-
-
-def _take_away_made_folders(vault: Vault, targets: Folders) -> None:
-    """Take away the folders that were made for files to be moved into, if nothing is in them now."""
-    made = [record.path for record in vault.folder_records() if isinstance(record, FolderMade)]
-    for path in sorted(made, key=len, reverse=True):
-        with suppress(OSError):
-            folder, name = targets.of(path)
-            targets.close(path)
-            remove_folder(name, folder)
 
 
 def _named(path: PathBytes, number: int) -> PathBytes:

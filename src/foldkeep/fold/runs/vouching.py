@@ -94,6 +94,8 @@ class Vouchers:
             self._check_made(file, descriptor)
             self._check_no_rest_needs(file)
             return _always if allow_last_copy else self._source(file, descriptor)
+        if file.method is Method.HEAL and not file.digest:
+            return self._looks_at(self._good_copy(file))  # nothing can be read of it
         if not file.digest:
             return _always  # what kept a folder from becoming empty, and nobody read
         needs_none = allow_last_copy or (file.method is Method.DELETE and not file.keeper)
@@ -105,6 +107,8 @@ class Vouchers:
         if witness is not None:
             return self._looks_at(witness)
         self._check_digest(file, descriptor)
+        if file.method is Method.HEAL:
+            return self._looks_at(self._good_copy(file))
         for archive, _ in self.stock.archives.holding(file.digest):
             package = self._package(archive)
             if package.is_whole and package.holds(file.digest):
@@ -132,6 +136,19 @@ class Vouchers:
                 if digest_of(descriptor, file.size) == (file.content, file.size):
                     return self._looks_at(Witness(path, stamp))
         raise NotSafe("what is written in it is nowhere else: say --allow-last-copy to give it up")
+
+    def _good_copy(self, file: RunFile) -> Witness:
+        """Return a file that has the content which a damaged one had: what was put in its place, or another."""
+        for path in (file.path, file.keeper, *self.stock.sets.paths_of(file.words)):
+            if lies_in_a_fold(path):
+                continue
+            with suppress(OSError), opened(path) as descriptor:
+                stamp = Stamp.of(os.fstat(descriptor))
+                size = stamp.identity.size
+                if digest_of(descriptor, size) == (file.words, size):
+                    self._unflushed[stamp.identity.device] = os.path.dirname(path)
+                    return Witness(path, stamp)
+        raise NotSafe("no good copy of it can be read now; unfold it to keep what is left of it")
 
     def _looks_at(self, witness: Witness) -> Stands:
         return lambda: self.stamps.stands(witness.path, witness.stamp)

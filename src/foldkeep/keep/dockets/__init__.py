@@ -2,8 +2,10 @@
 
 from .alike import AlikeKeeper, alike_again, alike_rows
 from .caches import Derived, cache_rows, derived_again
+from .coverage import card_rows, coverage_rows, missing_reason
 from .decoded import decoded_rows
 from .essences import EssenceKeeper, essences_again
+from .fixity import fixity_rows
 from .listed import listed_rows
 from .orphans import orphan_rows
 from .projects import PROJECT_FOLDER, project_rows
@@ -12,9 +14,13 @@ __all__ = [
     "alike_rows",
     "alike_again",
     "AlikeKeeper",
+    "card_rows",
+    "coverage_rows",
+    "missing_reason",
     "decoded_rows",
     "essences_again",
     "EssenceKeeper",
+    "fixity_rows",
     "listed_rows",
     "orphan_rows",
     "cache_rows",

@@ -24,6 +24,8 @@ _TO_DO = {
     Method.SYMLINK: "to become links",
     Method.CLONE: "to become clones",
     Method.DELETE: "to delete",
+    Method.COPY: "to copy",
+    Method.HEAL: "to heal",
 }
 _CARE_FOR = {
     Method.BIN: "Only the desktop restores files from its bin; foldkeep unfold cannot.",
@@ -38,6 +40,7 @@ _DONE = {
     Method.HARD_LINK: "in the fold, with hard links to their keepers in their place",
     Method.SYMLINK: "in the fold, with symbolic links to their keepers in their place",
     Method.CLONE: "in the fold, with clones of their keepers in their place",
+    Method.HEAL: "in the fold as damaged, with good copies in their place",
 }
 
 
@@ -75,13 +78,15 @@ class FoldAnswer:
         """Write it for people."""
         report = self.report
         if report.run is None:
-            page.line("The docket proposes to fold nothing.")
+            page.line(f"The docket proposes to {report.method.action} nothing.")
             return
         files = f"{count(report.folded, 'file')} ({format_size(report.bytes)})"
         if report.method is Method.DELETE:
             done = "deleted for good."
         elif report.method is Method.MOVE:
             done = "moved."
+        elif report.method is Method.COPY:
+            done = "copied and read back."
         else:
             done = f"now {'waits' if report.folded == 1 else 'wait'} {_DONE[report.method]}."
         page.line("Run ", (str(report.run), STRONG), f": {files} {done}")
@@ -98,13 +103,15 @@ class FoldAnswer:
             )
         for note in report.notes:
             page.line((f"{visible(note.path)}: {note.reason}", CARE), indent=2)
-        write_left(page, report.left, "left where they are" if len(report.left) > 1 else "left where it is")
-        waits = report.folded and report.method not in (Method.BIN, Method.DELETE, Method.MOVE)
+        left = "left where they are" if len(report.left) > 1 else "left where it is"
+        write_left(page, report.left, "not copied" if report.method is Method.COPY else left)
+        waits = report.folded and report.method not in (Method.BIN, Method.DELETE, Method.MOVE, Method.COPY)
         if waits:
             page.line("Free space is unchanged until you release them. Take a month to be sure; then:")
         write_space(page, report.space, quiet=report.method is not Method.DELETE)
         if report.folded and report.method.comes_back:
-            page.line(f"foldkeep unfold {report.run}    brings everything back", indent=2)
+            undone = "takes unchanged copies away again" if report.method is Method.COPY else "brings everything back"
+            page.line(f"foldkeep unfold {report.run}    {undone}", indent=2)
         if waits:
             more = " --allow-alike" if report.alike else ""
             page.line(f"foldkeep release {report.run}{more}   deletes it for good and frees the space", indent=2)
@@ -128,6 +135,10 @@ def write_plan(page: Page, plan: Plan) -> None:
     for item in copies[:_MOST_ROWS]:
         page.line(visible(item.row.path), indent=2)
         stays = f"stays: {visible(item.keepers[0])}" if item.keepers else "no copy of it stays"
+        if plan.method is Method.COPY:
+            stays = f"to {visible(item.target)}"
+        elif plan.method is Method.HEAL:
+            stays = f"good: {visible(item.good[0])}"
         if item.source:
             words = "stays, with other words in it" if item.essence else "made again from"
             stays = f"{words}: {visible(item.source)}"

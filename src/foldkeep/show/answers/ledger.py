@@ -14,7 +14,8 @@ from ..page.tables import Column
 from ..page.words import count, local_time
 
 _KEEPERS = {"content": "keeper", "source": "made again from", "likeness": "only alike its keeper",
-            "decoded": "decoded, the same as", "essence": "the same under other words"}  # fmt: skip
+            "copy": "a copy of", "good": "good copy", "decoded": "decoded, the same as",
+            "essence": "the same under other words"}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,7 +91,8 @@ class RunAnswer:
                 elif file.keeper:
                     page.line((f"{_KEEPERS[_proof(file)]}: {visible(file.keeper)}", QUIET), indent=4)
                 if file.target:
-                    page.line(("moved to: " + visible(file.target), QUIET), indent=4)
+                    verb = "copied" if file.method is Method.COPY else "moved"
+                    page.line((f"{verb} to: {visible(file.target)}", QUIET), indent=4)
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,6 +124,8 @@ class AuditAnswer:
 
 def _proof(file: RunFile) -> str:
     """Return what was proved of a file and its keeper when it was folded."""
+    if file.method.adds:
+        return "copy" if file.method is Method.COPY else "good"
     if file.has_essence:
         return "essence"
     if file.is_alike and file.source:

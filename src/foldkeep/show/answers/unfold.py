@@ -3,12 +3,12 @@
 from dataclasses import dataclass
 
 from foldkeep.fold import UnfoldReport
-from foldkeep.model import visible
+from foldkeep.model import Method, visible
 
 from ..page.documents import Document, path_document, problem_documents
 from ..page.lines import write_left
 from ..page.page import CARE, Page
-from ..page.words import count
+from ..page.words import agree, count
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,10 +36,15 @@ class UnfoldAnswer:
         if not report.restored and not report.left:
             page.line(f"Nothing{of_run} waits in the fold.")
             return
-        back = "is back where it was" if report.restored == 1 else "are back where they were"
-        page.line(f"{count(report.restored, 'file')}{of_run} {back}.")
+        if report.method is Method.COPY:
+            taken = agree(report.restored, "is", "are")
+            page.line(f"{count(report.restored, 'copy', 'copies')}{of_run} {taken} taken away again.")
+        else:
+            back = "is back where it was" if report.restored == 1 else "are back where they were"
+            page.line(f"{count(report.restored, 'file')}{of_run} {back}.")
         for was, now in report.renamed:
             page.line((f"{visible(was)} was taken: now beside it as ", CARE), visible(now), indent=2)
         for note in report.notes:
             page.line((f"{visible(note.path)} {note.reason}", CARE), indent=2)
-        write_left(page, report.left, "not back where they were" if len(report.left) > 1 else "not back where it was")
+        left = "not back where they were" if len(report.left) > 1 else "not back where it was"
+        write_left(page, report.left, "not taken away" if report.method is Method.COPY else left)

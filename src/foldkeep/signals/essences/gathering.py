@@ -35,7 +35,7 @@ def find_essences(stock: Stock, places: Collection[int], progress: Progress) -> 
     def keep_both(found: Mapping[Reading, tuple[dict[str, Any], bytes]]) -> None:
         with stock.transaction(flush=False):
             digests = ((number, digest) for each, (_, digest) in found.items() for number in each.ids)
-            stock.contents.set_read((None, digest, None, None, number) for number, digest in digests)
+            stock.contents.set_read((None, digest, None, None, None, number) for number, digest in digests)
             known = {digest: Signal(values) for values, digest in found.values()}
             stock.signals.put(known, ESSENCE.name, ESSENCE.version)
 

@@ -13,6 +13,7 @@ from collections.abc import Callable
 from contextlib import suppress
 from functools import cache
 from typing import cast
+from unicodedata import normalize
 
 from foldkeep.model import PathBytes
 from foldkeep.model.names import names_to_try
@@ -125,9 +126,17 @@ def unlink_twin(spot: tuple[int, bytes], other: tuple[int, bytes]) -> None:
     folder, name = spot
     kept = facts_of(*other)
     facts = facts_of(folder, name)
-    if facts is None or kept is None or not os.path.samestat(facts, kept):
+    if facts is None or kept is None or not os.path.samestat(facts, kept) or _are_one_entry(spot, other):
         raise OSError(errno.EBUSY, _SAME_FILE)
     os.unlink(name, dir_fd=folder)
+
+
+def _are_one_entry(spot: tuple[int, bytes], other: tuple[int, bytes]) -> bool:
+    """Tell whether two names in open folders are, or may be, one: also where letter case or Unicode form differ."""
+    if not os.path.samestat(os.fstat(spot[0]), os.fstat(other[0])):
+        return False
+    one, two = (normalize("NFC", os.fsdecode(name)).casefold() for _, name in (spot, other))
+    return one == two
 
 
 def _move_to_our_own(source: int, name: bytes, target: int, new_name: bytes) -> None:

@@ -21,6 +21,9 @@ _WITHOUT_INODES = frozenset(
 )
 
 _OF_ALL_NAMES = frozenset({"ext2", "ext3", "ext4", "xfs", "btrfs", "f2fs", "tmpfs", "overlay"})
+_WITH_CHANGE_TIMES = frozenset(
+    {"ext2", "ext3", "ext4", "xfs", "btrfs", "f2fs", "zfs", "bcachefs", "jfs", "tmpfs", "overlay", "apfs", "hfs", "ufs"}
+)
 _WRITTEN_ONCE = frozenset({"iso9660", "udf", "squashfs", "erofs", "cramfs", "fuse.fuseiso", "fuse.squashfuse"})
 _OF_32_BITS = frozenset({"vfat", "msdos", "fat", "msdosfs", "fuse.vfat", "fuse.fusefat"})
 
@@ -169,6 +172,11 @@ def largest_file(folder: bytes, device: int) -> int:
 def takes_all_names(folder: bytes, device: int) -> bool:
     """Tell whether a file system is of a kind that takes any name of 255 bytes, and files of any size."""
     return _mount_of(folder, device)[2] in _OF_ALL_NAMES
+
+
+def keeps_change_times(folder: bytes, device: int) -> bool:
+    """Tell whether a file system is of a kind that notes the time of every change, which no program can set."""
+    return _mount_of(folder, device)[2] in _WITH_CHANGE_TIMES
 
 
 def keeps_local_time(folder: bytes, device: int) -> bool:

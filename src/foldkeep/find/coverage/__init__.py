@@ -1,0 +1,22 @@
+"""What lies where else, what is still right, and what stands for what was lost: the opposite of a duplicate."""
+
+from .cards import CardAnswer, CardCoverage, cover_card
+from .fixity import Damage, Fixity, GoodCopies, check_fixity
+from .overview import Counted, Coverage, Demand, Standing, Whereabouts, coverage, whereabouts
+
+__all__ = [
+    "coverage",
+    "Coverage",
+    "Counted",
+    "Demand",
+    "Standing",
+    "whereabouts",
+    "Whereabouts",
+    "cover_card",
+    "CardCoverage",
+    "CardAnswer",
+    "check_fixity",
+    "Fixity",
+    "Damage",
+    "GoodCopies",
+]

@@ -1,0 +1,391 @@
+"""Every content of the stock by where it lies: once, on one volume, on several; in packages; in the cupboard."""
+
+import os
+from collections import defaultdict
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import suppress
+from dataclasses import dataclass, field
+from difflib import get_close_matches
+from enum import StrEnum
+from itertools import groupby
+
+from foldkeep.model import Filter, PathBytes, Role, StockFile, UnusableInput, visible
+from foldkeep.model.names import innermost
+from foldkeep.model.work import many_rows
+from foldkeep.stock import Archived, Checked, CheckResult, Holding, Stock
+from foldkeep.storage import storage_at
+
+from .inventories import contents_of
+
+
+class Standing(StrEnum):
+    """Ways in which a content is covered."""
+
+    ONCE = "once"
+    ONE_VOLUME = "one volume"  # several times, and no safer for that
+    SEVERAL = "several volumes"
+
+
+@dataclass(frozen=True, slots=True)
+class Holder:
+    """What holds contents and counts as one: a volume of places, that of a package, or a drive in an inventory.
+
+    Attributes
+    ----------
+    name
+        What a person knows it by.
+    what
+        ``volume``, ``package`` or ``inventory``.
+    when_ns
+        When that was found: the last check of a package, the saving of an inventory; None of a volume.
+    """
+
+    name: str
+    what: str
+    when_ns: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Counted:
+    """Contents counted: how many, and the bytes of one copy of each."""
+
+    contents: int = 0
+    bytes: int = 0
+
+    def __add__(self, other: "Counted") -> "Counted":
+        return Counted(self.contents + other.contents, self.bytes + other.bytes)
+
+
+@dataclass(frozen=True, slots=True)
+class Content:
+    """A content with where it lies.
+
+    Attributes
+    ----------
+    digest
+        None where it was never read whole; then `file` has it.
+    holders
+        A bit for each of the holders that count.
+    """
+
+    digest: bytes | None
+    size: int
+    holders: int
+    file: StockFile | None = None
+
+    @property
+    def number(self) -> int:
+        """How many holders have it."""
+        return self.holders.bit_count()
+
+
+Standings = dict[Standing, Counted]
+
+
+@dataclass
+class Coverage:
+    """The answer.
+
+    Attributes
+    ----------
+    total
+        By standing.
+    kinds, places
+        By standing, for each kind, and for each place that a content lies in.
+    second_role
+        Contents on several volumes, one of them that of a backup or an archive, or a package.
+    packages, inventories
+        Contents in packages, and in inventories.
+    unread
+        Contents that were not read whole, though a package or an inventory has a file of their size, perhaps theirs.
+    damaged
+        Files that are not counted, since they were found damaged.
+    listed
+        The contents that were asked for, the largest first.
+    """
+
+    holders: list[Holder]
+    total: Standings = field(default_factory=lambda: defaultdict(Counted))
+    kinds: dict[str, Standings] = field(default_factory=lambda: defaultdict(lambda: defaultdict(Counted)))
+    places: dict[int, Standings] = field(default_factory=lambda: defaultdict(lambda: defaultdict(Counted)))
+    second_role: Counted = field(default_factory=Counted)
+    packages: Counted = field(default_factory=Counted)
+    inventories: Counted = field(default_factory=Counted)
+    unread: Counted = field(default_factory=Counted)
+    damaged: int = 0
+    listed: list[Content] = field(default_factory=list)
+
+    @property
+    def all(self) -> Counted:
+        """All contents."""
+        return sum(self.total.values(), start=Counted())
+
+
+@dataclass(frozen=True, slots=True)
+class Demand:
+    """What a content has to be on, or must not be, to be listed.
+
+    Attributes
+    ----------
+    fewer_than, at_least
+        Numbers of holders; None where nothing is asked.
+    on
+        Roles, labels of places, names or keys of volumes: only what lies there counts. All counts where empty.
+    """
+
+    fewer_than: int | None = None
+    at_least: int | None = None
+    on: tuple[str, ...] = ()
+
+    @property
+    def lists(self) -> bool:
+        """Whether contents are to be listed."""
+        return self.fewer_than is not None or self.at_least is not None
+
+    def takes(self, number: int) -> bool:
+        """Tell whether a content on so many holders is to be listed."""
+        return (self.fewer_than is None or number < self.fewer_than) and (
+            self.at_least is None or number >= self.at_least
+        )
+
+
+def check_on(stock: Stock, on: Sequence[str]) -> None:
+    """Raise UnusableInput if a word names no role, place or volume."""
+    labels = [place.label for place in stock.places.all()]
+    volumes = [word for each in stock.places.volumes().values() for word in (each.key, each.name)]
+    known = [*map(str, Role), *labels]
+    for word in on:
+        if word not in known and word not in volumes:
+            near = get_close_matches(word, known, n=1)
+            advice = f"did you mean {visible(near[0])}?" if near else f"there are {visible(', '.join(known))}"
+            raise UnusableInput(f"{visible(word)} is no role, place or volume", advice)
+
+
+class Holders:
+    """The holders of a stock, each with a bit, and which of them count.
+
+    Raises
+    ------
+    UnusableInput
+        If `on` names no role, place or volume, or an inventory is no whole one.
+    """
+
+    def __init__(self, stock: Stock, on: Sequence[str] = (), inventories: Sequence[str] = ()) -> None:
+        self._stock = stock
+        self.places = stock.places.by_id()
+        self._volumes = stock.places.volumes()
+        self._on = frozenset(on)
+        self._bits: dict[str, int] = {}
+        self.all: list[Holder] = []
+        self.second = 0  # bits of those that are a backup or an archive
+        self.packed: set[bytes] = set()
+        self.shelved: set[bytes] = set()
+        self.elsewhere: dict[bytes, int] = {}
+        self.sizes: set[int] = set()
+        check_on(stock, on)
+        for place in self.places.values():
+            if place.role is not Role.WORKING:
+                self.second |= self.bit_of(place.id, place.volume)
+        damaged = stock.checks.of(Checked.PACKAGE, [CheckResult.DAMAGED])
+        for archive in stock.archives.all():
+            if archive.key.encode() not in damaged:
+                self._add_package(archive)
+        for path in inventories:
+            self._add_inventory(path)
+
+    def bit_of(self, place: int, volume: int) -> int:
+        """Return the bit of the volume that a file of a place lies on; 0 if that does not count."""
+        known, at = self._volumes[volume], self.places[place]
+        if self._on and self._on.isdisjoint((str(at.role), at.label, known.key, known.name)):
+            return 0
+        return self._bit(known.key, Holder(known.name, "volume"))
+
+    def _bit(self, key: str, holder: Holder) -> int:
+        if key not in self._bits:
+            self._bits[key] = 1 << len(self._bits)
+            self.all.append(holder)
+        return self._bits[key]
+
+    def _add_package(self, archive: Archived) -> None:
+        """Count a package on the volume that it lies on; all that are away count as on one."""
+        key, names = self._volume_of(archive.package)
+        if self._on and self._on.isdisjoint((str(Role.ARCHIVE), *names)):
+            return
+        bit = self._bit(key, Holder(visible(archive.package), "package", archive.checked_ns))
+        self.second |= bit
+        for file in self._stock.archives.files(archive.id):
+            self.elsewhere[file.digest] = self.elsewhere.get(file.digest, 0) | bit
+            self.packed.add(file.digest)
+            self.sizes.add(file.size)
+
+    def _volume_of(self, path: PathBytes) -> tuple[str, tuple[str, ...]]:
+        """Return the key of the volume of a package, and the names that it is known by."""
+        at = {place.path: place for place in self.places.values()}
+        top = innermost(at, path)
+        if top is not None:
+            known = self._volumes[at[top].volume]
+            return known.key, (str(at[top].role), at[top].label, known.key, known.name)
+        with suppress(OSError):
+            folder = os.path.dirname(path)
+            facts = storage_at(path).volume_of(folder, os.stat(path).st_dev)
+            return facts.key, (facts.key, facts.name)
+        return "away", ()
+
+    def _add_inventory(self, path: str) -> None:
+        for cupboard, digests in contents_of(path):
+            if self._on and self._on.isdisjoint(
+                (cupboard.role, cupboard.label, cupboard.volume_key, cupboard.volume_name)
+            ):
+                continue
+            # The number of a device says nothing on another day; what has a name of its own is told by that.
+            is_lasting = cupboard.volume_key.startswith(("uuid:", "share:"))
+            key = cupboard.volume_key if is_lasting else f"{cupboard.volume_key} in {path}"
+            bit = self._bit(key, Holder(f"{cupboard.label} in {visible(path)}", "inventory", cupboard.saved_ns))
+            if cupboard.role != Role.WORKING:
+                self.second |= bit
+            for digest in map(bytes.fromhex, digests):
+                self.elsewhere[digest] = self.elsewhere.get(digest, 0) | bit
+                self.shelved.add(digest)
+
+
+@many_rows()
+def coverage(
+    stock: Stock, wanted: Filter | None = None, demand: Demand | None = None, inventories: Sequence[str] = ()
+) -> Coverage:
+    """Count the contents of a stock by where they lie, as the last scan saw them.
+
+    Empty files have no content. Hard links and clones of one file are one file, names on one volume are no safer than
+    one. A package counts as what it lies on; what waits in folds and bins counts as nothing.
+
+    Parameters
+    ----------
+    wanted
+        Only contents of which a file fits.
+    inventories
+        Of drives in the cupboard, which count as well.
+
+    Raises
+    ------
+    UnusableInput
+        If the demand names no role, place or volume, or an inventory is no whole one.
+    """
+    wanted, demand = wanted or Filter(), demand or Demand()
+    holders = Holders(stock, demand.on, inventories)
+    found = Coverage(holders.all, damaged=stock.holdings.damaged())
+    _count_read(stock, wanted, demand, holders, found)
+    _count_unread(stock, wanted, demand, holders, found)
+    if demand.lists:
+        found.listed.sort(key=lambda content: (-content.size, content.digest or b""))
+    return found
+
+
+def _count_read(stock: Stock, wanted: Filter, demand: Demand, holders: Holders, found: Coverage) -> None:
+    bits = _Bits(holders.bit_of)
+    counts: dict[tuple[Standing, str, frozenset[int], int], list[int]] = {}
+    elsewhere = holders.elsewhere
+    lists, takes = demand.lists, demand.takes
+    places_known: dict[tuple[int, ...], frozenset[int]] = {}
+    for digest, group in groupby(stock.holdings.read(wanted), key=_digest):
+        files = list(group)
+        outside = mask = elsewhere.get(digest, 0)
+        for file in files:
+            mask |= bits[file.place, file.volume]
+        first = files[0]
+        if len(files) == 1:
+            places: tuple[int, ...] = (first.place,)
+            is_single = True
+        else:
+            places = tuple(sorted({file.place for file in files}))
+            is_single = all(file.inode == first.inode and file.volume == first.volume for file in files)
+        if mask & (mask - 1):
+            standing = Standing.SEVERAL
+        else:
+            standing = Standing.ONCE if is_single and not outside else Standing.ONE_VOLUME
+        if places not in places_known:
+            places_known[places] = frozenset(places)
+        counted = counts.setdefault((standing, first.kind, places_known[places], mask), [0, 0])
+        counted[0] += 1
+        counted[1] += first.size
+        if lists and takes(mask.bit_count()):
+            found.listed.append(Content(digest, first.size, mask))
+        if outside:
+            found.packages += Counted(digest in holders.packed, first.size * (digest in holders.packed))
+            found.inventories += Counted(digest in holders.shelved, first.size * (digest in holders.shelved))
+    for (standing, kind, places_of, mask), (number, size) in counts.items():
+        _add(found, holders, standing, kind, places_of, mask, Counted(number, size))
+
+
+def _digest(file: Holding) -> bytes:
+    return file.digest
+
+
+class _Bits(dict[tuple[int, int], int]):
+    """The bits of volumes by place and volume, asked for once each."""
+
+    def __init__(self, bit_of: Callable[[int, int], int]) -> None:
+        super().__init__()
+        self._bit_of = bit_of
+
+    def __missing__(self, key: tuple[int, int]) -> int:
+        self[key] = bit = self._bit_of(*key)
+        return bit
+
+
+def _count_unread(stock: Stock, wanted: Filter, demand: Demand, holders: Holders, found: Coverage) -> None:
+    for each in stock.holdings.unread(wanted):
+        mask = holders.bit_of(each.place, each.volume)
+        counted = Counted(each.files, each.bytes)
+        _add(found, holders, Standing.ONCE, each.kind, frozenset((each.place,)), mask, counted)
+    if not (demand.lists or holders.sizes):
+        return
+    for file in stock.holdings.unread_files(wanted):
+        if file.size in holders.sizes:
+            found.unread += Counted(1, file.size)
+        mask = holders.bit_of(file.place.id, file.volume)
+        if demand.lists and demand.takes(mask.bit_count()):
+            found.listed.append(Content(None, file.size, mask, file))
+
+
+def _add(
+    found: Coverage, holders: Holders, standing: Standing, kind: str, places: frozenset[int], mask: int,
+    counted: Counted,
+) -> None:  # fmt: skip
+    for standings in (found.total, found.kinds[kind], *(found.places[place] for place in places)):
+        standings[standing] += counted
+    if standing is Standing.SEVERAL and mask & holders.second:
+        found.second_role += counted
+
+
+@dataclass(frozen=True, slots=True)
+class Whereabouts:
+    """A listed content with its files, the packages that have it, and the inventories."""
+
+    content: Content
+    files: tuple[StockFile, ...]
+    packages: tuple[Archived, ...] = ()
+    inventories: tuple[Holder, ...] = ()
+
+    @property
+    def labels(self) -> list[str]:
+        """The labels of the places that it lies in."""
+        return sorted({file.place.label for file in self.files})
+
+    @property
+    def volumes(self) -> int:
+        """On how many volumes of places it lies."""
+        return len({file.volume for file in self.files})
+
+
+def whereabouts(stock: Stock, found: Coverage, contents: Sequence[Content]) -> Iterator[Whereabouts]:
+    """Yield contents with where they lie."""
+    for content in contents:
+        if content.file or content.digest is None:
+            yield Whereabouts(content, (content.file,) if content.file else ())
+            continue
+        held = (holder for bit, holder in enumerate(found.holders) if content.holders >> bit & 1)
+        yield Whereabouts(
+            content,
+            tuple(stock.listing.of_digest(content.digest)),
+            tuple(dict.fromkeys(archive for archive, _ in stock.archives.holding(content.digest))),
+            tuple(holder for holder in held if holder.what == "inventory"),
+        )

@@ -1,0 +1,234 @@
+"""A folder that may be given up: everything that lies in it, read, and looked for elsewhere by reading."""
+
+import os
+from collections.abc import Iterable, Sequence
+from contextlib import suppress
+from dataclasses import dataclass, field, replace
+
+from foldkeep.model import PathBytes, Problem, Settings
+from foldkeep.model.bin_names import bin_above
+from foldkeep.model.names import FOLD_NAME
+from foldkeep.model.settings import ASKABLE
+from foldkeep.model.volumes import VolumeFacts
+from foldkeep.model.work import reason_of
+from foldkeep.storage import storage_at
+from foldkeep.storage.local.changes import flush
+from foldkeep.storage.local.reading import (
+    Stamp,
+    digest_of,
+    facts_at,
+    forget_pages,
+    is_regular,
+    may_have_one,
+    modified_ns,
+    opened,
+)
+
+from .skip_rules import Looking
+from .walk import walk
+
+
+@dataclass(frozen=True, slots=True)
+class CardFile:
+    """A file of a folder that may be given up, as it was listed."""
+
+    path: PathBytes
+    kind: str
+    size: int
+    modified_ns: int
+
+
+@dataclass
+class Card:
+    """A folder that may be given up.
+
+    Attributes
+    ----------
+    files
+        All that has a content.
+    empty
+        How many files have none.
+    passed
+        How many files are of the system's own, or lie in its bin.
+    identity
+        Device and inode of the folder itself.
+    """
+
+    path: PathBytes
+    files: list[CardFile] = field(default_factory=list)
+    empty: int = 0
+    passed: int = 0
+    problems: list[Problem] = field(default_factory=list)
+    identity: tuple[int, int] = (0, 0)
+
+
+def read_card(top: PathBytes, settings: Settings) -> Card:
+    """List everything at and below a folder, hidden files and other volumes in it too; nothing is passed by for its
+    name but what the system keeps there for itself. What waits in a fold there is a problem.
+    """
+    everything = replace(
+        settings, asked=frozenset(ASKABLE), ignore_folders=(), ignore_names=(), ignore_suffixes=(), smallest=0,
+        largest=None,
+    )  # fmt: skip
+    looking, usual = Looking(everything), Looking(Settings())
+    card = Card(top)
+    for listing in walk(top, looking):
+        if listing.path == top:
+            card.identity = (listing.device, listing.inode)
+        card.problems += listing.problems
+        fold = os.path.join(listing.path, FOLD_NAME)
+        if os.path.lexists(fold):
+            card.problems.append(Problem(fold, "is a fold; unfold or release it first"))
+        below = listing.path[len(top) :].split(b"/")
+        is_system = any(usual.passes_folder(os.fsdecode(step), b"") == "system" for step in below if step)
+        for sighting in listing.sightings(looking):
+            path = os.path.join(listing.path, sighting.name)
+            if is_system or usual.passes_file(os.fsdecode(sighting.name)) == "system" or bin_above(path):
+                card.passed += 1
+            elif not sighting.size:
+                card.empty += 1
+            else:
+                card.files.append(CardFile(path, sighting.kind, sighting.size, sighting.modified_ns))
+    card.files.sort(key=lambda file: file.path)
+    return card
+
+
+@dataclass(frozen=True, slots=True)
+class Candidate:
+    """A file elsewhere that may have the content of one, as the stock knows it; `digest` is None if it was not read."""
+
+    path: PathBytes
+    digest: bytes | None
+
+
+@dataclass(frozen=True, slots=True)
+class Sought:
+    """What was found of one file.
+
+    Attributes
+    ----------
+    digest
+        Of its content; empty if it could not be read.
+    found
+        Files on other volumes that have its content, read now, one a volume.
+    on_its_own
+        Whether one has it that lies on its own volume, or may be the file itself.
+    problem
+        Why it could not be read; empty if it could.
+    """
+
+    file: CardFile
+    digest: bytes = b""
+    found: tuple[PathBytes, ...] = ()
+    on_its_own: bool = False
+    problem: str = ""
+
+
+class Seeker:
+    """Reads files of one folder, and those elsewhere that may have their contents; used by several threads at once."""
+
+    def __init__(self) -> None:
+        self._keys: dict[int, VolumeFacts] = {}
+
+    def seek(self, file: CardFile, candidates: Sequence[Candidate], enough: int) -> Sought:
+        """Read a file, and then those elsewhere that may have its content, until enough other volumes have it.
+
+        All is read from the drives, not from memory: what was copied a moment ago may not be on its drive yet.
+
+        Parameters
+        ----------
+        enough
+            How many other volumes are enough; with 0 the file alone is read.
+        """
+        try:
+            with opened(file.path) as descriptor:
+                facts = os.fstat(descriptor)
+                if not is_regular(facts) or (facts.st_size, modified_ns(facts)) != (file.size, file.modified_ns):
+                    return Sought(file, problem="changed while it was looked at")
+                forget_pages(descriptor)
+                digest, size = digest_of(descriptor, file.size)
+                if size != file.size or Stamp.of(os.fstat(descriptor)) != Stamp.of(facts):
+                    return Sought(file, problem="changed while it was read")
+        except OSError as error:
+            return Sought(file, problem=f"cannot be read: {reason_of(error)}")
+        volumes = [self._volume(file.path, facts)]
+        found: list[PathBytes] = []
+        on_its_own = False
+        for path in _in_order(candidates, digest) if enough else ():
+            with suppress(OSError):
+                there = facts_at(path)
+                volume = self._volume(path, there)
+                if any(volume.is_same(other) for other in volumes):
+                    on_its_own |= volume.is_same(volumes[0])
+                elif _has_content(path, digest, file.size, facts):
+                    found.append(path)
+                    volumes.append(volume)
+                    if len(found) >= enough:
+                        break
+        return Sought(file, digest, tuple(found), on_its_own)
+
+    def _volume(self, path: PathBytes, facts: os.stat_result) -> "_Volume":
+        folder = os.path.dirname(path)
+        if facts.st_dev not in self._keys:
+            self._keys[facts.st_dev] = storage_at(path).volume_of(folder, facts.st_dev)
+        full = os.statvfs(folder)
+        room = (full.f_blocks * full.f_frsize, full.f_files)
+        return _Volume(facts.st_dev, self._keys[facts.st_dev], room, (facts.st_mtime_ns, facts.st_ctime_ns))
+
+
+@dataclass(frozen=True, slots=True)
+class _Volume:
+    """What tells the volume of a file from others.
+
+    One volume that is seen through two mounts, as programs make them (FUSE), has two devices and may have two keys;
+    but it has one size, and each file there one time of last change.
+    """
+
+    device: int
+    facts: VolumeFacts
+    room: tuple[int, int]
+    times: tuple[int, int]
+
+    def is_same(self, other: "_Volume") -> bool:
+        """Tell whether two files lie on one volume, as far as can be told."""
+        if self.device == other.device or self.facts.key == other.facts.key:
+            return True
+        if self.facts.is_lasting and other.facts.is_lasting:
+            return False
+        return self.room == other.room and self.times == other.times
+
+
+def _in_order(candidates: Iterable[Candidate], digest: bytes) -> list[PathBytes]:
+    """Return the paths of those that may have a content, those first that are known to have had it."""
+    may = [each for each in candidates if each.digest in (None, digest)]
+    return [each.path for each in sorted(may, key=lambda each: each.digest is None)]
+
+
+def _has_content(path: PathBytes, digest: bytes, size: int, but_for: os.stat_result) -> bool:
+    """Tell whether a file is another one than was read, and has its content, read from its drive."""
+    with opened(path) as descriptor:
+        facts = os.fstat(descriptor)
+        if not is_regular(facts) or facts.st_size != size or may_have_one(Stamp.of(facts), Stamp.of(but_for)):
+            return False
+        with suppress(OSError):  # what cannot be written to has nothing that is not on it
+            flush(descriptor)
+        forget_pages(descriptor)
+        return digest_of(descriptor, size) == (digest, size) and Stamp.of(os.fstat(descriptor)) == Stamp.of(facts)
+
+
+def check_stands(card: Card, settings: Settings) -> list[Problem]:
+    """Look at a folder once more and return what is not as it was: then not all of it was looked at."""
+    now = read_card(card.path, settings)
+    before, after = ({each.path: each for each in found.files} for found in (card, now))
+    changed = sorted(path for path in before.keys() | after.keys() if before.get(path) != after.get(path))
+    if now.identity != card.identity or _identity_of(card.path) != card.identity:
+        now.problems.append(Problem(card.path, "went away while it was looked at"))
+    return [Problem(path, "came, went or changed while the folder was looked at") for path in changed] + now.problems
+
+
+def _identity_of(path: PathBytes) -> tuple[int, int] | None:
+    try:
+        facts = os.stat(path)
+    except OSError:
+        return None
+    return facts.st_dev, facts.st_ino

@@ -1,0 +1,293 @@
+"""Reading again what was read before, to see whether it is still what it was."""
+
+import errno
+import os
+import sys
+import time
+from collections import deque
+from collections.abc import Callable, Collection, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass, field
+
+from foldkeep.model import PathBytes, Problem, Progress, Step, no_progress
+from foldkeep.model.work import reason_of
+from foldkeep.stock import Check, Checked, CheckResult, Due, Stock
+from foldkeep.storage.local.drives import keeps_change_times
+from foldkeep.storage.local.reading import Stamp, clamped_ns, digest_of, forget_pages, is_regular, modified_ns, opened
+
+from .reading import telling_change_ns
+
+_AHEAD = 4  # files that are read at once, or wait to be judged
+_BLOCK = 4096
+_COMMIT_SECONDS = 0.5
+_OF_THE_MEDIUM = (errno.EIO, errno.EUCLEAN, errno.EBADMSG) if sys.platform == "linux" else (errno.EIO,)
+"""What systems say where a drive gives a part of a file no more, or gives something that it knows to be wrong."""
+
+_CHANGED = "changed since the last scan; scan it"
+_GONE = "its drive answers no more; connect it and go on with foldkeep fixity"
+
+
+@dataclass(frozen=True, slots=True)
+class Reread:
+    """What reading a file again has shown.
+
+    Attributes
+    ----------
+    check
+        What is written down of it.
+    is_first
+        Whether it was never read whole before, so that there was nothing to compare with.
+    """
+
+    due: Due
+    check: Check
+    is_first: bool = False
+
+
+@dataclass
+class FixityReport:
+    """Report of reading again.
+
+    Attributes
+    ----------
+    files, bytes
+        What was read, and is as it was or was read for the first time.
+    first
+        How many of those were read for the first time.
+    damaged, changed, edited
+        What is not as it was, by what can be told of it; what cannot be read for a fault of its medium is damaged.
+    stale
+        Files that are not what the last scan saw.
+    left, left_bytes
+        What was not read this time, since time was up or enough was read.
+    """
+
+    files: int = 0
+    bytes: int = 0
+    first: int = 0
+    damaged: list[Reread] = field(default_factory=list)
+    changed: list[Reread] = field(default_factory=list)
+    edited: list[Reread] = field(default_factory=list)
+    stale: list[Problem] = field(default_factory=list)
+    problems: list[Problem] = field(default_factory=list)
+    left: int = 0
+    left_bytes: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class _Read:
+    """A file as it was read: its digest and when it was changed last; or why it was not."""
+
+    due: Due
+    digest: bytes = b""
+    changed_ns: int = 0
+    telling_ns: int | None = None
+    problem: str = ""
+    is_stale: bool = False
+    is_fault: bool = False
+
+
+IsEdit = Callable[[Due, PathBytes], bool]
+"""Tells whether a file that has another content now has the essence that it had."""
+
+
+def read_again(
+    stock: Stock,
+    places: Collection[int],
+    is_edit: IsEdit,
+    progress: Progress = no_progress,
+    *,
+    seconds: float | None = None,
+    portion: float = 1.0,
+) -> FixityReport:
+    """Read the files of places again, those not checked for the longest first, and write down what was found.
+
+    What is read comes from the drive, not from memory. A content that changed though no time of its file did, on a
+    file system whose time of last change no program can set, is damage: so it stays until the content is another.
+
+    Parameters
+    ----------
+    stock
+        A stock that is held.
+    seconds
+        How long to go on; until all is read when None. The file that is being read then is read to its end.
+    portion
+        How much of all bytes to read, from 0 to 1.
+    """
+    report = FixityReport()
+    known = stock.checks.of(Checked.FILE, [CheckResult.DAMAGED])
+    due = stock.checks.due(places)
+    judge = _Judge(stock, report, known, is_edit)
+    until = None if seconds is None else time.monotonic() + seconds
+    with ThreadPoolExecutor(2) as executor, idly(), stock.transaction(flush=False) as renew:
+        running: deque[Future[_Read]] = deque()
+        committed = time.monotonic()
+        started = done = taken = taken_bytes = 0
+
+        def settle() -> None:
+            nonlocal done, committed
+            read = running.popleft().result()
+            judge.take(read)
+            done += read.due.size
+            progress(Step("Reading again", done, int(total * portion), "bytes"))
+            if time.monotonic() - committed > _COMMIT_SECONDS:
+                renew()
+                committed = time.monotonic()
+
+        total = count = 0
+        try:
+            for each in due:
+                if not total:
+                    count, total = stock.checks.due_sum()
+                if started >= total * portion or (until is not None and time.monotonic() >= until):
+                    break
+                taken, taken_bytes = taken + 1, taken_bytes + each.size
+                if each.place in judge.gone:
+                    continue
+                started += each.size
+                running.append(executor.submit(_read, each))
+                if len(running) >= _AHEAD:
+                    settle()
+            while running:
+                settle()
+        except BaseException:
+            for future in running:
+                future.cancel()
+            renew()
+            raise
+        report.left, report.left_bytes = count - taken, total - taken_bytes
+    return report
+
+
+class _Judge:
+    """Tells what was read, and writes it down.
+
+    Attributes
+    ----------
+    gone
+        Numbers of places whose drive answers no more.
+    """
+
+    def __init__(self, stock: Stock, report: FixityReport, known: dict[bytes, Check], is_edit: IsEdit) -> None:
+        self._stock = stock
+        self._report = report
+        self._known = known
+        self._is_edit = is_edit
+        self._well_read: dict[int, PathBytes] = {}
+        self._dependable: dict[bytes, bool] = {}
+        self.gone: set[int] = set()
+
+    def take(self, read: _Read) -> None:
+        """Take in what was read of a file."""
+        due, report = read.due, self._report
+        if read.is_stale:
+            report.stale.append(Problem(due.path, _CHANGED))
+        elif read.is_fault:
+            self._take_fault(read)
+        elif read.problem:
+            report.problems.append(Problem(due.path, read.problem))
+        else:
+            self._well_read[due.place] = due.path
+            self._take_content(read)
+
+    def _take_content(self, read: _Read) -> None:
+        due, report = read.due, self._report
+        before = self._known.get(due.path)
+        if before and before.found == read.digest:
+            self._note(read, CheckResult.DAMAGED, before.expected)  # it is what it was found to be
+            return
+        if due.digest in (None, read.digest):
+            report.files += 1
+            report.bytes += due.size
+            report.first += due.digest is None
+            self._stock.checks.set_content(due.id, read.digest, read.telling_ns)
+            self._put(Check(Checked.FILE, due.path, time.time_ns(), CheckResult.RIGHT, time.time_ns(), read.digest))
+            return
+        is_untouched = due.changed_ns is not None and read.changed_ns == due.changed_ns and self._tells(due.path)
+        expected = before.expected if before and before.found == due.digest else due.digest
+        if is_untouched:
+            self._note(read, CheckResult.DAMAGED, expected)
+        elif self._is_edit(due, due.path):
+            self._note(read, CheckResult.EDITED, expected)
+        else:
+            self._note(read, CheckResult.CHANGED, expected)
+
+    def _note(self, read: _Read, result: CheckResult, expected: bytes) -> None:
+        due, report = read.due, self._report
+        check = Check(Checked.FILE, due.path, time.time_ns(), result, None, expected, read.digest)
+        self._stock.checks.set_content(due.id, read.digest, read.telling_ns)
+        self._put(check)
+        lists = {CheckResult.DAMAGED: report.damaged, CheckResult.EDITED: report.edited}
+        lists.get(result, report.changed).append(Reread(due, check))
+
+    def _take_fault(self, read: _Read) -> None:
+        """Take in that a medium does not give a file: it is damaged, unless all of the drive has gone."""
+        due = read.due
+        if due.place not in self.gone and not self._answers(due):
+            self.gone.add(due.place)
+            self._report.problems.append(Problem(due.path, _GONE))
+        if due.place in self.gone:
+            return
+        check = Check(Checked.FILE, due.path, time.time_ns(), CheckResult.UNREADABLE, None, due.digest or b"")
+        self._put(check)
+        self._report.damaged.append(Reread(due, check))
+
+    def _answers(self, due: Due) -> bool:
+        """Tell whether another file on the drive of one can be read now, from the drive itself."""
+        others = [self._well_read[due.place]] if due.place in self._well_read else []
+        others += self._stock.checks.others_beside(due.id, due.place, 8)
+        return any(_begins_well(path) for path in others)
+
+    def _tells(self, path: PathBytes) -> bool:
+        folder = os.path.dirname(path)
+        if folder not in self._dependable:
+            with suppress(OSError):
+                self._dependable[folder] = keeps_change_times(folder, os.stat(folder).st_dev)
+        return self._dependable.get(folder, False)
+
+    def _put(self, check: Check) -> None:
+        self._stock.checks.put([check])
+
+
+def _read(due: Due) -> _Read:
+    """Read a file whole, from the drive."""
+    try:
+        with opened(due.path) as descriptor:
+            facts = os.fstat(descriptor)
+            if not is_regular(facts) or (facts.st_size, modified_ns(facts)) != (due.size, due.modified_ns):
+                return _Read(due, is_stale=True)
+            forget_pages(descriptor)
+            digest, size = digest_of(descriptor, due.size)
+            now = os.fstat(descriptor)
+    except OSError as error:
+        return _Read(due, problem=reason_of(error), is_fault=error.errno in _OF_THE_MEDIUM)
+    if size != due.size or Stamp.of(now) != Stamp.of(facts):
+        return _Read(due, is_stale=True)
+    return _Read(due, digest, clamped_ns(facts.st_ctime_ns), telling_change_ns(facts))
+
+
+def _begins_well(path: PathBytes) -> bool:
+    try:
+        with opened(path) as descriptor:
+            forget_pages(descriptor)
+            return bool(os.read(descriptor, _BLOCK))
+    except OSError:
+        return False
+
+
+@contextmanager
+def idly() -> Iterator[None]:
+    """Give way to whatever else wants the disks while the block lasts, where the system knows such priorities."""
+    import psutil
+
+    process, former = psutil.Process(), None
+    try:
+        with suppress(AttributeError, OSError, psutil.Error):
+            former = process.ionice()
+            process.ionice(psutil.IOPRIO_CLASS_IDLE)
+        yield
+    finally:
+        with suppress(AttributeError, OSError, psutil.Error, ValueError):
+            if former is not None:
+                process.ionice(former.ioclass, former.value)
