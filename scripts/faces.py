@@ -9,6 +9,7 @@ SOURCE = Path("src")
 # Rooms in which each module is a face: nouns by subject, one answer or command a module.
 OPEN_ROOMS = ("foldkeep.model.", "foldkeep.show.answers.", "foldkeep.cli.")
 OPEN_MODULES = (
+    "foldkeep.scan.bins",
     "foldkeep.scan.cards",
     "foldkeep.scan.fixity",
     "foldkeep.scan.on_disk",

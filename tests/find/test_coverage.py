@@ -4,6 +4,7 @@ import os
 import random
 import shutil
 import subprocess
+import sys
 from collections import defaultdict
 from pathlib import Path
 
@@ -173,7 +174,7 @@ def test_what_nobody_read_on_another_volume_does_not_count_and_is_told_apart(des
         bin_ = desk.place / ".Trash-1000/files/IMG_1.jpg"
         bin_.parent.mkdir(parents=True)
         shutil.copy2(card / "DCIM/101/IMG_1.jpg", bin_)
-        desk.ask("scan", desk.place, "--hidden", "--read-all")
+        desk.ask("scan", desk.place, "--hidden", "--system", "--read-all")
     if change == "on its own volume":
         shutil.copytree(card / "DCIM/101", far / "second")
         desk.ask("scan", far / "second", "--read-all")
@@ -345,3 +346,51 @@ def test_fixity_goes_on_where_it_was_and_remembers_when_each_was_right(desk):
     assert desk.run("fixity", "--for", "soon").status == 2
     assert desk.run("fixity", "--place", "plase").status == 2
     assert desk.ask("fixity", "--for", "1h")["files"] == 20
+
+
+def thrown_away(desk: Desk, *names: str, by: str) -> None:
+    """Put files of the place into the desktop's bin by the desktop's own tools."""
+    variables = {**os.environ, "XDG_DATA_HOME": str(desk.top / "home")}
+    (desk.top / "home").mkdir(exist_ok=True)
+    paths = [str(desk.place / name) for name in names]
+    line = ["gio", "trash", *paths]
+    if by == "send2trash":
+        line = [sys.executable, "-c", "import sys, send2trash; send2trash.send2trash(sys.argv[1:])", *paths]
+    if not shutil.which(line[0]):
+        pytest.skip("gio is not to be had here")
+    subprocess.run(line, env=variables, check=True)
+
+
+@pytest.mark.parametrize("by", ["gio", "send2trash"])
+def test_bins_of_the_desktop_are_listed_and_emptied_but_for_what_is_nowhere_else(desk, by):
+    for name in ("a.jpg", "sub/a.jpg"):
+        desk.write(name, b"a" * 5000)
+    desk.write("red %41 kite\n.jpg", b"b" * 6000)
+    desk.write("old/deep/c.mov", b"c" * 7000)
+    desk.write("kept.mov", b"c" * 7000)
+    os.symlink("/etc", desk.place / "old/link")
+    desk.write("mixed/d.mov", b"d" * 8000)
+    desk.write("mixed/a.jpg", b"a" * 5000)
+    thrown_away(desk, "a.jpg", "red %41 kite\n.jpg", "old", "mixed", by=by)
+    desk.ask("scan", desk.place)
+    found = desk.ask("bin")
+    originals = {path_from_uri(each["original"]["uri"]): each for each in found["items"]}
+    assert originals.keys() == {
+        os.fsencode(desk.place / name) for name in ("a.jpg", "red %41 kite\n.jpg", "old", "mixed")
+    }
+    last = {name for name, each in originals.items() if each["nowhere_else"]}
+    assert last == {os.fsencode(desk.place / name) for name in ("red %41 kite\n.jpg", "mixed")}
+    assert found["totals"] == {"items": 4, "files": 5, "bytes": 31_000, "nowhere_else": 2}
+    assert "Bins: 4 items" in desk.run("space").out
+    assert desk.ask("bin", "--older-than", "1d")["items"] == []
+    before = listing(desk.place)
+    assert desk.run("release", "--bin").status == 2
+    answer = desk.run("release", "--bin", "--yes", "--json")
+    assert (answer.status, answer.json["released"], answer.json["bytes"], len(answer.json["left"])) == (1, 2, 12_000, 2)
+    assert {path_from_uri(each["original"]["uri"]) for each in desk.ask("bin")["items"]} == last
+    assert sorted(path.suffix for path in (desk.top / "home/Trash/info").iterdir()) == [".trashinfo"] * 2
+    assert listing(desk.place) == before
+    gone = desk.ask("release", "--bin", "--yes", "--allow-last-copy")
+    assert (gone["released"], gone["left"]) == (3, [])
+    assert [path for path in (desk.top / "home/Trash").glob("*/*") if path.name != "directorysizes"] == []
+    assert desk.run("unfold", "1").out == "Nothing of run 1 waits in the fold.\n"

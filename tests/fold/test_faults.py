@@ -33,7 +33,7 @@ def check_fault(scenes: Scenes, number: int, word: str, lasts: bool, without: st
     assert answer.status in (0, 1, 2, 3), where
     assert "Traceback" not in answer.err, where
     assert all(line.strip() for line in answer.err.splitlines()), where
-    everywhere = (scenes.desk.place, scenes.far, TRASH)
+    everywhere = (scenes.desk.place, scenes.far, TRASH, scenes.desk.top / "home")
     assert scenes.kept <= every_content(*everywhere), f"lost: {where}"
     if answer.status == 2 and scenes.command == "fold":
         assert scenes.state() == scenes.before, f"changed although unusable: {where}"

@@ -101,7 +101,7 @@ def recover(scenes: Scenes, recorder: Recorder, found, stock: int, *, alone: boo
             pytest.param(*case, without, True, marks=pytest.mark.long)
             for case in CASES
             for without in ("", "links")
-            if case[0] not in ("clone", "bin", *(LINKED if without else ()))
+            if case[0] not in ("clone", "bin", "empty", *(LINKED if without else ()))
         ),
     ],
 )

@@ -64,6 +64,7 @@ class Desk:
             "FOLDKEEP_STOCK": str(self.stock),
             "XDG_CONFIG_HOME": str(self.top / "config"),
             "XDG_CACHE_HOME": str(self.top / "cache"),
+            "XDG_DATA_HOME": str(self.top / "home"),
             **variables,
         }
         if words and words[0] in COMMANDS:

@@ -23,7 +23,7 @@ from foldkeep.demo.pictures import jpeg
 from foldkeep.demo.sounds import encoded, film, proxy, tune, wav
 from foldkeep.fold.journal.records import decoded
 from foldkeep.formats.catalogs import catalog_source, read_catalog, read_thumbnail
-from foldkeep.formats.documents import mentions_in, records_of, timeline_seconds
+from foldkeep.formats.documents import mentions_in, read_bin_info, records_of, timeline_seconds
 from foldkeep.formats.own import InventoryReader, Piece, Rest, read_recipes, read_rest, read_settings, written_rest
 from foldkeep.formats.own.inventory import _seal
 from foldkeep.formats.packages import Listing, bagit, open_package
@@ -168,6 +168,7 @@ READERS: dict[str, Callable[[Path], object]] = {
     "settings": lambda path: read_settings(str(path), needed=True),
     "recipes": lambda path: read_recipes(str(path)),
     "docket": lambda path: read_docket(str(path)),
+    "bin info": lambda path: read_bin_info(path.read_bytes()),
     "inventory": inventory,
     "sealed inventory": sealed_inventory,
     "journal": journal,
@@ -352,6 +353,7 @@ SEEDS: dict[str, list[bytes]] = {
     "form": [filmed(), scanned("JPEG"), recorded("wav", "pcm_s16le")],
     "essence": [made(name) for name in MADE], "rest": [REST], "sealed rest": [REST[:-32]],
     "damaged video": [film(1, 0.4)], "proxy": [proxy(film(1, 0.4))], "preview": [preview()],
+    "bin info": [b"[Trash Info]\nPath=kites/red%20one.jpg\nDeletionDate=2026-01-02T03:04:05\n"],
     "declaration": [b"BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n"],
     "fetch": [b"https://a/b 12 data/a\n"], "tags": [b"Payload-Oxum: 1.1\nBag-Size: 1 kB\n"],
 }  # fmt: skip

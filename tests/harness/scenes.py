@@ -9,11 +9,11 @@ from pathlib import Path
 from PIL import Image
 
 from foldkeep.formats.sidecars import Xmp, with_words
-from harness.desks import SureDesk, TrustingDesk, contents, edit, listing
+from harness.desks import Desk, SureDesk, TrustingDesk, contents, edit, listing
 from harness.points import Points, kill_at, know_volumes
 
 RELEASE = ["release", "1", "--yes"]
-FOR_GOOD = ("bin", "delete", "words-delete", "again-delete")
+FOR_GOOD = ("bin", "delete", "words-delete", "again-delete", "empty")
 
 
 def small_picture(shade: int) -> bytes:
@@ -23,6 +23,20 @@ def small_picture(shade: int) -> bytes:
 
 
 PICTURES = [small_picture(10), small_picture(90)]
+
+
+def binned(desk: Desk) -> None:
+    """Put copies of what is in the place into the desktop's bin, one in a folder, and what is nowhere else."""
+    files, infos = desk.top / "home/Trash/files", desk.top / "home/Trash/info"
+    (files / "old/deep").mkdir(parents=True)
+    infos.mkdir()
+    (files / "a.jpg").write_bytes(b"a" * 40)
+    (files / "old/deep/b.jpg").write_bytes(b"b" * 40)
+    (files / "old/link").symlink_to("deep")
+    (files / "last.jpg").write_bytes(b"nowhere else")
+    for name in ("a.jpg", "old", "last.jpg"):
+        text = f"[Trash Info]\nPath={desk.place}/in/{name}\nDeletionDate=2026-01-02T03:04:05\n"
+        (infos / f"{name}.trashinfo").write_text(text)
 
 
 def commented(picture: bytes, words: str) -> bytes:
@@ -99,6 +113,8 @@ class Scenes:
                 self.desk.rot(f"in/deep/{name} copy.{suffix}")
             self.desk.docket.unlink()
             assert self.desk.run("fixity", "-o", str(self.desk.docket)).status == 1
+        if method == "empty":
+            binned(self.desk)
         if not is_first:
             know_volumes(self.desk)
         self.before = self.state()
@@ -114,11 +130,13 @@ class Scenes:
         if method.startswith("words-") and command == "release":
             self.kept -= {self.before[os.fsencode(path)][0] for path in self.desk.place.glob("**/a*.xmp")}
         self.command = command
-        if command != "fold":
+        if command not in ("fold", "bins"):
             for words in (self.prepared(), *([RELEASE] if command in ("rebuild", "rests") else [])):
                 answer = self.desk.run(*words, "--json")
                 assert answer.json["left"] == [], answer
-        self.save(self.desk.place, top / "stock", self.far)
+        if method == "empty":
+            self.kept |= contents(self.desk.top / "home/Trash/files")
+        self.save(self.desk.place, top / "stock", self.far, top / "home")
 
     def prepared(self) -> list[str]:
         self.far.mkdir(exist_ok=True)
@@ -150,7 +168,8 @@ class Scenes:
         more = ["--allow-alike"] if self.method.startswith("alike-") else []
         unfold = ["unfold", "1"]
         rests = [*RELEASE, "--rests", "--allow-last-copy"]
-        lines = {"rests": rests, "fold": self.words, "unfold": unfold, "rebuild": unfold, "release": [*RELEASE, *more]}
+        lines = {"rests": rests, "fold": self.words, "unfold": unfold, "rebuild": unfold,
+                 "release": [*RELEASE, *more], "bins": ["release", "--bin", "--yes"]}  # fmt: skip
         return lines[self.command]
 
     def state(self) -> dict:
@@ -223,6 +242,7 @@ CASES = [
     *((method, "unfold") for method in ("again-fold", "again-move-far", "alike-fold")),
     *((method, command) for method in ("copy", "heal") for command in ("fold", "unfold")),
     ("heal", "release"),
+    ("empty", "bins"),
     *((method, "fold") for method in ("words-fold", "words-delete", "words-move-far")),
     *((method, "unfold") for method in ("words-fold", "words-move-far")),
 ]

@@ -78,6 +78,11 @@ class Environment:
         folder = self.variables.get("XDG_CACHE_HOME") or os.path.expanduser("~/.cache")
         return os.fsencode(os.path.join(folder, "thumbnails"))
 
+    def data_home(self) -> bytes:
+        """Return the folder in which the desktop has the user's bin (freedesktop.org, XDG base directories)."""
+        folder = self.variables.get("XDG_DATA_HOME") or os.path.expanduser("~/.local/share")
+        return os.path.realpath(os.fsencode(folder))
+
     def user_cache(self) -> bytes:
         """Return the folder where the user's programs keep what they can make again (XDG base directories)."""
         return os.path.realpath(os.path.dirname(self.thumbnails()))

@@ -38,6 +38,7 @@ COMMANDS = {
     "fold": "carry out a docket: move the spares into the fold",
     "unfold": "bring folded files back to where they were",
     "release": "delete folded files for good, which frees the space",
+    "bin": "list what lies in the desktop's bins, and what lies nowhere else",
     "ledger": "show what was folded, brought back and released",
     "settings": "show the settings in force and where they come from",
     "demo": "try all of this on a made-up library",

@@ -8,10 +8,11 @@ from .places import hold_around
 from .recovery.reconcile import settle_all
 from .runs.additions import addition_plan
 from .runs.auditing import Audit, audit
+from .runs.bins import empty_bins
 from .runs.checking import check_plan
 from .runs.folding import FoldReport, fold
 from .runs.grades import Consent
-from .runs.plan import Item, Merged, Plan, check_actions, make_plan
+from .runs.plan import Item, Merged, Plan, make_plan
 from .runs.releasing import ReleaseReport, release, release_rests
 from .runs.run_lookup import find_run, last_waiting_run, surely_began
 from .runs.unfolding import COMES_BACK, UnfoldReport, unfold, unfold_from
@@ -20,7 +21,6 @@ from .space import Space
 __all__ = [
     "make_plan",
     "addition_plan",
-    "check_actions",
     "check_plan",
     "Plan",
     "Item",
@@ -34,6 +34,7 @@ __all__ = [
     "COMES_BACK",
     "release",
     "release_rests",
+    "empty_bins",
     "Consent",
     "ReleaseReport",
     "audit",

@@ -21,6 +21,7 @@ class Method(StrEnum):
     DELETE = "delete"  # for good
     COPY = "copy"  # a copy into a folder that the user names; nothing goes
     HEAL = "heal"  # what is damaged into the fold, and a good copy in its place
+    EMPTY = "empty"  # for good, from the desktop's bin
     REWRITE = "rewrite"  # a sidecar into the fold, and one that says more in its place
     WRITE = "write"  # a sidecar where none was
 
@@ -35,6 +36,11 @@ class Method(StrEnum):
         return self in (Method.REWRITE, Method.WRITE)
 
     @property
+    def is_for_dockets(self) -> bool:
+        """Whether `fold` can carry out a docket by it."""
+        return not self.writes and self is not Method.EMPTY
+
+    @property
     def adds(self) -> bool:
         """Whether it puts good contents somewhere, instead of putting spares away."""
         return self in (Method.COPY, Method.HEAL)
@@ -47,7 +53,7 @@ class Method(StrEnum):
     @property
     def comes_back(self) -> bool:
         """Whether `unfold` can undo it."""
-        return self not in (Method.BIN, Method.DELETE)
+        return self not in (Method.BIN, Method.DELETE, Method.EMPTY)
 
 
 class RunFileState(StrEnum):

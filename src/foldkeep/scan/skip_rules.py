@@ -5,6 +5,7 @@ from collections.abc import Callable, Iterable
 from fnmatch import translate
 
 from foldkeep.model import Settings
+from foldkeep.model.bin_names import bin_above
 from foldkeep.model.names import FOLD_NAME
 
 _FOLD_NAME = FOLD_NAME.decode()
@@ -53,7 +54,7 @@ class Looking:
         """Return why a folder is not entered, or None. A fold is passed by without a word: ``""``."""
         if name == _FOLD_NAME:
             return ""
-        if not self._system and name.lower() in _SYSTEM_FOLDERS:
+        if not self._system and (name.lower() in _SYSTEM_FOLDERS or bin_above(path + b"/files/x")):
             return "system"
         if name[0] == "." and not self._hidden:
             return "hidden"

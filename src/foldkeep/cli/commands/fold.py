@@ -51,7 +51,7 @@ examples:
   foldkeep fold missing.csv --method copy --into /media/backup
 """
 
-_METHODS = tuple(str(method) for method in Method if not method.writes)
+_METHODS = tuple(str(method) for method in Method if method.is_for_dockets)
 
 
 OPTIONS = (
@@ -117,10 +117,9 @@ def _plan(
     args: argparse.Namespace, env: Environment, stock: "Stock", rows: "list[DocketRow]", method: Method, into: bytes
 ) -> "Plan":
     """Return what the rows of a docket come to; what they claim of their files is found out again."""
-    from foldkeep.fold import addition_plan, check_actions, make_plan
+    from foldkeep.fold import addition_plan, make_plan
     from foldkeep.keep.dockets import alike_again, derived_again, essences_again
 
-    check_actions(args.docket, rows, method)
     places = stock.places.all()
     if method.adds:
         return addition_plan(args.docket, rows, places, method, into, stock.checks.damaged(), _below(args))

@@ -7,6 +7,9 @@ that only look or sound like their keeper need --allow-alike. Of files whose
 keeper has other words in it, what was written in them is kept (its rest), and
 unfold can rebuild them; --rests ends that. Waiting 30 days
 between folding and releasing is a good habit: --older-than 30d.
+
+--bin deletes what lies in the desktop's bins, in the same way: what lies nowhere
+else is left.
 """
 
 import argparse
@@ -19,6 +22,7 @@ examples:
   foldkeep release 3
   foldkeep release --older-than 30d
   foldkeep release --all --yes
+  foldkeep release --bin --older-than 30d
 """
 
 
@@ -27,6 +31,7 @@ OPTIONS = (
     Option("--last", "the last run with files in the fold"),
     Option("--all", "every run with files in the fold"),
     Option("--older-than", "runs older than that: 30d, 2w, 6m, 1y", Takes.AGE, "AGE"),
+    Option("--bin", "empty the desktop's bins instead; with --older-than what went there before"),
     Option("--yes", "go ahead without asking"),
     Option("--allow-last-copy", "also delete files that exist nowhere else"),
     Option("--allow-alike", "also files that only look or sound like their keeper"),
@@ -56,6 +61,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.show.answers.release import ReleaseAnswer, write_question
     from foldkeep.stock import Stock
 
+    if args.bin:
+        return _empty_bins(args, env)
     if not args.run and args.older_than is None and not (args.all or args.last):
         raise UnusableInput("no run is named", "name one that `foldkeep ledger` lists, or say --older-than 30d")
     consent = Consent(args.likely, args.allow_alike, Cookbook(recipes_of(args, env)))
@@ -91,3 +98,33 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
                     report = release(stock, runs, consent=consent, **how)
     env.answer(args, ReleaseAnswer(report, of_rests=args.rests))
     return ExitStatus.PROBLEMS if report.left else ExitStatus.DONE
+
+
+def _empty_bins(args: argparse.Namespace, env: Environment) -> ExitStatus:
+    from foldkeep.find.coverage import look_into_bins
+    from foldkeep.fold import empty_bins, settle_all
+    from foldkeep.model import UnusableInput
+    from foldkeep.show.answers.bin import write_bin_question
+    from foldkeep.show.answers.release import ReleaseAnswer
+    from foldkeep.stock import Stock
+
+    if args.run or args.last or args.all or args.rests:
+        raise UnusableInput("--bin empties bins, not folds", "leave out what names runs")
+    with Stock.open(env.stock_path(args)) as stock, stock.hold("release"):
+        env.follow_drives(stock)
+        settle_all(stock)
+        with env.progress(args) as progress:
+            bins = look_into_bins(stock, env.data_home(), progress, older_than=args.older_than)
+        found = bins.found
+        number = len(found)
+        question = f"Delete {number:,} {'item' if number == 1 else 'items'} from bins for good? This cannot be undone."
+        if number and not env.confirm(args, question, lambda page: write_bin_question(page, found)):
+            return ExitStatus.DONE
+        with env.progress(args) as progress:
+            report = empty_bins(
+                stock, [each.item for each in found], progress,
+                allow_last_copy=args.allow_last_copy, break_lock=args.break_lock,
+            )  # fmt: skip
+    env.answer(args, ReleaseAnswer(report, stays="in the bin"))
+    status = env.tell_problems(args, bins.problems)
+    return ExitStatus.PROBLEMS if report.left else status

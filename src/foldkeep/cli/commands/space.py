@@ -46,6 +46,7 @@ OPTIONS = (
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Sum up, tell, draw."""
+    from foldkeep.find.coverage import look_into_bins
     from foldkeep.find.space import GROUPINGS, space, volume_spaces
     from foldkeep.model import UnusableInput
     from foldkeep.show.answers.space import SpaceAnswer
@@ -56,9 +57,10 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         fits = _where(args, stock)
         volumes = [] if args.inventory else volume_spaces(stock)
         usage = space(stock, args.by, fits, depth=max(1, args.depth))
+        bins = None if args.inventory or args.where else look_into_bins(stock, env.data_home(), reads=False)
         largest = list(stock.listing.files(fits, "size", args.largest)) if args.largest > 0 else []
         written = _draw(args, stock, fits, env.settings(args).settings.colors)
-    env.answer(args, SpaceAnswer(usage, args.by, volumes, largest, env.top(args, _TOP_ON_TERMINAL), written))
+    env.answer(args, SpaceAnswer(usage, args.by, volumes, largest, env.top(args, _TOP_ON_TERMINAL), written, bins))
     return ExitStatus.DONE
 
 

@@ -1,5 +1,6 @@
 """What lies where else, what is still right, and what stands for what was lost: the opposite of a duplicate."""
 
+from .bins import BinContents, Binned, look_into_bins
 from .cards import CardAnswer, CardCoverage, cover_card
 from .fixity import Damage, Fixity, GoodCopies, check_fixity
 from .overview import Counted, Coverage, Demand, Standing, Whereabouts, coverage, whereabouts
@@ -15,6 +16,9 @@ __all__ = [
     "cover_card",
     "CardCoverage",
     "CardAnswer",
+    "look_into_bins",
+    "BinContents",
+    "Binned",
     "check_fixity",
     "Fixity",
     "Damage",

@@ -22,6 +22,7 @@ from foldkeep.storage.local.drives import hold_places
 from foldkeep.storage.local.reading import digest_of, facts_at, facts_of, has_digest, modified_ns, opened
 
 from ..bench import Bench
+from ..emptied import settle_emptied
 from ..journal import FolderMade, Going, History, Record, histories
 from ..methods import GONE_FROM_FOLD, METHODS, NOT_BEGUN
 from ..vault import Vault, tidy
@@ -57,6 +58,11 @@ def settle(stock: Stock, run: Run, *, trusts_ledger: bool = False, work: str = "
     trusts_ledger
         What the ledger says of files that are not merely planned was written just now, by this process.
     """
+    if run.method is Method.EMPTY:
+        here = [place.path for place in stock.places.all() if os.path.isdir(place.path)]
+        with suppress(PlaceBusy), hold_places(here, work, wait_seconds=0):
+            settle_emptied(stock, run)
+        return
     certain = True
     states = (RunFileState.PLANNED,) if trusts_ledger else _OPEN
     uncertain = files_by_place(stock.ledger.files(run.id, states))

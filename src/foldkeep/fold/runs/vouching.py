@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 from foldkeep.formats import walked
 from foldkeep.formats.packages import Listing, bagit, open_package
 from foldkeep.model import Method, PathBytes, RunFile, visible
+from foldkeep.model.bin_names import bin_above
 from foldkeep.model.names import lies_below, lies_in_a_fold
 from foldkeep.scan.packages import check_package
 from foldkeep.stock import Archived, Stock
@@ -197,7 +198,7 @@ class Vouchers:
         seen: set[PathBytes] = set()
         for paths in ((file.keeper,), self.stock.sets.paths_of(file.digest)):
             for path in paths:
-                if path and path not in seen and not lies_in_a_fold(path):
+                if path and path not in seen and not lies_in_a_fold(path) and not bin_above(path):
                     seen.add(path)
                     yield path
 

@@ -1,10 +1,14 @@
 """Documents of projects: timelines, and whatever else names the files that it uses."""
 
+from .bin_info import LONGEST_BIN_INFO, BinInfo, read_bin_info
 from .lengths import timeline_seconds
 from .manifests import records_of
 from .mentions import Mentions, mentions_in
 
 __all__ = [
+    "read_bin_info",
+    "BinInfo",
+    "LONGEST_BIN_INFO",
     "timeline_seconds",
     "records_of",
     "Mentions",

@@ -58,7 +58,8 @@ class LedgerAnswer:
         )
         for summary in self.summaries:
             if not summary.run.method.comes_back:
-                where = "is gone for good" if summary.run.method is Method.DELETE else "only the desktop brings back"
+                is_gone = summary.run.method is not Method.BIN
+                where = "is gone for good" if is_gone else "only the desktop brings back"
                 page.line((f"Run {summary.run.id} cannot be unfolded: what it took {where}.", QUIET))
 
 
@@ -91,8 +92,8 @@ class RunAnswer:
                 elif file.keeper:
                     page.line((f"{_KEEPERS[_proof(file)]}: {visible(file.keeper)}", QUIET), indent=4)
                 if file.target:
-                    verb = "copied" if file.method is Method.COPY else "moved"
-                    page.line((f"{verb} to: {visible(file.target)}", QUIET), indent=4)
+                    verb = {Method.COPY: "copied to", Method.EMPTY: "was once"}.get(file.method, "moved to")
+                    page.line((f"{verb}: {visible(file.target)}", QUIET), indent=4)
 
 
 @dataclass(frozen=True, slots=True)

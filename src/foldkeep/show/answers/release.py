@@ -16,10 +16,11 @@ from ..page.words import count, local_time
 
 @dataclass(frozen=True, slots=True)
 class ReleaseAnswer:
-    """Answer of `release`."""
+    """Answer of `release`; `stays` tells where what was left is."""
 
     report: ReleaseReport
     of_rests: bool = False
+    stays: str = "in the fold"
 
     def document(self) -> Document:
         """Return the JSON document."""
@@ -50,7 +51,7 @@ class ReleaseAnswer:
                 f" {'it' if report.rests == 1 else 'them'}: {format_size(report.rest_bytes)} in the fold."
             )
         write_space(page, report.space)
-        write_left(page, report.left, "still in the fold")
+        write_left(page, report.left, f"still {self.stays}")
 
 
 def write_question(page: Page, summaries: Sequence[RunSummary], state: RunFileState) -> None:

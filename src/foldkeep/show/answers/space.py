@@ -1,8 +1,10 @@
 """Where the space goes."""
 
+import shlex
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from foldkeep.find.coverage import BinContents
 from foldkeep.find.space import LEAST_FREE, Part, Usage, VolumeSpace
 from foldkeep.model import StockFile, visible
 from foldkeep.model.units import format_size
@@ -10,9 +12,10 @@ from foldkeep.model.units import format_size
 from ..page.documents import Document, file_document, path_document
 from ..page.files import write_files
 from ..page.lines import NOTHING_FITS, write_rest
-from ..page.page import CARE, GAIN, QUIET, STRONG, Page
+from ..page.page import CARE, COMMAND, GAIN, QUIET, STRONG, Page
 from ..page.tables import Column
 from ..page.words import owner_name
+from .bin import bin_totals, bin_words
 
 _BAR = 24
 _BLOCK_BYTES = 4096  # what file systems round up to; smaller differences are not worth a column
@@ -20,7 +23,7 @@ _BLOCK_BYTES = 4096  # what file systems round up to; smaller differences are no
 
 @dataclass(frozen=True, slots=True)
 class SpaceAnswer:
-    """Answer of `space`; `largest` and `drawn` where they are asked for."""
+    """Answer of `space`; `largest` and `drawn` where they are asked for, `bins` as far as sizes tell."""
 
     usage: Usage
     by: str
@@ -28,6 +31,7 @@ class SpaceAnswer:
     largest: Sequence[StockFile]
     top: int | None
     drawn: Sequence[str]
+    bins: BinContents | None = None
 
     def document(self) -> Document:
         """Return the JSON document."""
@@ -48,11 +52,14 @@ class SpaceAnswer:
             "total": _part_document(self.usage.total),
             "largest": [file_document(file) for file in self.largest],
             "drawn": list(self.drawn),
+            "bins": bin_totals(self.bins) if self.bins else None,
         }
 
     def write(self, page: Page) -> None:
         """Write it for people."""
         _write_volumes(page, self.volumes)
+        if self.bins and (self.bins.found or self.bins.others):
+            page.line(f"Bins: {bin_words(self.bins.found)}; ", ("foldkeep bin", COMMAND), " lists them")
         if self.volumes:
             page.line()
         _write_usage(page, self.usage, self.by, self.top)
@@ -77,6 +84,8 @@ def _write_volumes(page: Page, volumes: Sequence[VolumeSpace]) -> None:
                 (f"! less than {LEAST_FREE:.0%} is free: {format_size(each.too_much)} must go to get there", CARE),
                 indent=2,
             )
+            on = f" --on {shlex.quote(visible(each.volume.name))}" if len(volumes) > 1 else ""
+            page.line("plan it:  ", (f"foldkeep room --until-free {LEAST_FREE:.0%}{on}", COMMAND), indent=4)
 
 
 def _write_usage(page: Page, usage: Usage, by: str, top: int | None) -> None:
