@@ -4,25 +4,35 @@ import json
 import os
 import sqlite3
 from collections.abc import Sequence
+from contextlib import ExitStack
 from hashlib import blake2b
 from pathlib import Path
 from urllib.parse import quote
 
 from foldkeep.model import Role
+from foldkeep.scan import add_place
 from foldkeep.stock import Sighting, Stock
 
 
-def fill_stock(path: str, count: int) -> None:
+def fill_stock(path: str, count: int, here: Path | None = None) -> None:
     """Make a stock of `count` files in four places: a fifth of them in sets of two, some of three.
 
-    Folders hold 250 files; copies lie in another place, whole shoots at a time, as they do in life.
+    Folders hold 250 files; copies lie in another place, whole shoots at a time, as they do in life. The places are on
+    two drives that are away; or they are empty folders made in one that is `here`.
     """
-    with Stock.open(path, create=True) as stock, stock.transaction(flush=False):
-        volumes = [stock.places.volume(f"uuid:{number}", f"drive {number}") for number in range(2)]
-        places = [
-            stock.places.add(b"/drives/%d" % number, Role.WORKING, f"drive-{number}", volumes[number % 2], number)
-            for number in range(4)
-        ]
+    with Stock.open(path, create=True) as stock, ExitStack() as opened:
+        if here:
+            folders = [here / f"drive-{number}" for number in range(4)]
+            for folder in folders:
+                folder.mkdir(parents=True)
+            places = [add_place(stock, bytes(folder)) for folder in folders]
+        opened.enter_context(stock.transaction(flush=False))
+        if not here:
+            volumes = [stock.places.volume(f"uuid:{number}", f"drive {number}") for number in range(2)]
+            places = [
+                stock.places.add(b"/drives/%d" % number, Role.WORKING, f"drive-{number}", volumes[number % 2], number)
+                for number in range(4)
+            ]
         number = 0
         shoot = 0
         while number < count:
@@ -44,6 +54,7 @@ def fill_stock(path: str, count: int) -> None:
                         (
                             shoot * 250 + n,
                             blake2b(b"%d %d" % (shoot, n), digest_size=32).digest(),
+                            None,
                             None,
                             None,
                             known[row.name],

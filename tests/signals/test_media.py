@@ -263,7 +263,8 @@ def test_a_stock_of_before_learns_blocks_without_reading(desk: Desk):
         " ALTER TABLE run_files DROP COLUMN recipe; ALTER TABLE run_files DROP COLUMN made; DROP TABLE measures;"
         " DROP TABLE signals; DROP TABLE catalogs; DROP TABLE archived_files; DROP TABLE archives;"
         " DROP TABLE former_paths; ALTER TABLE places DROP COLUMN below; ALTER TABLE places DROP COLUMN mark;"
-        " ALTER TABLE volumes DROP COLUMN capabilities;"
+        " ALTER TABLE volumes DROP COLUMN capabilities; DROP TABLE checks;"
+        " ALTER TABLE files DROP COLUMN read_changed_ns;"
         " PRAGMA user_version = 2; UPDATE folders SET seen = x'00';"
     )
     old.close()

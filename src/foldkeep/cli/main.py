@@ -26,6 +26,7 @@ COMMANDS = {
     "archive": "pack a finished project so that anyone can verify it",
     "restore": "bring an archived project back",
     "space": "show where the space goes, and draw a map of it",
+    "room": "plan where room could come from, with the least regret",
     "list": "list known files by size, age, name or path",
     "compare": "show what came, went or moved between two folders or drives",
     "inventory": "save what is known about a drive, for when it is away",

@@ -27,9 +27,9 @@ class ProgramFolders:
     def __init__(self, stock: Stock) -> None:
         self._tops = {place.path for place in stock.places.all()}
         self._known: dict[bytes, str] = {}
-        for name, what in _WHAT.items():
-            for path in stock.listing.paths_named(name.encode()):
-                self._known.setdefault(path.rpartition(b"/")[0] or b"/", what)
+        order = [name.encode() for name in _WHAT]
+        for path in sorted(stock.listing.paths_named(*order), key=lambda path: order.index(os.path.basename(path))):
+            self._known.setdefault(os.path.dirname(path), _WHAT[os.fsdecode(os.path.basename(path))])
         for top in self._tops:
             self._known[top] = ""
 

@@ -124,11 +124,12 @@ _FLAGS = re.IGNORECASE | re.DOTALL
 
 @dataclass(frozen=True, slots=True)
 class _Glob:
-    """A glob cut in two: what it asks of the folder, and of the name in it (None: nothing)."""
+    """A glob cut in two: what it asks of the folder, and of the name in it (None: nothing); that as it is written."""
 
     recipe: Recipe
     folder: re.Pattern[str]
     name: str | None
+    plain: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -145,6 +146,7 @@ class Shelf:
     of_all: Recipe | None = None
     _names: re.Pattern[str] | None = field(default=None, repr=False)
     _any_name: re.Pattern[str] | None = field(default=None, repr=False)
+    _parts: frozenset[str] = field(default=frozenset(), repr=False)
 
     def takes(self, name: bytes) -> Recipe | None:
         """Return the recipe that takes a file by its name."""
@@ -159,6 +161,10 @@ class Shelf:
         if self._any_name is None or not names:
             return False
         one_text = b"\0".join((b"", *names, b"")).decode("utf-8", "surrogateescape")
+        if one_text.isascii():
+            lower = one_text.lower()
+            if not any(part in lower for part in self._parts):
+                return False  # looking for plain text takes a twentieth of the time
         return self._any_name.search(one_text) is not None
 
 
@@ -200,14 +206,15 @@ def _shelf(globs: Sequence[_Glob]) -> Shelf:
     names = re.compile("|".join(parts), _FLAGS) if named else None
     any_name = "|".join(glob.name.replace("[^/]", "[^/\0]") for glob in named if glob.name)
     one_of_all = re.compile(f"\0(?:{any_name})(?=\0)", _FLAGS) if named else None
-    return Shelf(tuple(glob.recipe for glob in named), of_all, names, one_of_all)
+    parts_of_names = frozenset(max(re.split(r"[*?]", glob.plain), key=len).lower() for glob in named)
+    return Shelf(tuple(glob.recipe for glob in named), of_all, names, one_of_all, parts_of_names)
 
 
 def _cut(recipe: Recipe, glob: str) -> _Glob:
     *folders, name = glob.split("/")
     if name == "**":
         folders.append(name)
-    return _Glob(recipe, re.compile(_steps(folders), _FLAGS), None if name == "**" else _pattern(name))
+    return _Glob(recipe, re.compile(_steps(folders), _FLAGS), None if name == "**" else _pattern(name), name)
 
 
 def _steps(folders: Sequence[str]) -> str:

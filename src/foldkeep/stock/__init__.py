@@ -6,7 +6,6 @@ from .checks import Check, Checked, CheckResult, Due
 from .contents import SMALL_FILE, Backlog, Reading
 from .files import Sighting
 from .filtering import Shared
-from .holdings import Holding
 from .listing import LIST_ORDERS, Sum
 from .measures import Seen
 from .pictures import Pictures
@@ -28,7 +27,6 @@ __all__ = [
     "Checked",
     "CheckResult",
     "Due",
-    "Holding",
     "Members",
     "Pictures",
     "Reading",

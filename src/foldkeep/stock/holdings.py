@@ -1,26 +1,15 @@
 """Where contents lie: on which volumes, in which places, as scans saw them."""
 
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
-from foldkeep.model import Filter, StockFile
+from foldkeep.model import Filter, Place, StockFile
 
 from .checks import Checks
 from .files import FILE_COLUMNS, stock_file
 from .filtering import FILTERABLE, condition, numbers
 from .places import Places
-
-
-class Holding(NamedTuple):
-    """One file of a content; a tuple, since there may be millions."""
-
-    digest: bytes
-    volume: int
-    inode: int
-    place: int
-    size: int
-    kind: str
 
 
 class Unread(NamedTuple):
@@ -38,9 +27,13 @@ class Holdings:
 
     def __init__(self, connection: sqlite3.Connection) -> None:
         self._db = connection
+        self._known_places: dict[int, Place] | None = None
 
-    def read(self, wanted: Filter) -> Iterator[Holding]:
-        """Yield the files whose content was read, in order of digest: all of those of which one fits."""
+    def read(self, wanted: Filter) -> Iterator[tuple[bytes, int, int, int, int, str]]:
+        """Yield the files whose content was read, in order of digest: all of those of which one fits.
+
+        Of each that is digest, volume, inode, place, size and kind: plain tuples, since there may be millions.
+        """
         fits, values = condition(self._db, wanted)
         some = f"AND f.digest IN (SELECT f.digest FROM {FILTERABLE} WHERE {fits})" if wanted else ""
         rows = self._db.execute(
@@ -48,34 +41,68 @@ class Holdings:
             f" AND f.size > 0 {some} {self._sound()} ORDER BY f.digest",
             values if wanted else (),
         )
-        return map(Holding._make, rows)
+        yield from rows
 
     def unread(self, wanted: Filter) -> list[Unread]:
         """Return the files that fit and were never read whole, summed up; the hard links of one count once."""
-        fits, values = condition(self._db, wanted)
-        tables = FILTERABLE if wanted else "files f"
-        once = f"SELECT min(f.id) FROM {tables} WHERE f.links > 1 AND {fits} GROUP BY f.volume, f.inode"
+        tables, part, values = self._unread(wanted)
+        # The names of a folder lie together, so that grouping by folders first spares sorting all of them.
         rows = self._db.execute(
-            f"SELECT f.kind, f.place, f.volume, count(*), sum(f.size) FROM {tables} WHERE f.digest IS NULL"
-            f" AND f.size > 0 AND (f.links = 1 OR f.id IN ({once})) AND {fits} {self._sound()} GROUP BY 1, 2, 3",
-            (*values, *values),
-        )
-        return list(map(Unread._make, rows))
-
-    def unread_files(self, wanted: Filter) -> Iterator[StockFile]:
-        """Yield the files that fit and were never read whole, the largest first; the hard links of one once."""
-        places = Places(self._db).by_id()
-        fits, values = condition(self._db, wanted)
-        rows = self._db.execute(
-            f"SELECT {FILE_COLUMNS} FROM {FILTERABLE} WHERE f.digest IS NULL AND f.size > 0 AND {fits}"
-            f" {self._sound()} GROUP BY f.volume, f.inode ORDER BY f.size DESC, d.path, f.name",
+            f"SELECT f.kind, f.place, f.volume, count(*), sum(f.size) FROM {tables} WHERE {part}"
+            " GROUP BY f.folder, 1, 2, 3",
             values,
         )
-        return (stock_file(row, places) for row in rows)
+        sums: dict[tuple[str, int, int], list[int]] = {}
+        for *group, files, size in rows:
+            counted = sums.setdefault(tuple(group), [0, 0])
+            counted[0] += files
+            counted[1] += size
+        return [Unread(*group, *counted) for group, counted in sums.items()]
+
+    def unread_files(self, wanted: Filter) -> Iterator[tuple[int, int, int, int]]:
+        """Yield the files that fit and were never read whole: number, size, place and volume; hard links once."""
+        tables, part, values = self._unread(wanted)
+        yield from self._db.execute(f"SELECT f.id, f.size, f.place, f.volume FROM {tables} WHERE {part}", values)
+
+    def _unread(self, wanted: Filter) -> tuple[str, str, list[object]]:
+        """Return tables, condition and parameters for files that fit and were never read whole, hard links once."""
+        fits, values = condition(self._db, wanted)
+        tables = FILTERABLE if wanted else "files f NOT INDEXED"
+        part = f"f.digest IS NULL AND f.size > 0 AND {fits} {self._sound()}"
+        if self._db.execute("SELECT 1 FROM files WHERE links > 1 AND digest IS NULL LIMIT 1").fetchone() is None:
+            return tables, part, values
+        once = f"SELECT min(f.id) FROM {tables} WHERE f.links > 1 AND {fits} GROUP BY f.volume, f.inode"
+        part += f" AND (f.links = 1 OR f.id IN ({once}))"
+        return tables, part, [*values, *values]
+
+    def numbered(self, ids: Sequence[int]) -> dict[int, StockFile]:
+        """Return files by their numbers."""
+        rows = self._db.execute(
+            f"SELECT f.id, {FILE_COLUMNS} FROM files f JOIN folders d ON d.id = f.folder WHERE f.id IN ({numbers(ids)})"
+        )
+        return {row[0]: stock_file(row[1:], self._places()) for row in rows}
+
+    def having(self, digests: Sequence[bytes]) -> dict[bytes, list[StockFile]]:
+        """Return the files of contents, in order of path."""
+        rows = self._db.execute(
+            f"SELECT f.digest, {FILE_COLUMNS} FROM files f JOIN folders d ON d.id = f.folder"
+            f" WHERE f.digest IN ({','.join('?' * len(digests))}) ORDER BY d.path, f.name",
+            tuple(digests),
+        )
+        found: dict[bytes, list[StockFile]] = {}
+        for digest, *row in rows:
+            found.setdefault(digest, []).append(stock_file(tuple(row), self._places()))
+        return found
+
+    def _places(self) -> dict[int, Place]:
+        """Return the places by number, asked for once: they are the same while a question is answered."""
+        if self._known_places is None:
+            self._known_places = Places(self._db).by_id()
+        return self._known_places
 
     def of_size(self, size: int) -> list[StockFile]:
         """Return the files of a size, in order of path."""
-        places = Places(self._db).by_id()
+        places = self._places()
         rows = self._db.execute(
             f"SELECT {FILE_COLUMNS} FROM files f JOIN folders d ON d.id = f.folder WHERE f.size = ?"
             f" {self._sound()} ORDER BY d.path, f.name",

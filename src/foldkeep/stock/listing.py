@@ -96,9 +96,14 @@ class Listing:
         (count,) = self._db.execute("SELECT count(*) FROM folders").fetchone()
         return int(count)
 
-    def paths_named(self, name: bytes) -> list[bytes]:
-        """Return the paths of the files of a name."""
-        return [file.path for file in self._where("f.name = ?", (name,))]
+    def paths_named(self, *names: bytes) -> list[bytes]:
+        """Return the paths of the files of some names."""
+        rows = self._db.execute(
+            "SELECT d.path, f.name FROM files f JOIN folders d ON d.id = f.folder"
+            f" WHERE f.name IN ({','.join('?' * len(names))})",
+            names,
+        )
+        return [join(folder, name) for folder, name in rows]
 
     def hard_links(self) -> list[list[bytes]]:
         """Return the paths of each file that has several names in the stock."""

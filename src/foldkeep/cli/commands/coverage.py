@@ -23,7 +23,6 @@ if TYPE_CHECKING:
 
 EXAMPLES = """\
 examples:
-  foldkeep coverage
   foldkeep coverage --fewer-than 2 --kind photo --csv once.csv
   foldkeep coverage --fewer-than 1 --on backup -o missing.csv
   foldkeep coverage /media/card && echo "it may be formatted"
@@ -79,9 +78,10 @@ def _overview(args: argparse.Namespace, env: Environment, stock: "Stock", demand
         raise UnusableInput("a list goes into a docket or table", "say which: --fewer-than 2, or --on backup")
     if args.docket and demand.fewer_than is None:
         raise UnusableInput("a docket copies what lies on too few volumes", "say --fewer-than N")
-    found = coverage(stock, check_filter(stock, wanted(args)), demand, args.with_inventory)
     top = env.top(args, _TOP_ON_TERMINAL)
-    shown = list(whereabouts(stock, found, found.listed[:top]))
+    most = None if args.docket or args.csv else top
+    found = coverage(stock, check_filter(stock, wanted(args)), demand, args.with_inventory, most)
+    shown = whereabouts(stock, found, found.listed[:top])
     written = _written(args, stock, found)
     if args.csv:
         env.write_table(args.csv, COVERAGE_COLUMNS, coverage_table(whereabouts(stock, found, found.listed)))

@@ -24,7 +24,6 @@ examples:
   foldkeep fixity --for 1h
   foldkeep fixity --portion 5% --place shelf-drive
   foldkeep fixity -o damaged.csv
-  foldkeep fold damaged.csv --method heal
 """
 
 

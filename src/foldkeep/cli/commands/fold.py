@@ -47,7 +47,6 @@ EXAMPLES = """\
 examples:
   foldkeep fold docket.csv
   foldkeep fold docket.csv --yes --method move --into /media/spares
-  foldkeep fold docket.csv --method hard-link
   foldkeep fold missing.csv --method copy --into /media/backup
 """
 
@@ -170,9 +169,10 @@ def _into(args: argparse.Namespace, method: Method) -> bytes:
             "--method delete cannot be taken back", "say --for-good and --yes as well, or use --method fold"
         )
     if (method in (Method.MOVE, Method.COPY)) != bool(args.into):
+        needing = method if method in (Method.MOVE, Method.COPY) else Method.MOVE
         raise UnusableInput(
-            "the methods move and copy go together with --into DIR",
-            "name both, as in: --method move --into /media/spares",
+            f"--method {needing} and --into DIR go together",
+            f"name both, as in: --method {needing} --into /media/spares",
         )
     if args.below and method is not Method.COPY:
         raise UnusableInput("--below goes with --method copy", "leave it out")

@@ -21,7 +21,6 @@ EXAMPLES = """\
 examples:
   foldkeep release 3
   foldkeep release --older-than 30d
-  foldkeep release --all --yes
   foldkeep release --bin --older-than 30d
 """
 

@@ -7,15 +7,21 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 from difflib import get_close_matches
 from enum import StrEnum
+from functools import cache
 from itertools import groupby
+from operator import itemgetter
+from typing import NamedTuple
 
 from foldkeep.model import Filter, PathBytes, Role, StockFile, UnusableInput, visible
 from foldkeep.model.names import innermost
 from foldkeep.model.work import many_rows
-from foldkeep.stock import Archived, Checked, CheckResult, Holding, Stock
+from foldkeep.stock import Archived, Checked, CheckResult, Stock
 from foldkeep.storage import storage_at
 
 from .inventories import contents_of
+
+_AT_ONCE = 500
+_KEPT = 10_000  # contents that are sorted at a time where few are to be listed
 
 
 class Standing(StrEnum):
@@ -56,27 +62,33 @@ class Counted:
         return Counted(self.contents + other.contents, self.bytes + other.bytes)
 
 
-@dataclass(frozen=True, slots=True)
-class Content:
-    """A content with where it lies.
+class Content(NamedTuple):
+    """A content with where it lies; a tuple, since there may be millions.
 
     Attributes
     ----------
     digest
-        None where it was never read whole; then `file` has it.
+        Empty where it was never read whole; then `number` has it.
     holders
         A bit for each of the holders that count.
+    number
+        The stock's number of a file that was never read whole; else 0.
     """
 
-    digest: bytes | None
     size: int
+    digest: bytes
     holders: int
-    file: StockFile | None = None
+    number: int = 0
 
     @property
-    def number(self) -> int:
+    def on(self) -> int:
         """How many holders have it."""
         return self.holders.bit_count()
+
+    @property
+    def rank(self) -> tuple[int, bytes, int]:
+        """By which contents are listed, the largest first."""
+        return -self.size, self.digest, self.number
 
 
 Standings = dict[Standing, Counted]
@@ -100,8 +112,10 @@ class Coverage:
         Contents that were not read whole, though a package or an inventory has a file of their size, perhaps theirs.
     damaged
         Files that are not counted, since they were found damaged.
+    chosen
+        The contents that were asked for.
     listed
-        The contents that were asked for, the largest first.
+        The largest of them.
     """
 
     holders: list[Holder]
@@ -113,6 +127,7 @@ class Coverage:
     inventories: Counted = field(default_factory=Counted)
     unread: Counted = field(default_factory=Counted)
     damaged: int = 0
+    chosen: Counted = field(default_factory=Counted)
     listed: list[Content] = field(default_factory=list)
 
     @property
@@ -250,7 +265,11 @@ class Holders:
 
 @many_rows()
 def coverage(
-    stock: Stock, wanted: Filter | None = None, demand: Demand | None = None, inventories: Sequence[str] = ()
+    stock: Stock,
+    wanted: Filter | None = None,
+    demand: Demand | None = None,
+    inventories: Sequence[str] = (),
+    most: int | None = None,
 ) -> Coverage:
     """Count the contents of a stock by where they lie, as the last scan saw them.
 
@@ -263,6 +282,8 @@ def coverage(
         Only contents of which a file fits.
     inventories
         Of drives in the cupboard, which count as well.
+    most
+        How many contents are listed; all that were asked for when None.
 
     Raises
     ------
@@ -272,51 +293,72 @@ def coverage(
     wanted, demand = wanted or Filter(), demand or Demand()
     holders = Holders(stock, demand.on, inventories)
     found = Coverage(holders.all, damaged=stock.holdings.damaged())
-    _count_read(stock, wanted, demand, holders, found)
-    _count_unread(stock, wanted, demand, holders, found)
-    if demand.lists:
-        found.listed.sort(key=lambda content: (-content.size, content.digest or b""))
+    chosen = _Chosen(demand, most)
+    _count_read(stock, wanted, chosen, holders, found)
+    _count_unread(stock, wanted, chosen, holders, found)
+    found.chosen, found.listed = Counted(chosen.contents, chosen.bytes), chosen.largest()
     return found
 
 
-def _count_read(stock: Stock, wanted: Filter, demand: Demand, holders: Holders, found: Coverage) -> None:
+class _Chosen:
+    """Gathers the contents that were asked for: counts all of them, and keeps the largest."""
+
+    def __init__(self, demand: Demand, most: int | None) -> None:
+        self.lists = demand.lists
+        self.takes = cache(demand.takes)
+        self.contents = self.bytes = 0
+        self._most = most
+        self._kept: list[Content] = []
+
+    def add(self, content: Content) -> None:
+        """Take in a content that was asked for."""
+        self.contents += 1
+        self.bytes += content.size
+        self._kept.append(content)
+        if self._most is not None and len(self._kept) > 2 * self._most + _KEPT:
+            self._kept = self.largest()
+
+    def largest(self) -> list[Content]:
+        """Return the largest of them, in their order."""
+        return sorted(self._kept, key=_rank)[: self._most]
+
+
+def _rank(content: Content) -> tuple[int, bytes, int]:
+    return content.rank
+
+
+def _count_read(stock: Stock, wanted: Filter, chosen: _Chosen, holders: Holders, found: Coverage) -> None:
     bits = _Bits(holders.bit_of)
     counts: dict[tuple[Standing, str, frozenset[int], int], list[int]] = {}
     elsewhere = holders.elsewhere
-    lists, takes = demand.lists, demand.takes
-    places_known: dict[tuple[int, ...], frozenset[int]] = {}
-    for digest, group in groupby(stock.holdings.read(wanted), key=_digest):
-        files = list(group)
-        outside = mask = elsewhere.get(digest, 0)
-        for file in files:
-            mask |= bits[file.place, file.volume]
-        first = files[0]
-        if len(files) == 1:
-            places: tuple[int, ...] = (first.place,)
-            is_single = True
-        else:
-            places = tuple(sorted({file.place for file in files}))
-            is_single = all(file.inode == first.inode and file.volume == first.volume for file in files)
+    lists, takes = chosen.lists, chosen.takes
+    alone = {place: frozenset((place,)) for place in holders.places}
+    for digest, group in groupby(stock.holdings.read(wanted), key=_DIGEST):
+        _, volume, inode, place, size, kind = next(group)
+        outside = elsewhere.get(digest, 0)
+        mask, places, is_single = outside | bits[place, volume], alone[place], True
+        for _, other, another, at, *_ in group:  # noqa: B031 - the rest of it
+            mask |= bits[at, other]
+            is_single = is_single and another == inode and other == volume
+            if at not in places:
+                places |= alone[at]
         if mask & (mask - 1):
             standing = Standing.SEVERAL
         else:
             standing = Standing.ONCE if is_single and not outside else Standing.ONE_VOLUME
-        if places not in places_known:
-            places_known[places] = frozenset(places)
-        counted = counts.setdefault((standing, first.kind, places_known[places], mask), [0, 0])
+        counted = counts.setdefault((standing, kind, places, mask), [0, 0])
         counted[0] += 1
-        counted[1] += first.size
+        counted[1] += size
         if lists and takes(mask.bit_count()):
-            found.listed.append(Content(digest, first.size, mask))
+            chosen.add(Content(size, digest, mask))
         if outside:
-            found.packages += Counted(digest in holders.packed, first.size * (digest in holders.packed))
-            found.inventories += Counted(digest in holders.shelved, first.size * (digest in holders.shelved))
+            found.packages += Counted(digest in holders.packed, size * (digest in holders.packed))
+            found.inventories += Counted(digest in holders.shelved, size * (digest in holders.shelved))
     for (standing, kind, places_of, mask), (number, size) in counts.items():
         _add(found, holders, standing, kind, places_of, mask, Counted(number, size))
 
 
-def _digest(file: Holding) -> bytes:
-    return file.digest
+_DIGEST = itemgetter(0)
 
 
 class _Bits(dict[tuple[int, int], int]):
@@ -331,19 +373,20 @@ class _Bits(dict[tuple[int, int], int]):
         return bit
 
 
-def _count_unread(stock: Stock, wanted: Filter, demand: Demand, holders: Holders, found: Coverage) -> None:
+def _count_unread(stock: Stock, wanted: Filter, chosen: _Chosen, holders: Holders, found: Coverage) -> None:
+    bits = _Bits(holders.bit_of)
     for each in stock.holdings.unread(wanted):
-        mask = holders.bit_of(each.place, each.volume)
         counted = Counted(each.files, each.bytes)
+        mask = bits[each.place, each.volume]
         _add(found, holders, Standing.ONCE, each.kind, frozenset((each.place,)), mask, counted)
-    if not (demand.lists or holders.sizes):
+    if not (chosen.lists or holders.sizes):
         return
-    for file in stock.holdings.unread_files(wanted):
-        if file.size in holders.sizes:
-            found.unread += Counted(1, file.size)
-        mask = holders.bit_of(file.place.id, file.volume)
-        if demand.lists and demand.takes(mask.bit_count()):
-            found.listed.append(Content(None, file.size, mask, file))
+    for number, size, place, volume in stock.holdings.unread_files(wanted):
+        if size in holders.sizes:
+            found.unread += Counted(1, size)
+        mask = bits[place, volume]
+        if chosen.lists and chosen.takes(mask.bit_count()):
+            chosen.add(Content(size, b"", mask, number))
 
 
 def _add(
@@ -378,14 +421,20 @@ class Whereabouts:
 
 def whereabouts(stock: Stock, found: Coverage, contents: Sequence[Content]) -> Iterator[Whereabouts]:
     """Yield contents with where they lie."""
-    for content in contents:
-        if content.file or content.digest is None:
-            yield Whereabouts(content, (content.file,) if content.file else ())
-            continue
-        held = (holder for bit, holder in enumerate(found.holders) if content.holders >> bit & 1)
-        yield Whereabouts(
-            content,
-            tuple(stock.listing.of_digest(content.digest)),
-            tuple(dict.fromkeys(archive for archive, _ in stock.archives.holding(content.digest))),
-            tuple(holder for holder in held if holder.what == "inventory"),
-        )
+    is_packed = bool(stock.archives.all())
+    for at in range(0, len(contents), _AT_ONCE):
+        part = contents[at : at + _AT_ONCE]
+        unread = stock.holdings.numbered([content.number for content in part if not content.digest])
+        read = stock.holdings.having([content.digest for content in part if content.digest])
+        for content in part:
+            if not content.digest:
+                yield Whereabouts(content, (unread[content.number],))
+                continue
+            held = (holder for bit, holder in enumerate(found.holders) if content.holders >> bit & 1)
+            packages = (archive for archive, _ in stock.archives.holding(content.digest)) if is_packed else ()
+            yield Whereabouts(
+                content,
+                tuple(read[content.digest]),
+                tuple(dict.fromkeys(packages)),
+                tuple(holder for holder in held if holder.what == "inventory"),
+            )

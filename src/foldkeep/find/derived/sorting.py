@@ -145,6 +145,9 @@ class Sorting:
                 taken[of_all.name] = (of_all, files)
             self._rest += [(path, name, kind) for name, kind, *_ in rows if kind in BY_HAND]
             return
+        if of_all is None and not shelf.takes_by_name([name for name, *_ in rows]):
+            self._rest += [(path, name, kind) for name, kind, *_ in rows]
+            return
         for name, kind, size, modified_ns, fits in rows:
             recipe = None if kind in BY_HAND else takes(name)
             if recipe is None:

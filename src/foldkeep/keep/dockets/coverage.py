@@ -60,7 +60,7 @@ def coverage_rows(listed: Iterable[Whereabouts]) -> Iterator[DocketRow]:
     for each in listed:
         for number, file in enumerate(each.files):
             labels = ", ".join(each.labels)
-            reason = f"lies on {each.content.number} of what counts: {labels}" if not number else "the same content"
+            reason = f"lies on {each.content.on} of what counts: {labels}" if not number else "the same content"
             yield DocketRow(
                 _set(file.digest, file.path), Action.LEAVE if number else Action.COPY, file.path, file.size, file.kind,
                 file.modified_ns, file.digest, reason,

@@ -38,7 +38,7 @@ class CoverageAnswer:
     found: Coverage
     demand: Demand
     places: Mapping[int, Place]
-    listed: Sequence[Whereabouts]
+    listed: Iterator[Whereabouts]
     top: int | None
     written: Mapping[str, str]
 
@@ -62,7 +62,8 @@ class CoverageAnswer:
                 {"name": each.name, "what": each.what, "when": format_moment(each.when_ns) if each.when_ns else None}
                 for each in found.holders
             ],
-            "listed": [_whereabouts_document(each) for each in self.listed] if self.demand.lists else None,
+            "chosen": _counted_document(found.chosen) if self.demand.lists else None,
+            "listed": map(_whereabouts_document, self.listed) if self.demand.lists else None,
             **self.written,
         }
 
@@ -77,7 +78,7 @@ class CoverageAnswer:
             self._write_overview(page)
         for what, path in self.written.items():
             page.line(f"{what.capitalize()}: {visible(path)}")
-        if "docket" in self.written and self.listed:
+        if "docket" in self.written and self.found.chosen.contents:
             docket = visible(self.written["docket"])
             page.line((f"foldkeep fold {docket} --method copy --into DIR", COMMAND), "    copies them", indent=2)
 
@@ -127,14 +128,14 @@ class CoverageAnswer:
         )  # fmt: skip
 
     def _write_listed(self, page: Page) -> None:
-        listed = self.found.listed
-        size = format_size(sum(content.size for content in listed))
-        page.line((count(len(listed), "content"), STRONG), f" ({size}) {_asked(self.demand)}")
+        chosen = self.found.chosen
+        words = f" ({format_size(chosen.bytes)}) {_asked(self.demand)}"
+        page.line((count(chosen.contents, "content"), STRONG), words)
         for each in self.listed:
             path = each.files[0].path if each.files else b""
             page.line((f"{format_size(each.content.size):>8}  ", GAIN), visible(path), hang=10)
             page.line((_where(each), QUIET), indent=10)
-        write_rest(page, len(listed), self.top)
+        write_rest(page, chosen.contents, self.top)
 
 
 def _asked(demand: Demand) -> str:
@@ -175,7 +176,7 @@ def _whereabouts_document(each: Whereabouts) -> Document:
     return {
         "digest": format_digest(digest) if digest else None,
         "size": each.content.size,
-        "on": each.content.number,
+        "on": each.content.on,
         "volumes": each.volumes,
         "files": [file_document(file) for file in each.files],
         "packages": [path_document(archive.package) for archive in each.packages],
@@ -190,7 +191,7 @@ def coverage_table(listed: Iterator[Whereabouts]) -> Iterator[list[str]]:
         yield [
             str(each.content.size),
             file.kind,
-            str(each.content.number),
+            str(each.content.on),
             str(each.volumes),
             visible(", ".join(each.labels)),
             visible(", ".join(visible(archive.package) for archive in each.packages)),
