@@ -1,7 +1,7 @@
 """Where contents lie: on which volumes, in which places, as scans saw them."""
 
 import sqlite3
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from typing import NamedTuple
 
 from foldkeep.model import Filter, Place, StockFile
@@ -59,10 +59,23 @@ class Holdings:
             counted[1] += size
         return [Unread(*group, *counted) for group, counted in sums.items()]
 
-    def unread_files(self, wanted: Filter) -> Iterator[tuple[int, int, int, int]]:
-        """Yield the files that fit and were never read whole: number, size, place and volume; hard links once."""
+    def unread_files(
+        self, wanted: Filter, at: Collection[tuple[int, int]] | None = None, most: int | None = None
+    ) -> Iterator[tuple[int, int, int, int]]:
+        """Yield the files that fit and were never read whole: number, size, place and volume; hard links once.
+
+        Parameters
+        ----------
+        at
+            Only those of these places and volumes; all when None.
+        most
+            How many, the largest first; all, in no order, when None.
+        """
         tables, part, values = self._unread(wanted)
-        yield from self._db.execute(f"SELECT f.id, f.size, f.place, f.volume FROM {tables} WHERE {part}", values)
+        if at is not None:
+            part += f" AND (f.place, f.volume) IN (VALUES {','.join(map(str, at))})" if at else " AND 0"
+        order = "" if most is None else f" ORDER BY f.size DESC, f.id LIMIT {int(most)}"
+        yield from self._db.execute(f"SELECT f.id, f.size, f.place, f.volume FROM {tables} WHERE {part}{order}", values)
 
     def _unread(self, wanted: Filter) -> tuple[str, str, list[object]]:
         """Return tables, condition and parameters for files that fit and were never read whole, hard links once."""

@@ -2,7 +2,7 @@
 
 import os
 from collections import defaultdict
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 from difflib import get_close_matches
@@ -307,7 +307,7 @@ class _Chosen:
         self.lists = demand.lists
         self.takes = cache(demand.takes)
         self.contents = self.bytes = 0
-        self._most = most
+        self.most = most
         self._kept: list[Content] = []
 
     def add(self, content: Content) -> None:
@@ -315,12 +315,18 @@ class _Chosen:
         self.contents += 1
         self.bytes += content.size
         self._kept.append(content)
-        if self._most is not None and len(self._kept) > 2 * self._most + _KEPT:
+        if self.most is not None and len(self._kept) > 2 * self.most + _KEPT:
             self._kept = self.largest()
+
+    def add_unread(self, counted: Counted, largest: Iterable[Content]) -> None:
+        """Take in contents that were never read whole: how many there are, and the largest of them."""
+        self.contents += counted.contents
+        self.bytes += counted.bytes
+        self._kept += largest
 
     def largest(self) -> list[Content]:
         """Return the largest of them, in their order."""
-        return sorted(self._kept, key=_rank)[: self._most]
+        return sorted(self._kept, key=_rank)[: self.most]
 
 
 def _rank(content: Content) -> tuple[int, bytes, int]:
@@ -375,18 +381,25 @@ class _Bits(dict[tuple[int, int], int]):
 
 def _count_unread(stock: Stock, wanted: Filter, chosen: _Chosen, holders: Holders, found: Coverage) -> None:
     bits = _Bits(holders.bit_of)
-    for each in stock.holdings.unread(wanted):
+    sums = stock.holdings.unread(wanted)
+    for each in sums:
         counted = Counted(each.files, each.bytes)
         mask = bits[each.place, each.volume]
         _add(found, holders, Standing.ONCE, each.kind, frozenset((each.place,)), mask, counted)
-    if not (chosen.lists or holders.sizes):
-        return
-    for number, size, place, volume in stock.holdings.unread_files(wanted):
-        if size in holders.sizes:
-            found.unread += Counted(1, size)
-        mask = bits[place, volume]
-        if chosen.lists and chosen.takes(mask.bit_count()):
-            chosen.add(Content(size, b"", mask, number))
+    if chosen.lists:
+        asked = {at for at in bits if chosen.takes(bits[at].bit_count())}
+        chosen.add_unread(
+            sum((Counted(each.files, each.bytes) for each in sums if (each.place, each.volume) in asked), Counted()),
+            (
+                Content(size, b"", bits[place, volume], number)
+                for number, size, place, volume in stock.holdings.unread_files(wanted, asked, chosen.most)
+            ),
+        )
+    if holders.sizes:
+        found.unread = sum(
+            (Counted(1, size) for _, size, *_ in stock.holdings.unread_files(wanted) if size in holders.sizes),
+            Counted(),
+        )
 
 
 def _add(
