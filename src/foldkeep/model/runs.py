@@ -156,7 +156,8 @@ class RunFile:
     @property
     def is_regenerable(self) -> bool:
         """Whether it can be made again from its keeper, instead of being a copy of that."""
-        return bool(self.keeper) and not self.digest and not self.is_alike and not self.has_essence
+        is_other = self.is_alike or self.has_essence or self.method.adds
+        return bool(self.keeper) and not self.digest and not is_other
 
     @property
     def is_alike(self) -> bool:
