@@ -168,6 +168,8 @@ def looking(folder: Path) -> Iterator[Row]:
         ("`space --by suffix`, 1,000,000 files", "space --by suffix --stock stock", "< 3 s"),
         ("`space --treemap`, 1,000,000 files", "space --treemap map.png --stock stock", "< 10 s"),
         ("`list --sort size --top 20`, 1,000,000 files", "list --sort size --top 20 --stock stock", ""),
+        ("`coverage`, 1,000,000 files", "coverage --stock stock", "< 3 s"),
+        ("`coverage --fewer-than 2 --top 20`, the same", "coverage --fewer-than 2 --top 20 --stock stock", "< 3 s"),
         ("`inventory save`, 500,000 files", "inventory save new.inventory --stock half", ""),
         ("`compare` of two inventories of 500,000 files", "compare half.inventory other.inventory --top 0", "< 10 s"),
         ("`space --inventory`, 500,000 files", "space --inventory half.inventory", ""),
@@ -347,6 +349,31 @@ def messes(folder: Path) -> Iterator[Row]:
     yield ("messes decided as a person would", f"{right} of {len(MESSES)}", "", f"{right / len(MESSES):.2f}", "1")
 
 
+def safety(folder: Path) -> Iterator[Row]:
+    """A card of 400 files looked for elsewhere, the library read again, and room planned on 1,000,000 files."""
+    library, card = folder / "library", Path("/dev/shm/card")
+    for top in (library, card):
+        shutil.rmtree(top, ignore_errors=True)
+        top.mkdir()
+    for number in range(400):
+        write_noise(card / f"WKD_{number:04}.jpg", 2_000_000, number)
+        shutil.copy(card / f"WKD_{number:04}.jpg", library)
+    run(f"{FOLDKEEP} scan library --read-all --stock one --quiet", folder)
+    sums = "find . -type f -print0 | xargs -0 -P2 -n8 sha256sum | sort"
+    theirs = f"bash -c 'comm -23 <(cd {card}; {sums}) <(cd library; {sums})'"
+    ours, by_hand = in_turn(f"{FOLDKEEP} coverage {card} --stock one", theirs, folder)
+    yield compared("`coverage` of a card of 400 files, 800 MB", ours, by_hand, "`sha256sum` of both, `comm`", "")
+    run(f"bash -c '(cd library; {sums}) > sums'", folder)
+    ours, by_hand = in_turn(f"{FOLDKEEP} fixity --stock one", "cd library && sha256sum -c --quiet ../sums", folder)
+    yield compared("`fixity` of 400 files, 800 MB", ours, by_hand, "`sha256sum -c`", "")
+    shutil.rmtree(card)
+    fill_stock(str(folder / "stock"), 1_000_000, folder / "here")
+    for size in ("1GB", "50GB"):
+        ours = run(f"{FOLDKEEP} room {size} --stock stock", folder)
+        words = f"{seconds(ours.seconds)}, {ours.memory / 1e6:.0f} MB"
+        yield (f"`room {size}`, 1,000,000 files, 96,750 sets", words, "", "", "< 10 s")
+
+
 MEASURES: dict[str, Callable[[Path], Iterator[Row]]] = {
     "start": start,
     "small-files": small_files,
@@ -359,4 +386,5 @@ MEASURES: dict[str, Callable[[Path], Iterator[Row]]] = {
     "archiving": archiving,
     "regenerable": regenerable,
     "messes": messes,
+    "safety": safety,
 }

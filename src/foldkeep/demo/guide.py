@@ -16,6 +16,7 @@ from foldkeep.storage.local.reading import FILE, open_path
 from .library import make_library
 
 STOCK = "stock.sqlite3"
+CARD = "library/card copies/camera A saturday"
 
 _STEPS: tuple[tuple[str, list[str]], ...] = (
     ("First, look at the folder that the desk works in.", ["scan", "library"]),
@@ -24,6 +25,11 @@ _STEPS: tuple[tuple[str, list[str]], ...] = (
         ["scan", "shelf-drive", "--role", "backup"],
     ),
     ("What is there more than once?", ["duplicates", "--top", "4"]),
+    ("And what lies once only, or on one drive alone?", ["coverage"]),
+    (
+        "May this card be formatted? Each file is read to tell: all lies on one drive here, so it is told no.",
+        ["coverage", CARD, "--top", "2"],
+    ),
     (
         "What does the picture program know, and what has it lost track of?",
         ["orphans", "--catalog", "library/lists/stills.csv", "--under", "library/stills", "--top", "3"],
@@ -45,6 +51,8 @@ _STEPS: tuple[tuple[str, list[str]], ...] = (
         ["duplicates", "--same", "decoded"],
     ),
     ("The ledger remembers.", ["ledger"]),
+    ("Is every file still what it was when it was read last?", ["fixity"]),
+    ("Where could room come from, with the least regret?", ["room", "3MB"]),
     ("Changed your mind? Everything comes back, exactly as it was.", ["unfold", "--last"]),
     (
         "Each version of the editing program left a pile. What can be made again, and what is the last of its kind?",
@@ -79,6 +87,11 @@ class Tour:
     statuses: tuple[tuple[str, int], ...]
     files: int
     unchanged: bool
+
+    @property
+    def went_well(self) -> bool:
+        """Whether each command ended as it should, and nothing is as it was not before."""
+        return self.unchanged and all(status == int(CARD in line) for line, status in self.statuses)
 
 
 def prepare(folder: str | None) -> str:

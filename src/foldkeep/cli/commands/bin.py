@@ -12,8 +12,8 @@ from ..options import Option, Takes
 
 EXAMPLES = """\
 examples:
-  foldkeep bin --older-than 30d
-  foldkeep release --bin --older-than 30d
+  foldkeep bin
+  foldkeep bin --older-than 30d --json
 """
 
 _TOP_ON_TERMINAL = 20

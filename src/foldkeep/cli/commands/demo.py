@@ -56,5 +56,4 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     plain = ["--no-color"] if args.no_color else []
     tour = take_tour(folder, lambda argv: main([*argv, *plain], inner), say)
     env.answer(args, TourAnswer(folder, os.path.join(folder, STOCK), tour.statuses, tour.files, tour.unchanged))
-    well = tour.unchanged and not any(status for _, status in tour.statuses)
-    return ExitStatus.DONE if well else ExitStatus.PROBLEMS
+    return ExitStatus.DONE if tour.went_well else ExitStatus.PROBLEMS

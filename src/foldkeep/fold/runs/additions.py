@@ -84,13 +84,13 @@ def _healed(docket: str, rows: list[DocketRow], places: list[Place], damage: Map
     for row in rows:
         check_path(docket, row.path)
         if row.action is not Action.HEAL:
-            at = 0 if row.action is Action.KEEP else len(good.get(row.set, ()))
-            good.setdefault(row.set, []).insert(at, row)
+            good.setdefault(row.set, []).append(row)
     plan = Plan(docket, Method.HEAL, frozenset(row.path for rows in good.values() for row in rows))
     for row in {row.path: row for row in rows if row.action is Action.HEAL}.values():
         place = place_of(docket, row.path, place_at)
         found = damage.get(row.path)
-        having = [each.path for each in good.get(row.set, ()) if found and each.digest == found.expected]
+        kept_first = sorted(good.get(row.set, ()), key=lambda each: each.action is not Action.KEEP)
+        having = [each.path for each in kept_first if found and each.digest == found.expected]
         refusal = "" if having else _NO_GOOD_COPY
         if found is None or found.found != (row.digest or b""):
             refusal = _NOT_FOUND_DAMAGED

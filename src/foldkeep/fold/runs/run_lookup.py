@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 
-from foldkeep.model import Run, RunFileState, RunSummary, UnusableInput
+from foldkeep.model import Method, Run, RunFileState, RunSummary, UnusableInput
 from foldkeep.stock import Stock
 
 _SEE = "see foldkeep ledger"
@@ -17,10 +17,11 @@ def find_run(stock: Stock, number: int) -> Run:
 
 
 def last_waiting_run(stock: Stock, *, moved: bool = True) -> Run:
-    """Return the last run of which a file waits, or was `moved`; raise UnusableInput if there is none."""
+    """Return the last run of which a file waits, or was `moved` or copied; raise UnusableInput if there is none."""
     states = (RunFileState.WAITING, RunFileState.MOVED) if moved else (RunFileState.WAITING,)
     for summary in reversed(stock.ledger.summaries()):
-        if any(summary.files.get(state) for state in states):
+        copied = moved and summary.run.method is Method.COPY and summary.files.get(RunFileState.MADE)
+        if copied or any(summary.files.get(state) for state in states):
             return summary.run
     raise UnusableInput("nothing waits in the fold", _SEE)
 

@@ -27,7 +27,6 @@ _MEANINGS = {
     Standing.ONE_VOLUME: "lost if that drive is",
     Standing.SEVERAL: "one drive may fail",
 }
-_STYLES = {Standing.ONCE: CARE, Standing.ONE_VOLUME: CARE, Standing.SEVERAL: GAIN}
 COVERAGE_COLUMNS = ("size", "kind", "on", "volumes", "places", "packages", "inventories", "digest", "path", "uri")
 
 
@@ -112,6 +111,7 @@ class CoverageAnswer:
         if found.damaged:
             page.line((f"{count(found.damaged, 'damaged file')} not counted; see foldkeep fixity", CARE))
         if found.total[Standing.ONCE].contents:
+            page.line()
             page.line("See which:  ", ("foldkeep coverage --fewer-than 2", COMMAND))
 
     def _write_parts(self, page: Page, what: str, parts: Sequence[tuple[str, Mapping[Standing, Counted]]]) -> None:
@@ -249,8 +249,9 @@ class CardCoverageAnswer:
             files = f"The only file ({size}) lies" if number == 1 else f"All {number:,} files ({size}) lie"
             page.line((f"{files} on {volumes}{where}, {how}.", CARE if found.is_trusted else GAIN))
         elif number:
-            files = f"{covered:,} of {count(number, 'file')} ({size}) {agree(covered, 'lies', 'lie')}"
-            page.line(f"{files} on {volumes}{where}, {how}.")
+            some = f"{covered:,}" if covered else "None"
+            verb, read = agree(covered or 1, "lies", "lie"), f", {how}" if covered else ""
+            page.line(f"{some} of {count(number, 'file')} ({size}) {verb} on {volumes}{where}{read}.")
         if found.on_more:
             more = "a second volume" if found.enough == 1 else "one volume more"
             page.line(f"{found.on_more:,} {agree(found.on_more, 'is', 'are')} on {more} too, as the stock remembers.")

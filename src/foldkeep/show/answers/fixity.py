@@ -50,8 +50,8 @@ class FixityAnswer:
             self._write(page, damage, "changed, cause unknown", CARE)
         if self.found.damaged or self.found.changed:
             page.line()
-        read = f"{count(report.files, 'file')} ({format_size(report.bytes)}) {agree(report.files, 'is', 'are')}"
-        page.line("Read again: ", (read, GAIN), " as last read" + _first(report.first, report.files) + ".")
+        read, are = f"{count(report.files, 'file')} ({format_size(report.bytes)})", agree(report.files, "is", "are")
+        page.line("Read again: ", (read, GAIN), f" {are} as last read{_first(report.first, report.files)}.")
         if self.found.damaged:
             number = len(self.found.damaged)
             healed = sum(bool(each.good.files) for each in self.found.damaged)

@@ -34,13 +34,13 @@ _CARE_FOR = {
     Method.SYMLINK: "A symbolic link leads nowhere once its keeper is moved or renamed.",
     Method.DELETE: "This cannot be taken back.",
 }
+_HEALED = ("a good copy in its", "good copies in their")
 _DONE = {
     Method.FOLD: "in the fold",
     Method.BIN: "in the desktop's bin",
     Method.HARD_LINK: "in the fold, with hard links to their keepers in their place",
     Method.SYMLINK: "in the fold, with symbolic links to their keepers in their place",
     Method.CLONE: "in the fold, with clones of their keepers in their place",
-    Method.HEAL: "in the fold as damaged, with good copies in their place",
 }
 
 
@@ -88,7 +88,8 @@ class FoldAnswer:
         elif report.method is Method.COPY:
             done = "copied and read back."
         else:
-            done = f"now {'waits' if report.folded == 1 else 'wait'} {_DONE[report.method]}."
+            where = _DONE.get(report.method) or f"in the fold, with {agree(report.folded, *_HEALED)} place"
+            done = f"now {agree(report.folded, 'waits', 'wait')} {where}."
         page.line("Run ", (str(report.run), STRONG), f": {files} {done}")
         if report.along:
             page.line(f"{count(report.along, 'file')} of them went along with a spare.")
