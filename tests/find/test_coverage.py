@@ -233,6 +233,9 @@ def test_what_is_missing_is_copied_read_back_and_taken_away_again_while_it_stand
     into = desk.place / "from card"
     into.mkdir()
     assert desk.run("coverage", card, "-o", desk.docket).status == 1
+    for words in (["review", desk.docket], ["sheet", desk.docket], ["fold", desk.docket, "--yes", "--method", "bin"]):
+        refused = desk.run(*words)
+        assert (refused.status, "--method copy" in refused.err) == (2, True)
     refused = desk.run("fold", desk.docket, "--yes")
     assert refused.status == 2
     assert "--method copy" in refused.err

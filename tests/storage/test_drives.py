@@ -324,3 +324,41 @@ def can(call: Callable[[], object]) -> bool:
     except OSError:
         return False
     return True
+
+
+@pytest.mark.parametrize("anything", [*KINDS, "overlay", "sshfs"], indirect=True)
+def test_what_is_copied_to_a_drive_is_whole_and_what_is_healed_there_comes_back(anything, tmp_path: Path, far):
+    drive = anything
+    desk = desk_on(drive, tmp_path)
+    card = far / "card"
+    for name in ("DCIM/100/one.mov", "DCIM/101/two.mov"):
+        (card / name).parent.mkdir(parents=True)
+        (card / name).write_bytes(name.encode() * 20_000)
+    desk.proposed()
+    before = looks(desk)
+    desk.docket.unlink()
+    assert desk.run("coverage", card, "-o", desk.docket).status == 1
+    words = ("fold", desk.docket, "--yes", "--method", "copy", "--into", desk.place, "--below", card)
+    assert desk.ask(*words)["folded"] == 2
+    answer = desk.run("coverage", card, "--json")
+    assert (answer.status, answer.json["safe"]) == (0, True)
+    assert every_content(card) <= every_content(desk.place / "DCIM")
+    again = desk.ask(*words)
+    assert {each["reason"] for each in again["left"]} == {"lies there already, with the same content"}
+    drive.again()
+    assert desk.ask("unfold", "1")["restored"] == 2
+    assert looks(desk) == before
+    # A copy that is damaged, as far as can be told here, and healed from the other.
+    damaged = next(path for path in desk.place.rglob("*") if path.is_file() and "copy" in path.name)
+    good = damaged.read_bytes()
+    desk.ask("scan", desk.place, "--read-all")
+    desk.rot(os.fspath(damaged.relative_to(desk.place)))
+    desk.docket.unlink()
+    found = desk.ask("fixity", "-o", desk.docket)
+    if not found["damaged"]:  # where times do not tell, or moved with the byte
+        assert [each["path"] for each in found["changed"]] == [str(damaged)]
+        return
+    assert desk.ask("fold", desk.docket, "--yes", "--method", "heal")["folded"] == 1
+    assert damaged.read_bytes() == good
+    assert desk.ask("unfold", "--last")["restored"] == 1
+    assert damaged.read_bytes() != good

@@ -2,7 +2,7 @@
 
 from .aside import leaving_aside
 from .choose import Chooser
-from .docket import COLUMNS, current_rows, read_docket, rewrite_docket, write_docket
+from .docket import COLUMNS, current_rows, read_choices, read_docket, rewrite_docket, write_docket
 from .essences import propose_essences
 from .keep_options import Wishes
 from .propose import Proposal, propose, propose_for
@@ -23,6 +23,7 @@ __all__ = [
     "real_folder",
     "COLUMNS",
     "read_docket",
+    "read_choices",
     "current_rows",
     "write_docket",
     "rewrite_docket",

@@ -77,6 +77,22 @@ def read_docket(path: str) -> list[DocketRow]:
         ) from error
 
 
+def read_choices(path: str) -> list[DocketRow]:
+    """Read a docket in which a person chooses what stays, as `read_docket` does.
+
+    Raises UnusableInput also if it is one that copies or heals: there is nothing to choose.
+    """
+    rows = read_docket(path)
+    other = next((row.action for row in rows if row.action in (Action.COPY, Action.HEAL)), None)
+    if other:
+        into = " --into DIR" if other is Action.COPY else ""
+        raise UnusableInput(
+            f"{visible(path)} has rows to {other}, of which nobody has to choose what stays",
+            f"look at it in a spreadsheet, then: foldkeep fold {visible(path)} --method {other}{into}",
+        )
+    return rows
+
+
 def current_rows(stock: Stock, rows: Iterable[DocketRow]) -> list[DocketRow]:
     """Return rows with the paths that their files have now, where a drive is mounted elsewhere than it was."""
     return [replace(row, path=stock.places.path_now(row.path)) for row in rows]

@@ -38,10 +38,10 @@ OPTIONS = (
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Ask about each set, save each answer."""
-    from foldkeep.keep import Review, read_docket
+    from foldkeep.keep import Review, read_choices
     from foldkeep.show.answers.review import ReviewAnswer
 
-    review = Review(read_docket(args.docket))
+    review = Review(read_choices(args.docket))
     dialog = _Dialog(args, env, review)
     try:
         dialog.hold(0 if args.all else _first_open(review))

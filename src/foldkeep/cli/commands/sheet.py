@@ -59,11 +59,11 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 def _rows(args: argparse.Namespace, env: Environment, stock: "Stock", progress: "Progress") -> "list[DocketRow]":
     """Return the rows of the docket that is named, or of one that is proposed."""
     from foldkeep.find.copies import Question
-    from foldkeep.keep import Wishes, propose_for, read_docket
+    from foldkeep.keep import Wishes, propose_for, read_choices
     from foldkeep.scan import check_filter
 
     if args.docket:
-        return read_docket(args.docket)
+        return read_choices(args.docket)
     wishes = Wishes.after(env.settings(args).settings, wanted(args))
     check_filter(stock, wishes.wanted)
     projects = settings_projects(env.settings(args).settings, stock)

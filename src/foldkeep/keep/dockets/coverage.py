@@ -59,8 +59,9 @@ def coverage_rows(listed: Iterable[Whereabouts]) -> Iterator[DocketRow]:
     """Yield docket rows for contents that lie on too few volumes: one of the files of each is to be copied."""
     for each in listed:
         for number, file in enumerate(each.files):
-            labels = ", ".join(each.labels)
-            reason = f"lies on {each.content.on} of what counts: {labels}" if not number else "the same content"
+            labels, on = visible(", ".join(each.labels)), each.content.on
+            where = f"on {on} volume{'s' * (on > 1)} only" if on else "not where it should be"
+            reason = f"{where}; lies in {labels}" if not number else "the same content"
             yield DocketRow(
                 _set(file.digest, file.path), Action.LEAVE if number else Action.COPY, file.path, file.size, file.kind,
                 file.modified_ns, file.digest, reason,
