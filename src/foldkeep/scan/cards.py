@@ -1,7 +1,7 @@
 """A folder that may be given up: everything that lies in it, read, and looked for elsewhere by reading."""
 
 import os
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 
@@ -13,6 +13,7 @@ from foldkeep.model.volumes import VolumeFacts
 from foldkeep.model.work import reason_of
 from foldkeep.storage import storage_at
 from foldkeep.storage.local.changes import flush
+from foldkeep.storage.local.drives import disk_of
 from foldkeep.storage.local.reading import (
     Stamp,
     digest_of,
@@ -25,7 +26,7 @@ from foldkeep.storage.local.reading import (
 )
 
 from .skip_rules import Looking
-from .walk import walk
+from .walk import Listing, walk
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,12 +64,12 @@ class Card:
 
 
 def read_card(top: PathBytes, settings: Settings) -> Card:
-    """List everything at and below a folder, hidden files and other volumes in it too; nothing is passed by for its
-    name but what the system keeps there for itself. What waits in a fold there is a problem.
+    """List everything at and below a folder, hidden files too; nothing is passed by for its name but what the system
+    keeps there for itself. Other volumes in it, and what waits in a fold there, are problems.
     """
     everything = replace(
-        settings, asked=frozenset(ASKABLE), ignore_folders=(), ignore_names=(), ignore_suffixes=(), smallest=0,
-        largest=None,
+        settings, asked=frozenset(ASKABLE) - {"volumes"}, ignore_folders=(), ignore_names=(), ignore_suffixes=(),
+        smallest=0, largest=None,
     )  # fmt: skip
     looking, usual = Looking(everything), Looking(Settings())
     card = Card(top)
@@ -76,9 +77,7 @@ def read_card(top: PathBytes, settings: Settings) -> Card:
         if listing.path == top:
             card.identity = (listing.device, listing.inode)
         card.problems += listing.problems
-        fold = os.path.join(listing.path, FOLD_NAME)
-        if os.path.lexists(fold):
-            card.problems.append(Problem(fold, "is a fold; unfold or release it first"))
+        card.problems += _unseen_in(listing)
         below = listing.path[len(top) :].split(b"/")
         is_system = any(usual.passes_folder(os.fsdecode(step), b"") == "system" for step in below if step)
         for sighting in listing.sightings(looking):
@@ -91,6 +90,28 @@ def read_card(top: PathBytes, settings: Settings) -> Card:
                 card.files.append(CardFile(path, sighting.kind, sighting.size, sighting.modified_ns))
     card.files.sort(key=lambda file: file.path)
     return card
+
+
+def _unseen_in(listing: Listing) -> Iterator[Problem]:
+    """Yield what keeps a folder from being looked at whole: other volumes in it, and what waits in a fold."""
+    for path in listing.folders:
+        try:
+            # What is mounted there may be anything, also what the system makes up as it is read.
+            if os.lstat(path).st_dev != listing.device:
+                yield Problem(path, "is another volume; ask for it by itself")
+        except OSError as error:
+            yield Problem(path, reason_of(error))
+    fold = os.path.join(listing.path, FOLD_NAME)
+    try:
+        runs = [entry.path for entry in os.scandir(fold) if entry.is_dir(follow_symlinks=False)]
+        waiting = sum(len(os.listdir(run + b"/files")) for run in runs if os.path.isdir(run + b"/files"))
+    except (FileNotFoundError, NotADirectoryError):
+        return
+    except OSError as error:
+        yield Problem(fold, reason_of(error))
+        return
+    if waiting:
+        yield Problem(fold, f"has {waiting:,} folded {'file' if waiting == 1 else 'files'}; unfold or release them first")
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,7 +149,7 @@ class Seeker:
     """Reads files of one folder, and those elsewhere that may have their contents; used by several threads at once."""
 
     def __init__(self) -> None:
-        self._keys: dict[int, VolumeFacts] = {}
+        self._known: dict[int, tuple[VolumeFacts, str]] = {}
 
     def seek(self, file: CardFile, candidates: Sequence[Candidate], enough: int) -> Sought:
         """Read a file, and then those elsewhere that may have its content, until enough other volumes have it.
@@ -149,9 +170,9 @@ class Seeker:
                 digest, size = digest_of(descriptor, file.size)
                 if size != file.size or Stamp.of(os.fstat(descriptor)) != Stamp.of(facts):
                     return Sought(file, problem="changed while it was read")
+            volumes = [self._volume(file.path, facts)]
         except OSError as error:
             return Sought(file, problem=f"cannot be read: {reason_of(error)}")
-        volumes = [self._volume(file.path, facts)]
         found: list[PathBytes] = []
         on_its_own = False
         for path in _in_order(candidates, digest) if enough else ():
@@ -169,11 +190,13 @@ class Seeker:
 
     def _volume(self, path: PathBytes, facts: os.stat_result) -> "_Volume":
         folder = os.path.dirname(path)
-        if facts.st_dev not in self._keys:
-            self._keys[facts.st_dev] = storage_at(path).volume_of(folder, facts.st_dev)
+        device = facts.st_dev
+        if device not in self._known:
+            self._known[device] = (storage_at(path).volume_of(folder, device), disk_of(folder, device))
         full = os.statvfs(folder)
         room = (full.f_blocks * full.f_frsize, full.f_files)
-        return _Volume(facts.st_dev, self._keys[facts.st_dev], room, (facts.st_mtime_ns, facts.st_ctime_ns))
+        times = (facts.st_mtime_ns, facts.st_ctime_ns)
+        return _Volume(device, *self._known[device], room, times)
 
 
 @dataclass(frozen=True, slots=True)
@@ -186,12 +209,13 @@ class _Volume:
 
     device: int
     facts: VolumeFacts
+    disk: str
     room: tuple[int, int]
     times: tuple[int, int]
 
     def is_same(self, other: "_Volume") -> bool:
         """Tell whether two files lie on one volume, as far as can be told."""
-        if self.device == other.device or self.facts.key == other.facts.key:
+        if self.device == other.device or self.disk == other.disk:
             return True
         if self.facts.is_lasting and other.facts.is_lasting:
             return False

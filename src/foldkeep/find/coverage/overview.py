@@ -15,8 +15,10 @@ from typing import NamedTuple
 from foldkeep.model import Filter, PathBytes, Role, StockFile, UnusableInput, visible
 from foldkeep.model.names import innermost
 from foldkeep.model.work import many_rows
+from foldkeep.scan import places_here
 from foldkeep.stock import Archived, Checked, CheckResult, Stock
 from foldkeep.storage import storage_at
+from foldkeep.storage.local.drives import disk_of
 
 from .inventories import contents_of
 
@@ -176,6 +178,17 @@ def check_on(stock: Stock, on: Sequence[str]) -> None:
             raise UnusableInput(f"{visible(word)} is no role, place or volume", advice)
 
 
+def _disks_of(stock: Stock) -> dict[int, str]:
+    """Return what tells the disks under volumes from others, of those that are here."""
+    here = places_here(stock)
+    found: dict[int, str] = {}
+    for place in stock.places.all():
+        if place.id in here and place.volume not in found:
+            with suppress(OSError):
+                found[place.volume] = disk_of(place.path, os.stat(place.path).st_dev)
+    return found
+
+
 class Holders:
     """The holders of a stock, each with a bit, and which of them count.
 
@@ -189,6 +202,7 @@ class Holders:
         self._stock = stock
         self.places = stock.places.by_id()
         self._volumes = stock.places.volumes()
+        self._disks = _disks_of(stock)
         self._on = frozenset(on)
         self._bits: dict[str, int] = {}
         self.all: list[Holder] = []
@@ -213,7 +227,7 @@ class Holders:
         known, at = self._volumes[volume], self.places[place]
         if self._on and self._on.isdisjoint((str(at.role), at.label, known.key, known.name)):
             return 0
-        return self._bit(known.key, Holder(known.name, "volume"))
+        return self._bit(self._disks.get(volume, known.key), Holder(known.name, "volume"))
 
     def _bit(self, key: str, holder: Holder) -> int:
         if key not in self._bits:
@@ -239,11 +253,12 @@ class Holders:
         top = innermost(at, path)
         if top is not None:
             known = self._volumes[at[top].volume]
-            return known.key, (str(at[top].role), at[top].label, known.key, known.name)
+            return self._disks.get(known.id, known.key), (str(at[top].role), at[top].label, known.key, known.name)
         with suppress(OSError):
             folder = os.path.dirname(path)
-            facts = storage_at(path).volume_of(folder, os.stat(path).st_dev)
-            return facts.key, (facts.key, facts.name)
+            device = os.stat(path).st_dev
+            facts = storage_at(path).volume_of(folder, device)
+            return disk_of(folder, device), (facts.key, facts.name)
         return "away", ()
 
     def _add_inventory(self, path: str) -> None:

@@ -7,6 +7,7 @@ from .paths import real_name, real_path
 from .volumes import (
     ANSWER_SECONDS,
     answers,
+    disk_of,
     has_one_device,
     is_local,
     is_read_only,
@@ -20,6 +21,7 @@ from .volumes import (
 __all__ = [
     "ANSWER_SECONDS",
     "answers",
+    "disk_of",
     "has_one_device",
     "is_local",
     "is_read_only",
