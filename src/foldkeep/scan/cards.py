@@ -111,7 +111,8 @@ def _unseen_in(listing: Listing) -> Iterator[Problem]:
         yield Problem(fold, reason_of(error))
         return
     if waiting:
-        yield Problem(fold, f"has {waiting:,} folded {'file' if waiting == 1 else 'files'}; unfold or release them first")
+        files = "file" if waiting == 1 else "files"
+        yield Problem(fold, f"has {waiting:,} folded {files}; unfold or release them first")
 
 
 @dataclass(frozen=True, slots=True)

@@ -28,6 +28,7 @@ class Holdings:
     def __init__(self, connection: sqlite3.Connection) -> None:
         self._db = connection
         self._known_places: dict[int, Place] | None = None
+        self._known_damaged: list[int] | None = None
 
     def read(self, wanted: Filter) -> Iterator[tuple[bytes, int, int, int, int, str]]:
         """Yield the files whose content was read, in order of digest: all of those of which one fits.
@@ -128,15 +129,18 @@ class Holdings:
         return len(self._damaged())
 
     def _damaged(self) -> list[int]:
-        paths = (path.rpartition(b"/") for path in Checks(self._db).damaged())
-        rows = (
-            self._db.execute(
-                "SELECT f.id FROM files f JOIN folders d ON d.id = f.folder WHERE d.path = ? AND f.name = ?",
-                (folder or b"/", name),
-            ).fetchone()
-            for folder, _, name in paths
-        )
-        return [row[0] for row in rows if row]
+        """Return the numbers of the files that were found damaged, asked for once: a question is answered at a time."""
+        if self._known_damaged is None:
+            paths = (path.rpartition(b"/") for path in Checks(self._db).damaged())
+            rows = (
+                self._db.execute(
+                    "SELECT f.id FROM files f JOIN folders d ON d.id = f.folder WHERE d.path = ? AND f.name = ?",
+                    (folder or b"/", name),
+                ).fetchone()
+                for folder, _, name in paths
+            )
+            self._known_damaged = [row[0] for row in rows if row]
+        return self._known_damaged
 
     def _sound(self) -> str:
         """Return a condition on ``files f`` that what was found damaged does not meet; nothing where nothing was."""

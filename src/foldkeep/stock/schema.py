@@ -208,6 +208,7 @@ _MIGRATIONS = (
         found BLOB NOT NULL,
         PRIMARY KEY (kind, subject)
     ) STRICT, WITHOUT ROWID;
+    CREATE INDEX checks_by_result ON checks (kind, result);
     """,
 )
 VERSION = len(_MIGRATIONS)
