@@ -187,3 +187,21 @@ def test_an_interrupted_check_goes_on_where_it_was(desk):
     assert rest["files"] == 18
     with contextlib.closing(sqlite3.connect(desk.stock)) as stock:
         assert stock.execute("SELECT count(*) FROM checks").fetchone() == (30,)
+
+
+def test_every_name_of_a_damaged_file_is_told_and_healed(desk):
+    desk.write("a.jpg", b"a" * 5000)
+    desk.write("b.jpg", b"a" * 5000)
+    os.link(desk.place / "b.jpg", desk.place / "b linked.jpg")
+    time.sleep(0.06)
+    desk.ask("scan", desk.place, "--read-all")
+    desk.rot("b.jpg")
+    with contextlib.closing(sqlite3.connect(desk.stock)) as stock, stock:
+        told = (desk.place / "b.jpg").stat()
+        stock.execute("UPDATE files SET read_changed_ns = ? WHERE inode = ?", (told.st_ctime_ns, told.st_ino))
+    found = desk.ask("fixity", "-o", desk.docket)
+    assert [os.path.basename(each["path"]) for each in found["damaged"]] == ["b linked.jpg", "b.jpg"]
+    assert len(desk.ask("fixity")["damaged"]) == 2
+    assert desk.ask("fold", desk.docket, "--yes", "--method", "heal")["folded"] == 2
+    assert {path.read_bytes() for path in desk.place.glob("*.jpg")} == {b"a" * 5000}
+    assert desk.ask("fixity")["damaged"] == []

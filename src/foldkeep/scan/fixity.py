@@ -8,7 +8,7 @@ from collections import deque
 from collections.abc import Callable, Collection, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from foldkeep.model import PathBytes, Problem, Progress, Step, no_progress
 from foldkeep.model.work import reason_of
@@ -215,11 +215,16 @@ class _Judge:
 
     def _note(self, read: _Read, result: CheckResult, expected: bytes) -> None:
         due, report = read.due, self._report
-        check = Check(Checked.FILE, due.path, time.time_ns(), result, None, expected, read.digest)
         self._stock.checks.set_content(due.id, read.digest, read.telling_ns)
-        self._put(check)
         lists = {CheckResult.DAMAGED: report.damaged, CheckResult.EDITED: report.edited}
-        lists.get(result, report.changed).append(Reread(due, check))
+        self._tell(due, result, expected, read.digest, lists.get(result, report.changed))
+
+    def _tell(self, due: Due, result: CheckResult, expected: bytes, found: bytes, into: list[Reread]) -> None:
+        """Write down and tell of every name of a file what was found: each of them has it."""
+        for path in self._stock.checks.names_of(due.id) or [due.path]:
+            check = Check(Checked.FILE, path, time.time_ns(), result, None, expected, found)
+            self._put(check)
+            into.append(Reread(replace(due, path=path), check))
 
     def _take_fault(self, read: _Read) -> None:
         """Take in that a medium does not give a file: it is damaged, unless all of the drive has gone."""
@@ -229,9 +234,7 @@ class _Judge:
             self._report.problems.append(Problem(due.path, _GONE))
         if due.place in self.gone:
             return
-        check = Check(Checked.FILE, due.path, time.time_ns(), CheckResult.UNREADABLE, None, due.digest or b"")
-        self._put(check)
-        self._report.damaged.append(Reread(due, check))
+        self._tell(due, CheckResult.UNREADABLE, due.digest or b"", b"", self._report.damaged)
 
     def _answers(self, due: Due) -> bool:
         """Tell whether another file on the drive of one can be read now, from the drive itself."""

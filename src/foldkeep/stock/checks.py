@@ -138,7 +138,7 @@ class Checks:
         self._db.execute("DROP TABLE IF EXISTS temp.due")
         self._db.execute(
             f"CREATE TEMP TABLE due AS SELECT f.id, {_FILE_PATH} AS path, f.size, f.modified_ns, f.inode, f.place,"
-            " f.kind, f.digest, f.read_changed_ns, coalesce(c.checked_ns, 0) AS checked_ns, f.volume"
+            " f.kind, f.digest, f.read_changed_ns, max(coalesce(c.checked_ns, 0)) AS checked_ns, f.volume"
             " FROM files f JOIN folders d ON d.id = f.folder"
             f" LEFT JOIN checks c ON c.kind = 'file' AND c.subject = {_FILE_PATH}"
             f" WHERE f.size > 0 AND f.place IN ({numbers(places)})"
@@ -150,6 +150,16 @@ class Checks:
         ).fetchall():
             yield from (Due(*row[1:-1]) for row in page)
             last = page[-1][0]
+
+    def names_of(self, number: int) -> list[bytes]:
+        """Return the paths of a file by its number: its own, and those of its other names (hard links)."""
+        rows = self._db.execute(
+            f"SELECT {_FILE_PATH} AS path FROM files f JOIN folders d ON d.id = f.folder"
+            " WHERE (f.volume, f.inode) = (SELECT volume, inode FROM files WHERE id = ?) AND f.size ="
+            " (SELECT size FROM files WHERE id = ?) ORDER BY path",
+            (number, number),
+        )
+        return [path for (path,) in rows]
 
     def others_beside(self, number: int, place: int, most: int) -> list[bytes]:
         """Return the paths of up to so many other files of a place, from all over it."""

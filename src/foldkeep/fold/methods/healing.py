@@ -5,7 +5,8 @@ from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import replace
 
-from foldkeep.model import Method, Problem, RunFile
+from foldkeep.model import Method, Problem, RunFile, visible
+from foldkeep.model.work import reason_of
 from foldkeep.storage.local.changes import move_to_free, unlink, write_content
 from foldkeep.storage.local.reading import READ_BUFFER, NotSafe, facts_of, has_digest, is_regular, open_in, opened
 
@@ -33,7 +34,7 @@ class Heal(StandIn):
                         continue
                     copied = _copied(bench, ready, good, name)
             except (OSError, NotSafe) as error:
-                why = f"its good copy cannot be read: {os.fsdecode(os.path.basename(path))!r}, {error}"
+                why = f"its good copy {visible(path)} could not be copied: {reason_of(error)}"
                 continue
             if copied == item.expected:
                 file = replace(ready.file, keeper=path, words=item.expected)

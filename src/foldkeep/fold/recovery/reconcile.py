@@ -224,10 +224,11 @@ def _remember(stock: Stock, file: RunFile, path: bytes) -> None:
     times = (file.modified_ns, file.target_modified_ns)
     same_time = modified_ns(facts) in times or file.method is Method.HARD_LINK
     if facts.st_size == file.size and same_time and file.content:
-        # A copy may lie in a folder that was made for it.
-        place = innermost({place.path: place for place in stock.places.all()}, path) if file.method.adds else None
-        at = next((each for each in stock.places.all() if each.path == place), None)
-        stock.files.remember(path, _sighting(path, facts), file.content, place=at)
+        place = None
+        if file.method.adds:  # it may lie in a folder that was made for it
+            places = {place.path: place for place in stock.places.all()}
+            place = places.get(innermost(places, path) or b"")
+        stock.files.remember(path, _sighting(path, facts), file.content, place=place)
 
 
 def _sighting(path: bytes, facts: os.stat_result) -> Sighting:

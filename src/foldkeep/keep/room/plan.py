@@ -65,8 +65,8 @@ def plan_room(room: Room, wanted: int) -> RoomPlan:
     What goes in one step goes in no other, and what a step needs to stay does not go in a later one.
     """
     plan = RoomPlan(wanted)
-    room = replace(room, wanted=wanted)
     going: set[PathBytes] = set()
+    room = replace(room, wanted=wanted, going=going)
     staying: set[PathBytes] = set()
     for source in SOURCES:
         if not plan.missing:

@@ -2,7 +2,7 @@
 
 import os
 import time
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Container, Iterable, Iterator, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from datetime import timedelta
@@ -70,6 +70,8 @@ class Room:
         From how many bytes on a file is large.
     wanted
         How many bytes are to come free.
+    going
+        Paths of files that go in earlier steps.
     """
 
     stock: Stock
@@ -84,6 +86,7 @@ class Room:
     quiet_after: timedelta = timedelta(days=183)
     large: int = LARGE
     wanted: int = 0
+    going: Container[PathBytes] = ()
     progress: Progress = no_progress
 
     def freed(self, files: Iterable[StockFile]) -> int:
@@ -257,7 +260,8 @@ def quiet_projects(room: Room) -> Iterator[Unit]:
         rows = [
             replace(row, action=Action.FOLD) for row in project_rows([project]) if row.action is Action.KEEP
         ]  # fmt: skip
-        files = list(room.stock.listing.files(Filter(under=(project.path,))))
+        inside = room.stock.listing.files(Filter(under=(project.path,)))
+        files = [file for file in inside if file.path not in room.going]
         if rows and files:
             yield Unit(rows, len(files), room.freed(files), frozenset(file.path for file in files))
 
