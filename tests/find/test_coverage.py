@@ -1,5 +1,6 @@
 """What lies where else: against set arithmetic; and whether a card may be given up, at every fault."""
 
+import errno
 import os
 import random
 import shutil
@@ -442,3 +443,23 @@ def test_what_else_lies_on_a_card_makes_it_unsafe(desk, far, card):
         path.rmdir() if path.is_dir() and not path.is_symlink() else path.unlink()
     empty = desk.run("coverage", card, "--json")  # a drive that is not mounted looks so
     assert (empty.status, empty.json["safe"], empty.json["files"]) == (1, False, 0)
+
+
+def test_a_file_that_cannot_be_read_is_never_safe(desk, far, card, monkeypatch):
+    import foldkeep.scan.cards as cards
+
+    taken_in(desk, card)
+    real, failing = cards.digest_of, card
+
+    def digest_of(descriptor: int, size: int) -> tuple[bytes, int]:
+        if os.readlink(f"/proc/self/fd/{descriptor}").startswith(str(failing)):
+            raise OSError(errno.EIO, os.strerror(errno.EIO))
+        return real(descriptor, size)
+
+    monkeypatch.setattr(cards, "digest_of", digest_of)
+    failures = {card: "cannot be read: input", desk.place / "shoot": "may have its content, and cannot be read"}
+    for top, why in failures.items():
+        failing = next(path for path in top.rglob("101"))
+        answer = desk.run("coverage", card, "--json")
+        assert (answer.status, answer.json["safe"], len(answer.json["missing"])) == (1, False, 3)
+        assert all(why in each["reason"] for each in answer.json["missing"])

@@ -137,6 +137,8 @@ class Sought:
         Whether one has it that lies on its own volume, or may be the file itself.
     problem
         Why it could not be read; empty if it could.
+    unreadable
+        A file elsewhere that may have its content, and cannot be read; empty if there is none.
     """
 
     file: CardFile
@@ -144,6 +146,7 @@ class Sought:
     found: tuple[PathBytes, ...] = ()
     on_its_own: bool = False
     problem: str = ""
+    unreadable: PathBytes = b""
 
 
 class Seeker:
@@ -175,9 +178,9 @@ class Seeker:
         except OSError as error:
             return Sought(file, problem=f"cannot be read: {reason_of(error)}")
         found: list[PathBytes] = []
-        on_its_own = False
+        on_its_own, unreadable = False, b""
         for path in _in_order(candidates, digest) if enough else ():
-            with suppress(OSError):
+            try:
                 there = facts_at(path)
                 volume = self._volume(path, there)
                 if any(volume.is_same(other) for other in volumes):
@@ -187,7 +190,11 @@ class Seeker:
                     volumes.append(volume)
                     if len(found) >= enough:
                         break
-        return Sought(file, digest, tuple(found), on_its_own)
+            except (FileNotFoundError, NotADirectoryError):
+                continue
+            except OSError:
+                unreadable = unreadable or path
+        return Sought(file, digest, tuple(found), on_its_own, unreadable=unreadable)
 
     def _volume(self, path: PathBytes, facts: os.stat_result) -> "_Volume":
         folder = os.path.dirname(path)

@@ -39,6 +39,10 @@ def missing_reason(found: CardCoverage, answer: CardAnswer) -> str:
         return answer.sought.problem
     if answer.sought.found:
         return f"on {len(answer.sought.found)} other volume of {found.enough}: {visible(answer.sought.found[0])}"
+    if answer.sought.unreadable:
+        return f"{visible(answer.sought.unreadable)} may have its content, and cannot be read"
+    if answer.known and not found.is_trusted:
+        return f"{visible(answer.known[0])} had its content once; now it has another"
     apart = answer.apart
     where = [f"in the fold of run {number}" for number in apart.runs]
     where += [f"in a bin: {visible(path)}" for path in apart.bins]

@@ -71,7 +71,8 @@ class RoomAnswer:
         if plan.steps:
             page.line()
         if plan.missing:
-            page.line((f"All of that frees {format_size(freed)}; {format_size(plan.missing)} are missing.", CARE))
+            what = "All of that frees" if plan.steps else "Nothing that could go is known, which frees"
+            page.line((f"{what} {format_size(freed)}; {format_size(plan.missing)} are missing.", CARE))
             page.line("What is left is used, or lies once only: it takes a larger drive, or a person's choice.")
         else:
             page.line("That frees ", (format_size(freed), GAIN), ", which is enough.")
