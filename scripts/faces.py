@@ -14,6 +14,7 @@ OPEN_MODULES = (
     "foldkeep.scan.fixity",
     "foldkeep.scan.on_disk",
     "foldkeep.scan.packages",
+    "foldkeep.scan.reading",
     "foldkeep.storage.local.holes",
     "foldkeep.storage.local.ownership",
 )

@@ -25,6 +25,7 @@ from foldkeep.storage.local.reading import (
     opened,
 )
 
+from .reading import ends_at
 from .skip_rules import Looking
 from .walk import Listing, walk
 
@@ -174,7 +175,7 @@ class Seeker:
                 digest, size = digest_of(descriptor, file.size)
                 if size != file.size or Stamp.of(os.fstat(descriptor)) != Stamp.of(facts):
                     return Sought(file, problem="changed while it was read")
-            volumes = [self._volume(file.path, facts)]
+            volumes, ends = [self._volume(file.path, facts)], ends_at(file.path, file.size)
         except OSError as error:
             return Sought(file, problem=f"cannot be read: {reason_of(error)}")
         found: list[PathBytes] = []
@@ -185,7 +186,7 @@ class Seeker:
                 volume = self._volume(path, there)
                 if any(volume.is_same(other) for other in volumes):
                     on_its_own |= volume.is_same(volumes[0])
-                elif _has_content(path, digest, file.size, facts):
+                elif _has_content(path, digest, file.size, ends, facts):
                     found.append(path)
                     volumes.append(volume)
                     if len(found) >= enough:
@@ -236,11 +237,13 @@ def _in_order(candidates: Iterable[Candidate], digest: bytes) -> list[PathBytes]
     return [each.path for each in sorted(may, key=lambda each: each.digest is None)]
 
 
-def _has_content(path: PathBytes, digest: bytes, size: int, but_for: os.stat_result) -> bool:
+def _has_content(path: PathBytes, digest: bytes, size: int, ends: int, but_for: os.stat_result) -> bool:
     """Tell whether a file is another one than was read, and has its content, read from its drive."""
     with opened(path) as descriptor:
         facts = os.fstat(descriptor)
         if not is_regular(facts) or facts.st_size != size or may_have_one(Stamp.of(facts), Stamp.of(but_for)):
+            return False
+        if ends_at(path, size) != ends:
             return False
         with suppress(OSError):  # what cannot be written to has nothing that is not on it
             flush(descriptor)

@@ -7,10 +7,11 @@ from dataclasses import dataclass
 
 from blake3 import blake3
 
+from foldkeep.model import PathBytes
 from foldkeep.model.signatures import contradiction
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Reading
-from foldkeep.storage.local.reading import FILE, clamped_ns, digest_of, modified_ns, open_path
+from foldkeep.storage.local.reading import FILE, clamped_ns, digest_of, modified_ns, open_path, opened
 
 from .clones import shared_extent
 
@@ -70,8 +71,7 @@ def read_ends(reading: Reading, meter: Meter) -> Outcome:  # noqa: ARG001 - it i
                 data = os.read(descriptor, reading.size + 1)
             else:
                 _check_same(descriptor, reading)
-                data = os.pread(descriptor, END_BLOCK, 0)
-                data += os.pread(descriptor, END_BLOCK, reading.size - END_BLOCK)
+                data = _blocks_at_ends(descriptor, reading.size)
             facts = _check_same(descriptor, reading)
             extent = shared_extent(descriptor, facts)
         finally:
@@ -85,6 +85,22 @@ def read_ends(reading: Reading, meter: Meter) -> Outcome:  # noqa: ARG001 - it i
     content = contradiction(reading.path, data[:16])
     changed_ns = telling_change_ns(facts) if small else None
     return Outcome(reading, len(data), ends, digest if small else None, content, extent, changed_ns=changed_ns)
+
+
+def ends_at(path: PathBytes, size: int) -> int:
+    """Return the ends of a file of a size, as `read_ends` does; OSError if it cannot be read."""
+    with opened(path) as descriptor:
+        if size <= WHOLE_UP_TO:
+            return _ends_of(os.pread(descriptor, size, 0))
+        return _ends_of(_blocks_at_ends(descriptor, size))
+
+
+def _blocks_at_ends(descriptor: int, size: int) -> bytes:
+    return os.pread(descriptor, END_BLOCK, 0) + os.pread(descriptor, END_BLOCK, size - END_BLOCK)
+
+
+def _ends_of(data: bytes) -> int:
+    return int.from_bytes(blake3(data).digest()[:8], "big", signed=True)
 
 
 def read_whole(reading: Reading, meter: Meter) -> Outcome:

@@ -114,15 +114,17 @@ class Holdings:
             self._known_places = Places(self._db).by_id()
         return self._known_places
 
-    def of_size(self, size: int) -> list[StockFile]:
-        """Return the files of a size, in order of path."""
-        places = self._places()
+    def like(self, size: int, ends: int) -> list[StockFile]:
+        """Return the files of a size that may have a content with these ends, in order of path.
+
+        Those whose ends were never read are among them.
+        """
         rows = self._db.execute(
             f"SELECT {FILE_COLUMNS} FROM files f JOIN folders d ON d.id = f.folder WHERE f.size = ?"
-            f" {self._sound()} ORDER BY d.path, f.name",
-            (size,),
+            f" AND (f.ends IS NULL OR f.ends = ?) {self._sound()} ORDER BY d.path, f.name",
+            (size, ends),
         )
-        return [stock_file(row, places) for row in rows]
+        return [stock_file(row, self._places()) for row in rows]
 
     def damaged(self) -> int:
         """Return how many files were found damaged and still are."""

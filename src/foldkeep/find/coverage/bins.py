@@ -1,7 +1,6 @@
 """What waits in the desktop's bins, and which contents lie nowhere else any more."""
 
 import time
-from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import timedelta
 
@@ -9,6 +8,7 @@ from foldkeep.model import PathBytes, Problem, Progress, Step, no_progress
 from foldkeep.model.bin_names import bin_above
 from foldkeep.model.work import reason_of
 from foldkeep.scan.bins import BinFile, BinItem, Bins, read_bins
+from foldkeep.scan.reading import ends_at
 from foldkeep.stock import Stock
 from foldkeep.storage.local.reading import digest_of, opened
 
@@ -47,7 +47,8 @@ def look_into_bins(
     older_than
         Only what went there before; what has no date counts as new.
     reads
-        Read what another file has the size of, since only its content tells; without, it counts as being elsewhere.
+        Read what another file has the size, first and last block of, since only its content tells; without, it counts
+        as being elsewhere.
     """
     bins: Bins = read_bins(stock, data_home)
     before_ns = None if older_than is None else time.time_ns() - round(older_than.total_seconds() * 1e9)
@@ -69,7 +70,8 @@ def look_into_bins(
 
 
 def _is_last(stock: Stock, file: BinFile, reads: bool) -> bool:
-    others = [each for each in stock.holdings.of_size(file.size) if not bin_above(each.path)]
+    similar = stock.holdings.like(file.size, ends_at(file.path, file.size))
+    others = [each for each in similar if not bin_above(each.path)]
     if not others or not reads:
         return not others
     digest = _digest_at(file.path, file.size)
@@ -86,9 +88,3 @@ def _quiet_digest(path: PathBytes, size: int) -> bytes | None:
         return _digest_at(path, size)
     except OSError:
         return None
-
-
-def sum_of(found: Sequence[Binned]) -> tuple[int, int, int]:
-    """Return how many files lie in bins, their bytes, and how many of them have a content that lies nowhere else."""
-    files = [file for each in found for file in each.item.files]
-    return len(files), sum(file.size for file in files), sum(len(each.last) for each in found)

@@ -10,7 +10,8 @@ from foldkeep.model import PathBytes, Problem, Progress, RunFileState, Settings,
 from foldkeep.model.bin_names import bin_above
 from foldkeep.model.names import lies_below
 from foldkeep.scan import places_here
-from foldkeep.scan.cards import Candidate, Card, Seeker, Sought, check_stands, read_card
+from foldkeep.scan.cards import Candidate, Card, CardFile, Seeker, Sought, check_stands, read_card
+from foldkeep.scan.reading import ends_at
 from foldkeep.stock import Archived, Stock
 
 from .inventories import Cupboard, held_in
@@ -171,9 +172,13 @@ class _Library:
         self._device = os.stat(folder).st_dev
         self._devices: dict[int, int] = {}
 
-    def of_size(self, size: int) -> list[StockFile]:
-        """Return the files of a size outside the folder."""
-        return [file for file in self._stock.holdings.of_size(size) if not lies_below(file.path, self._folder)]
+    def like(self, file: CardFile) -> list[StockFile]:
+        """Return the files outside the folder that may have the content of one in it, by size and both ends."""
+        try:
+            similar = self._stock.holdings.like(file.size, ends_at(file.path, file.size))
+        except OSError:
+            return []  # that is told when it is to be read
+        return [other for other in similar if not lies_below(other.path, self._folder)]
 
     def counts(self, file: StockFile) -> bool:
         """Tell whether a file may count if it is read: it is here, where it was asked for, and in no bin."""
@@ -199,7 +204,7 @@ class _Library:
 def _sought(
     card: Card, library: _Library, enough: int, progress: Progress
 ) -> Iterator[tuple[Sought, list[StockFile]]]:  # fmt: skip
-    """Yield what was found of each file, in their order, with the files elsewhere that have its size."""
+    """Yield what was found of each file, in their order, with the files elsewhere that may have its content."""
     total = sum(file.size for file in card.files)
     done = 0
     seeker = Seeker()
@@ -216,9 +221,9 @@ def _sought(
     with ThreadPoolExecutor(2) as executor:
         try:
             for file in card.files:
-                same_size = library.of_size(file.size)
-                candidates = [Candidate(each.path, each.digest) for each in same_size if library.counts(each)]
-                running.append((executor.submit(seeker.seek, file, candidates, enough), same_size))
+                similar = library.like(file)
+                candidates = [Candidate(each.path, each.digest) for each in similar if library.counts(each)]
+                running.append((executor.submit(seeker.seek, file, candidates, enough), similar))
                 if len(running) >= _AHEAD:
                     yield settled()
             while running:
@@ -228,11 +233,11 @@ def _sought(
                 future.cancel()
 
 
-def _answer(stock: Stock, library: _Library, sought: Sought, same_size: Sequence[StockFile]) -> CardAnswer:
+def _answer(stock: Stock, library: _Library, sought: Sought, similar: Sequence[StockFile]) -> CardAnswer:
     digest = sought.digest
     if not digest:
         return CardAnswer(sought)
-    known = [file for file in same_size if file.digest == digest]
+    known = [file for file in similar if file.digest == digest]
     counting = [file for file in known if library.counts(file) and library.is_apart(file)]
     apart = Apart(
         sought.on_its_own or any(not library.is_apart(file) and library.is_here(file) for file in known),
@@ -241,7 +246,7 @@ def _answer(stock: Stock, library: _Library, sought: Sought, same_size: Sequence
         tuple(sorted({file.place.label for file in known if not library.is_here(file)})),
         tuple(dict.fromkeys(archive for archive, _ in stock.archives.holding(digest))),
     )
-    unread = next((file.path for file in same_size if file.digest is None and library.counts(file)), b"")
+    unread = next((file.path for file in similar if file.digest is None and library.counts(file)), b"")
     volumes = len({file.volume for file in counting})
     return CardAnswer(sought, tuple(file.path for file in counting), volumes, apart, unread)
 
