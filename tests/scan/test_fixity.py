@@ -69,6 +69,25 @@ def test_words_written_into_a_picture_are_an_edit(desk):
     assert [each["path"] for each in found.json["edited"]] == [str(desk.place / "a.jpg")]
 
 
+def test_a_picture_of_which_no_essence_can_be_told_any_more_is_no_edit(desk, monkeypatch):
+    from foldkeep.signals import Apart, NotRead
+
+    picture = small_picture(10)
+    for name in ("a.jpg", "b.jpg"):
+        desk.write(name, commented(picture, name))
+    desk.ask("scan", desk.place, "--read-all")
+    desk.ask("duplicates", "--same", "essence")
+    rewritten(desk.place / "a.jpg", commented(picture, "c.jpg"))
+
+    def hangs(*_):
+        raise NotRead("it took too long")
+
+    monkeypatch.setattr(Apart, "essence", hangs)
+    found = desk.run("fixity", "--json")
+    assert (found.status, found.json["edited"], len(found.json["changed"])) == (1, [], 1)
+    assert desk.run("fixity", "--with-inventory", desk.stock).status == 2
+
+
 def test_damage_stays_damage_until_its_content_is_another(read):
     read.rot("b/copy of a.jpg")
     damaged = str(read.place / "b/copy of a.jpg")

@@ -3,13 +3,13 @@
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field
 
-from foldkeep.model import Progress, StockFile, UnusableInput, no_progress
+from foldkeep.model import Progress, StockFile, no_progress
 from foldkeep.scan.fixity import FixityReport, Reread, read_again
-from foldkeep.signals import Apart
+from foldkeep.signals import Apart, NotRead
 from foldkeep.signals.essences import ESSENCE
 from foldkeep.stock import Archived, Due, Stock
 
-from .inventories import Cupboard, held_in
+from .inventories import Cupboard, contents_of, held_in
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,6 +62,9 @@ def check_fixity(
 
     Raises UnusableInput if one of the inventories is no whole one; nothing was read then.
     """
+    for path in inventories:
+        for _ in contents_of(path):
+            pass  # to its end, which tells whether it is whole
     helper = Apart()
     try:
         report = read_again(
@@ -102,5 +105,5 @@ def _is_edit(stock: Stock, helper: Apart, due: Due, path: bytes) -> bool:
         return False
     try:
         return bool(helper.essence(path, due.size).get("essence") == essence)
-    except (OSError, UnusableInput):
+    except NotRead:
         return False
