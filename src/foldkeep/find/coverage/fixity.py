@@ -2,14 +2,16 @@
 
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 from foldkeep.model import Progress, StockFile, no_progress
 from foldkeep.scan.fixity import FixityReport, Reread, read_again
-from foldkeep.signals import Apart, NotRead
-from foldkeep.signals.essences import ESSENCE
 from foldkeep.stock import Archived, Due, Stock
 
 from .inventories import Cupboard, contents_of, held_in
+
+if TYPE_CHECKING:
+    from foldkeep.signals import Apart
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,6 +67,9 @@ def check_fixity(
     for path in inventories:
         for _ in contents_of(path):
             pass  # to its end, which tells whether it is whole
+    # Nobody who asks for anything else here has to wait for what reads media.
+    from foldkeep.signals import Apart
+
     helper = Apart()
     try:
         report = read_again(
@@ -95,8 +100,11 @@ def _damage(stock: Stock, found: Reread, cupboards: dict[bytes, list[Cupboard]])
     return Damage(found, good_copies(stock, found.check.expected, found.due.path, cupboards))
 
 
-def _is_edit(stock: Stock, helper: Apart, due: Due, path: bytes) -> bool:
+def _is_edit(stock: Stock, helper: "Apart", due: Due, path: bytes) -> bool:
     """Tell whether a file has the essence that is known of the content it had: then somebody wrote words into it."""
+    from foldkeep.signals import NotRead
+    from foldkeep.signals.essences import ESSENCE
+
     if due.digest is None or due.kind not in ESSENCE.kinds:
         return False
     known = stock.signals.of(due.digest, ESSENCE.name, ESSENCE.version)
