@@ -160,7 +160,13 @@ def _moved_by_link(source: int, name: bytes, target: int, new_name: bytes) -> bo
         if error.errno in _NO_LINKS:
             return False
         raise
-    unlink_twin((source, name), (target, new_name))
+    try:
+        unlink_twin((source, name), (target, new_name))
+    except OSError:
+        # What goes on after a move that failed takes the new name for free.
+        with suppress(OSError):
+            unlink_twin((target, new_name), (source, name))
+        raise
     return True
 
 
