@@ -6,6 +6,7 @@ Nothing heavy is imported here; ``foldkeep --help`` must not pay for it.
 import os
 import sys
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from enum import IntEnum
 from typing import TYPE_CHECKING, TextIO
 
@@ -17,6 +18,7 @@ if TYPE_CHECKING:
     from foldkeep.show.answers import Answer
     from foldkeep.show.page import Document, Page, ProgressBar
     from foldkeep.stock import Stock
+    from foldkeep.storage.remote import Login
 
 
 class ExitStatus(IntEnum):
@@ -124,6 +126,40 @@ class Environment:
             if path in asked:
                 continue
             self.stderr.write(f"{TwinPlace(path, place)}\n")
+
+    @contextmanager
+    def servers(
+        self, stock: "Stock", named: Iterable[str] = (), *, rate: int | None = None, unencrypted: bool = False
+    ) -> Iterator[None]:
+        """Have servers reached in the block, with logins from where they are kept, or asked for at the terminal.
+
+        Those that are `named` may be asked `unencrypted`, as those of places that were scanned so.
+        """
+        from foldkeep.model.remote import is_address, remote_path, server_of
+        from foldkeep.storage.remote import Connections, Credentials, connections
+
+        open_ = {server_of(place.path) for place in stock.places.all() if "unencrypted" in place.asked}
+        if unencrypted:
+            open_ |= {server_of(remote_path(each)) for each in named if is_address(each)}
+        with connections(Connections(Credentials(self.ask_login), rate=rate, unencrypted=frozenset(open_))):
+            yield
+
+    def ask_login(self, server: str, user: str) -> "Login | None":
+        """Ask at the terminal for the name and password for a server; None if nobody is there."""
+        from getpass import getpass
+
+        from foldkeep.storage.remote import Login
+
+        if not self.stdin.isatty():
+            return None
+        self.stdout.flush()
+        self.stderr.write(f"{server} wants a name and password.\n")
+        if not user:
+            self.stderr.write("Name: ")
+            self.stderr.flush()
+            user = self.stdin.readline().strip()
+        password = getpass(f"Password of {user}: ", self.stderr) if user else ""
+        return Login(user, password) if password else None
 
     def confirm(self, args: "Namespace", question: str, draw: "Callable[[Page], None]") -> bool:
         """Show what is about to be done, ask whether to go ahead, and return the answer; true with ``--yes``.

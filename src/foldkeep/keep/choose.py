@@ -8,6 +8,7 @@ from functools import partial
 from foldkeep.find.references import package_folders
 from foldkeep.model import Action, CopySet, StockFile, visible
 from foldkeep.model.names import lies_below
+from foldkeep.model.remote import SOMEBODY_ELSE, is_remote
 from foldkeep.stock import Stock
 
 from .albums import Albums
@@ -20,6 +21,8 @@ from .rules import SORTED, TOGETHER, Rule, Users, each, make_rules
 from .together import FolderRanks
 
 _AWAY = "its place is away"
+_ON_A_SERVER = "on a server, where nothing is folded yet"
+_NOT_MINE = "somebody else's on the server: deleting it frees nothing of yours"
 _UNUSED = "stays beside the copy that a document uses"
 _ALBUM = "part of an album, which stays whole"
 _PACKED = "in a package (a bag), which stays whole"
@@ -168,7 +171,7 @@ class Chooser:
     def _apart(self, copy: StockFile) -> str:
         """Return why a copy neither goes nor lets others go; empty if it is one among the others."""
         if copy.place.id in self._away:
-            return _AWAY
+            return _ON_A_SERVER if is_remote(copy.path) else _AWAY
         if any(lies_below(copy.path, package) for package in self._packages):
             return _PACKED
         return self._programs.why(copy.path) if self._programs else ""
@@ -176,7 +179,9 @@ class Chooser:
     def _fixed(self, copies: Sequence[StockFile]) -> dict[bytes, str]:
         """Return the copies that must not go, by path, with the reason."""
         found = {
-            copy.path: protected_by(self._protections, copy) or left_alone(copy.place.role, self._wishes.wanted.roles)
+            copy.path: _NOT_MINE
+            if copy.owner == SOMEBODY_ELSE
+            else protected_by(self._protections, copy) or left_alone(copy.place.role, self._wishes.wanted.roles)
             for copy in copies
         }
         if self._wishes.wanted:

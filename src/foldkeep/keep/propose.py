@@ -104,7 +104,7 @@ def propose_for(
     """
     proposal = Proposal() if proposal is None else proposal
     progress(Step("Comparing contents", 0, None, "files"))
-    found = OtherSets(duplicates(stock, question), essences, across=question.across)
+    found = OtherSets(duplicates(stock, question), essences)
     away = {place for place, now in presences(stock).items() if now is not Presence.HERE}
     paths = (copy.path for one in found.sets() for copy in one.copies)
     in_use = InUse() if projects is None else uses_of_copies(stock, projects, paths, progress)

@@ -9,6 +9,8 @@ EXTRAS = {
     "charts": ("matplotlib", "jinja2", "PIL"),
     "timelines": ("opentimelineio",),
     "discs": ("pycdlib",),
+    "remote": ("httpx", "asyncssh", "keyring"),
+    "cloud": ("wsgidav", "cheroot"),
 }
 """The modules that each extra brings, under the names by which ``pip install 'fold-keep[NAME]'`` knows them."""
 
@@ -17,6 +19,8 @@ _PURPOSES = {
     "charts": "drawing maps, bars and pages",
     "timelines": "reading bundles of timelines",
     "discs": "making images of discs",
+    "remote": "looking into places on servers",
+    "cloud": "running a cloud of its own",
 }
 
 

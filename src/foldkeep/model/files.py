@@ -147,6 +147,8 @@ class CopySet:
         Bytes that come free when one file of the set stays and every other known name goes.
     backed_up
         Labels of places of other roles that have the content too.
+    mirrored
+        Labels of places that have the content too, and that a program may keep like those of the set: one copy then.
     """
 
     id: str
@@ -154,6 +156,7 @@ class CopySet:
     copies: tuple[StockFile, ...]
     reclaimable: int
     backed_up: tuple[str, ...] = ()
+    mirrored: tuple[str, ...] = ()
 
     @property
     def size(self) -> int:

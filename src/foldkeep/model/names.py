@@ -10,6 +10,9 @@ from itertools import takewhile
 from typing import AnyStr
 from urllib.parse import quote_from_bytes, unquote_to_bytes, urlsplit
 
+from .errors import UnusableInput
+from .remote import is_address, is_remote, remote_path, remote_uri
+
 PathBytes = bytes
 """A path as the system has it: bytes, since a name may be no text."""
 
@@ -18,26 +21,30 @@ FOLD_NAME = b".foldkeep"
 
 
 def file_uri(path: bytes) -> str:
-    """Return the ``file:`` URI (RFC 8089) of an absolute path; every byte survives the way there and back.
+    """Return the ``file:`` URI (RFC 8089) of an absolute path, or the URI that a remote one has on its server.
+
+    Every byte survives the way there and back.
 
     >>> file_uri(b"/kites/red \\xff.jpg")
     'file:///kites/red%20%FF.jpg'
     """
-    return "file://" + quote_from_bytes(path, safe="/")
+    return remote_uri(path) if is_remote(path) else "file://" + quote_from_bytes(path, safe="/")
 
 
 def path_from_uri(uri: str) -> bytes:
-    """Return the absolute path that a ``file:`` URI of this machine names.
+    """Return the absolute path that a ``file:`` URI of this machine, or the URI of a remote path, names.
 
     Raises
     ------
     ValueError
-        If it is no ``file:`` URI, names another host, or its path is relative or holds a NUL byte.
+        If it is neither, names another host, or its path is relative or holds a NUL byte.
     """
     if uri.startswith("file:///") and "?" not in uri and "#" not in uri:
         path = unquote_to_bytes(uri[len("file://") :])  # as we write it, and ten times as fast
         if b"\0" not in path:
             return path
+    if is_address(uri):
+        return _remote_path(uri)
     parts = urlsplit(uri)
     if parts.scheme != "file" or parts.netloc not in ("", "localhost") or parts.query or parts.fragment:
         raise ValueError(f"not a file: URI of this machine: {uri!r}")
@@ -45,6 +52,13 @@ def path_from_uri(uri: str) -> bytes:
     if not path.startswith(b"/") or b"\0" in path:
         raise ValueError(f"not an absolute path: {uri!r}")
     return path
+
+
+def _remote_path(uri: str) -> bytes:
+    try:
+        return remote_path(uri)
+    except UnusableInput as error:
+        raise ValueError(str(error)) from error
 
 
 def visible(name: bytes | str) -> str:

@@ -7,7 +7,9 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from foldkeep.model import PathBytes, Place, Role, UnusableInput, visible
+from foldkeep.model.extras import need
 from foldkeep.model.names import lies_below, lies_in_a_fold
+from foldkeep.model.remote import is_address, is_remote, remote_path
 from foldkeep.model.settings import ASKABLE
 from foldkeep.model.volumes import VolumeFacts
 from foldkeep.model.work import reason_of
@@ -15,6 +17,8 @@ from foldkeep.stock import Stock
 from foldkeep.storage import storage_at
 from foldkeep.storage.local.drives import answers, is_read_only, mark_of, real_path
 from foldkeep.storage.local.reading import facts_at, open_top
+
+from .remote import add_remote_place
 
 
 class Presence(StrEnum):
@@ -25,6 +29,8 @@ class Presence(StrEnum):
     """Nothing is there, or only the empty folder where its drive goes."""
     OTHER = "another volume"
     """Something is there, but not the volume that the stock knows."""
+    SERVER = "on a server"
+    """It is asked when it is scanned, and when something is done there."""
     SILENT = "no answer"
     """The share or program that it lies on does not answer."""
 
@@ -74,6 +80,8 @@ def find_folder(path: bytes) -> Found:
 
 def presence(stock: Stock, place: Place) -> Presence:
     """Tell whether a place is here, away, or covered by another volume."""
+    if is_remote(place.path):
+        return Presence.SERVER
     if not answers(place.path):
         return Presence.SILENT
     try:
@@ -213,6 +221,8 @@ def add_place(stock: Stock, path: bytes, role: Role | None = None, asked: Mappin
         If it is not a folder that can be listed, lies in a fold, or is the empty folder where the drive of a
         known place goes; TwinPlace if it may be a copy of a place.
     """
+    if is_address(path):
+        return _add_remote(stock, remote_path(path), role, asked or {})
     if not answers(path):
         raise UnusableInput(
             f"cannot scan {visible(path)}: the share or program behind it does not answer", "see to it, or scan others"
@@ -251,6 +261,15 @@ def add_place(stock: Stock, path: bytes, role: Role | None = None, asked: Mappin
         )
         stock.places.change(place)
     return place
+
+
+def _add_remote(stock: Stock, path: bytes, role: Role | None, asked: Mapping[str, bool]) -> Place:
+    need("remote")
+    known = next((place for place in stock.places.all() if place.path == path), None)
+    before = known.asked if known else frozenset()
+    return add_remote_place(
+        stock, path, role, frozenset(word for word in (*ASKABLE, "unencrypted") if asked.get(word, word in before))
+    )
 
 
 def below_mount(path: bytes, volume: VolumeFacts) -> bytes:

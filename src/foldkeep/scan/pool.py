@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from itertools import chain
 
 from foldkeep.model import Problem, Progress, Step
+from foldkeep.model.remote import is_remote
 from foldkeep.stock import SMALL_FILE, Backlog, Reading, Stock
 
 from .afar import FarPlaces, Work
@@ -18,6 +19,9 @@ _WAIT_SECONDS = 0.25
 
 _JOBS_IN_FLIGHT = 16
 _JOB_FILES = 1024
+_JOB_FILES_AFAR = 16
+"""A server is waited for with each, and waits best for several at a time."""
+
 _JOB_BYTES = 16 * 1024 * 1024
 
 
@@ -157,6 +161,9 @@ class Pool:
                 self._small_running -= 1
                 self._lanes.learn(job.waiting)
         outcomes = list(chain.from_iterable(job.outcomes for job in jobs))
+        self._stock.contents.set_stated(
+            (outcome.stated, id_) for outcome in outcomes if outcome.stated for id_ in outcome.reading.ids
+        )
         self._stock.contents.set_read(
             (outcome.ends, outcome.digest, outcome.content, outcome.extent, outcome.changed_ns, id_)
             for outcome in outcomes
@@ -185,9 +192,13 @@ def _jobs(readings: Iterable[Reading]) -> Iterator[list[Reading]]:
     job: list[Reading] = []
     size = 0
     for reading in readings:
+        afar = is_remote(reading.path)
+        if job and afar != is_remote(job[0].path):
+            yield job
+            job, size = [], 0
         job.append(reading)
         size += reading.size
-        if size >= _JOB_BYTES or len(job) >= _JOB_FILES:
+        if size >= _JOB_BYTES or len(job) >= (_JOB_FILES_AFAR if afar else _JOB_FILES):
             yield job
             job, size = [], 0
     if job:
@@ -195,7 +206,7 @@ def _jobs(readings: Iterable[Reading]) -> Iterator[list[Reading]]:
 
 
 def _is_small(job: list[Reading]) -> bool:
-    return job[0].size <= SMALL_FILE  # the largest comes first
+    return job[0].size <= SMALL_FILE and not is_remote(job[0].path)  # the largest comes first
 
 
 def _run_job(work: Work, job: list[Reading], meter: Meter, far: FarPlaces | None) -> _Done:

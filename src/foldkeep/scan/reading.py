@@ -7,11 +7,13 @@ from dataclasses import dataclass
 
 from blake3 import blake3
 
-from foldkeep.model import PathBytes
+from foldkeep.model import PathBytes, UnusableInput
+from foldkeep.model.remote import is_remote
 from foldkeep.model.signatures import contradiction
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Reading
 from foldkeep.storage.local.reading import FILE, clamped_ns, digest_of, modified_ns, open_path, opened
+from foldkeep.storage.remote import RemoteStorage, remote_storage
 
 from .clones import shared_extent
 
@@ -35,7 +37,8 @@ class Outcome:
 
     `ends` is a number of 64 bits; equal ends only decide what is read whole. `content` is the format that the
     first bytes tell where the suffix promises another; `extent` is where clones of a file lie. `changed_ns` is the time
-    of the last status change of a file that was read whole, where a later change would show in it.
+    of the last status change of a file that was read whole, where a later change would show in it. `stated` is the
+    digest that a server states of the whole content.
     """
 
     reading: Reading
@@ -46,6 +49,7 @@ class Outcome:
     extent: int | None = None
     problem: str | None = None
     changed_ns: int | None = None
+    stated: str = ""
 
 
 class Meter:
@@ -63,6 +67,8 @@ class Meter:
 
 def read_ends(reading: Reading, meter: Meter) -> Outcome:  # noqa: ARG001 - it is over before it could be looked at
     """Read the first and last block of a file; a file no longer than that is read whole."""
+    if is_remote(reading.path):
+        return _ends_afar(reading)
     small = reading.size <= WHOLE_UP_TO
     try:
         descriptor = open_path(reading.path, FILE)
@@ -105,6 +111,8 @@ def _ends_of(data: bytes) -> int:
 
 def read_whole(reading: Reading, meter: Meter) -> Outcome:
     """Read a whole file."""
+    if is_remote(reading.path):
+        return _whole_afar(reading, meter)
     try:
         descriptor = open_path(reading.path, FILE)
         try:
@@ -116,6 +124,58 @@ def read_whole(reading: Reading, meter: Meter) -> Outcome:
     except (OSError, Changed) as error:
         return Outcome(reading, problem=_words(error))
     return Outcome(reading, count, digest=digest, changed_ns=telling_change_ns(facts))
+
+
+def _ends_afar(reading: Reading) -> Outcome:
+    """Read the ends of a file on a server by ranges, and take what the server states of the whole along."""
+    size = reading.size
+    try:
+        storage = remote_storage(reading.path)
+        first = storage.part(reading.path, 0, min(size, END_BLOCK), reading.etag)
+        data, count = first.data, len(first.data)
+        if size <= WHOLE_UP_TO:
+            wanted = size - count
+            if wanted:
+                data += storage.part(reading.path, count, wanted, reading.etag).data
+        else:
+            data += storage.part(reading.path, size - END_BLOCK, END_BLOCK, reading.etag).data
+        _check_same_afar(reading, storage)
+    except (OSError, UnusableInput, Changed) as error:
+        return Outcome(reading, problem=_words(error))
+    if len(data) != min(size, WHOLE_UP_TO):
+        return Outcome(reading, problem=_words(Changed()))
+    digest = blake3(data).digest()
+    ends = int.from_bytes(digest[:8], "big", signed=True)
+    content = contradiction(reading.path, data[:16])
+    whole = digest if size <= WHOLE_UP_TO else None
+    return Outcome(reading, len(data), ends, whole, content, stated=first.stated)
+
+
+def _whole_afar(reading: Reading, meter: Meter) -> Outcome:
+    hasher, count = blake3(), 0
+    try:
+        storage = remote_storage(reading.path)
+        for part in storage.parts(reading.path, reading.etag):
+            count += len(part)
+            if count > reading.size:
+                raise Changed
+            hasher.update(part)
+            meter.add(len(part))
+        _check_same_afar(reading, storage)
+    except (OSError, UnusableInput, Changed) as error:
+        return Outcome(reading, problem=_words(error))
+    if count != reading.size:
+        return Outcome(reading, count, problem=_words(Changed()))
+    return Outcome(reading, count, digest=hasher.digest())
+
+
+def _check_same_afar(reading: Reading, storage: RemoteStorage) -> None:
+    """Raise Changed if a file without an entity tag has another size or time than when it was listed."""
+    if reading.etag:
+        return  # each part was asked for on condition of that
+    facts = storage.facts(reading.path)
+    if facts is None or (facts.size, facts.modified_ns) != (reading.size, reading.modified_ns):
+        raise Changed
 
 
 def _check_same(descriptor: int, reading: Reading) -> os.stat_result:
@@ -139,5 +199,5 @@ def tick_of(when_ns: int) -> int:
     return _TICK_NS if when_ns % 1_000_000_000 else COARSE_TICK_NS
 
 
-def _words(error: OSError | Changed) -> str:
-    return reason_of(error) if isinstance(error, OSError) else "changed during the scan; scan again"
+def _words(error: OSError | UnusableInput | Changed) -> str:
+    return reason_of(error) if not isinstance(error, Changed) else "changed during the scan; scan again"

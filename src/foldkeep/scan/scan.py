@@ -11,19 +11,23 @@ from functools import partial
 
 from foldkeep.model import Place, Problem, Progress, Settings, Step, no_progress
 from foldkeep.model.names import lies_below
+from foldkeep.model.remote import is_remote
 from foldkeep.model.units import is_clock_change
 from foldkeep.stock import Backlog, Shared, Stock
 from foldkeep.storage import storage_at
 from foldkeep.storage.local.drives import keeps_inodes, may_fall_silent
 from foldkeep.storage.local.reading import facts_at, may_be_one, modified_ns
+from foldkeep.storage.remote import remote_storage
 
 from .afar import NO_ANSWER, FarPlaces
 from .clones import extent_of
 from .places import Presence, places_here, presence, renewed
 from .pool import Pool
 from .reading import read_ends, read_whole
+from .remote import REMOTE_DEVICE, note_quota, walk_remote, why_unreachable
 from .report import ScanReport
 from .skip_rules import Looking
+from .stated import take_stated
 from .walk import Listing, walk
 
 # Files of at least this size are read while the walk goes on; smaller ones would only keep it waiting for
@@ -91,11 +95,14 @@ def scan(
                     stock.places.change(replace(place, scanned_ns=began_ns))
                     report.places.append(place.path)
             report.moved = stock.moves.recognise_moved()
-            here = places_here(stock)
+            here = places_here(stock) | {place.id for place in places if place.path in report.places}
             pool.drain()
             pool.finish(read_ends, stock.contents.to_read_ends(places=here))
             report.moved += stock.moves.recognise_moved_by_ends(report.without_inodes)
             pool.finish(read_whole, stock.contents.to_read_whole(places=here))
+            stated = take_stated(stock, here, progress)
+            pool.finish(read_whole, stock.contents.to_read_numbered(stated.to_read))
+            report.stated = stated.files + stock.contents.spread_stated()
             if read_all or read_kinds:
                 rest = here & {place.id for place in places}
                 pool.finish(read_whole, stock.contents.to_read_rest(rest, None if read_all else read_kinds))
@@ -196,22 +203,26 @@ def _look(
     progress: Progress,
 ) -> bool:
     """Walk one place, write what changed into the stock, and have large files read meanwhile; False if it is away."""
-    there = presence(stock, top)
-    if there is not Presence.HERE:
-        report.problems.append(Problem(top.path, _AWAY[there]))
+    why_not = why_unreachable(top) if is_remote(top.path) else _AWAY.get(presence(stock, top), "")
+    if why_not:
+        report.problems.append(Problem(top.path, why_not))
         return False
-    top = renewed(stock, top)
-    changed = _changed_as_a_whole(stock, top)
     looking = Looking(settings, top.asked)
     salt = repr(sorted(settings.kinds.items())).encode()
     inner = {place.path: place for place in stock.places.all() if place.path != top.path}
     owners: dict[bytes, Place] = {}
-    volumes = {os.stat(top.path).st_dev: top.volume}
     incomplete: list[bytes] = []
     early = _EarlyReading(pool)
-    if may_fall_silent(top.path):
-        far.add(top.path)
-    listings = far.walk(top.path, settings, top.asked) if far.top_of(top.path) else walk(top.path, looking)
+    if is_remote(top.path):
+        note_quota(stock, top)
+        changed, volumes = _Changed(by_inode=False), {REMOTE_DEVICE: top.volume}
+        listings = walk_remote(top.path, looking, remote_storage(top.path))
+    else:
+        top = renewed(stock, top)
+        changed, volumes = _changed_as_a_whole(stock, top), {os.stat(top.path).st_dev: top.volume}
+        if may_fall_silent(top.path):
+            far.add(top.path)
+        listings = far.walk(top.path, settings, top.asked) if far.top_of(top.path) else walk(top.path, looking)
     for listing in listings:
         # A place within a place owns its own folders.
         owner = inner.get(listing.path) or owners.pop(listing.path, top)

@@ -3,7 +3,7 @@
 from .archives import Archived, ArchivedFile
 from .beginnings import Beginnings
 from .checks import Check, Checked, CheckResult, Due
-from .contents import SMALL_FILE, Backlog, Reading
+from .contents import SMALL_FILE, Alike, Backlog, Reading
 from .files import Sighting
 from .filtering import Shared
 from .listing import LIST_ORDERS, Sum
@@ -21,6 +21,7 @@ __all__ = [
     "SMALL_FILE",
     "Archived",
     "ArchivedFile",
+    "Alike",
     "Backlog",
     "Beginnings",
     "Check",

@@ -4,6 +4,7 @@ import sqlite3
 from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
 from itertools import groupby
+from typing import NamedTuple
 
 from .files import join
 from .filtering import Shared, numbers
@@ -26,6 +27,7 @@ class Reading:
     size: int
     modified_ns: int
     inode: int
+    etag: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,6 +37,21 @@ class Backlog:
     files: int
     bytes: int
     readings: Iterator[Reading]
+
+
+class Alike(NamedTuple):
+    """A file that shares size and ends with one of which a server states the digest, and is no link to it."""
+
+    number: int
+    path: bytes
+    digest: bytes | None
+    stated: str | None
+
+
+_HAS_ALIKE = (
+    "f.ends IS NOT NULL AND EXISTS (SELECT 1 FROM files g WHERE g.size = f.size"
+    " AND g.ends = f.ends AND (g.inode <> f.inode OR g.volume <> f.volume))"
+)
 
 
 class Contents:
@@ -63,12 +80,36 @@ class Contents:
     def to_read_whole(self, least_size: int = 1, scan: int = 0, places: Collection[int] | None = None) -> Backlog:
         """Return the files not yet read whole that share size and ends with another."""
         return self._backlog(
-            "f.digest IS NULL AND f.ends IS NOT NULL AND EXISTS (SELECT 1 FROM files g WHERE g.size = f.size"
-            " AND g.ends = f.ends AND (g.inode <> f.inode OR g.volume <> f.volume))",
+            f"f.digest IS NULL AND f.stated IS NULL AND {_HAS_ALIKE}",
             least_size,
             scan,
             places,
         )
+
+    def stated_and_alike(self, places: Collection[int]) -> Iterator[list[Alike]]:
+        """Yield the files of places that share size and ends, where servers state digests of some not yet known."""
+        rows = self._db.execute(
+            "SELECT f.id, d.path, f.name, f.digest, f.stated, f.size, f.ends FROM files f"
+            f" JOIN folders d ON d.id = f.folder WHERE f.place IN ({numbers(places)}) AND (f.size, f.ends) IN"
+            f" (SELECT f.size, f.ends FROM files f WHERE f.stated IS NOT NULL AND f.digest IS NULL AND {_HAS_ALIKE})"
+            " ORDER BY f.size DESC, f.ends, d.path, f.name"
+        ).fetchall()
+        for _, files in groupby(rows, key=lambda row: row[5:]):
+            yield [Alike(row[0], join(row[1], row[2]), row[3], row[4]) for row in files]
+
+    def to_read_numbered(self, files: Iterable[int]) -> Backlog:
+        """Return files by their numbers."""
+        self._db.execute("DROP TABLE IF EXISTS temp.asked")
+        self._db.execute("CREATE TEMP TABLE asked (file INTEGER PRIMARY KEY)")
+        self._db.executemany("INSERT INTO temp.asked VALUES (?)", ((number,) for number in files))
+        return self._backlog("f.id IN temp.asked", 1, 0, None)
+
+    def spread_stated(self) -> int:
+        """Give files the digest of one that was read and of which servers state the same, and return how many."""
+        return self._db.execute(
+            "UPDATE files SET digest = g.digest FROM files g WHERE files.stated IS NOT NULL AND files.digest IS NULL"
+            " AND g.stated = files.stated AND g.digest IS NOT NULL AND g.size = files.size AND g.ends = files.ends"
+        ).rowcount
 
     def to_read_rest(self, places: Collection[int], kinds: Collection[str] | None = None) -> Backlog:
         """Return the files of places, of any kind or some, of which the whole content was not read yet."""
@@ -94,7 +135,7 @@ class Contents:
         self._db.execute("DROP TABLE IF EXISTS temp.work")
         self._db.execute(
             "CREATE TEMP TABLE work AS SELECT f.id, d.path AS folder, f.name, f.size, f.modified_ns,"
-            f" f.volume, f.inode FROM files f JOIN folders d ON d.id = f.folder WHERE {condition}"
+            f" f.volume, f.inode, f.etag FROM files f JOIN folders d ON d.id = f.folder WHERE {condition}"
             " AND f.size >= ? AND d.scan >= ? ORDER BY iif(f.size > ?, f.size, 0) DESC, f.volume, f.inode",
             (*(kinds or ()), least_size, scan, SMALL_FILE),
         )
@@ -106,8 +147,8 @@ class Contents:
     def _readings(self) -> Iterator[Reading]:
         for _, links in groupby(self._work(), key=lambda row: (row[6], row[7])):
             rows = list(links)
-            _, _, folder, name, size, modified_ns, _, inode = rows[0]
-            yield Reading(tuple(row[1] for row in rows), join(folder, name), size, modified_ns, inode)
+            _, _, folder, name, size, modified_ns, _, inode, etag = rows[0]
+            yield Reading(tuple(row[1] for row in rows), join(folder, name), size, modified_ns, inode, etag)
 
     def _work(self) -> Iterator[tuple]:  # type: ignore[type-arg]
         """Yield the rows of the work by pages, so that no cursor stays open over a write."""
@@ -132,6 +173,10 @@ class Contents:
             " read_changed_ns = coalesce(?, read_changed_ns) WHERE id = ?",
             found,
         )
+
+    def set_stated(self, found: Iterable[tuple[str, int]]) -> None:
+        """Write down the digests that servers state of files: rows of algorithm and digest, the file's number."""
+        self._db.executemany("UPDATE files SET stated = ? WHERE id = ?", found)
 
     def seen_on_two_volumes(self) -> Iterator[list[tuple[int, int, bytes]]]:
         """Yield groups of files that may be one, seen through two mounts: number, volume and path of each.

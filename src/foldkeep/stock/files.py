@@ -12,6 +12,7 @@ from .filtering import BELOW, bounds
 
 _SAME_LOOKS = (
     "NOT fresh AND size = excluded.size AND modified_ns + {shift} = excluded.modified_ns AND volume = excluded.volume"
+    " AND etag = excluded.etag"
 )
 _UNCHANGED = f"{_SAME_LOOKS} AND inode = excluded.inode"
 
@@ -25,6 +26,8 @@ class Sighting(NamedTuple):
         1 if it was changed so short before that a change after this would not show in its time, else 0.
     blocks
         How many blocks of 512 bytes it takes on its volume; None where that is not known.
+    etag
+        The strong entity tag that its server gives it; empty if it has none.
     """
 
     name: bytes
@@ -36,6 +39,7 @@ class Sighting(NamedTuple):
     owner: int
     fresh: int = 0
     blocks: int | None = None
+    etag: str = ""
 
 
 class Files:
@@ -74,7 +78,8 @@ class Files:
     def in_folder(self, folder: int) -> dict[bytes, Sighting]:
         """Return what is known of the files directly in a folder, by name."""
         rows = self._db.execute(
-            "SELECT name, kind, size, modified_ns, inode, links, owner, fresh, blocks FROM files WHERE folder = ?",
+            "SELECT name, kind, size, modified_ns, inode, links, owner, fresh, blocks, etag FROM files"
+            " WHERE folder = ?",
             (folder,),
         )
         return {row[0]: Sighting(*row) for row in rows}
@@ -100,16 +105,17 @@ class Files:
         """
         same = (_UNCHANGED if by_inode else _SAME_LOOKS).format(shift=int(shift_ns))
         self._db.executemany(
-            "INSERT INTO files (name, kind, size, modified_ns, inode, links, owner, fresh, blocks, folder,"
+            "INSERT INTO files (name, kind, size, modified_ns, inode, links, owner, fresh, blocks, etag, folder,"
             " place, volume)"
-            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (folder, name) DO UPDATE SET"
+            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT (folder, name) DO UPDATE SET"
             f" ends = iif({same}, ends, NULL), digest = iif({same}, digest, NULL),"
             f" outline = iif({same}, outline, NULL), form = iif({same}, form, NULL),"
             f" read_changed_ns = iif({same}, read_changed_ns, NULL),"
-            f" content = iif({same}, content, NULL), extent = iif({same}, extent, NULL),"
+            f" stated = iif({same}, stated, NULL), content = iif({same}, content, NULL),"
+            f" extent = iif({same}, extent, NULL),"
             " kind = excluded.kind, size = excluded.size,"
             " modified_ns = excluded.modified_ns, inode = excluded.inode, links = excluded.links,"
-            " owner = excluded.owner, fresh = excluded.fresh, blocks = excluded.blocks,"
+            " owner = excluded.owner, fresh = excluded.fresh, blocks = excluded.blocks, etag = excluded.etag,"
             " place = excluded.place, volume = excluded.volume",
             ((*sighting, folder, place, volume) for sighting in sightings),
         )

@@ -5,6 +5,7 @@ import sqlite3
 
 from foldkeep.model import Place, Role, Volume
 from foldkeep.model.names import innermost
+from foldkeep.model.remote import Quota, is_remote, server_of
 from foldkeep.model.volumes import Capabilities
 
 _COLUMNS = "id, path, role, label, volume, inode, asked, scanned_ns, below, mark"
@@ -103,6 +104,8 @@ class Places:
         self._db.execute("DELETE FROM files WHERE folder IN (SELECT id FROM folders WHERE place = ?)", (place.id,))
         self._db.execute("DELETE FROM folders WHERE place = ?", (place.id,))
         self._db.execute("DELETE FROM former_paths WHERE place = ?", (place.id,))
+        self._db.execute("DELETE FROM quotas WHERE place = ?", (place.id,))
+        self._db.execute("DELETE FROM separate_places WHERE ? IN (one, other)", (place.id,))
         self._db.execute("DELETE FROM places WHERE id = ?", (place.id,))
 
     def volume(self, key: str, name: str) -> int:
@@ -124,6 +127,38 @@ class Places:
     def set_capabilities(self, volume: int, capabilities: Capabilities) -> None:
         """Write down what a volume can do, as it was tried out."""
         self._db.execute("UPDATE volumes SET capabilities = ? WHERE id = ?", (json.dumps(capabilities.known()), volume))
+
+    def set_quota(self, place: int, quota: Quota | None, asked_ns: int) -> None:
+        """Write down what space a server gives a place; None for one that does not tell."""
+        self._db.execute("DELETE FROM quotas WHERE place = ?", (place,))
+        if quota:
+            self._db.execute("INSERT INTO quotas VALUES (?, ?, ?, ?)", (place, quota.used, quota.available, asked_ns))
+
+    def quotas(self) -> dict[int, Quota]:
+        """Return the space that servers gave places when they were last asked, by the numbers of these."""
+        rows = self._db.execute("SELECT place, used, available FROM quotas")
+        return {place: Quota(used, available) for place, used, available in rows}
+
+    def separate(self, one: Place, other: Place) -> None:
+        """Note that no program keeps two places alike, so that copies in both are two files."""
+        pair = sorted((one.id, other.id))
+        self._db.execute("INSERT OR IGNORE INTO separate_places VALUES (?, ?)", pair)
+
+    def keep_alike(self, one: Place, other: Place) -> None:
+        """Take back what `separate` noted."""
+        self._db.execute("DELETE FROM separate_places WHERE one = ? AND other = ?", sorted((one.id, other.id)))
+
+    def are_separate(self, one: Place, other: Place) -> bool:
+        """Tell whether copies in two places are surely two files: both on this machine, or on one server, or said so.
+
+        A program may keep a folder here and one on a server alike; what goes from one goes from the other then.
+        """
+        sides = [server_of(place.path) if is_remote(place.path) else b"" for place in (one, other)]
+        if sides[0] == sides[1]:
+            return True
+        pair = sorted((one.id, other.id))
+        found = self._db.execute("SELECT 1 FROM separate_places WHERE one = ? AND other = ?", pair).fetchone()
+        return found is not None
 
     def sizes(self) -> dict[int, tuple[int, int]]:
         """Return, for each place with files, how many names the stock knows there and their bytes."""

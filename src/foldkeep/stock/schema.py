@@ -210,6 +210,22 @@ _MIGRATIONS = (
     ) STRICT, WITHOUT ROWID;
     CREATE INDEX checks_by_result ON checks (kind, result);
     """,
+    """
+    ALTER TABLE files ADD COLUMN etag TEXT NOT NULL DEFAULT '';  -- a strong entity tag of its server; empty if none
+    ALTER TABLE files ADD COLUMN stated TEXT;  -- algorithm and digest of the whole content, by its server's own word
+    CREATE INDEX files_by_stated ON files (stated) WHERE stated IS NOT NULL;
+    CREATE TABLE quotas (
+        place INTEGER PRIMARY KEY,          -- on a server
+        used INTEGER,                       -- bytes that are taken there; none if the server does not tell
+        available INTEGER,                  -- bytes that may be added
+        asked_ns INTEGER NOT NULL
+    ) STRICT;
+    CREATE TABLE separate_places (
+        one INTEGER NOT NULL,               -- the user says that no program keeps these two alike
+        other INTEGER NOT NULL,             -- the larger number of the two
+        PRIMARY KEY (one, other)
+    ) STRICT, WITHOUT ROWID;
+    """,
 )
 VERSION = len(_MIGRATIONS)
 

@@ -1,11 +1,12 @@
 """Files that agree in content, or in what else is asked: the questions of finders."""
 
 import sqlite3
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import groupby
 
-from foldkeep.model import Filter, Role, StockFile
+from foldkeep.model import Filter, StockFile
+from foldkeep.model.remote import SOMEBODY_ELSE, is_remote
 
 from .files import FILE_COLUMNS, join, stock_file
 from .filtering import FILTERABLE, condition
@@ -33,13 +34,13 @@ class Members:
 
     Attributes
     ----------
-    role
-        The role of the places that were compared; None where all were.
+    group
+        Which of the groups of places that were compared they are of.
     reclaimable
         Bytes that can come free.
     """
 
-    role: Role | None
+    group: int
     files: list[StockFile]
     reclaimable: int
 
@@ -57,7 +58,7 @@ class Sets:
 
     def rank(
         self,
-        roles: Sequence[Role] | None,
+        groups: Sequence[Collection[int]],
         criteria: Iterable[str] = ("content",),
         order: str = "saving",
         wanted: Filter | None = None,
@@ -68,8 +69,8 @@ class Sets:
 
         Parameters
         ----------
-        roles
-            Compare the places of each of these roles among themselves; None compares all places as one.
+        groups
+            Compare the places of each of these among themselves; no place is in two of them.
         criteria
             What files must agree in, of `CRITERIA`.
         order
@@ -92,13 +93,16 @@ class Sets:
             self._at |= {f"bytes_{number}": f"sum(iif(place = {number}, size, 0))" for number in numbers}
         self._db.execute("DROP TABLE IF EXISTS temp.sets")
         self._db.execute(
-            f"CREATE TEMP TABLE sets (role TEXT, {', '.join(self._keys)}, kind TEXT, bytes INTEGER, names INTEGER,"
+            f"CREATE TEMP TABLE sets (part INTEGER, {', '.join(self._keys)}, kind TEXT, bytes INTEGER, names INTEGER,"
             f" links INTEGER, spares INTEGER, reclaimable INTEGER, first_name BLOB"
             + "".join(f", {column} INTEGER" for column in self._at)
             + ")"
         )
-        for role in [None] if roles is None else roles:
-            self._group(role, wanted)
+        self._db.execute("DROP TABLE IF EXISTS temp.parts")
+        self._db.execute("CREATE TEMP TABLE parts (place INTEGER PRIMARY KEY, part INTEGER)")
+        for part, places in enumerate(groups):
+            self._db.executemany("INSERT INTO temp.parts VALUES (?, ?)", ((place, part) for place in places))
+            self._group(part, places, wanted)
         return self._count(numbers)
 
     def _count(self, numbers: list[int]) -> dict[str, tuple[int, int, int]]:
@@ -117,11 +121,11 @@ class Sets:
         }
         return {row[0]: row[1:4] for row in rows}
 
-    def _group(self, role: Role | None, wanted: Filter | None) -> None:
-        """Set down the groups among the places of a role, or among all."""
+    def _group(self, number: int, places: Collection[int], wanted: Filter | None) -> None:
+        """Set down the groups among some places."""
         keys = ", ".join(self._keys)
-        values: list[object] = [role]
-        part = self._taking_part(role)
+        values: list[object] = [number]
+        part = self._taking_part(places)
         if wanted:
             fits, more = condition(self._db, wanted)
             columns = ", ".join(f"f.{key}" for key in self._keys)
@@ -134,6 +138,8 @@ class Sets:
         # Nearly no stock knows a clone, and counting without them takes two thirds of the time.
         clones = self._db.execute("SELECT 1 FROM files WHERE extent IS NOT NULL AND digest > x'' LIMIT 1").fetchone()
         freed = f"min(sum(extent IS NULL), count(DISTINCT {_BLOCK}) - 1)" if clones else f"({files} - 1)"
+        if self._has_others_files():
+            freed = f"min({freed}, sum(owner <> {SOMEBODY_ELSE}))"
         at_place = "".join(f", {total}" for total in self._at.values())
         self._db.execute(
             f"INSERT INTO temp.sets SELECT ?, {keys}, min(kind), {size}, count(*), max(links), {files} - 1,"
@@ -148,25 +154,29 @@ class Sets:
             "UPDATE temp.sets SET reclaimable = (SELECT max(bytes) * min(sum(alone), count(DISTINCT block) - 1) FROM"
             " (SELECT max(size) AS bytes, count(*) >= max(links) AND max(extent) IS NULL AS alone,"
             f" {_BLOCK} AS block FROM files f"
-            f" WHERE {same} AND {self._taking_part(role)} GROUP BY volume, inode)) WHERE links > 1 AND role IS ?",
-            (role,),
+            f" WHERE {same} AND {self._taking_part(places)} GROUP BY volume, inode)) WHERE links > 1 AND part = ?",
+            (number,),
         )
 
-    def _taking_part(self, role: Role | None) -> str:
-        """Return the condition on ``files f`` to be compared."""
+    def _has_others_files(self) -> bool:
+        """Tell whether a place on a server has files of somebody else, which free nothing."""
+        if not any(is_remote(place.path) for place in Places(self._db).all()):
+            return False
+        return bool(self._db.execute("SELECT 1 FROM files WHERE owner = ? LIMIT 1", (SOMEBODY_ELSE,)).fetchone())
+
+    def _taking_part(self, places: Collection[int] | None = None) -> str:
+        """Return the condition on ``files f`` to be compared: of some places, or of all."""
         part = "f.digest IS NOT NULL" if "digest" in self._keys else "f.size > 0"
-        places = Places(self._db).all()
-        chosen = [place.id for place in places if role in (None, place.role)]
-        if len(chosen) < len(places):
-            part += f" AND f.place IN ({','.join(map(str, chosen))})"
+        if places is not None and len(places) < len(Places(self._db).all()):
+            part += f" AND f.place IN ({','.join(map(str, sorted(places)))})"
         return part
 
     def _joined(self, table: str) -> str:
         """Return the SQL of the groups with their files; the order of the joins makes it fast."""
         agree = " AND ".join(f"f.{key} = s.{key}" for key in self._keys)
         return (
-            f"temp.{table} s CROSS JOIN files f ON {agree} AND {self._taking_part(None)}"
-            " JOIN places p ON p.id = f.place AND (s.role IS NULL OR p.role = s.role)"
+            f"temp.{table} s CROSS JOIN files f ON {agree} AND {self._taking_part()}"
+            " JOIN temp.parts a ON a.place = f.place AND a.part = s.part JOIN places p ON p.id = f.place"
         )
 
     def members(self, top: int | None = None, sidecars: bool | None = None) -> Iterator[Members]:
@@ -178,21 +188,20 @@ class Sets:
         places = Places(self._db).by_id()
         self._db.execute("DROP TABLE IF EXISTS temp.ranked")
         self._db.execute(
-            f"CREATE TEMP TABLE ranked AS SELECT role, {', '.join(self._keys)}, reclaimable FROM temp.sets"
-            f" WHERE {kinds} ORDER BY {_ORDERS[self._order]}, {', '.join(self._keys)}, role LIMIT ?",
+            f"CREATE TEMP TABLE ranked AS SELECT part, {', '.join(self._keys)}, reclaimable FROM temp.sets"
+            f" WHERE {kinds} ORDER BY {_ORDERS[self._order]}, {', '.join(self._keys)}, part LIMIT ?",
             (-1 if top is None else top,),
         )
         (count,) = self._db.execute("SELECT count(*) FROM temp.ranked").fetchone()
         for last in range(0, count, _PAGE):
             rows = self._db.execute(
-                f"SELECT s.rowid, s.role, s.reclaimable, {FILE_COLUMNS} FROM {self._joined('ranked')}"
+                f"SELECT s.rowid, s.part, s.reclaimable, {FILE_COLUMNS} FROM {self._joined('ranked')}"
                 " JOIN folders d ON d.id = f.folder WHERE s.rowid > ? AND s.rowid <= ?",
                 (last, last + _PAGE),
             ).fetchall()
             rows.sort(key=lambda row: (row[0], row[3], row[4]))
-            for (_, role, reclaimable), group in groupby(rows, key=lambda row: row[:3]):
-                files = [stock_file(row[3:], places) for row in group]
-                yield Members(Role(role) if role else None, files, reclaimable)
+            for (_, part, reclaimable), group in groupby(rows, key=lambda row: row[:3]):
+                yield Members(part, [stock_file(row[3:], places) for row in group], reclaimable)
 
     def by_place(self) -> dict[int, tuple[int, int]]:
         """Return, for each place with names of groups, how many lie there and their bytes."""
@@ -232,15 +241,16 @@ class Sets:
             )
         }
 
-    def backed_up(self, places: Sequence[int], others: Sequence[int]) -> tuple[int, int]:
-        """Return how many contents lie both in `places` and in `others`, and the bytes of one copy of each."""
-        if not places or not others:
+    def on_both_sides(self, pairs: Iterable[tuple[Collection[int], Collection[int]]]) -> tuple[int, int]:
+        """Return how many contents lie in places of both sides of one of the pairs, and the bytes of one copy each."""
+        sides = [tuple(",".join(map(str, sorted(side))) for side in pair) for pair in pairs]
+        if not sides:
             return (0, 0)
-        here, there = (",".join(map(str, numbers)) for numbers in (places, others))
+        both = " OR ".join(f"max(place IN ({here})) AND max(place IN ({there}))" for here, there in sides)
         count, size = self._db.execute(
             "SELECT count(*), coalesce(sum(size), 0) FROM (SELECT max(size) AS size FROM files"
             " WHERE digest IS NOT NULL GROUP BY digest"
-            f" HAVING max(place IN ({here})) AND max(place IN ({there})))"
+            f" HAVING {both})"
         ).fetchone()
         return count, size
 

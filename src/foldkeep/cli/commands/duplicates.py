@@ -105,7 +105,7 @@ def _media(args: argparse.Namespace, env: Environment, question: "Question") -> 
             sets: Sequence[MediaSet | CopySet] = media
             if "content" in question.same:
                 found = duplicates(stock, replace(question, same=frozenset({"content"})))
-                sets = sets_of_both(media, OtherSets(found, media, across=question.across), question)
+                sets = sets_of_both(media, OtherSets(found, media), question)
         nothing = not sets and fits_nothing(stock, question.wanted)
         answer = MediaSetsAnswer(same, sets, presences(stock), env.top(args, _TOP_ON_TERMINAL), args.details, nothing)
     env.answer(args, answer)

@@ -17,7 +17,7 @@ EXAMPLES = """\
 examples:
   foldkeep places
   foldkeep places shelf-drive --role archive --label cupboard
-  foldkeep places --mark /media/shelf-drive
+  foldkeep places --separate desk cloud     no program keeps these two alike
 """
 
 
@@ -32,6 +32,14 @@ OPTIONS = (
         Takes.FOLDER,
         "DIR",
     ),
+    Option(
+        "--separate",
+        "say that no program keeps two places alike, so that copies on this machine and on a server are two files",
+        Takes.PLACE,
+        "PLACE",
+        words=2,
+    ),
+    Option("--kept-alike", "say that a program may keep two places alike after all", Takes.PLACE, "PLACE", words=2),
     Option("--forget", "forget a place and its files; no file is changed", Takes.PLACE, "PLACE"),
 )
 
@@ -46,7 +54,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     if (args.role or args.label or args.at) and not args.place:
         raise UnusableInput("no place is named", "name one by its label or path: foldkeep places LABEL --role backup")
     with Stock.open(env.stock_path(args)) as stock:
-        if args.place or args.forget or args.mark:
+        if args.place or args.forget or args.mark or args.separate or args.kept_alike:
             with stock.hold("places"):
                 _change(stock, args, env)
         places = stock.places.all()
@@ -65,6 +73,13 @@ def _change(stock: "Stock", args: argparse.Namespace, env: Environment) -> None:
     if args.forget:
         with stock.transaction():
             stock.places.forget(find_place(stock, args.forget))
+    for pair, note in ((args.separate, stock.places.separate), (args.kept_alike, stock.places.keep_alike)):
+        if pair:
+            one, other = (find_place(stock, word) for word in pair)
+            if one.id == other.id:
+                raise UnusableInput(f"both are {visible(one.label)}", "name two places")
+            with stock.transaction():
+                note(one, other)
     if args.mark:
         mark = mark_place(stock, os.fsencode(args.mark))
         env.stderr.write(f"{visible(args.mark)} carries the mark {mark} in its .foldkeep folder.\n")

@@ -24,9 +24,17 @@ examples:
   foldkeep scan                                   all known places again
 """
 
+_AT_ONCE_AFAR = 12
 _LOOK_AT = "include {}; remembered for these places"
 OPTIONS = (
-    Option("place", "a folder, drive or share", Takes.PLACE, "PLACE", several=True, optional=True),
+    Option(
+        "place",
+        "a folder, drive or share, or the https:// or sftp:// address of a folder on a server",
+        Takes.PLACE,
+        "PLACE",
+        several=True,
+        optional=True,
+    ),
     Option(
         "--role",
         "what these places are for; copies in places of different roles are not each other's spares",
@@ -37,6 +45,11 @@ OPTIONS = (
     Option("--system", _LOOK_AT.format("files and folders of the system"), opposite=True),
     Option("--bundles", _LOOK_AT.format("files inside bundles, folders that act as one document"), opposite=True),
     Option("--cross-volumes", _LOOK_AT.format("other volumes mounted below"), opposite=True),
+    Option("--rate", "bytes a second that are sent to and from servers at most, such as 5MB/s", Takes.RATE, "RATE"),
+    Option(
+        "--unencrypted",
+        "ask servers over http:// as well; anybody on the way can read along then, passwords too",
+    ),
     Option("--read-all", "read every file whole, so that `compare` knows its content while the drive is away"),
     Option("--check-media", "read every file whole and find damage: cut-off, zero-filled and undecodable files"),
     CONFIG,
@@ -57,16 +70,21 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     if args.check_media:
         need("media")
     settings = env.settings(args).settings
-    with Stock.open(env.stock_path(args), create=bool(args.place)) as stock, stock.hold("scan"):
+    with (
+        Stock.open(env.stock_path(args), create=bool(args.place)) as stock,
+        stock.hold("scan"),
+        env.servers(stock, args.place, rate=args.rate, unencrypted=args.unencrypted),
+    ):
         env.follow_drives(stock, args.place)
         if args.place:
             places = [_place(stock, path, args, env) for path in args.place]
+            _ask_what_is_kept_alike(stock, places, env)
             places = list({place.id: place for place in places}.values())
         else:
             places = stock.places.all()
         if not places:
             raise UnusableInput("no place is known yet", "name a folder: foldkeep scan DIR")
-        executor = ThreadPoolExecutor(_threads(), thread_name_prefix="reading")
+        executor = ThreadPoolExecutor(_threads(places), thread_name_prefix="reading")
         try:
             with env.progress(args) as progress:
                 report = scan(
@@ -124,14 +142,41 @@ def _place(stock: "Stock", path: str, args: argparse.Namespace, env: Environment
     return add_place(stock, folder, role, _asked(args))
 
 
+def _ask_what_is_kept_alike(stock: "Stock", places: "list[Place]", env: Environment) -> None:
+    """Ask of places that were never scanned whether a program keeps them like those on the other side.
+
+    Nothing is lost without an answer: both count as one copy then, and `duplicates` says so.
+    """
+    from foldkeep.model import visible
+    from foldkeep.model.remote import is_remote
+
+    for place in places:
+        unsure = [other for other in stock.places.all() if not stock.places.are_separate(place, other)]
+        if place.scanned_ns or not unsure:
+            continue
+        where = "a folder on this machine" if is_remote(place.path) else "a folder on a server"
+        answer = env.choose(f"Does a program keep {visible(place.path)} and {where} alike?", ("yes", "no"))
+        if answer == "no":
+            with stock.transaction():
+                for other in unsure:
+                    stock.places.separate(place, other)
+
+
 def _asked(args: argparse.Namespace) -> "dict[str, bool]":
     """Return what the user said about what to look at beyond the usual; nothing said is not there."""
-    said = {"hidden": args.hidden, "system": args.system, "bundles": args.bundles, "volumes": args.cross_volumes}
+    said = {
+        "hidden": args.hidden, "system": args.system, "bundles": args.bundles, "volumes": args.cross_volumes,
+        "unencrypted": args.unencrypted or None,
+    }  # fmt: skip
     return {word: wish for word, wish in said.items() if wish is not None}
 
 
-def _threads() -> int:
-    """Return how many files are read at a time: one a processor, and one more that waits for the disk."""
+def _threads(places: "list[Place]") -> int:
+    """Return how many files are read at a time: one a processor, and one more that waits for the disk; of what lies on
+    servers as many as they may answer at once.
+    """
     import os
 
-    return (os.cpu_count() or 1) + 1
+    from foldkeep.model.remote import is_remote
+
+    return _AT_ONCE_AFAR if any(is_remote(place.path) for place in places) else (os.cpu_count() or 1) + 1

@@ -47,7 +47,7 @@ OPTIONS = (
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Sum up, tell, draw."""
     from foldkeep.find.coverage import look_into_bins
-    from foldkeep.find.space import GROUPINGS, space, volume_spaces
+    from foldkeep.find.space import GROUPINGS, server_spaces, space, volume_spaces
     from foldkeep.model import UnusableInput
     from foldkeep.show.answers.space import SpaceAnswer
 
@@ -56,11 +56,14 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     with open_source(args, env) as stock:
         fits = _where(args, stock)
         volumes = [] if args.inventory else volume_spaces(stock)
+        servers = [] if args.inventory else server_spaces(stock)
         usage = space(stock, args.by, fits, depth=max(1, args.depth))
         bins = None if args.inventory or args.where else look_into_bins(stock, env.data_home(), reads=False)
         largest = list(stock.listing.files(fits, "size", args.largest)) if args.largest > 0 else []
         written = _draw(args, stock, fits, env.settings(args).settings.colors)
-    env.answer(args, SpaceAnswer(usage, args.by, volumes, largest, env.top(args, _TOP_ON_TERMINAL), written, bins))
+    env.answer(
+        args, SpaceAnswer(usage, args.by, volumes, largest, env.top(args, _TOP_ON_TERMINAL), written, bins, servers)
+    )
     return ExitStatus.DONE
 
 

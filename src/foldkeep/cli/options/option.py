@@ -15,6 +15,7 @@ class Takes(StrEnum):
     NOTHING = "nothing"
     NUMBER = "number"
     SIZE = "size"
+    RATE = "rate"
     AGE = "age"
     WORD = "word"
     GLOB = "glob"
@@ -43,6 +44,8 @@ class Option:
         One line that says what it does or is.
     takes, metavar, choices, default
         The kind of its value, the word that stands for it, which words are allowed, what is there if nothing is said.
+    words
+        How many words its value is, which are taken together.
     several
         May be given again, or stand several times.
     required
@@ -61,6 +64,7 @@ class Option:
     metavar: str = ""
     choices: tuple[str, ...] = ()
     default: object = None
+    words: int = 1
     several: bool = False
     required: bool = False
     optional: bool = False
@@ -103,6 +107,8 @@ def _arguments(option: Option) -> dict[str, Any]:
         named["choices"] = option.choices
     if option.takes in _CONVERTED:
         named["type"] = _CONVERTED[option.takes]
+    if option.words > 1:
+        named["nargs"] = option.words
     if option.is_position:
         many = ("*" if option.optional else "+") if option.several else ("?" if option.optional else None)
         return named | ({"nargs": many} if many else {})
@@ -129,6 +135,7 @@ _CONVERTED: dict[Takes, Callable[[str], Any]] = {
     Takes.NUMBER: int,
     Takes.RUN: int,
     Takes.SIZE: _typed(parse_size),
+    Takes.RATE: _typed(lambda text: parse_size(text.removesuffix("/s"))),
     Takes.AGE: _typed(parse_age),
     Takes.SPAN: _typed(parse_span),
     Takes.PORTION: _typed(parse_share),

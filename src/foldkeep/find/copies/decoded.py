@@ -12,6 +12,7 @@ from foldkeep.stock import Stock
 
 from .duplicates import Question
 from .media_sets import AgreeingFiles, MediaSet, Same, media_sets
+from .place_groups import PlaceGroups
 
 
 def same_decoded(stock: Stock, reader: MediaReader, question: Question, name: str = "") -> list[MediaSet]:
@@ -19,7 +20,7 @@ def same_decoded(stock: Stock, reader: MediaReader, question: Question, name: st
 
     Sets of which all contents are known to have one essence are left out: they can be rebuilt from one another.
     """
-    return media_sets(_agreements(stock), reader, question, name)
+    return media_sets(_agreements(stock), PlaceGroups(stock, across=question.across), reader, question, name)
 
 
 def _agreements(stock: Stock) -> Iterator[AgreeingFiles]:

@@ -5,7 +5,7 @@ import re
 import stat
 from dataclasses import dataclass
 
-from foldkeep.model import Facts, Role, StockFile, UnusableInput, visible
+from foldkeep.model import Facts, StockFile, UnusableInput, visible
 from foldkeep.model.companions import are_a_pair
 from foldkeep.model.kinds import kind_of
 from foldkeep.signals import CopyState, MediaReader, Medium, copy_states
@@ -14,7 +14,9 @@ from foldkeep.stock import Stock
 from foldkeep.storage.local.drives import answers, real_name
 from foldkeep.storage.local.reading import FILE, digest_of, facts_at, modified_ns, open_path
 
-_SET = re.compile(r"s([0-9a-f]{16})(?:-(backup|archive))?")
+from .place_groups import PlaceGroups
+
+_SET = re.compile(r"s([0-9a-f]{16})(-[\w.-]+)?")
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,8 +93,7 @@ def details(stock: Stock, reader: MediaReader, word: str) -> Details:
     known = stock.listing.at(path)
     found = _SET.fullmatch(word)
     if found and known is None and not os.path.lexists(path):
-        role = Role(found[2]) if found[2] else None
-        return _of_set(stock, reader, word, bytes.fromhex(found[1]), role)
+        return _of_set(stock, reader, word, bytes.fromhex(found[1]), found[2] or "")
     if known is None:
         return _of_stranger(reader, word, path)
     copies = stock.listing.of_digest(known.digest) if known.digest else []
@@ -132,8 +133,11 @@ def _archived(stock: Stock, file: StockFile) -> tuple[tuple[bytes, bytes], ...]:
     return tuple((archive.package, path) for archive, path in stock.archives.holding(digest))
 
 
-def _of_set(stock: Stock, reader: MediaReader, word: str, digest: bytes, role: Role | None) -> Details:
-    files = [file for file in stock.listing.of_digest(digest) if role in (None, file.place.role)]
+def _of_set(stock: Stock, reader: MediaReader, word: str, digest: bytes, suffix: str) -> Details:
+    files = stock.listing.of_digest(digest)
+    if suffix:
+        groups = PlaceGroups(stock, across=False), PlaceGroups(stock, across=True)
+        files = [file for file in files if suffix in (each.of(file.place).suffix for each in groups)]
     if not files:
         raise UnusableInput(f"there is no set {word} and no file of that name", "see foldkeep duplicates")
     first = files[0]

@@ -5,8 +5,10 @@ from dataclasses import dataclass, field
 
 from blake3 import blake3
 
-from foldkeep.model import CopySet, Filter, Place, Role, UnusableInput
+from foldkeep.model import CopySet, Filter, Place, UnusableInput
 from foldkeep.stock import CRITERIA, ORDERS, Members, Stock
+
+from .place_groups import Others, PlaceGroups
 
 _ID_DIGITS = 16
 
@@ -65,12 +67,18 @@ class Overview:
         Names of empty files in the stock, which form no set.
     backed_up
         Contents of working places that lie in a place of another role too, and the bytes of one copy of each.
+    mirrored
+        Contents that lie in two places that a program may keep alike, and the bytes of one copy of each.
+    unsure
+        Two such places; None if there are none.
     """
 
     kinds: dict[str, Totals]
     places: list[tuple[Place, int, int]]
     empty_files: int
     backed_up: tuple[int, int]
+    mirrored: tuple[int, int] = (0, 0)
+    unsure: tuple[Place, Place] | None = None
 
     @property
     def totals(self) -> Totals:
@@ -95,11 +103,9 @@ class Duplicates:
             raise UnusableInput(f"sets cannot be sorted by {question.sort}", f"there are {', '.join(ORDERS)}")
         self._stock = stock
         self._question = question
-        self._places = stock.places.by_id()
-        present = sorted({place.role for place in self._places.values()}, reverse=True)
-        roles = None if question.across else present
-        self._several = len(present) > 1 and not question.across
-        self._kinds = stock.sets.rank(roles, question.same, question.sort, question.wanted)
+        self.groups = PlaceGroups(stock, across=question.across)
+        places = [group.places for group in self.groups]
+        self._kinds = stock.sets.rank(places, question.same, question.sort, question.wanted)
 
     def __len__(self) -> int:
         return sum(sets for sets, *_ in self._kinds.values())
@@ -107,13 +113,13 @@ class Duplicates:
     def overview(self) -> Overview:
         """Count the sets."""
         sets = self._stock.sets
-        working = [number for number, place in self._places.items() if place.role is Role.WORKING]
-        others = [number for number in self._places if number not in working]
         return Overview(
             {kind: Totals(*counts) for kind, counts in self._kinds.items()},
-            [(self._places[number], *counts) for number, counts in sorted(sets.by_place().items())],
+            [(self.groups.places[number], *counts) for number, counts in sorted(sets.by_place().items())],
             sets.empty_files(),
-            sets.backed_up(working, others) if self._several else (0, 0),
+            (0, 0) if self._question.across else sets.on_both_sides(self.groups.second_sides()),
+            sets.on_both_sides(self.groups.unsure_sides()),
+            self.groups.unsure_pair(),
         )
 
     def sets(self, top: int | None = None, sidecars: bool | None = None) -> Iterator[CopySet]:
@@ -124,11 +130,13 @@ class Duplicates:
     def _set(self, members: Members) -> CopySet:
         digests = {file.digest for file in members.files}
         digest = digests.pop() if len(digests) == 1 else None
-        elsewhere: list[str] = []
-        if digest and self._several:
-            having = [self._places[number] for number in self._stock.sets.places_of(digest)]
-            elsewhere = sorted(place.label for place in having if place.role is not members.role)
-        return CopySet(self._id(members), digest, tuple(members.files), members.reclaimable, tuple(elsewhere))
+        others = Others()
+        if digest and len(self.groups) > 1:
+            places = {file.place.id for file in members.files}
+            others = self.groups.others(self._stock.sets.places_of(digest), places, self.groups[members.group])
+        return CopySet(
+            self._id(members), digest, tuple(members.files), members.reclaimable, others.backed_up, others.mirrored
+        )
 
     def _id(self, members: Members) -> str:
         """Name a set by its content, and by what else was asked where that is not all."""
@@ -144,7 +152,7 @@ class Duplicates:
             }
             key = repr(sorted((word, values[word]) for word in question.same)).encode()
             name = "m" + blake3(key).hexdigest()[:_ID_DIGITS]
-        return name if members.role in (None, Role.WORKING) else f"{name}-{members.role}"
+        return name + self.groups[members.group].suffix
 
 
 def duplicates(stock: Stock, question: Question | None = None) -> Duplicates:

@@ -8,11 +8,12 @@ from foldkeep.stock import Stock
 
 from .duplicates import Question
 from .media_sets import AgreeingFiles, MediaSet, Same, media_sets
+from .place_groups import PlaceGroups
 
 
 def same_essences(stock: Stock, reader: MediaReader, question: Question, name: str = "") -> list[MediaSet]:
     """Return the sets of files with one essence, as `media_sets`; what was not asked for its essence takes no part."""
-    return media_sets(_agreements(stock), reader, question, name)
+    return media_sets(_agreements(stock), PlaceGroups(stock, across=question.across), reader, question, name)
 
 
 def _agreements(stock: Stock) -> Iterator[AgreeingFiles]:

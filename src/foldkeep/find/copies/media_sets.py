@@ -6,12 +6,13 @@ from enum import StrEnum
 from itertools import islice
 from typing import Any
 
-from foldkeep.model import CopySet, Facts, Role, StockFile, UnusableInput
+from foldkeep.model import CopySet, Facts, StockFile, UnusableInput
 from foldkeep.model.files import freed_files
 from foldkeep.signals import MediaReader
 
 from .details import medium
 from .duplicates import Duplicates, Question, Totals
+from .place_groups import PlaceGroup, PlaceGroups
 
 _ID_DIGITS = 16
 
@@ -65,6 +66,8 @@ class MediaSet:
         is kept.
     backed_up
         Labels of places of other roles that have the same too.
+    mirrored
+        Labels of places that have the same too, and that a program may keep like those of the set: one copy then.
     """
 
     id: str
@@ -74,6 +77,7 @@ class MediaSet:
     copies: tuple[MediaCopy, ...]
     reclaimable: int
     backed_up: tuple[str, ...] = ()
+    mirrored: tuple[str, ...] = ()
 
     @property
     def size(self) -> int:
@@ -112,14 +116,20 @@ class AgreeingFiles:
 
 
 def media_sets(
-    agreements: Iterable[AgreeingFiles], reader: MediaReader, question: Question, name: str = ""
+    agreements: Iterable[AgreeingFiles],
+    groups: PlaceGroups,
+    reader: MediaReader,
+    question: Question,
+    name: str = "",
 ) -> list[MediaSet]:
     """Return the sets of files that agree but have several contents, in the order asked for.
 
-    Places of each role are compared among themselves, unless `across` says otherwise.
+    Places are compared in the groups of `place_groups`.
 
     Parameters
     ----------
+    groups
+        Those of the places of the stock.
     name
         Only the set of this name.
 
@@ -132,29 +142,32 @@ def media_sets(
         raise UnusableInput(f"sets cannot be sorted by {question.sort}", f"there are {', '.join(_ORDERS)}")
     found: list[MediaSet] = []
     for each in agreements:
-        roles: Sequence[Role | None] = [None] if question.across else sorted({file.place.role for file in each.files})
-        for role in roles:
-            files = [file for file in each.files if role in (None, file.place.role)]
+        for group in groups:
+            files = [file for file in each.files if file.place.id in group.places]
             several = len({file.digest for file in files}) > 1 and len({file.identity for file in files}) > 1
-            if several and name in ("", _name_of(each, role)) and any(map(question.wanted.takes, files)):
-                found.append(_set_of(each, role, files, reader))
+            if several and name in ("", _name_of(each, group)) and any(map(question.wanted.takes, files)):
+                found.append(_set_of(each, groups, group, files, reader))
     return sorted(found, key=_ORDERS[question.sort])
 
 
-def _name_of(found: AgreeingFiles, role: Role | None) -> str:
-    name = f"{found.same[0]}{found.agreed.hex()[:_ID_DIGITS]}"
-    return name if role in (None, Role.WORKING) else f"{name}-{role}"
+def _name_of(found: AgreeingFiles, group: PlaceGroup) -> str:
+    return f"{found.same[0]}{found.agreed.hex()[:_ID_DIGITS]}{group.suffix}"
 
 
-def _set_of(found: AgreeingFiles, role: Role | None, files: Sequence[StockFile], reader: MediaReader) -> MediaSet:
+def _set_of(
+    found: AgreeingFiles, groups: PlaceGroups, group: PlaceGroup, files: Sequence[StockFile], reader: MediaReader
+) -> MediaSet:
     copies = tuple(
         MediaCopy(file, reader.facts(medium(file)), more, rest)
         for file in files
         for more, rest in (found.words[file.digest or b""],)
     )
-    others = {file.place.label for file in found.files} - {file.place.label for file in files}
-    name = _name_of(found, role)
-    return MediaSet(name, found.same, found.agreed, found.what, copies, _reclaimable(copies), tuple(sorted(others)))
+    having = {file.place.id for file in found.files}
+    others = groups.others(having, {file.place.id for file in files}, group)
+    name = _name_of(found, group)
+    return MediaSet(
+        name, found.same, found.agreed, found.what, copies, _reclaimable(copies), others.backed_up, others.mirrored
+    )
 
 
 def _reclaimable(copies: Collection[MediaCopy]) -> int:
@@ -176,21 +189,14 @@ def written(says: Facts) -> int:
 
 
 class OtherSets:
-    """Sets of one content, but for those of which another content shows or sounds the same.
+    """Sets of one content, but for those of which another content shows or sounds the same."""
 
-    Parameters
-    ----------
-    across
-        All places were compared as one.
-    """
-
-    def __init__(self, found: Duplicates, media: Iterable[MediaSet], *, across: bool) -> None:
+    def __init__(self, found: Duplicates, media: Iterable[MediaSet]) -> None:
         self._found = found
-        self._across = across
         self._taken = {self._key(copy.file) for each in media for copy in each.copies}
 
-    def _key(self, file: StockFile) -> tuple[bytes | None, Role | None]:
-        return file.digest, None if self._across else file.place.role
+    def _key(self, file: StockFile) -> tuple[bytes | None, PlaceGroup]:
+        return file.digest, self._found.groups.of(file.place)
 
     def __len__(self) -> int:
         return len(self._found)

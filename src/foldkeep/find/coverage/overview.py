@@ -14,6 +14,7 @@ from typing import NamedTuple
 
 from foldkeep.model import Filter, PathBytes, Role, StockFile, UnusableInput, visible
 from foldkeep.model.names import innermost
+from foldkeep.model.remote import is_remote
 from foldkeep.model.work import many_rows
 from foldkeep.scan import places_here
 from foldkeep.stock import Archived, Checked, CheckResult, Stock
@@ -352,17 +353,24 @@ def _count_read(stock: Stock, wanted: Filter, chosen: _Chosen, holders: Holders,
     bits = _Bits(holders.bit_of)
     counts: dict[tuple[Standing, str, frozenset[int], int], list[int]] = {}
     elsewhere = holders.elsewhere
+    one_copy = _OneCopy(stock, holders)
+    is_far = one_copy.has_remote
     lists, takes = chosen.lists, chosen.takes
     alone = {place: frozenset((place,)) for place in holders.places}
     for digest, group in groupby(stock.holdings.read(wanted), key=_DIGEST):
-        _, volume, inode, place, size, kind = next(group)
+        first = next(group)
+        _, volume, inode, place, size, kind = first
         outside = elsewhere.get(digest, 0)
         mask, places, is_single = outside | bits[place, volume], alone[place], True
-        for _, other, another, at, *_ in group:  # noqa: B031 - the rest of it
+        rows = [first, *group] if is_far else group  # noqa: B031 - the rest of it
+        for _, other, another, at, *_ in rows:
             mask |= bits[at, other]
             is_single = is_single and another == inode and other == volume
             if at not in places:
                 places |= alone[at]
+        if is_far and mask & (mask - 1):
+            mask, counting = one_copy[mask, places]
+            is_single = len({row[1:3] for row in rows if row[3] in counting}) == 1
         if mask & (mask - 1):
             standing = Standing.SEVERAL
         else:
@@ -392,6 +400,33 @@ class _Bits(dict[tuple[int, int], int]):
     def __missing__(self, key: tuple[int, int]) -> int:
         self[key] = bit = self._bit_of(*key)
         return bit
+
+
+class _OneCopy(dict[tuple[int, frozenset[int]], tuple[int, frozenset[int]]]):
+    """Which bits of holders, and which places with a content, count: of two that a program may keep alike but one."""
+
+    def __init__(self, stock: Stock, holders: Holders) -> None:
+        super().__init__()
+        self._stock = stock
+        self._holders = holders
+        self._remote = {number: is_remote(place.path) for number, place in holders.places.items()}
+        self.has_remote = any(self._remote.values())
+
+    def __missing__(self, key: tuple[int, frozenset[int]]) -> tuple[int, frozenset[int]]:
+        mask, places = key
+        at, remote = self._holders.places, self._remote
+        counting: list[int] = []
+        for number in sorted(places, key=lambda number: (remote[number], number)):
+            bit = self._holders.bit_of(number, at[number].volume)
+            apart = all(self._stock.places.are_separate(at[number], at[other]) for other in counting)
+            if bit and apart:
+                counting.append(number)
+            elif bit and remote[number]:
+                mask &= ~bit
+        for number in counting:
+            mask |= self._holders.bit_of(number, at[number].volume)
+        self[key] = found = mask, frozenset(counting)
+        return found
 
 
 def _count_unread(stock: Stock, wanted: Filter, chosen: _Chosen, holders: Holders, found: Coverage) -> None:

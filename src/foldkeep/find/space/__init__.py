@@ -1,7 +1,19 @@
 """Space: where it goes."""
 
 from .tree import Node, space_tree
-from .usage import AGES, GROUPINGS, LEAST_FREE, Part, Usage, VolumeSpace, empty_folders, space, volume_spaces
+from .usage import (
+    AGES,
+    GROUPINGS,
+    LEAST_FREE,
+    Part,
+    ServerSpace,
+    Usage,
+    VolumeSpace,
+    empty_folders,
+    server_spaces,
+    space,
+    volume_spaces,
+)
 
 __all__ = [
     "Node",
@@ -15,4 +27,6 @@ __all__ = [
     "empty_folders",
     "space",
     "volume_spaces",
+    "ServerSpace",
+    "server_spaces",
 ]

@@ -1,14 +1,15 @@
 """Where the space goes: by folder, kind, suffix, age, year, place, volume or owner."""
 
 import time
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
 
-from foldkeep.model import Filter, PathBytes, Volume
+from foldkeep.model import Filter, PathBytes, Place, Volume
 from foldkeep.model.kinds import OTHER, suffix_of
 from foldkeep.model.names import folders_above, innermost
+from foldkeep.model.remote import Quota, is_remote, server_of
 from foldkeep.scan import Presence, presences
 from foldkeep.scan.on_disk import is_bare, room_on
 from foldkeep.stock import Stock, Sum
@@ -74,6 +75,27 @@ class VolumeSpace:
         return max(0, round(self.total * LEAST_FREE) - self.free)
 
 
+@dataclass(frozen=True, slots=True)
+class ServerSpace:
+    """What a server said of the space at a place, when that was last scanned.
+
+    Attributes
+    ----------
+    known
+        Bytes of the files that the stock knows on the server. What is taken beyond that lies outside of the places, or
+        in earlier versions, or in a bin that the server keeps.
+    """
+
+    place: Place
+    quota: Quota
+    known: int
+
+    @property
+    def unknown(self) -> int:
+        """Bytes that are taken by what the stock does not know."""
+        return max(0, (self.quota.used or 0) - self.known)
+
+
 @dataclass
 class Usage:
     """The answer: parts, the largest first and what lies in a part right after it, and all of them together."""
@@ -91,6 +113,18 @@ def volume_spaces(stock: Stock) -> list[VolumeSpace]:
         if here[place.id] is Presence.HERE and place.volume not in found:
             found[place.volume] = VolumeSpace(volumes[place.volume], *room_on(place.path))
     return list(found.values())
+
+
+def server_spaces(stock: Stock) -> list[ServerSpace]:
+    """Return what servers said of the space at places."""
+    sizes, quotas = stock.places.sizes(), stock.places.quotas()
+    remote = [place for place in stock.places.all() if is_remote(place.path)]
+    known: Counter[bytes] = Counter()
+    for place in remote:
+        known[server_of(place.path)] += sizes.get(place.id, (0, 0))[1]
+    return [
+        ServerSpace(place, quotas[place.id], known[server_of(place.path)]) for place in remote if place.id in quotas
+    ]
 
 
 def space(stock: Stock, by: str = "folder", wanted: Filter | None = None, *, depth: int = 1) -> Usage:

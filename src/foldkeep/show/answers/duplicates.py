@@ -1,5 +1,6 @@
 """Sets of copies, and folders that share contents."""
 
+import shlex
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
@@ -8,6 +9,7 @@ from foldkeep.find.copies import Duplicates, FolderMatch, Overview, Question, Re
 from foldkeep.model import CopySet, Place, Role, StockFile, visible
 from foldkeep.model.files import format_digest
 from foldkeep.model.names import file_uri
+from foldkeep.model.remote import SOMEBODY_ELSE
 from foldkeep.model.units import format_moment, format_size
 from foldkeep.scan import Presence
 
@@ -109,7 +111,8 @@ def _write_overview(page: Page, overview: Overview, presences: Mapping[int, Pres
     """Write sets counted by kind and by place."""
     totals = overview.totals
     if not totals.sets:
-        page.line("No two files in your places have the same content.")
+        where = "on one side" if overview.mirrored[0] else "in your places"
+        page.line(f"No two files {where} have the same content.")
     else:
         rows = [*overview.kinds.items(), ("in all", totals)]
         page.table(
@@ -133,12 +136,28 @@ def _write_overview(page: Page, overview: Overview, presences: Mapping[int, Pres
             f"Backed up: of your working places {count(contents, 'content')} ({format_size(size)}) "
             f"{'lies' if contents == 1 else 'lie'} in a place of another role too."
         )
+    contents, size = overview.mirrored
+    if contents and overview.unsure:
+        page.line()
+        page.line(_in_one(contents, size, overview.unsure))
     if overview.empty_files:
         page.line((f"Empty files, not compared: {overview.empty_files:,}.", QUIET))
 
 
+def _in_one(contents: int, size: int, unsure: tuple[Place, Place]) -> str:
+    one, other = (shlex.quote(place.label) for place in unsure)
+    return (
+        f"On this machine and on a server: {count(contents, 'content')} ({format_size(size)}), which count as one copy "
+        "each, since a program may keep both sides alike: what goes from one would go from the other. "
+        f"If none does: foldkeep places --separate {one} {other}"
+    )
+
+
+_WHERE = {Presence.HERE: "", Presence.SERVER: "on a server"}
+
+
 def _where(place: Place, presences: Mapping[int, Presence]) -> str:
-    return "" if presences.get(place.id) is Presence.HERE else "away: fetch this drive to fold copies on it"
+    return _WHERE.get(presences.get(place.id, Presence.AWAY), "away: fetch this drive to fold copies on it")
 
 
 def write_set(page: Page, found: CopySet, presences: Mapping[int, Presence], *, proven: bool, details: bool) -> None:
@@ -149,6 +168,7 @@ def write_set(page: Page, found: CopySet, presences: Mapping[int, Presence], *, 
         (f"  {found.kind}, {len(found.copies)} × {format_size(found.size)}", STRONG),
         (f"  {found.id}", QUIET),
         (f"  backed up on {', '.join(found.backed_up)}" if found.backed_up else "", QUIET),
+        (f"  perhaps kept alike on {', '.join(found.mirrored)}" if found.mirrored else "", QUIET),
         (doubt, CARE),
     )
     names = Counter(copy.identity for copy in found.copies)
@@ -161,7 +181,9 @@ def write_set(page: Page, found: CopySet, presences: Mapping[int, Presence], *, 
             marks.append("clone" if blocks[copy.volume, copy.extent] > 1 else "shares its space with another file")
         if copy.place.role is not Role.WORKING:
             marks.append(str(copy.place.role))
-        if presences.get(copy.place.id) is not Presence.HERE:
+        if copy.owner == SOMEBODY_ELSE:
+            marks.append("somebody else's")
+        if presences.get(copy.place.id) not in (Presence.HERE, Presence.SERVER):
             marks.append(f"away, on {copy.place.label}")
         if details:
             marks += _details(copy, found)
@@ -204,6 +226,7 @@ def set_document(found: CopySet) -> Document:
         "proven": found.digest is not None,
         "reclaimable": found.reclaimable,
         "backed_up": list(found.backed_up),
+        "mirrored": list(found.mirrored),
         "copies": [
             {
                 **file_document(copy),
@@ -225,6 +248,7 @@ def _overview_document(overview: Overview) -> Document:
         "kinds": {kind: totals_document(totals) for kind, totals in overview.kinds.items()},
         "places": {place.label: {"copies": files, "bytes": bytes_} for place, files, bytes_ in overview.places},
         "backed_up": {"contents": contents, "bytes": size},
+        "mirrored": {"contents": overview.mirrored[0], "bytes": overview.mirrored[1]},
         "empty_files": overview.empty_files,
     }
 

@@ -144,6 +144,7 @@ def _write_set(page: Page, found: MediaSet) -> None:
         (f"  {found.copies[0].file.kind}, {count(len(found.copies), 'file')} to {format_size(found.size)}", STRONG),
         (f"  {found.id}", QUIET),
         (f"  backed up on {', '.join(found.backed_up)}" if found.backed_up else "", QUIET),
+        (f"  perhaps kept alike on {', '.join(found.mirrored)}" if found.mirrored else "", QUIET),
     )
     if found.same is Same.DECODED:
         page.line((found.what, QUIET), indent=10)
@@ -175,6 +176,7 @@ def media_set_document(found: MediaSet) -> Document:
         "proven": True,
         "reclaimable": found.reclaimable,
         "backed_up": list(found.backed_up),
+        "mirrored": list(found.mirrored),
         "copies": [
             {
                 **file_document(copy.file),

@@ -35,6 +35,7 @@ class ScanAnswer:
             "bytes": report.bytes,
             "hashed_files": report.hashed_files,
             "read_bytes": report.read_bytes,
+            "stated": report.stated,
             "moved": report.moved,
             "contradictions": report.contradictions,
             **({"damaged": report.damaged} if report.checked else {}),
@@ -62,6 +63,8 @@ class ScanAnswer:
             )
         else:
             page.line("No content had to be read.")
+        if report.stated:
+            page.line(f"Of {count(report.stated, 'file')} the digest that the server states was enough.")
         if report.moved:
             page.line(f"Recognised {count(report.moved, 'file')} that had been moved.")
         if report.passed:

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from foldkeep.find.coverage import BinContents
-from foldkeep.find.space import LEAST_FREE, Part, Usage, VolumeSpace
+from foldkeep.find.space import LEAST_FREE, Part, ServerSpace, Usage, VolumeSpace
 from foldkeep.model import StockFile, visible
 from foldkeep.model.units import format_size
 
@@ -32,6 +32,7 @@ class SpaceAnswer:
     top: int | None
     drawn: Sequence[str]
     bins: BinContents | None = None
+    servers: Sequence[ServerSpace] = ()
 
     def document(self) -> Document:
         """Return the JSON document."""
@@ -48,6 +49,15 @@ class SpaceAnswer:
                 }
                 for each in self.volumes
             ],
+            "servers": [
+                {
+                    **path_document(each.place.path),
+                    "used": each.quota.used,
+                    "available": each.quota.available,
+                    "known": each.known,
+                }
+                for each in self.servers
+            ],
             "parts": [_part_document(part) for part in self.usage.parts],
             "total": _part_document(self.usage.total),
             "largest": [file_document(file) for file in self.largest],
@@ -58,9 +68,11 @@ class SpaceAnswer:
     def write(self, page: Page) -> None:
         """Write it for people."""
         _write_volumes(page, self.volumes)
+        for each in self.servers:
+            _write_server(page, each)
         if self.bins and (self.bins.found or self.bins.others):
             page.line(f"Bins: {bin_words(self.bins.found)}; ", ("foldkeep bin", COMMAND), " lists them")
-        if self.volumes:
+        if self.volumes or self.servers:
             page.line()
         _write_usage(page, self.usage, self.by, self.top)
         if self.largest:
@@ -86,6 +98,30 @@ def _write_volumes(page: Page, volumes: Sequence[VolumeSpace]) -> None:
             )
             on = f" --on {shlex.quote(visible(each.volume.name))}" if len(volumes) > 1 else ""
             page.line("plan it:  ", (f"foldkeep room --until-free {LEAST_FREE:.0%}{on}", COMMAND), indent=4)
+
+
+def _write_server(page: Page, each: ServerSpace) -> None:
+    """Write what a server says of its space, and what of that nothing in the places explains."""
+    used, free = each.quota.used, each.quota.available
+    words = [f"{format_size(free)} free" if free is not None else "free space not told"]
+    if used is not None:
+        words.append(f"{format_size(used)} taken")
+    if used is not None and free is not None and used + free:
+        words[0] = f"{format_size(free)} of {format_size(used + free)} free ({free / (used + free):.0%})"
+        words = words[:1]
+    page.line(
+        (visible(each.place.path), STRONG), f": {', '.join(words)}  ",
+        (_bar(page, used / (used + free)) if used is not None and free is not None and used + free else "", QUIET),
+    )  # fmt: skip
+    if each.unknown > max(_BLOCK_BYTES, each.known // 50):
+        page.line(
+            (
+                f"{format_size(each.unknown)} of it are not in your places: other folders, earlier versions, or a bin "
+                "of the server; what is released there may come free only when that is emptied",
+                QUIET,
+            ),
+            indent=2,
+        )
 
 
 def _write_usage(page: Page, usage: Usage, by: str, top: int | None) -> None:

@@ -5,6 +5,7 @@ from collections import Counter
 from collections.abc import Iterable, Sequence
 
 from foldkeep.model import visible
+from foldkeep.model.remote import SOMEBODY_ELSE
 
 
 def count(number: int, noun: str, plural: str = "") -> str:
@@ -55,6 +56,8 @@ def owner_name(number: int) -> str:
     """Return the name of a user, or the number where the system knows none."""
     import pwd
 
+    if number == SOMEBODY_ELSE:
+        return "somebody else"
     try:
         return visible(pwd.getpwuid(number).pw_name)
     except KeyError:

@@ -4,16 +4,20 @@ import os
 import unicodedata
 
 from foldkeep.model import PathBytes
+from foldkeep.model.remote import is_address, remote_path
 
 from .volumes import answers
 
 
 def real_path(path: PathBytes) -> PathBytes:
-    """Return a path with no symbolic link in it, and each step spelled as the folder lists it.
+    """Return a path with no symbolic link in it, and each step spelled as the folder lists it; of the address of a
+    server, the path that it means.
 
     Where case does not count, or names are kept in another normal form, one folder has many paths; a place has one.
     What lies on a share that does not answer is not looked at.
     """
+    if is_address(path):
+        return remote_path(path)
     if not answers(path):
         return os.path.abspath(path)
     steps = os.path.realpath(path).strip(b"/").split(b"/")
@@ -25,6 +29,8 @@ def real_path(path: PathBytes) -> PathBytes:
 
 def real_name(path: PathBytes) -> PathBytes:
     """Return the path of a file as `real_path` does, but for the file's own name, which may be a symbolic link."""
+    if is_address(path):
+        return remote_path(path)
     folder, name = os.path.split(path)
     folder = real_path(folder or b".")
     return os.path.join(folder, _listed(folder, name))

@@ -1,8 +1,11 @@
 """Opening files and folders by paths of any length, without ever following a symbolic link."""
 
+import errno
 import os
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
+
+from foldkeep.model.remote import is_remote
 
 # Linux and macOS refuse longer paths in one call (PATH_MAX is 4096 and 1024), but not in several.
 _LONGEST_PATH = 1000
@@ -41,8 +44,15 @@ def _open_step(step: bytes, flags: int, folder: int, mode: int = 0o600) -> int:
     return os.open(step, flags, mode, dir_fd=folder)
 
 
+def _check_local(path: bytes) -> None:
+    """Raise OSError for a path on a server: taken for one of this machine it would lead below the current folder."""
+    if is_remote(path):
+        raise OSError(errno.EREMOTE, "lies on a server")
+
+
 def facts_at(path: bytes) -> os.stat_result:
     """Return what the system says of an absolute path, however long; a symbolic link at its end is not followed."""
+    _check_local(path)
     if len(path) <= _LONGEST_PATH:
         return os.stat(path, follow_symlinks=False)
     folder = open_below(b"/", os.path.dirname(path).strip(b"/"), FOLDER)
@@ -71,6 +81,7 @@ def open_in(folder: int, name: bytes | str, flags: int = FILE, mode: int = 0o600
 
 def open_top(path: bytes | str) -> int:
     """Open a folder by its path, through links that its owner made on the way there."""
+    _check_local(os.fsencode(path))
     return os.open(path, FOLDER & ~os.O_NOFOLLOW)
 
 
@@ -85,6 +96,7 @@ def opened(path: bytes, flags: int = FILE) -> Iterator[int]:
 
 
 def _open_path(path: bytes, flags: int, mode: int) -> int:
+    _check_local(path)
     if len(path) <= _LONGEST_PATH:
         return os.open(path, flags, mode)
     return open_below(b"/", path.strip(b"/"), flags, mode)
