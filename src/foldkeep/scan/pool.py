@@ -19,8 +19,8 @@ _WAIT_SECONDS = 0.25
 
 _JOBS_IN_FLIGHT = 16
 _JOB_FILES = 1024
-_JOB_FILES_AFAR = 16
-"""A server is waited for with each, and waits best for several at a time."""
+_JOB_FILES_AFAR = 4
+"""A server is waited for with each file; what is not done when a scan is interrupted is fetched again."""
 
 _JOB_BYTES = 16 * 1024 * 1024
 

@@ -4,6 +4,7 @@ Files may be broken, or made to do harm: the helper process of `media_worker` co
 alone `capture_moment`.
 """
 
+import errno
 import math
 import os
 import re
@@ -48,7 +49,7 @@ def read_facts(path: bytes, kind: str) -> Facts:
     try:
         return facts_in(path, kind)
     except OSError as error:
-        return Facts(problem=words_of(error).lower())
+        return Facts(problem=None if error.errno == errno.EREMOTE else words_of(error).lower())
 
 
 def facts_in(path: bytes, kind: str) -> Facts:

@@ -11,6 +11,7 @@ from foldkeep.keep.dockets import AlikeKeeper, Derived, EssenceKeeper
 from foldkeep.model import Action, DocketRow, Method, Place, UnusableInput, visible
 from foldkeep.model.grades import Grade
 from foldkeep.model.names import FOLD_NAME, innermost
+from foldkeep.model.remote import is_remote, path_on_server
 from foldkeep.model.runs import SourceFacts
 
 _UNPROVED = "nothing shows now that it can be made again from what its set keeps; scan, and look with foldkeep caches"
@@ -355,7 +356,8 @@ def place_of(docket: str, path: bytes, place_at: Mapping[bytes, Place]) -> Place
 
 def check_path(docket: str, path: bytes) -> None:
     """Raise UnusableInput if a docket's path leads up, or into a fold."""
-    if not {FOLD_NAME, b"", b".", b".."}.isdisjoint(path.split(b"/")[1:]):
+    steps = path_on_server(path) if is_remote(path) else path
+    if not {FOLD_NAME, b"", b".", b".."}.isdisjoint(steps.split(b"/")[1:]):
         raise UnusableInput(f"{visible(docket)} names a path that cannot be meant: {visible(path)}", _AGAIN)
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from foldkeep.find.coverage import Damage, Fixity, GoodCopies
 from foldkeep.model import Place, visible
 from foldkeep.model.files import format_digest
+from foldkeep.model.remote import is_remote
 from foldkeep.model.units import format_moment, format_size
 
 from ..page.documents import Document, file_document, path_document, problem_documents
@@ -67,7 +68,8 @@ class FixityAnswer:
                 " goes on there."
             )
         for path in self.away:
-            page.line((f"{visible(path)} is away; nothing was read there.", QUIET))
+            why = "lies on a server" if is_remote(path) else "is away"
+            page.line((f"{visible(path)} {why}; nothing was read there.", QUIET))
         if not (report.files or report.left or self.found.damaged or self.found.changed or report.stale):
             page.line("There was nothing to read; scan first.")
         if self.docket:

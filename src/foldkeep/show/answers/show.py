@@ -8,6 +8,7 @@ from foldkeep.find.copies import Details, KnownCopy, MediaSet, Same
 from foldkeep.formats.sidecars import Xmp
 from foldkeep.model import Problem, StockFile, visible
 from foldkeep.model.files import format_digest
+from foldkeep.model.remote import is_remote
 from foldkeep.model.units import format_moment, format_size
 
 from ..page.documents import Document, path_document, problem_documents
@@ -129,7 +130,7 @@ def _columns(copies: tuple[KnownCopy, ...]) -> dict[str, list[str]]:
         "place": [f"{visible(c.file.place.label)} ({c.file.place.role})" if c.file else "in no place" for c in copies],
         "volume": [visible(copy.volume) for copy in copies],
         "modified": [_modified(copy) for copy in copies],
-        "on disk": [format_size(copy.look.disk_bytes) if copy.look.here else "away, or gone" for copy in copies],
+        "on disk": [_on_disk(copy) for copy in copies],
         "links": [link_words(copy.look) for copy in copies],
         "owner": [owner_name(copy.file.owner) if copy.file else "" for copy in copies],
         "shares blocks": ["with a clone" if copy.file and copy.file.extent is not None else "" for copy in copies],
@@ -138,6 +139,12 @@ def _columns(copies: tuple[KnownCopy, ...]) -> dict[str, list[str]]:
         "written about it": [sidecar_words(copy.look) for copy in copies],
     }
     return {title: cells for title, cells in columns.items() if any(cells)}
+
+
+def _on_disk(copy: KnownCopy) -> str:
+    if is_remote(copy.path):
+        return "on a server"
+    return format_size(copy.look.disk_bytes) if copy.look.here else "away, or gone"
 
 
 def _modified(copy: KnownCopy) -> str:

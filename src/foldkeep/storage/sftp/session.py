@@ -18,6 +18,7 @@ if TYPE_CHECKING:
 
 _Answer = TypeVar("_Answer")
 
+_CLOSING_SECONDS = 2.0
 _LONGEST_SECONDS = 300.0
 """A server that is alive, which is asked all the time, may take so long for one thing."""
 
@@ -82,11 +83,22 @@ class Session:
 
     def close(self) -> None:
         """End the connection and its thread."""
-        self._loop.call_soon_threadsafe(self.forget)
+        with suppress(Exception):  # nobody waits for it
+            asyncio.run_coroutine_threadsafe(self._closed(), self._loop).result(_CLOSING_SECONDS)
         self._loop.call_soon_threadsafe(self._loop.stop)
-        self._thread.join(2)
+        self._thread.join(_CLOSING_SECONDS)
         if not self._thread.is_alive():
             self._loop.close()
+
+    async def _closed(self) -> None:
+        connection = self._connection
+        self.forget()
+        if connection is not None:
+            await connection.wait_closed()
+        others = asyncio.all_tasks() - {asyncio.current_task()}
+        for task in others:
+            task.cancel()
+        await asyncio.gather(*others, return_exceptions=True)
 
 
 async def _unknown_key(host: str, port: int) -> str:
