@@ -264,7 +264,9 @@ def test_a_stock_of_before_learns_blocks_without_reading(desk: Desk):
         " DROP TABLE signals; DROP TABLE catalogs; DROP TABLE archived_files; DROP TABLE archives;"
         " DROP TABLE former_paths; ALTER TABLE places DROP COLUMN below; ALTER TABLE places DROP COLUMN mark;"
         " ALTER TABLE volumes DROP COLUMN capabilities; DROP TABLE checks;"
-        " ALTER TABLE files DROP COLUMN read_changed_ns;"
+        " ALTER TABLE files DROP COLUMN read_changed_ns; DROP INDEX files_by_stated;"
+        " ALTER TABLE files DROP COLUMN etag; ALTER TABLE files DROP COLUMN stated;"
+        " DROP TABLE quotas; DROP TABLE separate_places;"
         " PRAGMA user_version = 2; UPDATE folders SET seen = x'00';"
     )
     old.close()

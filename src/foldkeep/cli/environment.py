@@ -129,7 +129,7 @@ class Environment:
 
     @contextmanager
     def servers(
-        self, stock: "Stock", named: Iterable[str] = (), *, rate: int | None = None, unencrypted: bool = False
+        self, stock: "Stock | None", named: Iterable[str] = (), *, rate: int | None = None, unencrypted: bool = False
     ) -> Iterator[None]:
         """Have servers reached in the block, with logins from where they are kept, or asked for at the terminal.
 
@@ -138,7 +138,8 @@ class Environment:
         from foldkeep.model.remote import is_address, remote_path, server_of
         from foldkeep.storage.remote import Connections, Credentials, connections
 
-        open_ = {server_of(place.path) for place in stock.places.all() if "unencrypted" in place.asked}
+        places = stock.places.all() if stock else []
+        open_ = {server_of(place.path) for place in places if "unencrypted" in place.asked}
         if unencrypted:
             open_ |= {server_of(remote_path(each)) for each in named if is_address(each)}
         with connections(Connections(Credentials(self.ask_login), rate=rate, unencrypted=frozenset(open_))):

@@ -2,7 +2,7 @@
 
 import os
 import socket
-from collections.abc import Container, Iterator
+from collections.abc import Container, Iterable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field
 
@@ -106,7 +106,7 @@ class Bench:
     def witness_stands(self, verified: Verified) -> bool:
         """Look whether what vouches for a file is still what it was when it was read."""
         witness = verified.witness
-        return witness is None or self.stamps.stands(witness.path, witness.stamp)
+        return witness is None or witness.stands(self.stamps)
 
     def touched(self) -> list[FolderTouched]:
         """Return records of the times of folders that were opened since this was asked last."""
@@ -201,7 +201,12 @@ def free_names(folder: int, wanted: bytes, ours: Container[bytes] = ()) -> Itera
 def may_have(folder: int, name: bytes, ours: Container[bytes] = ()) -> bool:
     """Tell whether a file may get a name in an open folder without becoming kin of a file that is there."""
     names = map(os.fsencode, os.listdir(folder))
-    return not any(_are_kin(name, other) for other in names if other not in ours)
+    return not may_be_kin(name, (other for other in names if other not in ours))
+
+
+def may_be_kin(name: bytes, others: Iterable[bytes]) -> bool:
+    """Tell whether a file of a name would be a companion of one of others, or one of them its."""
+    return any(_are_kin(name, other) for other in others)
 
 
 def _are_kin(name: bytes, other: bytes) -> bool:

@@ -2,14 +2,17 @@
 
 import os
 from collections.abc import Iterable, Iterator
-from contextlib import contextmanager, suppress
+from contextlib import ExitStack, contextmanager, suppress
 from dataclasses import replace
 
-from foldkeep.model import PathBytes
+from foldkeep.model import PathBytes, UnusableInput
 from foldkeep.model.names import FOLD_NAME, folders_above, innermost, lies_below
+from foldkeep.model.remote import is_remote
+from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
 from foldkeep.storage import storage_at
 from foldkeep.storage.local.drives import hold_places, mark_of, new_mark, write_mark
+from foldkeep.storage.remote import hold_remote_places
 
 
 @contextmanager
@@ -41,9 +44,22 @@ def hold_around(
     wanted |= {found for folder in folders if (found := innermost(known, folder, itself=True))}
     for place in list(wanted):
         wanted |= {other for other in known if lies_below(other, place) or lies_below(place, other)}
-        wanted |= {above for above in folders_above(place) if os.path.isdir(os.path.join(above, FOLD_NAME))}
-    with hold_places((place for place in wanted if os.path.isdir(place)), work, break_lock=break_lock):
+        wanted |= {above for above in _above(place) if os.path.isdir(os.path.join(above, FOLD_NAME))}
+    here = [place for place in wanted if not is_remote(place) and os.path.isdir(place)]
+    with ExitStack() as held:
+        held.enter_context(hold_places(here, work, break_lock=break_lock))
+        try:
+            held.enter_context(hold_remote_places(filter(is_remote, wanted), work, break_lock=break_lock))
+        except OSError as error:
+            raise UnusableInput(
+                f"cannot work on the server: {reason_of(error)}", "see to it, and try again; nothing was changed"
+            ) from error
         yield
+
+
+def _above(place: PathBytes) -> Iterable[PathBytes]:
+    """Return the folders above a place that may have a fold; on a server only places that are known do."""
+    return () if is_remote(place) else folders_above(place)
 
 
 def mark_places(stock: Stock, paths: Iterable[PathBytes]) -> None:
@@ -54,7 +70,7 @@ def mark_places(stock: Stock, paths: Iterable[PathBytes]) -> None:
     wanted = set(paths)
     volumes = stock.places.volumes()
     for place in stock.places.all():
-        if place.path not in wanted:
+        if place.path not in wanted or is_remote(place.path):
             continue
         mark = place.mark or mark_of(place.path) or new_mark()
         can = None

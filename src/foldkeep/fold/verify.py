@@ -8,18 +8,22 @@ from dataclasses import dataclass
 from blake3 import blake3
 
 from foldkeep.model import DocketRow, PathBytes, visible
+from foldkeep.model.remote import is_remote
 from foldkeep.model.units import format_moment, is_clock_change
+from foldkeep.model.work import reason_of
 from foldkeep.storage.local.reading import (
     FILE,
     Identity,
     NotSafe,
     Stamp,
+    Stamps,
     digest_of,
     may_be_one,
     modified_ns,
     open_in,
     open_path,
 )
+from foldkeep.storage.remote import RemoteStamp, read_remote, remote_stands
 
 _BUFFER = 512 * 1024  # as much as stays in a processor's own cache until it is compared and hashed
 
@@ -29,7 +33,26 @@ class Witness:
     """The file that stays and vouches for one that goes, as it was when it was read."""
 
     path: PathBytes
-    stamp: Stamp
+    stamp: Stamp | RemoteStamp
+    digest: bytes = b""
+
+    def stands(self, stamps: Stamps) -> bool:
+        """Look whether it is still what it was when it was read; on a server without entity tags, read it."""
+        if isinstance(self.stamp, RemoteStamp):
+            return remote_stands(self.path, self.stamp, self.digest)
+        return stamps.stands(self.path, self.stamp)
+
+    @property
+    def identity(self) -> Identity:
+        """What the system tells it by; of a file on this machine only."""
+        if isinstance(self.stamp, RemoteStamp):
+            raise NotSafe(f"lies on a server: {visible(self.path)}")
+        return self.stamp.identity
+
+    @property
+    def device(self) -> int | None:
+        """The device that it lies on; None on a server."""
+        return None if isinstance(self.stamp, RemoteStamp) else self.stamp.identity.device
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,6 +157,8 @@ def compared(
 
     Raises NotSafe if they differ, or are, or may be, one file.
     """
+    if is_remote(path):
+        return _compared_afar(descriptor, facts, path)
     try:
         other = open_path(path, FILE)
     except OSError:
@@ -153,11 +178,24 @@ def compared(
             raise NotSafe(f"its keeper has another content now: {visible(path)}")
         if Stamp.of(os.fstat(other)) != Stamp.of(keeper):
             raise NotSafe(f"its keeper changed while it was compared: {visible(path)}")
-        return Witness(path, Stamp.of(keeper)), digest
+        return Witness(path, Stamp.of(keeper), digest), digest
     except OSError:
         raise NotSafe(f"its keeper cannot be read: {visible(path)}") from None
     finally:
         os.close(other)
+
+
+def _compared_afar(descriptor: int, facts: os.stat_result, path: PathBytes) -> tuple[Witness, bytes]:
+    """Compare an open file with one on a server: both are read whole, now."""
+    try:
+        theirs, stamp = read_remote(path)
+    except OSError as error:
+        raise NotSafe(f"its keeper cannot be read: {visible(path)}: {reason_of(error)}") from None
+    os.lseek(descriptor, 0, os.SEEK_SET)
+    digest, size = digest_of(descriptor, facts.st_size)
+    if size != stamp.size or digest != theirs:
+        raise NotSafe(f"its keeper has another content now: {visible(path)}")
+    return Witness(path, stamp, theirs), digest
 
 
 class Comparison:

@@ -21,7 +21,7 @@ from .rules import SORTED, TOGETHER, Rule, Users, each, make_rules
 from .together import FolderRanks
 
 _AWAY = "its place is away"
-_ON_A_SERVER = "on a server, where nothing is folded yet"
+_ON_A_SERVER = "on a server, where only what has the same content is folded"
 _NOT_MINE = "somebody else's on the server: deleting it frees nothing of yours"
 _UNUSED = "stays beside the copy that a document uses"
 _ALBUM = "part of an album, which stays whole"

@@ -105,7 +105,7 @@ def propose_for(
     proposal = Proposal() if proposal is None else proposal
     progress(Step("Comparing contents", 0, None, "files"))
     found = OtherSets(duplicates(stock, question), essences)
-    away = {place for place, now in presences(stock).items() if now is not Presence.HERE}
+    away = {place for place, now in presences(stock).items() if now not in (Presence.HERE, Presence.SERVER)}
     paths = (copy.path for one in found.sets() for copy in one.copies)
     in_use = InUse() if projects is None else uses_of_copies(stock, projects, paths, progress)
     proposal.problems = list(in_use.problems)

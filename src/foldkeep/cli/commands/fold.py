@@ -88,7 +88,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     rows = read_docket(args.docket)
     if args.leave_sidecars and args.catalog:
         raise UnusableInput("--catalog tells what to write into sidecars", "leave it or --leave-sidecars out")
-    with Stock.open(env.stock_path(args)) as stock, stock.hold("fold"):
+    with Stock.open(env.stock_path(args)) as stock, stock.hold("fold"), env.servers(stock):
         env.follow_drives(stock)
         rows = current_rows(stock, rows)
         plan = _plan(args, env, stock, rows, method, into)

@@ -50,7 +50,7 @@ def _verify(args: argparse.Namespace, env: Environment, stock: "Stock") -> ExitS
     from foldkeep.show.answers.ledger import AuditAnswer
 
     runs = [summary.run for summary in stock.ledger.summaries()] if args.run is None else [find_run(stock, args.run)]
-    with stock.hold("ledger"), env.progress(args) as progress:
+    with stock.hold("ledger"), env.servers(stock), env.progress(args) as progress:
         found = audit(stock, runs, progress)
     named = {run.id for run in runs}
     summaries = [summary for summary in stock.ledger.summaries() if summary.run.id in named]

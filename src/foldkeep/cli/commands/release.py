@@ -65,7 +65,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     if not args.run and args.older_than is None and not (args.all or args.last):
         raise UnusableInput("no run is named", "name one that `foldkeep ledger` lists, or say --older-than 30d")
     consent = Consent(args.likely, args.allow_alike, Cookbook(recipes_of(args, env)))
-    with Stock.open(env.stock_path(args)) as stock, stock.hold("release"):
+    with Stock.open(env.stock_path(args)) as stock, stock.hold("release"), env.servers(stock):
         env.follow_drives(stock)
         settle_all(stock)
         named = {find_run(stock, number).id for number in args.run}

@@ -63,9 +63,11 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         if args.origin and not os.path.exists(path):
             from foldkeep.fold import unfold_from
 
-            report = unfold_from(os.fsencode(args.origin), progress, break_lock=args.break_lock)
+            with env.servers(None, [args.origin]):
+                report = unfold_from(os.fsencode(args.origin), progress, break_lock=args.break_lock)
         else:
-            with Stock.open(path) as stock, stock.hold("unfold"):
+            named = [args.origin] if args.origin else []
+            with Stock.open(path) as stock, stock.hold("unfold"), env.servers(stock, named):
                 env.follow_drives(stock)
                 report = _unfold(args, stock, progress)
     env.answer(args, UnfoldAnswer(report))
@@ -94,8 +96,9 @@ def _wanted(text: str, chosen: "Run", files: "list[RunFile]") -> "Callable[[RunF
 
     from foldkeep.model import UnusableInput, visible
     from foldkeep.model.names import lies_below
+    from foldkeep.model.remote import is_address, remote_path
 
-    path = os.path.abspath(os.path.expanduser(os.fsencode(text)))
+    path = remote_path(text) if is_address(text) else os.path.abspath(os.path.expanduser(os.fsencode(text)))
     glob = re.compile(translate(text))
 
     def wanted(file: "RunFile") -> bool:

@@ -54,7 +54,7 @@ class HardLink(StandIn):
     def drop(self, bench: Bench, ready: Ready) -> None:
         # Taking the link away changes the keeper's stamp again.
         witness = ready.verified.witness
-        stood = witness is not None and bench.stamps.stands(witness.path, witness.stamp)
+        stood = witness is not None and witness.stands(bench.stamps)
         super().drop(bench, ready)
         if stood and witness is not None and ready.stand_in is not None:
             bench.note_if_same(witness.path, ready.stand_in)

@@ -2,12 +2,14 @@
 
 import os
 from dataclasses import replace
+from typing import Protocol
 
 from foldkeep.model import Method, RunFile, RunFileState
 from foldkeep.storage.local.changes import move, unlink
 from foldkeep.storage.local.reading import Identity, NotSafe, check_unchanged, facts_of, has_digest, open_in
 
 from ..bench import Bench, Ready, Spot
+from ..journal import Going
 from ..recovery.file_recovery import Scene
 from ..rests import drop_rest, keep_rest, proved_rest, rebuild, take_rest_away
 
@@ -15,6 +17,32 @@ NOT_BEGUN = "the run ended before it was folded"
 GONE_FROM_FOLD = "gone from the fold; somebody took it away"
 KEEPER_CHANGED = "its keeper changed or went away"
 NAME_TAKEN = "a new file took its name, so nothing was put in its place"
+
+
+class FoldedScene(Protocol):
+    """What is seen of a file that was to be folded, on a disk or a server."""
+
+    file: RunFile
+    first: Going | None
+    began: bool
+    is_unknown: bool
+
+    @property
+    def is_releasing(self) -> bool:
+        """Whether it was last about to be deleted for good."""
+        ...
+
+    def slot(self) -> object | None:
+        """Return what waits in its slot."""
+        ...
+
+    def rest(self) -> object | None:
+        """Return what was kept of it when it was released."""
+        ...
+
+    def is_home(self) -> bool:
+        """Tell whether what lies at home is the file."""
+        ...
 
 
 class FoldMethod:
@@ -95,7 +123,7 @@ class FoldMethod:
         return folded_state(scene)
 
 
-def folded_state(scene: Scene) -> RunFile:
+def folded_state(scene: FoldedScene) -> RunFile:
     """Return the state of a file that waits in the fold, or came out of it, or never went."""
     file = scene.file
     if scene.slot():

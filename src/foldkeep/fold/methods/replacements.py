@@ -7,6 +7,7 @@ from dataclasses import replace
 from foldkeep.model import RunFile
 from foldkeep.storage.local.changes import move, unlink
 from foldkeep.storage.local.reading import NotSafe, facts_of, is_regular
+from foldkeep.storage.remote import RemoteStamp
 
 from ..bench import Bench, Ready, Spot
 from ..recovery.file_recovery import Scene
@@ -129,5 +130,6 @@ class StandIn(FoldMethod, ABC):
 def check_keeper(bench: Bench, ready: Ready, facts: os.stat_result) -> None:
     """Raise NotSafe if an open keeper is no longer the file that was compared."""
     witness = ready.verified.witness
-    if witness is None or not bench.stamps.is_same(witness.stamp, facts):
+    stamp = None if witness is None else witness.stamp
+    if stamp is None or isinstance(stamp, RemoteStamp) or not bench.stamps.is_same(stamp, facts):
         raise NotSafe(KEEPER_CHANGED)

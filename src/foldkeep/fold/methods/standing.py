@@ -58,7 +58,7 @@ def remove_standing(bench: Bench, file: RunFile, spot: Spot, digest: bytes) -> b
     witness = standing_copy(bench, file, digest, seen)
     if witness is None:
         return False
-    remove(*spot, seen, bench.stamps, lambda: bench.stamps.stands(witness.path, witness.stamp))
+    remove(*spot, seen, bench.stamps, lambda: witness.stands(bench.stamps))
     return True
 
 

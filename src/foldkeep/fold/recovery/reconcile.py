@@ -8,23 +8,27 @@ import os
 import time
 from collections import defaultdict
 from collections.abc import Iterable
-from contextlib import suppress
+from contextlib import AbstractContextManager, suppress
 from dataclasses import replace
 
-from foldkeep.model import Method, Run, RunFile, RunFileState
+from foldkeep.model import Method, Run, RunFile, RunFileState, UnusableInput
 from foldkeep.model.errors import PlaceBusy
 from foldkeep.model.kinds import kind_of
 from foldkeep.model.names import innermost
+from foldkeep.model.remote import is_remote
 from foldkeep.scan import Presence, presences
 from foldkeep.stock import Check, Checked, CheckResult, Sighting, Stock
 from foldkeep.storage.local.changes import Folders, remove_folder
 from foldkeep.storage.local.drives import hold_places
 from foldkeep.storage.local.reading import digest_of, facts_at, facts_of, has_digest, modified_ns, opened
+from foldkeep.storage.remote import hold_remote_places
 
 from ..bench import Bench
 from ..emptied import settle_emptied
 from ..journal import FolderMade, Going, History, Record, histories
 from ..methods import GONE_FROM_FOLD, METHODS, NOT_BEGUN
+from ..servers.recovery import settled_on_server
+from ..servers.vault import RemoteVault
 from ..vault import Vault, tidy
 from .file_recovery import Scene
 
@@ -67,14 +71,40 @@ def settle(stock: Stock, run: Run, *, trusts_ledger: bool = False, work: str = "
     states = (RunFileState.PLANNED,) if trusts_ledger else _OPEN
     uncertain = files_by_place(stock.ledger.files(run.id, states))
     for place in stock.ledger.places(run.id):
+        settle_here = _settle_on_server if is_remote(place) else _settle_in
         try:
-            with hold_places([place] if os.path.isdir(place) else [], work, wait_seconds=0):
-                certain &= _settle_in(stock, run, place, uncertain.get(place, []))
+            with _held(place, work):
+                certain &= settle_here(stock, run, place, uncertain.get(place, []))
         except PlaceBusy:
+            certain = False
+        except (OSError, UnusableInput):
+            if not is_remote(place):
+                raise
             certain = False
     if certain:
         with stock.transaction():
             stock.ledger.set_underway(run.id, False)
+
+
+def _held(place: bytes, work: str) -> AbstractContextManager[None]:
+    if is_remote(place):
+        return hold_remote_places([place], work, wait_seconds=0)
+    return hold_places([place] if os.path.isdir(place) else [], work, wait_seconds=0)
+
+
+def _settle_on_server(stock: Stock, run: Run, place: bytes, files: list[RunFile]) -> bool:
+    """Settle the files of a run in a place on a server; tell whether of all of them it is known what became of them."""
+    unknown: set[int] = set()
+    try:
+        vault = RemoteVault(place, run.key)
+        settled = settled_on_server(vault, files, unknown)
+    except FileNotFoundError:
+        vault, settled = None, [_without_fold(file, is_gone=True) for file in files]
+    _write_down_changes(stock, settled, files)
+    everything = [file for file in stock.ledger.files(run.id) if file.place == place]
+    if vault and not unknown and not any(file.state is RunFileState.PLANNED for file in everything):
+        vault.tidy({file.number for file in everything})
+    return not any(file.state is RunFileState.PLANNED or file.number in unknown for file in settled)
 
 
 def _settle_in(stock: Stock, run: Run, place: bytes, files: list[RunFile]) -> bool:

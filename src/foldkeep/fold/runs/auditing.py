@@ -4,11 +4,13 @@ import os
 import time
 from dataclasses import dataclass, field
 
-from foldkeep.model import Method, Problem, Progress, Run, RunFile, RunFileState, Step, no_progress
+from foldkeep.model import Method, Problem, Progress, Run, RunFile, RunFileState, Step, UnusableInput, no_progress
 from foldkeep.model.names import FOLD_NAME
+from foldkeep.model.remote import is_remote
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Check, Checked, CheckResult, Stock
 from foldkeep.storage.local.reading import NotSafe, digest_of, modified_ns, open_top, opened
+from foldkeep.storage.remote import read_remote
 
 from ..rests import check_rest
 
@@ -78,6 +80,16 @@ def _result(why: str) -> CheckResult:
     return CheckResult.UNREADABLE if why.startswith(_UNREADABLE) else CheckResult.CHANGED
 
 
+def _difference_afar(file: RunFile, path: bytes) -> str:
+    try:
+        digest, stamp = read_remote(path)
+    except (OSError, UnusableInput) as error:
+        return f"{_UNREADABLE}: {reason_of(error)}"
+    if stamp.size != file.size:
+        return f"has {'more' if stamp.size > file.size else 'fewer'} bytes than when it was folded"
+    return "its content is not what was folded" if file.content and digest != file.content else ""
+
+
 def _rest_fault(file: RunFile, folder: bytes) -> str:
     """Return what is wrong with the rest of a released file; empty if it is whole."""
     try:
@@ -94,6 +106,8 @@ def _rest_fault(file: RunFile, folder: bytes) -> str:
 
 
 def _difference(file: RunFile, path: bytes) -> str:
+    if is_remote(path):
+        return _difference_afar(file, path)
     try:
         with opened(path) as descriptor:
             digest, size = digest_of(descriptor, file.size)

@@ -16,6 +16,7 @@ from foldkeep.model.companions import are_a_pair, belongs_to, counterpart, is_si
 from foldkeep.model.extras import need
 from foldkeep.model.kinds import OTHER, kind_of
 from foldkeep.model.names import names_to_try
+from foldkeep.model.remote import is_remote, server_of
 from foldkeep.model.units import format_size
 from foldkeep.model.volumes import Limits
 from foldkeep.model.work import reason_of
@@ -26,6 +27,7 @@ from foldkeep.storage import storage_at
 from foldkeep.storage.local.changes import Folders
 from foldkeep.storage.local.drives import is_read_only
 from foldkeep.storage.local.reading import modified_ns
+from foldkeep.storage.remote import remote_storage
 
 from ..disk_view import Look
 from ..sidecars.merging import Merger
@@ -68,6 +70,7 @@ def check_plan(
     places = stock.places.all()
     now = presences(stock)
     here = {place.path for place in places if now[place.id] is Presence.HERE}
+    _check_servers(plan)
     going = {item.row.path for item in plan.items}
     checked = replace(plan, by_place={})
     limits = _limits_of_target(plan)
@@ -76,6 +79,12 @@ def check_plan(
         tops = {path: opened.enter_context(Folders(path, most=_MOST_FOLDERS)) for path in here}
         look = Look(tops)
         for place, items in plan.by_place.items():
+            if is_remote(place):
+                found = [_checked(plan, _fitting_server(item), look) for item in items]
+                checked.by_place[place] = found + [
+                    _fitting_server(item) for item in _companions(plan, found, going, look)
+                ]
+                continue
             if place not in here:
                 raise UnusableInput(
                     f"the drive of {visible(place)} is away, and {visible(plan.docket)} has files there",
@@ -90,7 +99,7 @@ def check_plan(
             seen = items if plan.method is Method.COPY else [_checked(plan, item, look) for item in items]
             found = [_fitting(item, limits) for item in seen]
             if not (plan.method.links or plan.method.adds):
-                found += _companions(plan, found, going, look)
+                found += map(_fitting_disk, _companions(plan, found, going, look))
                 if litter and not keeps_folders:
                     found += _litter(found, litter, look)
             checked.by_place[place] = found
@@ -99,6 +108,40 @@ def check_plan(
             with MediaReader(stock) as reader:
                 Merger(checked, here_places, look, described, partial(_embedded, reader, look)).add()
     return checked
+
+
+def _check_servers(plan: Plan) -> None:
+    """Raise UnusableInput if a plan wants on a server what cannot be done there, or the server cannot be asked."""
+    for place in filter(is_remote, plan.by_place):
+        if plan.method is not Method.FOLD:
+            raise UnusableInput(
+                f"{visible(plan.docket)} has files on a server, where --method {plan.method} cannot be done",
+                "use --method fold, or take those rows out",
+            )
+        try:
+            there = remote_storage(place).facts(place)
+        except OSError as error:
+            raise UnusableInput(
+                f"{visible(place)}: {reason_of(error)}", "see to it, or take its rows out of the docket"
+            ) from error
+        if there is None:
+            raise UnusableInput(f"{visible(place)} is not there", "see to it, or take its rows out of the docket")
+
+
+def _fitting_server(item: Item) -> Item:
+    """Return an item of a place on a server that is left if it cannot be worked on there."""
+    if item.target and server_of(item.target) != server_of(item.row.path):
+        return replace(item, refusal="stays: its keeper, which has none like it, lies elsewhere")
+    if item.source or item.package or item.essence or item.alike:
+        return replace(item, refusal="on a server only what has the same content as its keeper is folded")
+    return item
+
+
+def _fitting_disk(item: Item) -> Item:
+    """Return a companion on this machine that is left if it would have to go to a server."""
+    if is_remote(item.target):
+        return replace(item, refusal="stays: its keeper, which has none like it, lies on a server")
+    return item
 
 
 def _limits_of_target(plan: Plan) -> Limits:
@@ -165,9 +208,9 @@ def _checked(plan: Plan, item: Item, look: Look) -> Item:
     for path in standing:
         try:
             found = look.facts(path)
-        except OSError:
+        except (OSError, UnusableInput):
             continue
-        if found is not None and stat.S_ISREG(found.st_mode):
+        if found is not None and stat.S_ISREG(found.st_mode) and not (plan.method.links and is_remote(path)):
             keepers.append((path, found.st_dev))
     if not keepers and item.source:
         verb = "go for" if item.alike or item.essence else "made again from"

@@ -8,6 +8,7 @@ from contextlib import ExitStack, suppress
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from functools import partial
+from itertools import filterfalse
 
 from foldkeep.model import (
     Method,
@@ -23,6 +24,7 @@ from foldkeep.model import (
     visible,
 )
 from foldkeep.model.errors import PlaceBusy
+from foldkeep.model.remote import is_remote
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
 from foldkeep.storage.local.changes import Folders, FolderTimes, unlink
@@ -33,6 +35,9 @@ from ..journal import FolderLeft, FolderMade, Went
 from ..methods import METHODS, NOTHING_NEW, FoldMethod
 from ..places import hold_around, mark_places
 from ..recovery.reconcile import GONE, settle, settle_all, write_down
+from ..servers.sides import Sides
+from ..servers.site import RemoteSite
+from ..servers.vault import RemoteVault
 from ..space import Space, free_space
 from ..vault import PROBE_TEXT, PROBES, Vault, slot_name, tidy
 from ..verify import Comparison
@@ -147,24 +152,31 @@ def fold(
                 hold_around(stock, plan.by_place, "fold", witnesses=_witnesses(plan), break_lock=break_lock)
             )
             _try_out(plan, run)
+            honours = _try_out_servers(plan, run)
         except (PlaceBusy, UnusableInput):
             with stock.transaction():
                 stock.ledger.discard(run.id)
             raise
         with midway(run, "fold DOCKET"):
             mark_places(stock, plan.by_place)
-            report = _carry_out(stock, run, plan, work, progress, keep_empty_folders)
+            report = _carry_out(stock, run, plan, work, progress, honours, keep_empty_folders=keep_empty_folders)
     report.space = [space.now() for space in before]
     return report
 
 
 def _carry_out(
-    stock: Stock, run: Run, plan: Plan, work: dict[bytes, Work], progress: Progress, keep_empty_folders: bool
-) -> FoldReport:
+    stock: Stock, run: Run, plan: Plan, work: dict[bytes, Work], progress: Progress, honours: dict[bytes, bool],
+    *, keep_empty_folders: bool,
+) -> FoldReport:  # fmt: skip
     meter = _Meter(progress, plan.bytes)
     went: set[bytes] = set()
     places = frozenset(work)
-    sites = [_Site(stock, run, place, pairs, went, meter, places, plan.into) for place, pairs in work.items()]
+    sites: list[_Site | RemoteSite] = [
+        RemoteSite(stock, run, place, pairs, went, meter.passed, honours[place], plan.trusts_server)
+        if is_remote(place)
+        else _Site(stock, run, place, pairs, went, meter, places, plan.into)
+        for place, pairs in work.items()
+    ]
     emptied = 0
     try:
         for stage in Stage:
@@ -223,16 +235,30 @@ def _try_out(plan: Plan, run: Run) -> None:
     if not method.words:
         return
     try:
-        for place in plan.by_place:
+        for place in filterfalse(is_remote, plan.by_place):
             with Vault(place, run.key, create=True, method=run.method) as vault:
                 _try_out_in(vault.files, method)
     except OSError as error:
-        for each in plan.by_place:
+        for each in filterfalse(is_remote, plan.by_place):
             tidy(each, run.key)
         raise UnusableInput(
             f"the volume of {visible(place)} cannot make {method.words}: {reason_of(error)}",
             "choose another --method; nothing was changed",
         ) from error
+
+
+def _try_out_servers(plan: Plan, run: Run) -> dict[bytes, bool]:
+    """Find out what the servers of a plan do with conditions, and refuse the whole plan if one overwrites."""
+    found = {}
+    for place in filter(is_remote, plan.by_place):
+        try:
+            vault = RemoteVault(place, run.key, create=True, method=run.method)
+            vault.try_out()
+        except OSError as error:
+            why = f"cannot fold in {visible(place)}: {reason_of(error)}"
+            raise UnusableInput(why, "see to it, and try again; nothing was changed") from error
+        found[place] = vault.honours_conditions
+    return found
 
 
 def _try_out_in(files: int, method: FoldMethod) -> None:
@@ -335,6 +361,7 @@ class _Site:
         self._promised: set[bytes] = set()
         self._noted: set[bytes] = set()
         self._linked: set[bytes] | None = None
+        self._sides = Sides(stock)
         self._broken = False
         self.merged: list[Merged] = []
         self.notes: list[Problem] = []
@@ -350,7 +377,9 @@ class _Site:
                     self._run.key, vault, folders, targets, Comparison(self._meter.within), went=self._went,
                     promised=self._promised, into=self._into,
                 )  # fmt: skip
-                looker = Looker(bench, self._earlier, self._links_to, self._litter, self._left, self._places)
+                looker = Looker(
+                    bench, self._earlier, self._links_to, self._litter, self._left, self._sides, self._places
+                )
                 for at in batches([item for item, _ in work], _BATCH_FILES, _BATCH_BYTES, _BATCH_FOLDERS):
                     gone = _do_batch(self._stock, looker, [work[number] for number in at], self._meter)
                     self._went |= {file.path for file in gone}

@@ -14,6 +14,7 @@ from foldkeep.storage.local.reading import NotSafe, digest_in, facts_of
 from ..bench import Bench, Ready, Spot
 from ..journal import Going
 from ..methods import METHODS, is_our_link
+from ..servers.sides import Sides
 from ..sidecars.merging import check_said
 from ..source import check_source
 from ..verify import NOTHING, Verified, look_at, verify
@@ -36,6 +37,8 @@ class Looker:
         Paths of files that go if nothing else is left in their folder.
     left
         Paths of files of this place that stay where they are; what goes along with them stays too.
+    sides
+        Tells whether keepers are surely other files.
     places
         The places that have a folder of this run in their folds.
     """
@@ -45,6 +48,7 @@ class Looker:
     links_to: Callable[[PathBytes], list[RunFile]]
     litter: frozenset[PathBytes]
     left: set[PathBytes]
+    sides: Sides
     places: frozenset[PathBytes] = frozenset()
     _open: dict[PathBytes, str] | None = None
     _views: dict[PathBytes, bool] = field(default_factory=dict)
@@ -81,11 +85,12 @@ class Looker:
         if item.litter:
             self._check_only_litter(file, folder)
         self._check_no_link_leads_to(file.path)
+        keepers = self.sides.apart(self.bench.vault.place, self.bench.key, item.keepers)
         try:
             verified = (
                 look_at(item.row, folder, name)
                 if not item.is_read or _is_unreadable(item, folder, name)
-                else verify(item.row, folder, name, item.keepers, self.bench.comparison)
+                else verify(item.row, folder, name, keepers, self.bench.comparison)
             )
         except NotSafe:
             if facts_of(folder, name) is None:
@@ -110,7 +115,7 @@ class Looker:
             self._check_not_open(file.path)
             witness = check_source(item.source, verified.spare, item.source_facts)
             verified = replace(verified, witness=witness)
-            identity = witness.stamp.identity
+            identity = witness.identity
             facts = news.get("source") or SourceFacts(0, 0)
             news |= {"keeper": item.source}
             news["source"] = replace(facts, size=identity.size, modified_ns=identity.modified_ns)

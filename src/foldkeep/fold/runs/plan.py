@@ -171,7 +171,8 @@ class Plan:
     """Plan of a run: the files to work on by place, in order of their paths.
 
     `staying` has the paths that the docket says are to stay; `merged` what sidecars are expected to say as well; `into`
-    the folder that files are moved into, with its device.
+    the folder that files are moved into, with its device; `trusts_server` whether what a server states of a content
+    stands for reading it there.
     """
 
     docket: str
@@ -180,6 +181,7 @@ class Plan:
     by_place: dict[bytes, list[Item]] = field(default_factory=dict)
     merged: list[Merged] = field(default_factory=list)
     into: tuple[bytes, int] | None = None
+    trusts_server: bool = False
 
     @property
     def items(self) -> list[Item]:

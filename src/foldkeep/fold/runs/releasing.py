@@ -6,7 +6,20 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 
 from foldkeep.formats.own import written_rest
-from foldkeep.model import Method, PathBytes, Problem, Progress, Run, RunFile, RunFileState, Step, no_progress, visible
+from foldkeep.model import (
+    Method,
+    PathBytes,
+    Problem,
+    Progress,
+    Run,
+    RunFile,
+    RunFileState,
+    Step,
+    UnusableInput,
+    no_progress,
+    visible,
+)
+from foldkeep.model.remote import is_remote
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
 from foldkeep.storage.local.changes import flush
@@ -18,6 +31,8 @@ from ..places import hold_around
 from ..recovery.reconcile import files_by_place, settle, settle_all, write_down
 from ..removing import CHANGED, GONE, remove, seen_now
 from ..rests import check_rest, keep_rest, proved_rest, rest_name
+from ..servers.releasing import release_on_server
+from ..servers.vault import RemoteVault
 from ..space import Space, free_space
 from ..vault import Vault
 from .grades import Consent
@@ -195,6 +210,10 @@ def _release_run(
         stock.ledger.set_underway(run.id, True)
     try:
         for place, here in files_by_place(files).items():
+            if is_remote(place):
+                _release_on_server(stock, run, place, here, report, allow_last_copy)
+                told()
+                continue
             try:
                 with Vault(place, run.key) as vault:
                     for batch in _batches(here):
@@ -205,6 +224,20 @@ def _release_run(
                 report.left += [Problem(file.path, why) for file in here]
     finally:
         settle(stock, run)
+
+
+def _release_on_server(
+    stock: Stock, run: Run, place: PathBytes, files: list[RunFile], report: ReleaseReport, allow_last_copy: bool
+) -> None:
+    try:
+        gone, left = release_on_server(stock, RemoteVault(place, run.key), files, allow_last_copy=allow_last_copy)
+    except (OSError, UnusableInput) as error:
+        why = f"its fold cannot be worked in: {reason_of(error)}"
+        report.left += [Problem(file.path, why) for file in files]
+        return
+    report.released += len(gone)
+    report.bytes += sum(file.size for file in gone)
+    report.left += left
 
 
 def _batches(files: list[RunFile]) -> Iterator[list[RunFile]]:

@@ -22,6 +22,7 @@ from foldkeep.model import (
     visible,
 )
 from foldkeep.model.names import beside, lies_below, lies_in_a_fold
+from foldkeep.model.remote import is_remote
 from foldkeep.model.work import reason_of
 from foldkeep.signals.essences import ESSENCE
 from foldkeep.stock import Stock
@@ -43,6 +44,9 @@ from ..recovery.reconcile import (
     write_down,
 )
 from ..rests import Having, drop_rest
+from ..servers.recovery import settled_on_server
+from ..servers.returning import bring_back as bring_back_on_server
+from ..servers.vault import RemoteVault, runs_on
 from ..vault import Vault, runs_in, tidy
 from .emptying import Homes, bring_back, set_times_again
 from .midway import midway
@@ -129,6 +133,9 @@ def unfold(
             stock.ledger.set_underway(run.id, True)
         try:
             for place, files in files_by_place(chosen).items():
+                if is_remote(place):
+                    _unfold_on_server(run.key, place, files, partial(write_down, stock), report, progress)
+                    continue
                 note, having = partial(write_down, stock), partial(_having, stock)
                 _unfold_in(run.key, place, files, note, report, progress, keeps_words, having)
         finally:
@@ -159,8 +166,9 @@ def unfold_from(
         If somebody else is at work there; nothing was changed then.
     """
     top = real_path(folder)
+    keys = runs_on if is_remote(top) else runs_in
     try:
-        runs_in(top)
+        keys(top)
     except OSError as error:
         raise UnusableInput(
             f"{visible(top)} has no fold: {reason_of(error)}", "name the folder that holds .foldkeep"
@@ -170,9 +178,10 @@ def unfold_from(
     report = UnfoldReport(None)
     with hold_around(stock, [top], "unfold", break_lock=break_lock):
         with suppress(FileNotFoundError):  # whoever held it before took the last of it away
-            for key in runs_in(top):
+            for key in keys(top):
                 _unfold_key(top, key, report, progress, stock, break_lock)
-        tidy(top, "")  # a fold that never had a run
+        if not is_remote(top):
+            tidy(top, "")  # a fold that never had a run
     return report
 
 
@@ -186,6 +195,9 @@ def _unfold_key(
         report.renamed += part.renamed
         report.left += part.left
         report.notes += part.notes
+        return
+    if is_remote(top):
+        _unfold_key_on_server(top, key, report, progress)
         return
     unknown: set[int] = set()
     try:
@@ -207,6 +219,22 @@ def _unfold_key(
     stays = {problem.path for problem in report.left[left:]}
     if not any(file.path in stays for file in here):
         tidy(top, key, {file.number for file in files})
+
+
+def _unfold_key_on_server(top: PathBytes, key: str, report: UnfoldReport, progress: Progress) -> None:
+    unknown: set[int] = set()
+    try:
+        vault = RemoteVault(top, key)
+        files = settled_on_server(vault, announced_files(vault.records()), unknown)
+    except OSError as error:
+        report.left.append(Problem(top, f"run {key} cannot be read: {reason_of(error)}"))
+        return
+    here = [file for file in files if file.state in COMES_BACK and file.state is not RunFileState.LOST]
+    here += [file for file in files if file.number in unknown and file not in here]
+    left = len(report.left)
+    _unfold_on_server(key, top, here, _nobody_notes, report, progress)
+    if len(report.left) == left:
+        vault.tidy({file.number for file in files})
 
 
 def _carried(top: PathBytes, file: RunFile) -> RunFile:
@@ -245,6 +273,21 @@ def _having(stock: Stock, file: RunFile, rest: Rest | None) -> Iterator[PathByte
         if path not in seen and not lies_in_a_fold(path):
             seen.add(path)
             yield path
+
+
+def _unfold_on_server(
+    key: str, place: PathBytes, files: list[RunFile], note: Callable[[list[RunFile]], None], report: UnfoldReport,
+    progress: Progress,
+) -> None:  # fmt: skip
+    try:
+        renamed, left = bring_back_on_server(RemoteVault(place, key), files, note, progress)
+    except (OSError, UnusableInput) as error:
+        why = f"its fold cannot be worked in: {reason_of(error)}"
+        report.left += [Problem(file.path, why) for file in files]
+        return
+    report.renamed += renamed
+    report.left += left
+    report.restored += len(files) - len({problem.path for problem in left})
 
 
 def _unfold_in(

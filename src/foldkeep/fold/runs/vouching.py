@@ -12,11 +12,13 @@ from foldkeep.formats.packages import Listing, bagit, open_package
 from foldkeep.model import Method, PathBytes, RunFile, visible
 from foldkeep.model.bin_names import bin_above
 from foldkeep.model.names import lies_below, lies_in_a_fold
+from foldkeep.model.remote import is_remote
 from foldkeep.scan.packages import check_package
 from foldkeep.stock import Archived, Stock
 from foldkeep.storage import storage_at
 from foldkeep.storage.local.reading import NotSafe, Stamp, Stamps, digest_of, facts_at, opened
 
+from ..servers.sides import Sides
 from ..sidecars.merging import check_said
 from ..source import check_source
 from ..verify import Comparison, Witness, compared
@@ -50,10 +52,13 @@ class Vouchers:
     consent: Consent = field(default_factory=Consent)
     stamps: Stamps = field(default_factory=Stamps)
     _comparison: Comparison = field(default_factory=Comparison)
-    _read: dict[PathBytes, tuple[Stamp, bytes, float]] = field(default_factory=dict)
+    _read: dict[PathBytes, tuple[Witness, float]] = field(default_factory=dict)
     _packages: dict[str, "_Package"] = field(default_factory=dict)
     _unflushed: dict[int, PathBytes] = field(default_factory=dict)
     _lent: Counter[bytes] | None = None
+
+    def __post_init__(self) -> None:
+        self._sides = Sides(self.stock)
 
     def make_witnesses_last(self) -> None:
         """Have what was read on the disk, since its copies will be gone from there: it may just have been written."""
@@ -118,7 +123,7 @@ class Vouchers:
         if is_said and not lies_in_a_fold(file.keeper):
             with suppress(NotSafe):
                 witness = check_said(file.keeper, folder, os.fsencode(file.slot))[1]
-                self._unflushed[witness.stamp.identity.device] = os.path.dirname(file.keeper)
+                self._keep_for_flush(witness)
                 return self._looks_at(witness)
         raise NotSafe(NO_COPY)
 
@@ -152,7 +157,12 @@ class Vouchers:
         raise NotSafe("no good copy of it can be read now; unfold it to keep what is left of it")
 
     def _looks_at(self, witness: Witness) -> Stands:
-        return lambda: self.stamps.stands(witness.path, witness.stamp)
+        return lambda: witness.stands(self.stamps)
+
+    def _keep_for_flush(self, witness: Witness) -> None:
+        """Note the volume of a witness on this machine, which must be on the disk before anything is deleted."""
+        if witness.device is not None:
+            self._unflushed[witness.device] = os.path.dirname(witness.path)
 
     def _check_digest(self, file: RunFile, descriptor: int) -> None:
         _check_content(descriptor, file.digest, file.size)
@@ -175,21 +185,25 @@ class Vouchers:
     def _copy(self, file: RunFile, descriptor: int) -> Witness | None:
         """Return a copy outside every fold that was compared with the file now, or a moment ago with its like."""
         facts = os.fstat(descriptor)
-        for path in self._candidates(file):
+        candidates = list(self._candidates(file))
+        if any(map(is_remote, candidates)):
+            run = self.stock.ledger.run(file.run)
+            candidates = self._sides.apart(file.place, run.key if run else "", candidates)
+        for path in candidates:
             known = self._read.get(path)
-            if known and time.monotonic() - known[2] < _FRESH_SECONDS and self.stamps.stands(path, known[0]):
-                if known[1] != file.digest:
+            if known and time.monotonic() - known[1] < _FRESH_SECONDS and known[0].stands(self.stamps):
+                if known[0].digest != file.digest:
                     continue
                 self._check_digest(file, descriptor)
-                return Witness(path, known[0])
+                return known[0]
             try:
                 witness, digest = compared(descriptor, facts, path, self._comparison)
             except NotSafe:
                 continue
             if digest != file.digest:
                 raise NotSafe(NOT_WHAT_WAS_FOLDED)
-            self._unflushed[witness.stamp.identity.device] = os.path.dirname(path)
-            self._read[path] = (witness.stamp, digest, time.monotonic())
+            self._keep_for_flush(witness)
+            self._read[path] = (witness, time.monotonic())
             return witness
         return None
 
@@ -219,7 +233,7 @@ class Vouchers:
             raise gone
         try:
             witness = check_source(file.keeper, Stamp.of(os.fstat(descriptor)), file.source)
-            self._unflushed[witness.stamp.identity.device] = os.path.dirname(file.keeper)
+            self._keep_for_flush(witness)
             return self._looks_at(witness)
         except NotSafe as error:
             raise NotSafe(f"{error}; unfold it to keep it") from None

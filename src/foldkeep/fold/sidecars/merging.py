@@ -13,6 +13,7 @@ from foldkeep.model import Action, DocketRow, Method, Place, visible
 from foldkeep.model.companions import belongs_to, is_sidecar, stem_of
 from foldkeep.model.kinds import suffix_of
 from foldkeep.model.names import innermost
+from foldkeep.model.remote import is_remote
 from foldkeep.storage.local.reading import FILE, NotSafe, Stamp, modified_ns, open_in, open_path
 
 from ..disk_view import Look
@@ -153,6 +154,8 @@ class Merger:
     def _note(self, item: Item, groups: dict[bytes, _Group]) -> None:
         """Note what is said of a spare, if anything is, with what the sidecar of its keeper is to say."""
         spare, keeper = item.row.path, item.staying[0]
+        if is_remote(spare) or is_remote(keeper):  # sidecars on servers are not written
+            return
         words = self._united(spare, self._sidecars(spare))
         if item.essence:  # of a copy of the keeper, its content says the same
             words, _ = united(words, [(spare, self._embedded(spare, item.row.digest))])

@@ -1,8 +1,11 @@
 """What the storages of remote places share: the protocol, errors, credentials, patience, and a limit of rate."""
 
 from .connections import Connections, connections, remote_storage
+from .contents import RemoteStamp, read_remote, remote_stands
 from .credentials import Credentials, Login
 from .errors import NotAllowed, NotTheFile, RemoteError, ServerGone, TryLater
+from .locks import hold_remote_places
+from .own_files import make_folder, remove_empty, whole, write_surely
 from .patience import Patience, Throttle
 from .protocol import RemoteStorage
 
@@ -11,6 +14,14 @@ __all__ = [
     "Connections",
     "connections",
     "remote_storage",
+    "hold_remote_places",
+    "make_folder",
+    "remove_empty",
+    "whole",
+    "write_surely",
+    "RemoteStamp",
+    "read_remote",
+    "remote_stands",
     "Credentials",
     "Login",
     "Patience",

@@ -11,16 +11,14 @@ import fcntl
 import json
 import os
 import secrets
-import socket
 import time
 from collections.abc import Iterable, Iterator
 from contextlib import ExitStack, contextmanager, suppress
 
-from foldkeep.model import visible
 from foldkeep.model.errors import PlaceBusy
 from foldkeep.model.names import FOLD_NAME
-from foldkeep.model.units import format_span
 
+from ...holders import is_alive, is_here, is_mine, signature, words_of
 from ..changes.folders import keeping_times
 from ..reading.opening import FOLDER, facts_of
 from .marks import MARK_NAME
@@ -29,7 +27,6 @@ from .volumes import is_local
 WAIT_SECONDS = 5.0
 LOCK_NAME = b"lock"
 _LOCK_FILE = os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW | os.O_CLOEXEC
-_BOOT_FILE = "/proc/sys/kernel/random/boot_id"
 _NO_LOCKS = (errno.ENOSYS, errno.EOPNOTSUPP, errno.EINVAL, errno.ENOLCK, errno.EBADF)
 
 _held: dict[bytes, int] = {}
@@ -150,17 +147,17 @@ class _Lock:
             self._is_flocked = True
         except BlockingIOError:
             told = _told(self._file)
-            if _is_mine(told):
+            if is_mine(told):
                 self.is_mine_already = True
                 return None
-            return self._words(told), "wait until that is done, or stop it"
+            return words_of(self._place, told), "wait until that is done, or stop it"
         except OSError as error:
             if error.errno not in _NO_LOCKS:
                 raise
         if not self._is_still_there():
             return "", ""  # somebody gave it back and took it away; another try makes a new one
         told = _told(self._file)
-        if _is_mine(told):
+        if is_mine(told):
             self.is_mine_already = True
             return None
         if self._is_new or not told:
@@ -168,18 +165,18 @@ class _Lock:
             return None if self._is_new or self._is_flocked else self._without_words()
         if self._is_flocked and is_local(self._place, os.fstat(self._fold).st_dev):
             return None
-        here = (told.get("host"), told.get("boot")) == (socket.gethostname(), _boot())
-        if break_lock or (here and not _is_alive(told)):
+        here = is_here(told)
+        if break_lock or (here and not is_alive(told)):
             return None if self._is_flocked else self._replaced()
         if here:
-            return self._words(told), "wait until that is done, or stop it"
-        return self._words(told), "if nothing works there any more, say --break-lock"
+            return words_of(self._place, told), "wait until that is done, or stop it"
+        return words_of(self._place, told), "if nothing works there any more, say --break-lock"
 
     def _without_words(self) -> tuple[str, str] | None:
         # Whoever made it writes into it at once; after a while it is litter of a full disk or a power cut.
         if time.time() - os.fstat(self._file).st_mtime > WAIT_SECONDS / 2:
             return self._replaced()
-        return self._words({}), "wait until that is done, or stop it"
+        return words_of(self._place, {}), "wait until that is done, or stop it"
 
     def _replaced(self) -> tuple[str, str] | None:
         """Take the file of a dead holder away, so that exactly one of those who want it makes the new one."""
@@ -200,26 +197,9 @@ class _Lock:
             and os.path.samestat(fold, os.fstat(self._fold))
         )
 
-    def _words(self, told: dict[str, object]) -> str:
-        if not told:
-            return f"{visible(self._place)} is held by another program"
-        who = f"foldkeep {told.get('work', '')}".rstrip()
-        if told.get("host") and told.get("host") != socket.gethostname():
-            who += f" on {told['host']}"
-        since = told.get("since")
-        age = f", since {format_span(time.time() - since)} ago" if isinstance(since, (int, float)) else ""
-        return f"{visible(self._place)} is held by {who}, process {told.get('process', 'unknown')}{age}"
-
     def sign(self, work: str) -> None:
         """Write down who holds it."""
-        told = {
-            "work": work,
-            "process": os.getpid(),
-            "start": _start_of(os.getpid()),
-            "host": socket.gethostname(),
-            "boot": _boot(),
-            "since": time.time(),
-        }
+        told = signature(work)
         with suppress(OSError):  # on a full disk it is held all the same
             os.ftruncate(self._file, 0)
             os.pwrite(self._file, json.dumps(told).encode(), 0)
@@ -251,32 +231,3 @@ def _told(descriptor: int) -> dict[str, object]:
         if isinstance(told, dict):
             return told
     return {}
-
-
-def _is_mine(told: dict[str, object]) -> bool:
-    here = (told.get("host"), told.get("boot"), told.get("process"))
-    return here == (socket.gethostname(), _boot(), os.getpid()) and _is_alive(told)
-
-
-def _is_alive(told: dict[str, object]) -> bool:
-    process = told.get("process")
-    return isinstance(process, int) and (start := _start_of(process)) != "" and start == told.get("start")
-
-
-def _start_of(process: int) -> str:
-    """Return what tells a process from a later one of its number; empty if there is none."""
-    try:
-        import psutil
-
-        return f"{psutil.Process(process).create_time():.2f}"
-    except (ImportError, psutil.Error):
-        return ""
-
-
-def _boot() -> str:
-    """Return what tells this start of the computer from others; empty where the system does not say."""
-    try:
-        with open(_BOOT_FILE, encoding="ascii") as file:
-            return file.read().strip()
-    except OSError:
-        return ""

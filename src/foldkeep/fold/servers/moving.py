@@ -1,0 +1,152 @@
+"""Moving one file on a server, where an answer may be lost, late or untrue; then it is looked at what lies where."""
+
+import os
+from enum import Enum
+
+from foldkeep.model import PathBytes, RunFile
+from foldkeep.model.names import beside
+from foldkeep.storage.local.reading import NotSafe, Stamps
+from foldkeep.storage.remote import (
+    RemoteStamp,
+    RemoteStorage,
+    ServerGone,
+    TryLater,
+    make_folder,
+    read_remote,
+    whole,
+)
+
+from ..methods.method import KEEPER_CHANGED
+from .looking import RemoteReady
+from .vault import FENCE, RemoteVault
+
+_MOST_TRIES = 100
+
+
+class Uncertain(OSError):
+    """What became of a file cannot be told now."""
+
+
+class _Where(Enum):
+    HOME = "home"
+    THERE = "there"
+    GONE = "gone"
+
+
+def fold_away(vault: RemoteVault, ready: RemoteReady, stamps: Stamps) -> RunFile:
+    """Move a file into its slot, or to its target, if it and its witness are still what was read.
+
+    Raises
+    ------
+    NotSafe
+        If it is not done; it lies where it was, or beside that.
+    Uncertain, OSError
+        If it cannot be told now where it lies.
+    """
+    storage, file = vault.storage, ready.file
+    there = file.target or vault.slot(file)
+    was_answered = _moved(vault, file, there, ready.stamp)
+    if not _is_what_was_read(vault, there, ready, by_condition=was_answered and vault.honours_conditions):
+        raise NotSafe("changed while it was folded" + put_back(storage, there, file.path))
+    if ready.witness is not None and not ready.witness.stands(stamps):
+        raise NotSafe(KEEPER_CHANGED + put_back(storage, there, file.path))
+    return file
+
+
+def _moved(vault: RemoteVault, file: RunFile, there: PathBytes, stamp: RemoteStamp) -> bool:
+    """Move, and return only if it lies there: whether the server said that it did it. NotSafe if it stayed."""
+    try:
+        vault.storage.move(file.path, there, stamp.etag)
+        return True
+    except (ServerGone, TryLater) as error:
+        if _fenced(vault.storage, there) is _Where.HOME:
+            raise NotSafe(f"{error.strerror}; it stays where it is") from error
+    except OSError as error:
+        # Refused; or done, and asked a second time by something on the way, which found it gone.
+        if vault.storage.facts(there) is None or vault.storage.facts(file.path) is not None:
+            raise NotSafe(error.strerror or "the server refused") from error
+    return False
+
+
+def _fenced(storage: RemoteStorage, there: PathBytes) -> _Where:
+    """Find out where a file is whose move was not answered, and keep that move from being done later."""
+    try:
+        storage.write_new(there, [FENCE], len(FENCE))
+    except FileExistsError:
+        pass
+    except OSError:
+        if storage.facts(there) is None:
+            raise
+    return _Where.HOME if _is_fence(storage, there) else _Where.THERE
+
+
+def _is_fence(storage: RemoteStorage, path: PathBytes) -> bool:
+    facts = storage.facts(path)
+    return facts is not None and facts.size == len(FENCE) and whole(storage, path) == FENCE
+
+
+def _is_what_was_read(vault: RemoteVault, there: PathBytes, ready: RemoteReady, *, by_condition: bool) -> bool:
+    """Tell whether what was moved is the file that was read: by its entity tag, or since the server moved it on that
+    condition, else by reading it once more.
+    """
+    facts = vault.storage.facts(there)
+    if facts is None or facts.size != ready.stamp.size:
+        return False
+    if ready.stamp.etag and (facts.etag == ready.stamp.etag or by_condition):
+        return True
+    return not ready.file.digest or read_remote(there, storage=vault.storage)[0] == ready.file.digest
+
+
+def put_back(storage: RemoteStorage, there: PathBytes, home: PathBytes) -> str:
+    """Move a file back, or beside where it was if that name was taken; return words on that, or none."""
+    folder, _, name = home.rpartition(b"/")
+    for number in range(1, _MOST_TRIES):
+        path = folder + b"/" + beside(name, number)
+        try:
+            storage.move(there, path)
+        except FileExistsError:
+            continue
+        except OSError as error:
+            if storage.facts(there) is not None or storage.facts(path) is None:
+                raise Uncertain(5, "could not be put back; it waits in the fold") from error
+        got = os.fsdecode(path.rpartition(b"/")[2])
+        return "" if number == 1 else f"; its name was taken, so it is {got!r} now"
+    raise Uncertain(5, "could not be put back; it waits in the fold")
+
+
+def bring_home(vault: RemoteVault, file: RunFile, path: PathBytes) -> None:
+    """Move a file out of its slot, or from its target, to a path.
+
+    Raises
+    ------
+    FileExistsError
+        If that is taken; another one is tried then.
+    NotSafe
+        If it is not there.
+    OSError
+        If it cannot be told whether that was done.
+    """
+    storage = vault.storage
+    there = file.target or vault.slot(file)
+    facts = storage.facts(there)
+    if facts is None or _is_fence(storage, there):
+        raise NotSafe("gone from the fold; somebody took it away")
+    make_folders(storage, vault.place, path.rpartition(b"/")[0])
+    try:
+        storage.move(there, path, facts.etag)
+    except FileExistsError:
+        if storage.facts(there) is not None:
+            raise
+    except OSError:
+        if storage.facts(there) is not None or storage.facts(path) is None:
+            raise
+
+
+def make_folders(storage: RemoteStorage, place: PathBytes, folder: PathBytes) -> None:
+    """Make a folder below a place and those above it, where they are not there."""
+    missing = []
+    while folder != place and storage.facts(folder) is None:
+        missing.append(folder)
+        folder = folder.rpartition(b"/")[0]
+    for each in reversed(missing):
+        make_folder(storage, each)

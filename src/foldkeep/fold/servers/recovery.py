@@ -1,0 +1,121 @@
+"""What became of files of a run on a server, told from what lies there now."""
+
+from collections.abc import Iterable
+from contextlib import suppress
+from dataclasses import replace
+
+from foldkeep.model import PathBytes, RunFile, RunFileState
+from foldkeep.model.remote import RemoteFile
+from foldkeep.storage.remote import RemoteStorage, read_remote, whole
+
+from ..journal import Going, History, Releasing, Returning, histories
+from ..methods.method import folded_state
+from .vault import FENCE, RemoteVault
+
+_UNREACHABLE = "its server cannot be asked now; what became of it is found out when it can"
+
+
+class RemoteScene:
+    """The spots of one file on a server: at home, in its slot or at its target, or gone."""
+
+    def __init__(self, vault: RemoteVault, file: RunFile, history: History) -> None:
+        self.storage: RemoteStorage = vault.storage
+        self.first, self.last, self.pending = history.first, history.last, history.pending
+        self.began = file.state is not RunFileState.PLANNED
+        self.file = history.first.applied_to(file) if history.first else file
+        self.is_unknown = False
+        self.home_path = history.last.path if isinstance(history.last, Returning) else self.file.path
+        self.slot_path = vault.slot(self.file)
+        self._facts: dict[PathBytes, RemoteFile | None] = {}
+
+    @property
+    def is_going(self) -> bool:
+        """Whether it was last about to go, and that was not marked as done."""
+        return isinstance(self.last, Going) and self.pending
+
+    @property
+    def is_releasing(self) -> bool:
+        """Whether it was last about to be deleted for good."""
+        return isinstance(self.last, Releasing)
+
+    def facts(self, path: PathBytes) -> RemoteFile | None:
+        """Return what lies at a path, but for a fence of ours; looked at once."""
+        if path not in self._facts:
+            found = self.storage.facts(path)
+            if found is not None and found.size == len(FENCE) and path != self.home_path and not found.is_folder:
+                found = None if whole(self.storage, path) == FENCE else found
+            self._facts[path] = found
+        return self._facts[path]
+
+    def slot(self) -> RemoteFile | None:
+        """Return what waits in its slot."""
+        return self.facts(self.slot_path)
+
+    def target(self) -> RemoteFile | None:
+        """Return what lies where it was moved to."""
+        return self.facts(self.file.target) if self.file.target else None
+
+    def rest(self) -> None:
+        """Return nothing: no rests are kept on servers."""
+
+    def is_home(self) -> bool:
+        """Tell whether what lies at home is the file: by size and time, or, where the time is another, by content."""
+        found = self.facts(self.home_path)
+        if found is None or found.is_folder or found.size != self.file.size:
+            return False
+        return found.modified_ns == self.file.modified_ns or self._has_content(self.home_path)
+
+    def _has_content(self, path: PathBytes) -> bool:
+        digest = self.file.content
+        return bool(digest) and read_remote(path, storage=self.storage)[0] == digest
+
+    def finish(self) -> None:
+        """Take the twin away where a server that copies and deletes was stopped in between, read on both sides now."""
+        there = self.slot_path if self.slot() else self.file.target if self.target() else b""
+        home = self.facts(self.home_path)
+        if not there or home is None or home.is_folder or not self.pending:
+            return
+        if not self._has_content(self.home_path) or not self._has_content(there):
+            return
+        self.storage.remove(there, (self._facts[there] or RemoteFile(b"")).etag)
+        self._facts[there] = None
+
+
+def settled_on_server(vault: RemoteVault, files: Iterable[RunFile], unknown: set[int]) -> list[RunFile]:
+    """Return files of a run as the server shows them, after tidying what was left half done.
+
+    Parameters
+    ----------
+    unknown
+        Numbers of files of which it cannot be told now what became of them; added to.
+    """
+    known = histories(vault.records())
+    return [_settled(RemoteScene(vault, file, known.get(file.number, History())), unknown) for file in files]
+
+
+def _settled(scene: RemoteScene, unknown: set[int]) -> RunFile:
+    try:
+        with suppress(FileNotFoundError):
+            scene.finish()
+        if scene.file.target:
+            return _moved_state(scene)
+        return folded_state(scene)
+    except OSError:
+        unknown.add(scene.file.number)
+        is_planned = scene.file.state is RunFileState.PLANNED
+        return replace(scene.file, reason=_UNREACHABLE) if is_planned else scene.file
+
+
+def _moved_state(scene: RemoteScene) -> RunFile:
+    """Return the state of a file that was moved beside its keeper, or never went, or came back."""
+    found = scene.target()
+    if found is not None and found.size == scene.file.size and scene.first is not None and not scene.is_home():
+        return replace(scene.file, state=RunFileState.MOVED)
+    return folded_state(scene)
+
+
+def unreachable(files: Iterable[RunFile]) -> list[RunFile]:
+    """Return files of which nothing can be told while their server cannot be asked."""
+    return [
+        replace(file, reason=_UNREACHABLE) if file.state is RunFileState.PLANNED else file for file in files
+    ]  # fmt: skip

@@ -1,0 +1,114 @@
+"""Deleting files for good on a server: each is read now, and so is what vouches for it."""
+
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
+
+from foldkeep.model import PathBytes, Problem, RunFile, RunFileState
+from foldkeep.model.bin_names import bin_above
+from foldkeep.model.names import lies_in_a_fold
+from foldkeep.model.work import reason_of
+from foldkeep.stock import Stock
+from foldkeep.storage.local.reading import NotSafe, Stamps
+from foldkeep.storage.remote import NotTheFile, RemoteStamp, read_remote
+
+from ..journal import Released, Releasing
+from ..recovery.reconcile import write_down
+from ..verify import Witness
+from .looking import read_whole
+from .sides import Sides
+from .site import AT_ONCE, each_of
+from .vault import RemoteVault
+
+_BATCH_FILES = 128
+_NO_COPY = "no copy of it outside the fold can be read now; unfold it to keep it"
+
+
+@dataclass(frozen=True, slots=True)
+class _Going:
+    file: RunFile
+    stamp: RemoteStamp
+    witness: Witness | None
+
+
+def release_on_server(
+    stock: Stock, vault: RemoteVault, files: list[RunFile], *, allow_last_copy: bool
+) -> tuple[list[RunFile], list[Problem]]:
+    """Delete files that wait on a server, and return those that were, and those that stay with the reason."""
+    gone: list[RunFile] = []
+    left: list[Problem] = []
+    stamps = Stamps()
+    sides = Sides(stock)
+    with ThreadPoolExecutor(AT_ONCE, thread_name_prefix="releasing") as pool:
+        for at in range(0, len(files), _BATCH_FILES):
+            asked = []
+            for file in files[at : at + _BATCH_FILES]:
+                try:
+                    asked.append((file, _candidates(stock, vault, sides, file)))
+                except NotSafe as error:
+                    left.append(Problem(file.path, str(error)))
+            going: list[_Going] = []
+            read = each_of(pool, lambda pair: _vouched(vault, *pair, allow_last_copy=allow_last_copy), asked)
+            for (file, _), found in read:
+                if isinstance(found, _Going):
+                    going.append(found)
+                else:
+                    left.append(Problem(file.path, reason_of(found)))
+            vault.write(Releasing(each.file.number) for each in going)
+            done = []
+            for each, outcome in each_of(pool, lambda one: _delete(vault, one, stamps), going):
+                if isinstance(outcome, Exception):
+                    left.append(Problem(each.file.path, reason_of(outcome)))
+                else:
+                    done.append(each.file)
+            vault.write(Released(file.number) for file in done)
+            write_down(stock, [replace(file, state=RunFileState.RELEASED) for file in done])
+            gone += done
+    return gone, left
+
+
+def _candidates(stock: Stock, vault: RemoteVault, sides: Sides, file: RunFile) -> list[PathBytes]:
+    """Return the files outside every fold that may have the content of one that goes, and are surely others."""
+    paths = [path for path in _known(stock, file) if path and not lies_in_a_fold(path) and not bin_above(path)]
+    return sides.apart(vault.place, vault.key, paths)
+
+
+def _known(stock: Stock, file: RunFile) -> Iterator[PathBytes]:
+    yield file.keeper
+    yield from (path for path in stock.sets.paths_of(file.digest) if path != file.keeper)
+
+
+def _vouched(
+    vault: RemoteVault, file: RunFile, candidates: list[PathBytes], *, allow_last_copy: bool
+) -> _Going:  # fmt: skip
+    """Read a file and a copy of it, whole and now; NotSafe if it must stay."""
+    try:
+        digest, stamp = read_remote(vault.slot(file), storage=vault.storage)
+    except FileNotFoundError:
+        raise NotSafe("gone from the fold; somebody took it away") from None
+    if stamp.size != file.size or (file.digest and digest != file.digest):
+        raise NotSafe("its content is not what was folded; unfold it to look at it")
+    if allow_last_copy:
+        return _Going(file, stamp, None)
+    for path in candidates:
+        try:
+            theirs, their_stamp = read_whole(path)
+        except (NotSafe, OSError):
+            continue
+        if theirs == digest:
+            return _Going(file, stamp, Witness(path, their_stamp, digest))
+    raise NotSafe(_NO_COPY)
+
+
+def _delete(vault: RemoteVault, each: _Going, stamps: Stamps) -> None:
+    """Delete a file if it and its witness are still what was read; an answer that was lost is looked into."""
+    path = vault.slot(each.file)
+    if each.witness is not None and not each.witness.stands(stamps):
+        raise NotSafe(_NO_COPY)
+    if not each.stamp.etag and not each.stamp.is_of(vault.storage.facts(path)):
+        raise NotTheFile
+    try:
+        vault.storage.remove(path, each.stamp.etag)
+    except OSError:
+        if vault.storage.facts(path) is not None:
+            raise

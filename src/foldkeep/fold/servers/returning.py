@@ -1,0 +1,95 @@
+"""Bringing files on a server back to where they were."""
+
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
+from itertools import count
+
+from foldkeep.model import PathBytes, Problem, Progress, RunFile, RunFileState, Step, visible
+from foldkeep.model.names import beside
+from foldkeep.model.work import reason_of
+
+from ..bench import may_be_kin
+from ..journal import Returned, Returning
+from .moving import bring_home, make_folders
+from .site import AT_ONCE, each_of
+from .vault import RemoteVault
+
+_BATCH_FILES = 128
+_MOST_TRIES = 100
+
+
+def bring_back(
+    vault: RemoteVault, files: list[RunFile], note: Callable[[list[RunFile]], None], progress: Progress
+) -> tuple[list[tuple[PathBytes, PathBytes]], list[Problem]]:
+    """Bring files of one place and run back, and tell `note` of each batch as it is then.
+
+    Returns
+    -------
+    tuple
+        Those whose name was taken, with the name that they have now; and what did not come back, or perhaps not.
+    """
+    renamed: list[tuple[PathBytes, PathBytes]] = []
+    left: list[Problem] = []
+    done = 0
+    with ThreadPoolExecutor(AT_ONCE, thread_name_prefix="unfolding") as pool:
+        for at in range(0, len(files), _BATCH_FILES):
+            back = _bring_batch(vault, pool, files[at : at + _BATCH_FILES], left)
+            note([_restored(file, path) for file, path in back])
+            renamed += [(file.path, path) for file, path in back if file.path != path]
+            done += len(back)
+            progress(Step("Unfolding", done, len(files), "files"))
+    return renamed, left
+
+
+def _bring_batch(
+    vault: RemoteVault, pool: ThreadPoolExecutor, waiting: list[RunFile], left: list[Problem]
+) -> list[tuple[RunFile, PathBytes]]:
+    done: list[tuple[RunFile, PathBytes]] = []
+    for number in count(1):
+        tries = [(file, _named(file.path, number)) for file in waiting]
+        if not tries or number > _MOST_TRIES:
+            break
+        for folder in {path.rpartition(b"/")[0] for _, path in tries}:
+            try:
+                make_folders(vault.storage, vault.place, folder)
+            except OSError:
+                continue  # each file says so itself
+        vault.write(Returning(file.number, path) for file, path in tries)
+        waiting = []
+
+        def bring(pair: tuple[RunFile, PathBytes], is_beside: bool = number > 1) -> None:
+            file, path = pair
+            if is_beside and _makes_kin(vault, path):
+                raise FileExistsError
+            bring_home(vault, file, path)
+
+        for (file, path), outcome in each_of(pool, bring, tries):
+            if isinstance(outcome, FileExistsError):
+                waiting.append(file)
+            elif isinstance(outcome, Exception):
+                left.append(Problem(file.path, reason_of(outcome)))
+            else:
+                done.append((file, path))
+    left += [Problem(file.path, "no name is free for it where it was") for file in waiting]
+    vault.write(Returned(file.number) for file, _ in done)
+    return done
+
+
+def _makes_kin(vault: RemoteVault, path: PathBytes) -> bool:
+    """Tell whether a file would become a companion of somebody else's beside its own name."""
+    folder, _, name = path.rpartition(b"/")
+    try:
+        return may_be_kin(name, (file.name for file in vault.storage.files(folder)))
+    except FileNotFoundError:
+        return False
+
+
+def _named(path: PathBytes, number: int) -> PathBytes:
+    folder, _, name = path.rpartition(b"/")
+    return folder + b"/" + beside(name, number)
+
+
+def _restored(file: RunFile, path: PathBytes) -> RunFile:
+    reason = "" if path == file.path else f"its name was taken; it is {visible(path)} now"
+    return replace(file, state=RunFileState.RESTORED, reason=reason)

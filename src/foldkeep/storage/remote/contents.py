@@ -1,0 +1,72 @@
+"""Contents on servers, read whole, and looked at once more."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from blake3 import blake3
+
+from foldkeep.model import PathBytes
+from foldkeep.model.remote import RemoteFile
+
+from .connections import remote_storage
+from .errors import NotTheFile
+from .protocol import RemoteStorage
+
+
+@dataclass(frozen=True, slots=True)
+class RemoteStamp:
+    """What a file on a server is told by: its strong entity tag, or, without one, size and time, which prove little."""
+
+    size: int
+    modified_ns: int
+    etag: str = ""
+
+    @classmethod
+    def of(cls, file: RemoteFile) -> "RemoteStamp":
+        """Return the stamp of a file as its server tells of it."""
+        return cls(file.size, file.modified_ns, file.etag)
+
+    def is_of(self, file: RemoteFile | None) -> bool:
+        """Tell whether what a server tells of is, as far as that shows, what had this stamp."""
+        return file is not None and not file.is_folder and self == RemoteStamp.of(file)
+
+
+def read_remote(
+    path: PathBytes, told: Callable[[int], None] = lambda _: None, storage: RemoteStorage | None = None
+) -> tuple[bytes, RemoteStamp]:
+    """Read a whole file on a server and return the digest of its content, and its stamp.
+
+    Raises
+    ------
+    OSError
+        FileNotFoundError if it is not there; NotTheFile if it is no file, or changed while it was read.
+    """
+    storage = storage or remote_storage(path)
+    facts = storage.facts(path)
+    if facts is None:
+        raise FileNotFoundError(2, "not there any more")
+    if facts.is_folder:
+        raise NotTheFile("no longer a file")
+    hasher, count = blake3(), 0
+    for part in storage.parts(path, facts.etag):
+        hasher.update(part)
+        count += len(part)
+        told(count)
+    stamp = RemoteStamp.of(facts)
+    # Where no entity tag held the parts together, a change in between must show in size or time at least.
+    if count != facts.size or (not facts.etag and not stamp.is_of(storage.facts(path))):
+        raise NotTheFile
+    return hasher.digest(), stamp
+
+
+def remote_stands(path: PathBytes, stamp: RemoteStamp, digest: bytes = b"") -> bool:
+    """Look whether a file on a server is still what was read.
+
+    A strong entity tag tells. Without one, the content does, if its `digest` is given: it is read anew.
+    """
+    try:
+        if not stamp.is_of(remote_storage(path).facts(path)):
+            return False
+        return bool(stamp.etag) or not digest or read_remote(path)[0] == digest
+    except OSError:
+        return False
