@@ -234,7 +234,8 @@ def _unfold_key_on_server(top: PathBytes, key: str, report: UnfoldReport, progre
     left = len(report.left)
     _unfold_on_server(key, top, here, _nobody_notes, report, progress)
     if len(report.left) == left:
-        vault.tidy({file.number for file in files})
+        with suppress(OSError):  # the next one goes on
+            RemoteVault(top, key).tidy({file.number for file in files})
 
 
 def _carried(top: PathBytes, file: RunFile) -> RunFile:

@@ -5,7 +5,8 @@ from contextlib import suppress
 from dataclasses import replace
 
 from foldkeep.model import PathBytes, RunFile, RunFileState
-from foldkeep.model.remote import RemoteFile
+from foldkeep.model.names import lies_below
+from foldkeep.model.remote import RemoteFile, server_of
 from foldkeep.storage.remote import RemoteStorage, read_remote, whole
 
 from ..journal import Going, History, Releasing, Returning, histories
@@ -23,6 +24,8 @@ class RemoteScene:
         self.first, self.last, self.pending = history.first, history.last, history.pending
         self.began = file.state is not RunFileState.PLANNED
         self.file = history.first.applied_to(file) if history.first else file
+        # One that was to go to this machine was refused.
+        self.there = self.file.target if lies_below(self.file.target, server_of(vault.place)) else b""
         self.is_unknown = False
         self.home_path = history.last.path if isinstance(history.last, Returning) else self.file.path
         self.slot_path = vault.slot(self.file)
@@ -53,7 +56,7 @@ class RemoteScene:
 
     def target(self) -> RemoteFile | None:
         """Return what lies where it was moved to."""
-        return self.facts(self.file.target) if self.file.target else None
+        return self.facts(self.there) if self.there else None
 
     def rest(self) -> None:
         """Return nothing: no rests are kept on servers."""
@@ -71,7 +74,7 @@ class RemoteScene:
 
     def finish(self) -> None:
         """Take the twin away where a server that copies and deletes was stopped in between, read on both sides now."""
-        there = self.slot_path if self.slot() else self.file.target if self.target() else b""
+        there = self.slot_path if self.slot() else self.there if self.target() else b""
         home = self.facts(self.home_path)
         if not there or home is None or home.is_folder or not self.pending:
             return
@@ -97,7 +100,7 @@ def _settled(scene: RemoteScene, unknown: set[int]) -> RunFile:
     try:
         with suppress(FileNotFoundError):
             scene.finish()
-        if scene.file.target:
+        if scene.there:
             return _moved_state(scene)
         return folded_state(scene)
     except OSError:

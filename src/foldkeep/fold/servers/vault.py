@@ -184,7 +184,8 @@ class RemoteVault:
     def tidy(self, accounted: Container[int] = ()) -> None:
         """Take away this folder if no file waits in it and each that its journal tells of is accounted for."""
         try:
-            if any(number not in accounted for number in histories(self.records())):
+            announced = (number for number, each in histories(self.records()).items() if each.first)
+            if any(number not in accounted for number in announced):
                 return
             files = self.storage.files(self._run + b"/" + _FILES)
             for each in files:

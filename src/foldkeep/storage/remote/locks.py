@@ -69,14 +69,20 @@ def _taken(place: PathBytes, work: str, wait_seconds: float, break_lock: bool) -
             return b""
         else:
             return text
-        advice = _holder(storage, place, break_lock)
-        if advice is not None and time.monotonic() >= until:
+        is_late = time.monotonic() >= until
+        advice = _holder(storage, place, break_lock, speaks_not_for_long=is_late)
+        if advice is not None and is_late:
             raise PlaceBusy(*advice)
         time.sleep(0.1)
 
 
-def _holder(storage: RemoteStorage, place: PathBytes, break_lock: bool) -> tuple[str, str] | None:
-    """Return who holds a place, and what to do; take the lock of a dead one away and return None."""
+def _holder(
+    storage: RemoteStorage, place: PathBytes, break_lock: bool, *, speaks_not_for_long: bool
+) -> tuple[str, str] | None:
+    """Return who holds a place, and what to do; take the lock of a dead one away and return None.
+
+    One that says nothing for as long as is waited is none of ours, which are written in one go.
+    """
     path = place + b"/" + FOLD_NAME + b"/" + _LOCK
     try:
         facts = storage.facts(path)
@@ -86,7 +92,8 @@ def _holder(storage: RemoteStorage, place: PathBytes, break_lock: bool) -> tuple
     told = _told(text)
     if facts is None:
         return None
-    if break_lock or is_mine(told) or (is_here(told) and not is_alive(told)):
+    is_mute = not told and speaks_not_for_long
+    if break_lock or is_mute or is_mine(told) or (is_here(told) and not is_alive(told)):
         _replace(storage, path, facts.etag, text)
         return None
     words = "wait until that is done, or stop it"

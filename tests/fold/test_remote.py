@@ -1,0 +1,290 @@
+"""Folding on servers: nothing is lost, whatever request fails, whoever acts in between, wherever the process dies."""
+
+import os
+import shutil
+import subprocess
+import sys
+from collections.abc import Callable
+from contextlib import suppress
+from pathlib import Path
+
+import pytest
+
+from harness.points import STRIDE
+from harness.requests import CHANGING, COMMANDS, SIDES, Faults, RemoteScenes, watched
+from harness.servers import KINDS, cloud, served
+
+CASES = [(side, command) for side in SIDES for command in COMMANDS]
+_HARNESS = Path(__file__).parents[1]
+
+
+@pytest.fixture(params=KINDS)
+def server(request, tmp_path: Path, monkeypatch):
+    monkeypatch.setenv("HOME", str(tmp_path / "home"))
+    with served(request.param, tmp_path / "server", tmp_path / "home") as found:
+        yield found
+
+
+def check_after(scenes: RemoteScenes, where: object, *, destroyed: frozenset[str] = frozenset()) -> None:
+    """Look that nothing is lost, take back what can be, and look that all is as it was."""
+    assert scenes.kept - destroyed <= scenes.contents(), f"lost: {where}"
+    if scenes.desk.ask("ledger")["runs"]:
+        back = scenes.desk.run("unfold", "1", "--json")
+        assert back.status in (0, 1), (where, back)
+        again = scenes.desk.run("unfold", "1", "--json")  # what was uncertain is looked up
+        assert again.status in (0, 1), (where, again)
+    assert scenes.kept - destroyed <= scenes.contents(), f"lost when taken back: {where}"
+    scenes.check_settled(where)
+
+
+@pytest.mark.parametrize("side", SIDES)
+def test_a_run_on_every_server(server, tmp_path: Path, side):
+    scenes = RemoteScenes(tmp_path / "desk", server, side, "fold")
+    desk = scenes.desk
+    folded = desk.run("fold", desk.docket, "--yes", "--json")
+    assert folded.json["folded"] >= 4, folded
+    assert not any(b"copy of" in path and path.endswith(b".jpg") for path in scenes.state())
+    assert desk.run("ledger", "--verify").status == 0
+    assert scenes.kept <= scenes.contents()
+    back = desk.ask("unfold", "--last")
+    assert (back["restored"] >= 4, back["renamed"], back["left"]) == (True, [], [])
+    assert scenes.state() == scenes.before
+    assert not list(server.folder.rglob(".foldkeep"))
+    assert desk.ask("fold", desk.docket, "--yes")["folded"] == folded.json["folded"]
+    released = desk.ask("release", "--last", "--yes")
+    assert (released["released"], released["left"]) == (4, [])
+    assert scenes.kept <= scenes.contents()
+    assert not list(server.folder.rglob(".foldkeep"))
+    desk.ask("scan")
+    assert desk.ask("duplicates")["totals"]["sets"] == 0
+
+
+def test_a_fold_comes_back_from_the_server_alone(server, tmp_path: Path):
+    scenes = RemoteScenes(tmp_path / "desk", server, "there", "unfold")
+    (server.folder / "spares/copy of kite 1.jpg").write_bytes(b"new")
+    shutil.rmtree(scenes.desk.stock.parent)
+    back = scenes.desk.ask("unfold", "--from", server.url)
+    assert (back["restored"] >= 4, len(back["renamed"]), back["left"]) == (True, 1, [])
+    assert scenes.kept <= scenes.contents()
+    assert (server.folder / "spares/copy of kite 1.jpg").read_bytes() == b"new"
+    assert (server.folder / "spares/copy of kite 1-2.jpg").read_bytes() == b"1" * 5000
+    assert not list(server.folder.rglob(".foldkeep"))
+
+
+def trial(scenes: RemoteScenes, number: int, word: str) -> None:
+    scenes.reset()
+    faults = Faults(number, word)
+    with watched(faults.visit) as made:
+        answer = scenes.desk.run(*scenes.line())
+    where = (scenes.side, scenes.command, word, number, made[number - 1 : number], answer)
+    assert answer.status in (0, 1, 2, 3), where
+    assert "Traceback" not in answer.err, where
+    assert scenes.kept <= scenes.contents(), f"lost: {where}"
+    if answer.status == 2 and scenes.command == "fold":
+        assert scenes.state() == scenes.before, f"changed although unusable: {where}"
+    faults.arrive()
+    check_after(scenes, where)
+    if scenes.command != "release":
+        assert scenes.state() == scenes.before, where
+
+
+def requests_of(scenes: RemoteScenes) -> list[str]:
+    scenes.reset()
+    with watched(lambda _, __, do: do()) as made:
+        scenes.desk.run(*scenes.line())
+    return made
+
+
+@pytest.mark.parametrize(("kind", "side", "command", "every"), [
+    *((kind, side, command, False) for kind in ("cloud", "sftp") for side, command in CASES),
+    *(pytest.param(kind, *case, True, marks=pytest.mark.long) for kind in KINDS for case in CASES),
+])  # fmt: skip
+def test_whatever_request_fails_nothing_is_lost(tmp_path: Path, monkeypatch, kind, side, command, every):
+    monkeypatch.setenv("HOME", str(tmp_path / "home"))
+    with served(kind, tmp_path / "server", tmp_path / "home") as server:
+        scenes = RemoteScenes(tmp_path / "desk", server, side, command)
+        made = requests_of(scenes)
+        words = Faults.WORDS
+        for number, name in enumerate(made, start=1):
+            if every:
+                for word in words[number % STRIDE :: STRIDE]:
+                    trial(scenes, number, word)
+            elif name in CHANGING and number % 3 == len(side + command) % 3:
+                trial(scenes, number, words[number % len(words)])
+
+
+@pytest.mark.parametrize(("kind", "side", "command", "every"), [
+    *(("cloud", "there", command, False) for command in COMMANDS), ("sftp", "there", "fold", False),
+    *(pytest.param(kind, *case, True, marks=pytest.mark.long) for kind in KINDS for case in CASES),
+])  # fmt: skip
+def test_wherever_the_process_dies_nothing_is_lost(tmp_path: Path, monkeypatch, kind, side, command, every):
+    monkeypatch.setenv("HOME", str(tmp_path / "home"))
+    with served(kind, tmp_path / "server", tmp_path / "home") as server:
+        scenes = RemoteScenes(tmp_path / "desk", server, side, command)
+        made = requests_of(scenes)
+        points = range(1, len(made) + 1) if every else range(2, len(made) + 1, max(2, len(made) // 6))
+        variables = {
+            **os.environ, "PYTHONPATH": str(_HARNESS), "FOLDKEEP_STOCK": str(scenes.desk.stock),
+            "XDG_CONFIG_HOME": str(scenes.desk.top / "config"), "XDG_DATA_HOME": str(scenes.desk.top / "home"),
+        }  # fmt: skip
+        for number in points:
+            scenes.reset()
+            command_line = [sys.executable, "-m", "harness.requests", str(number), *scenes.line()]
+            ended = subprocess.run(command_line, env=variables, capture_output=True, check=False)
+            where = (side, command, number, made[number - 1], ended)
+            assert ended.returncode in (-9, 0, 1), where
+            check_after(scenes, where)
+            if command != "release":
+                assert scenes.state() == scenes.before, where
+
+
+def _rewritten(path: Path) -> None:
+    """Change a file as a program does that puts size and time back."""
+    facts = path.stat()
+    path.write_bytes(b"edited" + path.read_bytes()[6:])
+    os.utime(path, ns=(facts.st_atime_ns, facts.st_mtime_ns))
+
+
+def edit_a_spare(scenes: RemoteScenes) -> None:
+    _rewritten(scenes.own("copy of kite 1.jpg"))
+
+
+def edit_a_keeper(scenes: RemoteScenes) -> None:
+    _rewritten(scenes.own("kite 1.jpg"))
+
+
+def delete_a_keeper(scenes: RemoteScenes) -> None:
+    scenes.own("kite 1.jpg").unlink()
+
+
+def move_a_keeper_into_the_bin(scenes: RemoteScenes) -> None:
+    path = scenes.own("kite 0.jpg")
+    path.rename(path.parent / "was kite 0.jpg")
+
+
+def save_over_a_spare(scenes: RemoteScenes) -> None:
+    path = scenes.own("copy of kite 2.jpg")
+    (path.parent / "new").write_bytes(b"new work" * 700)
+    (path.parent / "new").replace(path)
+
+
+def take_the_name_of_a_spare(scenes: RemoteScenes) -> None:
+    folder = scenes.own("alone.jpg").parent
+    with open(folder / "copy of kite 0.jpg", "xb") as file:
+        file.write(b"somebody else's" * 90)
+
+
+def edit_what_waits(scenes: RemoteScenes) -> None:
+    for folder in (scenes.server.folder, scenes.desk.place):
+        for path in sorted((folder / ".foldkeep").glob("*/files/*.jpg"))[:1]:
+            _rewritten(path)
+
+
+def bring_one_back_by_hand(scenes: RemoteScenes) -> None:
+    for folder in (scenes.server.folder, scenes.desk.place):
+        for path in sorted((folder / ".foldkeep").glob("*/files/*.jpg"))[:1]:
+            os.link(path, folder / "brought back.jpg")
+            path.unlink()
+
+
+ACTS: list[Callable[[RemoteScenes], None]] = [
+    edit_a_spare, edit_a_keeper, delete_a_keeper, move_a_keeper_into_the_bin, save_over_a_spare,
+    take_the_name_of_a_spare, edit_what_waits, bring_one_back_by_hand,
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("kind", "side", "command", "every"), [
+    *((kind, side, command, False) for kind in ("cloud", "sftp") for side, command in CASES),
+    *(pytest.param(kind, *case, True, marks=pytest.mark.long) for kind in KINDS for case in CASES),
+])  # fmt: skip
+def test_another_program_loses_nothing_but_what_it_destroys(tmp_path: Path, monkeypatch, kind, side, command, every):
+    monkeypatch.setenv("HOME", str(tmp_path / "home"))
+    with served(kind, tmp_path / "server", tmp_path / "home") as server:
+        scenes = RemoteScenes(tmp_path / "desk", server, side, command)
+        made = requests_of(scenes)
+        for number in range(1, len(made) + 1):
+            acts = ACTS[number % STRIDE :: STRIDE] if every else [ACTS[number % len(ACTS)]] * (number % 4 == 0)
+            for act in acts:
+                check_hand(scenes, number, act)
+
+
+def check_hand(scenes: RemoteScenes, number: int, act: Callable[[RemoteScenes], None]) -> None:
+    scenes.reset()
+    destroyed: set[str] = set()
+    made: set[str] = set()
+
+    def visit(at: int, name: str, do: Callable[[], object]) -> object:
+        if at == number:
+            before = scenes.contents()
+            with suppress(OSError, StopIteration):
+                act(scenes)
+            after = scenes.contents()
+            destroyed.update(before - after)
+            made.update(after - before)
+        return do()
+
+    with watched(visit) as names:
+        answer = scenes.desk.run(*scenes.line())
+    where = (scenes.side, scenes.command, act.__name__, number, names[number - 1 : number], answer)
+    assert "Traceback" not in answer.err, where
+    assert made <= scenes.contents(), f"lost what somebody made: {where}"
+    check_after(scenes, where, destroyed=frozenset(destroyed))
+    assert made <= scenes.contents(), f"lost what somebody made: {where}"
+
+
+def test_what_a_program_keeps_alike_is_found_out(tmp_path: Path):
+    for side in ("there", "here"):
+        with cloud(tmp_path / f"server-{side}") as server:
+            scenes = RemoteScenes(tmp_path / f"desk-{side}", server, side, "release")
+            spares, keepers = server.folder, scenes.desk.place
+            if side == "here":
+                spares, keepers = keepers, spares
+            shutil.copytree(spares / ".foldkeep", keepers / ".foldkeep", dirs_exist_ok=True)
+            answer = scenes.desk.run("release", "1", "--yes", "--json")
+            assert (answer.status, answer.json["released"]) == (1, 0)
+            assert any("a program keeps both alike" in each["reason"] for each in answer.json["left"])
+            assert scenes.kept <= scenes.contents()
+
+
+def test_nothing_goes_across_sides_that_may_be_kept_alike(tmp_path: Path):
+    for side in ("there", "here"):
+        with cloud(tmp_path / f"server-{side}") as server:
+            scenes = RemoteScenes(tmp_path / f"desk-{side}", server, side, "fold")
+            scenes.desk.ask("places", "--kept-alike", *(p["label"] for p in scenes.desk.ask("places")["places"]))
+            answer = scenes.desk.run("fold", scenes.desk.docket, "--yes", "--json")
+            assert (answer.status, answer.json["folded"]) == (1, 0)
+            assert "foldkeep places --separate" in answer.json["left"][0]["reason"]
+            assert scenes.state() == scenes.before
+
+
+def test_a_server_that_overwrites_is_looked_at_and_not_folded_in(tmp_path: Path, monkeypatch):
+    with cloud(tmp_path / "server") as server:
+        scenes = RemoteScenes(tmp_path / "desk", server, "there", "fold")
+        from foldkeep.storage.dav import DavStorage
+
+        real = DavStorage.move
+
+        def overwriting(self, path, new_path, etag=""):
+            if self.facts(new_path) is not None:
+                self.remove(new_path)
+            real(self, path, new_path, etag)
+
+        monkeypatch.setattr(DavStorage, "move", overwriting)
+        answer = scenes.desk.run("fold", scenes.desk.docket, "--yes")
+        assert answer.status == 2
+        assert "overwrites what is there" in answer.err
+        assert scenes.state() == scenes.before
+
+
+def test_two_fold_keeps_never_work_on_one_server_at_once(tmp_path: Path):
+    with cloud(tmp_path / "server") as server:
+        scenes = RemoteScenes(tmp_path / "desk", server, "there", "fold")
+        (server.folder / ".foldkeep").mkdir()
+        (server.folder / ".foldkeep/lock").write_text('{"host": "elsewhere", "process": 7, "work": "fold"}')
+        answer = scenes.desk.run("fold", scenes.desk.docket, "--yes")
+        assert answer.status == 2
+        assert "held by foldkeep fold on elsewhere" in answer.err
+        assert "--break-lock" in answer.err
+        assert scenes.state() == scenes.before
+        assert scenes.desk.run("fold", scenes.desk.docket, "--yes", "--break-lock").status == 1  # a companion stays
+        assert not (server.folder / ".foldkeep/lock").exists()
