@@ -11,10 +11,10 @@ from pathlib import Path
 import pytest
 
 from harness.points import STRIDE
-from harness.requests import CHANGING, COMMANDS, SIDES, Faults, RemoteScenes, watched
+from harness.requests import CHANGING, COMMANDS, SIDES, UP_COMMANDS, Faults, RemoteScenes, watched
 from harness.servers import KINDS, cloud, served
 
-CASES = [(side, command) for side in SIDES for command in COMMANDS]
+CASES = [*((side, command) for side in SIDES for command in COMMANDS), *(("up", command) for command in UP_COMMANDS)]
 _HARNESS = Path(__file__).parents[1]
 
 
@@ -69,6 +69,35 @@ def test_a_fold_comes_back_from_the_server_alone(server, tmp_path: Path):
     assert (server.folder / "spares/copy of kite 1.jpg").read_bytes() == b"new"
     assert (server.folder / "spares/copy of kite 1-2.jpg").read_bytes() == b"1" * 5000
     assert not list(server.folder.rglob(".foldkeep"))
+
+
+def test_copies_onto_every_server_are_whole_and_go_only_if_another_stands(server, desk):
+    for number in range(5):
+        desk.write(f"card/kite {number}.jpg", b"%d" % number * 90_000)
+    server.write("album/kite 0.jpg", b"somebody else's")
+    server.write("album/kite 1.jpg", b"1" * 90_000)
+    desk.ask("scan", desk.place, server.url)
+    card = desk.place / "card"
+    assert desk.ask("coverage", card)["covered"] == 0
+    desk.ask("places", "--separate", *(place["label"] for place in desk.ask("places")["places"]))
+    found = desk.ask("coverage", card, "-o", desk.docket)
+    assert (found["covered"], found["safe"]) == (1, False)
+    words = ("fold", desk.docket, "--yes", "--method", "copy", "--into", f"{server.url}/album")
+    answer = desk.run(*words, "--below", card, "--json")
+    assert answer.json["folded"] == 4, answer
+    assert (server.folder / "album/kite 0-2.jpg").read_bytes() == b"0" * 90_000
+    assert all(
+        (server.folder / f"album/kite {number}.jpg").read_bytes() == b"%d" % number * 90_000 for number in (1, 2, 3)
+    )
+    desk.ask("scan")
+    assert desk.ask("coverage")["standings"]["several volumes"]["contents"] == 5
+    assert desk.run("ledger", "--verify").status == 0
+    (desk.place / "card/kite 2.jpg").unlink()
+    (server.folder / "album/kite 3.jpg").write_bytes(b"edited")
+    back = desk.run("unfold", "--last", "--json")
+    assert {Path(each["path"]).name for each in back.json["left"]} == {"kite 2.jpg", "kite 3.jpg"}, back
+    left = {path.name for path in (server.folder / "album").iterdir()}
+    assert left == {"kite 0.jpg", "kite 1.jpg", "kite 2.jpg", "kite 3.jpg"}
 
 
 def trial(scenes: RemoteScenes, number: int, word: str) -> None:

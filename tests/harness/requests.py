@@ -125,6 +125,8 @@ class Faults:
 
 SIDES = ("there", "here", "within")
 COMMANDS = ("fold", "unfold", "release")
+UP_COMMANDS = ("copy", "uncopy", "move", "unmove")
+"""Commands of the side ``up``: what lies here is copied, or moved, onto the server."""
 
 
 class RemoteScenes:
@@ -133,7 +135,7 @@ class RemoteScenes:
     Parameters
     ----------
     side
-        Where the spares lie: on the server, here, or both they and their keepers there.
+        Where the spares lie: on the server, here, or both they and their keepers there; ``up`` is for what goes there.
     """
 
     def __init__(self, top: Path, server: Served, side: str, command: str) -> None:
@@ -143,7 +145,7 @@ class RemoteScenes:
         self._make()
         self.before = self.state()
         self.kept = self.contents()
-        if command != "fold":
+        if command not in ("fold", "copy", "move"):
             self._fold()
         for name, folder in self._folders():
             shutil.copytree(folder, self._saved / name, symlinks=True)
@@ -156,7 +158,22 @@ class RemoteScenes:
         folder = "spares" if is_spare else "keepers"
         (self.server if there else self.desk).write(f"{folder}/{name}", content)
 
+    def _make_card(self) -> None:
+        for number in range(3):
+            self.desk.write(f"card/DCIM/kite {number}.jpg", b"%d" % number * 5000)
+        self.server.write("album/DCIM/kite 0.jpg", b"somebody else's")
+        self.desk.ask("scan", self.desk.place, self.server.url, "--read-all")
+        self.desk.ask("places", "--separate", *(place["label"] for place in self.desk.ask("places")["places"]))
+        if "copy" in self.command:
+            self.desk.run("coverage", self.desk.place / "card", "-o", self.desk.docket)
+        else:
+            self.desk.ask("list", "--under", self.desk.place / "card", "-o", self.desk.docket)
+        assert self.desk.docket.read_text().count("/card/") >= 3
+
     def _make(self) -> None:
+        if self.side == "up":
+            self._make_card()
+            return
         for number in range(3):
             content = b"%d" % number * 5000
             self._write(False, f"kite {number}.jpg", content)
@@ -172,16 +189,21 @@ class RemoteScenes:
         assert self.desk.docket.read_text().count(",fold,") >= 3
 
     def _fold(self) -> None:
-        answer = self.desk.run("fold", self.desk.docket, "--yes", "--json")
+        answer = self.desk.run(*self._first_line())
         assert answer.json["folded"] >= 3, answer
+
+    def _first_line(self) -> list[str]:
+        more = []
+        if self.side == "up":
+            more = ["--method", self.command.removeprefix("un"), "--into", f"{self.server.url}/album"]
+            more += ["--below", str(self.desk.place / "card")] if "copy" in self.command else []
+        return ["fold", str(self.desk.docket), "--yes", *more, "--json"]
 
     def line(self) -> list[str]:
         """Return the command line of the trial."""
-        return {
-            "fold": ["fold", str(self.desk.docket), "--yes", "--json"],
-            "unfold": ["unfold", "1", "--json"],
-            "release": ["release", "1", "--yes", "--json"],
-        }[self.command]
+        if self.command == "release":
+            return ["release", "1", "--yes", "--json"]
+        return ["unfold", "1", "--json"] if self.command.startswith("un") else self._first_line()
 
     def reset(self) -> None:
         """Set everything up again as it was before the trial."""

@@ -4,6 +4,7 @@ from .drives import follow_drives, mark_place, move_place
 from .in_use import open_files, sign_of_work
 from .named import check_filter, check_folder, check_names, fits_nothing
 from .places import Presence, TwinPlace, add_place, find_place, named_folder, places_here, presence, presences
+from .remote import remote_sighting
 from .report import ScanReport
 from .scan import read_contents, read_shared, scan
 from .thumbnails import StaleThumbnail, shown_by, stale_thumbnails
@@ -25,6 +26,7 @@ __all__ = [
     "move_place",
     "named_folder",
     "places_here",
+    "remote_sighting",
     "presence",
     "presences",
     "Presence",

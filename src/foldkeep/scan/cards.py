@@ -5,9 +5,10 @@ from collections.abc import Iterable, Iterator, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 
-from foldkeep.model import PathBytes, Problem, Settings
+from foldkeep.model import PathBytes, Problem, Settings, UnusableInput
 from foldkeep.model.bin_names import bin_above
 from foldkeep.model.names import FOLD_NAME
+from foldkeep.model.remote import is_remote, server_of
 from foldkeep.model.settings import ASKABLE
 from foldkeep.model.volumes import VolumeFacts
 from foldkeep.model.work import reason_of
@@ -24,6 +25,7 @@ from foldkeep.storage.local.reading import (
     modified_ns,
     opened,
 )
+from foldkeep.storage.remote import read_remote
 
 from .reading import ends_at
 from .skip_rules import Looking
@@ -180,8 +182,16 @@ class Seeker:
             return Sought(file, problem=f"cannot be read: {reason_of(error)}")
         found: list[PathBytes] = []
         on_its_own, unreadable = False, b""
+        servers: set[bytes] = set()
         for path in _in_order(candidates, digest) if enough else ():
             try:
+                if is_remote(path):
+                    if server_of(path) not in servers and read_remote(path)[0] == digest:
+                        found.append(path)
+                        servers.add(server_of(path))
+                        if len(found) >= enough:
+                            break
+                    continue
                 there = facts_at(path)
                 volume = self._volume(path, there)
                 if any(volume.is_same(other) for other in volumes):
@@ -193,7 +203,7 @@ class Seeker:
                         break
             except (FileNotFoundError, NotADirectoryError):
                 continue
-            except OSError:
+            except (OSError, UnusableInput):
                 unreadable = unreadable or path
         return Sought(file, digest, tuple(found), on_its_own, unreadable=unreadable)
 

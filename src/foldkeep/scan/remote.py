@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 from blake3 import blake3
 
 from foldkeep.model import PathBytes, Place, Problem, Role, UnusableInput, visible
+from foldkeep.model.kinds import kind_of
 from foldkeep.model.names import lies_in_a_fold
 from foldkeep.model.remote import SOMEBODY_ELSE, RemoteFile, host_of, server_of
 from foldkeep.model.work import reason_of
@@ -147,10 +148,19 @@ def _note(listing: RemoteListing, each: RemoteFile, looking: Looking) -> None:
         listing.passed[why] += 1
 
 
-def _row(name: str, path: PathBytes, each: RemoteFile) -> Row:
+def remote_sighting(path: PathBytes, each: RemoteFile) -> Sighting:
+    """Return a file on a server as the stock has it."""
+    number, owner = _number_of(path), os.getuid() if each.is_mine else SOMEBODY_ELSE
+    return Sighting(each.name, kind_of(each.name), each.size, each.modified_ns, number, 1, owner, etag=each.etag)
+
+
+def _number_of(path: PathBytes) -> int:
     # Nothing on a server has two names that we could tell, so its path is what a file is told by.
-    number = int.from_bytes(blake3(path).digest(8), "big") >> 1
-    return (name, each.size, each.modified_ns, number, 1, os.getuid() if each.is_mine else SOMEBODY_ELSE, 0)
+    return int.from_bytes(blake3(path).digest(8), "big") >> 1
+
+
+def _row(name: str, path: PathBytes, each: RemoteFile) -> Row:
+    return (name, each.size, each.modified_ns, _number_of(path), 1, os.getuid() if each.is_mine else SOMEBODY_ELSE, 0)
 
 
 def _cut_short(listing: Listing, why: str) -> Listing:

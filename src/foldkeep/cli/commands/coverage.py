@@ -58,7 +58,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             option = "--" + name.replace("_", "-")
             raise UnusableInput(f"{option} {number} cannot be meant", f"name a number from {least} on")
     demand = Demand(args.fewer_than, args.at_least, tuple(args.on))
-    with Stock.open(env.stock_path(args)) as stock:
+    with Stock.open(env.stock_path(args)) as stock, env.servers(stock):
         return _card(args, env, stock, demand) if args.folder is not None else _overview(args, env, stock, demand)
 
 

@@ -162,6 +162,7 @@ def _into(args: argparse.Namespace, method: Method) -> bytes:
 
     from foldkeep.model import UnusableInput, visible
     from foldkeep.model.names import lies_in_a_fold
+    from foldkeep.model.remote import is_remote
     from foldkeep.storage.local.drives import real_path
 
     if method is Method.DELETE and not (args.for_good and args.yes):
@@ -179,6 +180,8 @@ def _into(args: argparse.Namespace, method: Method) -> bytes:
     if not args.into:
         return b""
     folder = real_path(os.fsencode(args.into))
+    if is_remote(folder) and not lies_in_a_fold(folder):
+        return folder
     if not os.path.isdir(folder) or lies_in_a_fold(folder):
         raise UnusableInput(
             f"cannot {method} anything into {visible(args.into)}",

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 from foldkeep.model import PathBytes, Problem, Progress, RunFileState, Settings, Step, StockFile, no_progress
 from foldkeep.model.bin_names import bin_above
 from foldkeep.model.names import lies_below
+from foldkeep.model.remote import is_remote
 from foldkeep.scan import places_here
 from foldkeep.scan.cards import Candidate, Card, CardFile, Seeker, Sought, check_stands, read_card
 from foldkeep.scan.reading import ends_at
@@ -35,12 +36,15 @@ class Apart:
         Files in bins.
     away
         Labels of places that are away.
+    mirrored
+        Labels of places on servers that a program may keep like one on this machine.
     """
 
     same_volume: bool = False
     runs: tuple[int, ...] = ()
     bins: tuple[PathBytes, ...] = ()
     away: tuple[str, ...] = ()
+    mirrored: tuple[str, ...] = ()
     packages: tuple[Archived, ...] = ()
     inventories: tuple[Cupboard, ...] = ()
 
@@ -167,7 +171,13 @@ class _Library:
         self._stock = stock
         self._folder = folder
         self._on = frozenset(on)
-        self._here = places_here(stock)
+        places = stock.places.all()
+        remote = [place for place in places if is_remote(place.path)]
+        self._here = places_here(stock) | {place.id for place in remote}
+        self._mirrored = {
+            place.id for place in remote
+            if not all(stock.places.are_separate(place, other) for other in places if not is_remote(other.path))
+        }  # fmt: skip
         self._volumes = stock.places.volumes()
         self._device = os.stat(folder).st_dev
         self._devices: dict[int, int] = {}
@@ -185,7 +195,11 @@ class _Library:
         known = self._volumes[file.volume]
         words = (str(file.place.role), file.place.label, known.key, known.name)
         is_asked = not self._on or not self._on.isdisjoint(words)
-        return is_asked and self.is_here(file) and not bin_above(file.path)
+        return is_asked and self.is_here(file) and not bin_above(file.path) and not self.may_be_mirrored(file)
+
+    def may_be_mirrored(self, file: StockFile) -> bool:
+        """Tell whether a file lies on a server, and a program may keep it like one on this machine."""
+        return file.place.id in self._mirrored
 
     def is_here(self, file: StockFile) -> bool:
         """Tell whether the drive of a file is here."""
@@ -244,6 +258,7 @@ def _answer(stock: Stock, library: _Library, sought: Sought, similar: Sequence[S
         tuple(stock.ledger.runs_holding(digest, [RunFileState.WAITING])),
         tuple(file.path for file in known if bin_above(file.path))[:_MOST_FILES],
         tuple(sorted({file.place.label for file in known if not library.is_here(file)})),
+        tuple(sorted({file.place.label for file in known if library.may_be_mirrored(file)})),
         tuple(dict.fromkeys(archive for archive, _ in stock.archives.holding(digest))),
     )
     unread = next((file.path for file in similar if file.digest is None and library.counts(file)), b"")

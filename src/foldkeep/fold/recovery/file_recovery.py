@@ -11,7 +11,8 @@ import os
 from collections.abc import Callable
 from contextlib import suppress
 
-from foldkeep.model import Method, RunFile, RunFileState
+from foldkeep.model import Method, PathBytes, RunFile, RunFileState, UnusableInput
+from foldkeep.model.remote import is_remote
 from foldkeep.model.units import is_clock_change
 from foldkeep.storage.local.changes import is_claim, move, unlink, unlink_twin
 from foldkeep.storage.local.reading import (
@@ -24,6 +25,7 @@ from foldkeep.storage.local.reading import (
     may_have_one,
     modified_ns,
 )
+from foldkeep.storage.remote import remote_storage
 
 from ..bench import Bench, Spot, free_names, volume_key
 from ..journal import Going, History, Releasing, Returning
@@ -83,6 +85,8 @@ class Scene:
         """Tell whether the volume of its target cannot be looked at now."""
         if not self.file.target:
             return False
+        if is_remote(self.file.target):
+            return not _answers(self.file.target)
         try:
             folder, name = self.bench.targets.of(self.file.target)
             if facts_of(folder, name) is not None:
@@ -141,7 +145,7 @@ class Scene:
 
     def target(self) -> Spot | None:
         """Return what lies where it was moved to."""
-        if not self.file.target:
+        if not self.file.target or is_remote(self.file.target):
             return None
         try:
             return self._at(self.bench.targets.of(self.file.target))
@@ -150,7 +154,7 @@ class Scene:
 
     def copy_at_target(self) -> Spot | None:
         """Return what lies under our own name beside its target."""
-        if not self.file.target:
+        if not self.file.target or is_remote(self.file.target):
             return None
         with suppress(OSError):
             path = os.path.join(os.path.dirname(self.file.target), copy_name(self.bench.key, self.file))
@@ -256,6 +260,15 @@ class Scene:
         except (NotSafe, OSError):
             return False
         return True
+
+
+def _answers(path: PathBytes) -> bool:
+    """Tell whether the server of a path can be asked now."""
+    try:
+        remote_storage(path).facts(path)
+    except (OSError, UnusableInput):
+        return False
+    return True
 
 
 def _is(spot: Spot, stamp: Stamp) -> bool:

@@ -16,17 +16,17 @@ from foldkeep.model.errors import PlaceBusy
 from foldkeep.model.kinds import kind_of
 from foldkeep.model.names import innermost
 from foldkeep.model.remote import is_remote
-from foldkeep.scan import Presence, presences
+from foldkeep.scan import Presence, presences, remote_sighting
 from foldkeep.stock import Check, Checked, CheckResult, Sighting, Stock
 from foldkeep.storage.local.changes import Folders, remove_folder
 from foldkeep.storage.local.drives import hold_places
 from foldkeep.storage.local.reading import digest_of, facts_at, facts_of, has_digest, modified_ns, opened
-from foldkeep.storage.remote import hold_remote_places
+from foldkeep.storage.remote import hold_remote_places, remote_storage
 
 from ..bench import Bench
 from ..emptied import settle_emptied
 from ..journal import FolderMade, Going, History, Record, histories
-from ..methods import GONE_FROM_FOLD, METHODS, NOT_BEGUN
+from ..methods import GONE_FROM_FOLD, NOT_BEGUN, method_of
 from ..servers.recovery import settled_on_server
 from ..servers.vault import RemoteVault
 from ..vault import Vault, tidy
@@ -102,7 +102,8 @@ def _settle_on_server(stock: Stock, run: Run, place: bytes, files: list[RunFile]
         vault, settled = None, [_without_fold(file, is_gone=True) for file in files]
     _write_down_changes(stock, settled, files)
     everything = [file for file in stock.ledger.files(run.id) if file.place == place]
-    if vault and not unknown and not any(file.state is RunFileState.PLANNED for file in everything):
+    is_needed = _is_journal_needed(run, everything)
+    if vault and not unknown and not is_needed:
         vault.tidy({file.number for file in everything})
     return not any(file.state is RunFileState.PLANNED or file.number in unknown for file in settled)
 
@@ -124,14 +125,20 @@ def _settle_in(stock: Stock, run: Run, place: bytes, files: list[RunFile]) -> bo
             return not files
     _write_down_changes(stock, settled, files)
     everything = [file for file in stock.ledger.files(run.id) if file.place == place]
-    # A drive alone can take back what was moved off it, or copied onto it, only by its journal.
-    is_needed = run.method in (Method.MOVE, Method.COPY) and any(
-        file.state in (RunFileState.MOVED, RunFileState.MADE) for file in everything
-    )
-    is_needed |= any(file.state is RunFileState.PLANNED for file in everything)
-    if not unknown and not is_needed:
+    if not unknown and not _is_journal_needed(run, everything):
         tidy(place, run.key, {file.number for file in everything})
     return not any(file.state is RunFileState.PLANNED or file.number in unknown for file in settled)
+
+
+def _is_journal_needed(run: Run, everything: list[RunFile]) -> bool:
+    """Tell whether the journal of a run in a place must stay, though nothing waits there.
+
+    A drive alone can take back what was moved off it, or copied onto it, only by that.
+    """
+    if any(file.state is RunFileState.PLANNED for file in everything):
+        return True
+    is_elsewhere = any(file.state in (RunFileState.MOVED, RunFileState.MADE) for file in everything)
+    return run.method in (Method.MOVE, Method.COPY) and is_elsewhere
 
 
 def take_away_made_folders(vault: Vault, targets: Folders) -> None:
@@ -164,7 +171,7 @@ def settled_files(key: str, vault: Vault, files: Iterable[RunFile], unknown: set
 
 
 def _settled(scene: Scene, unknown: set[int]) -> RunFile:
-    method = METHODS[scene.file.method]
+    method = method_of(scene.file)
     try:
         if scene.pending:
             scene.finish_moves_by_link()
@@ -247,6 +254,9 @@ def _learn_healed(stock: Stock, file: RunFile) -> None:
 
 def _remember(stock: Stock, file: RunFile, path: bytes) -> None:
     """Put a file that is not what the stock knows any more back into it, if its content is what it was."""
+    if is_remote(path):
+        _remember_on_server(stock, file, path)
+        return
     try:
         facts = facts_at(path)
     except OSError:
@@ -259,6 +269,18 @@ def _remember(stock: Stock, file: RunFile, path: bytes) -> None:
             places = {place.path: place for place in stock.places.all()}
             place = places.get(innermost(places, path) or b"")
         stock.files.remember(path, _sighting(path, facts), file.content, place=place)
+
+
+def _remember_on_server(stock: Stock, file: RunFile, path: bytes) -> None:
+    try:
+        found = remote_storage(path).facts(path)
+    except (OSError, UnusableInput):
+        return
+    if found is None or found.size != file.size or not file.content:
+        return
+    places = {place.path: place for place in stock.places.all()}
+    place = places.get(innermost(places, path) or b"")
+    stock.files.remember(path, remote_sighting(path, found), file.content, place=place)
 
 
 def _sighting(path: bytes, facts: os.stat_result) -> Sighting:

@@ -7,7 +7,7 @@ from foldkeep.model import Action, DocketRow, Method, PathBytes, Place, Unusable
 from foldkeep.model.names import innermost, lies_below
 from foldkeep.stock import Check
 
-from .plan import Item, Plan, check_actions, check_path, place_of
+from .plan import Item, Plan, check_actions, check_path, device_of, place_of
 
 _NOT_FOUND_DAMAGED = "fixity has not found it damaged, or it changed since; run foldkeep fixity again"
 _NO_GOOD_COPY = "its set keeps no copy that has the content it had; see foldkeep fixity"
@@ -58,7 +58,7 @@ def _copies(docket: str, rows: list[DocketRow], places: list[Place], into: PathB
     common = _common_folder(path for path, place in tops.items() if place is None)
     going = {row.path: row for row in rows if row.action is Action.COPY}
     several = len({tops[path] for path in going}) > 1
-    plan = Plan(docket, Method.COPY, frozenset(tops.keys() - going.keys()), into=(into, os.stat(into).st_dev))
+    plan = Plan(docket, Method.COPY, frozenset(tops.keys() - going.keys()), into=(into, device_of(into)))
     for path, row in going.items():
         base = tops[path] or common
         steps = [os.path.basename(base)] * several + [os.path.relpath(path, base)]

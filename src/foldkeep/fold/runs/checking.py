@@ -79,6 +79,9 @@ def check_plan(
         tops = {path: opened.enter_context(Folders(path, most=_MOST_FOLDERS)) for path in here}
         look = Look(tops)
         for place, items in plan.by_place.items():
+            if is_remote(place) and plan.method is Method.COPY:
+                checked.by_place[place] = items
+                continue
             if is_remote(place):
                 found = [_checked(plan, _fitting_server(item), look) for item in items]
                 checked.by_place[place] = found + [
@@ -113,7 +116,7 @@ def check_plan(
 def _check_servers(plan: Plan) -> None:
     """Raise UnusableInput if a plan wants on a server what cannot be done there, or the server cannot be asked."""
     for place in filter(is_remote, plan.by_place):
-        if plan.method is not Method.FOLD:
+        if plan.method not in (Method.FOLD, Method.COPY):
             raise UnusableInput(
                 f"{visible(plan.docket)} has files on a server, where --method {plan.method} cannot be done",
                 "use --method fold, or take those rows out",
@@ -149,6 +152,8 @@ def _limits_of_target(plan: Plan) -> Limits:
     if not plan.into:
         return Limits()
     into = plan.into[0]
+    if is_remote(into):
+        return Limits()
     if is_read_only(into):
         raise UnusableInput(f"{visible(into)} is read-only", "make it writable, or name another folder")
     return storage_at(into).limits_of(into)
@@ -159,7 +164,10 @@ def _check_room(plan: Plan) -> None:
     if plan.method is not Method.COPY or not plan.into:
         return
     needed = sum(item.row.size for item in plan.items if not item.refusal)
-    free = free_bytes(plan.into[0])
+    try:
+        free = free_bytes(plan.into[0])
+    except OSError:
+        return  # a server that tells no quota says so when there is no room
     if needed > free:
         raise UnusableInput(
             f"{visible(plan.into[0])} has {format_size(free)} free, and the copies need {format_size(needed)}",

@@ -32,7 +32,7 @@ from foldkeep.storage.local.reading import NotSafe, facts_at, facts_of, open_in
 
 from ..bench import Bench, Ready
 from ..journal import FolderLeft, FolderMade, Went
-from ..methods import METHODS, NOTHING_NEW, FoldMethod
+from ..methods import METHODS, NOTHING_NEW, FoldMethod, method_of
 from ..places import hold_around, mark_places
 from ..recovery.reconcile import GONE, settle, settle_all, write_down
 from ..servers.sides import Sides
@@ -470,7 +470,7 @@ def _do_batch(stock: Stock, looker: Looker, batch: Work, meter: _Meter) -> list[
         meter.passed(file.size)
     journal.write([*bench.touched(), *map(intention, ready)], makes_room=True)
     for each in ready:
-        method = METHODS[each.file.method]
+        method = method_of(each.file)
         try:
             settled.append(method.act(bench, each))
         except NotSafe as error:

@@ -13,7 +13,7 @@ from foldkeep.storage.local.reading import NotSafe, digest_in, facts_of
 
 from ..bench import Bench, Ready, Spot
 from ..journal import Going
-from ..methods import METHODS, is_our_link
+from ..methods import is_our_link, method_of
 from ..servers.sides import Sides
 from ..sidecars.merging import check_said
 from ..source import check_source
@@ -68,8 +68,8 @@ class Looker:
         if item.refusal:
             raise NotSafe(item.refusal)
         if item.method is Method.COPY:  # nothing of it is there yet
-            file = replace(file, state=METHODS[file.method].went)
-            return METHODS[file.method].prepare(self.bench, Ready(item, file, -1, b""))
+            file = replace(file, state=method_of(file).went)
+            return method_of(file).prepare(self.bench, Ready(item, file, -1, b""))
         try:
             folder, name = self.bench.folders.of(file.path)
         except FileNotFoundError:
@@ -77,8 +77,8 @@ class Looker:
         except NotADirectoryError:
             raise NotSafe("a folder on the way to it is now a link or a file") from None
         verified, news = (NOTHING, {}) if item.merge else self._looked_at(item, file, folder, name)
-        file = replace(file, state=METHODS[file.method].went, **news)
-        return METHODS[file.method].prepare(self.bench, Ready(item, file, folder, name, verified))
+        file = replace(file, state=method_of(file).went, **news)
+        return method_of(file).prepare(self.bench, Ready(item, file, folder, name, verified))
 
     def _looked_at(self, item: Item, file: RunFile, folder: int, name: bytes) -> tuple[Verified, dict[str, Any]]:
         """Look at a file; return what was seen, and what is to be written down of it."""

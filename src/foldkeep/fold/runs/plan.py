@@ -13,6 +13,8 @@ from foldkeep.model.grades import Grade
 from foldkeep.model.names import FOLD_NAME, innermost
 from foldkeep.model.remote import is_remote, path_on_server
 from foldkeep.model.runs import SourceFacts
+from foldkeep.model.work import reason_of
+from foldkeep.storage.remote import remote_storage
 
 _UNPROVED = "nothing shows now that it can be made again from what its set keeps; scan, and look with foldkeep caches"
 _AGAIN = "make the docket again with: foldkeep keep -o docket.csv"
@@ -246,7 +248,7 @@ def make_plan(
     staying = _staying(docket, rows, going)
     plan = Plan(docket, method, frozenset(path for paths in staying.values() for path in paths))
     if into:
-        plan.into = (into, os.stat(into).st_dev)
+        plan.into = (into, device_of(into))
     several = len({places_of[path].id for path in going}) > 1
     seen: set[bytes] = set()
     made = {row.path for row in rows if row.is_regenerable}
@@ -285,6 +287,19 @@ def make_plan(
     for items in plan.by_place.values():
         items.sort(key=lambda item: item.row.path)  # a folder after the other, so that each is opened once
     return plan
+
+
+def device_of(into: bytes) -> int:
+    """Return the device of a folder that files are to go into, 0 on a server; UnusableInput if it is not there."""
+    if not is_remote(into):
+        return os.stat(into).st_dev
+    try:
+        facts = remote_storage(into).facts(into)
+    except OSError as error:
+        raise UnusableInput(f"{visible(into)}: {reason_of(error)}", "see to it, or name another folder") from error
+    if facts is None or not facts.is_folder:
+        raise UnusableInput(f"{visible(into)} is no folder that is there", "make it, or name another one")
+    return 0
 
 
 def _derived_item(item: Item, found: Derived, kept: DocketRow) -> Item:

@@ -32,7 +32,7 @@ from foldkeep.storage.local.reading import NotSafe, facts_at
 
 from ..bench import Bench, may_have
 from ..journal import FolderLeft, Returned, Returning, folder_tales
-from ..methods import METHODS
+from ..methods import method_of
 from ..places import hold_around
 from ..recovery.reconcile import (
     announced_files,
@@ -46,6 +46,7 @@ from ..recovery.reconcile import (
 from ..rests import Having, drop_rest
 from ..servers.recovery import settled_on_server
 from ..servers.returning import bring_back as bring_back_on_server
+from ..servers.sides import Sides
 from ..servers.vault import RemoteVault, runs_on
 from ..vault import Vault, runs_in, tidy
 from .emptying import Homes, bring_back, set_times_again
@@ -134,7 +135,10 @@ def unfold(
         try:
             for place, files in files_by_place(chosen).items():
                 if is_remote(place):
-                    _unfold_on_server(run.key, place, files, partial(write_down, stock), report, progress)
+                    having_copies = partial(_surely_having, stock, Sides(stock), run.key)
+                    _unfold_on_server(
+                        run.key, place, files, partial(write_down, stock), having_copies, report, progress
+                    )
                     continue
                 note, having = partial(write_down, stock), partial(_having, stock)
                 _unfold_in(run.key, place, files, note, report, progress, keeps_words, having)
@@ -232,7 +236,7 @@ def _unfold_key_on_server(top: PathBytes, key: str, report: UnfoldReport, progre
     here = [file for file in files if file.state in COMES_BACK and file.state is not RunFileState.LOST]
     here += [file for file in files if file.number in unknown and file not in here]
     left = len(report.left)
-    _unfold_on_server(key, top, here, _nobody_notes, report, progress)
+    _unfold_on_server(key, top, here, _nobody_notes, lambda _: [], report, progress)  # copies stay without a stock
     if len(report.left) == left:
         with suppress(OSError):  # the next one goes on
             RemoteVault(top, key).tidy({file.number for file in files})
@@ -276,12 +280,20 @@ def _having(stock: Stock, file: RunFile, rest: Rest | None) -> Iterator[PathByte
             yield path
 
 
+def _surely_having(stock: Stock, sides: Sides, key: str, file: RunFile) -> list[PathBytes]:
+    """Return the files that may have the content of a copy on a server, and are surely others; NotSafe if none is."""
+    return sides.apart(file.place, key, _having(stock, file, None))
+
+
 def _unfold_on_server(
-    key: str, place: PathBytes, files: list[RunFile], note: Callable[[list[RunFile]], None], report: UnfoldReport,
-    progress: Progress,
+    key: str, place: PathBytes, files: list[RunFile], note: Callable[[list[RunFile]], None],
+    having: Callable[[RunFile], list[PathBytes]], report: UnfoldReport, progress: Progress,
 ) -> None:  # fmt: skip
     try:
-        renamed, left = bring_back_on_server(RemoteVault(place, key), files, note, progress)
+        # What was moved away, or made, has nothing in the fold.
+        create = any(file.state in (RunFileState.MOVED, RunFileState.MADE) for file in files)
+        vault = RemoteVault(place, key, create=create)
+        renamed, left = bring_back_on_server(vault, files, note, having, progress)
     except (OSError, UnusableInput) as error:
         why = f"its fold cannot be worked in: {reason_of(error)}"
         report.left += [Problem(file.path, why) for file in files]
@@ -375,7 +387,7 @@ class _Hand:
                 try:
                     if number > 1 and not self._may_have(path):
                         raise FileExistsError
-                    METHODS[file.method].undo(bench, file, path)
+                    method_of(file).undo(bench, file, path)
                     self._ours.add(path)
                     done.append((file, path))
                 except FileExistsError:

@@ -4,13 +4,15 @@ from collections.abc import Iterable
 from contextlib import suppress
 from dataclasses import replace
 
-from foldkeep.model import PathBytes, RunFile, RunFileState
+from foldkeep.model import Method, PathBytes, RunFile, RunFileState
 from foldkeep.model.names import lies_below
 from foldkeep.model.remote import RemoteFile, server_of
 from foldkeep.storage.remote import RemoteStorage, read_remote, whole
 
 from ..journal import Going, History, Releasing, Returning, histories
-from ..methods.method import folded_state
+from ..methods.method import NOT_BEGUN, folded_state
+from ..vault import COMING_IN
+from .looking import read_whole
 from .vault import FENCE, RemoteVault
 
 _UNREACHABLE = "its server cannot be asked now; what became of it is found out when it can"
@@ -66,9 +68,10 @@ class RemoteScene:
         found = self.facts(self.home_path)
         if found is None or found.is_folder or found.size != self.file.size:
             return False
-        return found.modified_ns == self.file.modified_ns or self._has_content(self.home_path)
+        return found.modified_ns == self.file.modified_ns or self.has_content(self.home_path)
 
-    def _has_content(self, path: PathBytes) -> bool:
+    def has_content(self, path: PathBytes) -> bool:
+        """Tell whether what lies at a path has the content of the file, read now."""
         digest = self.file.content
         return bool(digest) and read_remote(path, storage=self.storage)[0] == digest
 
@@ -78,10 +81,35 @@ class RemoteScene:
         home = self.facts(self.home_path)
         if not there or home is None or home.is_folder or not self.pending:
             return
-        if not self._has_content(self.home_path) or not self._has_content(there):
+        if not self.has_content(self.home_path) or not self.has_content(there):
             return
         self.storage.remove(there, (self._facts[there] or RemoteFile(b"")).etag)
         self._facts[there] = None
+
+    def finish_copy(self) -> None:
+        """Take away what was written under a name of our own, if the original has its content, read now on both sides.
+
+        Else it may be the last, and stays.
+        """
+        folder, _, slot = self.slot_path.rpartition(b"/")
+        path = folder + b"/" + COMING_IN + slot
+        found = self.storage.facts(path)
+        if found is None:
+            return
+        is_begun = self.last is not None and not self.file.digest
+        if is_begun or read_whole(self.file.keeper)[0] == read_remote(path, storage=self.storage)[0]:
+            self.storage.remove(path, found.etag)
+
+
+def _copied_state(scene: RemoteScene) -> RunFile:
+    """Return a copy that the run made: it is there until it is unfolded, or somebody takes it away."""
+    found = scene.target()
+    if scene.began:
+        is_back = isinstance(scene.last, Returning) and found is None
+        return replace(scene.file, state=RunFileState.RESTORED if is_back else RunFileState.MADE)
+    if found is not None and scene.file.digest and scene.has_content(scene.there):
+        return replace(scene.file, state=RunFileState.MADE)
+    return replace(scene.file, state=RunFileState.LEFT, reason=scene.file.reason or NOT_BEGUN)
 
 
 def settled_on_server(vault: RemoteVault, files: Iterable[RunFile], unknown: set[int]) -> list[RunFile]:
@@ -99,7 +127,9 @@ def settled_on_server(vault: RemoteVault, files: Iterable[RunFile], unknown: set
 def _settled(scene: RemoteScene, unknown: set[int]) -> RunFile:
     try:
         with suppress(FileNotFoundError):
-            scene.finish()
+            (scene.finish_copy if scene.file.method is Method.COPY else scene.finish)()
+        if scene.file.method is Method.COPY:
+            return _copied_state(scene)
         if scene.there:
             return _moved_state(scene)
         return folded_state(scene)

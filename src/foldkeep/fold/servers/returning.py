@@ -5,12 +5,14 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from itertools import count
 
-from foldkeep.model import PathBytes, Problem, Progress, RunFile, RunFileState, Step, visible
+from foldkeep.model import Method, PathBytes, Problem, Progress, RunFile, RunFileState, Step, visible
 from foldkeep.model.names import beside
 from foldkeep.model.work import reason_of
+from foldkeep.storage.local.reading import NotSafe
 
 from ..bench import may_be_kin
 from ..journal import Returned, Returning
+from .copying import take_away
 from .moving import bring_home, make_folders
 from .site import AT_ONCE, each_of
 from .vault import RemoteVault
@@ -20,9 +22,18 @@ _MOST_TRIES = 100
 
 
 def bring_back(
-    vault: RemoteVault, files: list[RunFile], note: Callable[[list[RunFile]], None], progress: Progress
+    vault: RemoteVault,
+    files: list[RunFile],
+    note: Callable[[list[RunFile]], None],
+    having: Callable[[RunFile], list[PathBytes]],
+    progress: Progress,
 ) -> tuple[list[tuple[PathBytes, PathBytes]], list[Problem]]:
     """Bring files of one place and run back, and tell `note` of each batch as it is then.
+
+    Parameters
+    ----------
+    having
+        Tells which files may have the content of a copy that is to be taken away again, and are surely others.
 
     Returns
     -------
@@ -32,7 +43,9 @@ def bring_back(
     renamed: list[tuple[PathBytes, PathBytes]] = []
     left: list[Problem] = []
     done = 0
+    copies, files = ([file for file in files if (file.method is Method.COPY) is is_one] for is_one in (True, False))
     with ThreadPoolExecutor(AT_ONCE, thread_name_prefix="unfolding") as pool:
+        note(_take_copies_away(vault, pool, copies, having, left))
         for at in range(0, len(files), _BATCH_FILES):
             back = _bring_batch(vault, pool, files[at : at + _BATCH_FILES], left)
             note([_restored(file, path) for file, path in back])
@@ -40,6 +53,27 @@ def bring_back(
             done += len(back)
             progress(Step("Unfolding", done, len(files), "files"))
     return renamed, left
+
+
+def _take_copies_away(
+    vault: RemoteVault, pool: ThreadPoolExecutor, copies: list[RunFile], having: Callable[[RunFile], list[PathBytes]],
+    left: list[Problem],
+) -> list[RunFile]:  # fmt: skip
+    vault.write(Returning(file.number, file.target) for file in copies)
+    asked = []
+    for file in copies:
+        try:
+            asked.append((file, having(file)))
+        except NotSafe as error:
+            left.append(Problem(file.path, str(error)))
+    done = []
+    for (file, _), outcome in each_of(pool, lambda pair: take_away(vault, *pair), asked):
+        if isinstance(outcome, Exception):
+            left.append(Problem(file.path, reason_of(outcome)))
+        else:
+            done.append(replace(file, state=RunFileState.RESTORED, reason=""))
+    vault.write(Returned(file.number) for file in done)
+    return done
 
 
 def _bring_batch(

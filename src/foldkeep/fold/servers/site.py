@@ -5,7 +5,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from typing import TypeVar
 
-from foldkeep.model import PathBytes, Problem, Run, RunFile, RunFileState, UnusableInput, visible
+from foldkeep.model import Method, PathBytes, Problem, Run, RunFile, RunFileState, UnusableInput, visible
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
 from foldkeep.storage.local.reading import NotSafe, Stamps
@@ -13,6 +13,7 @@ from foldkeep.storage.local.reading import NotSafe, Stamps
 from ..journal import Going, Went
 from ..recovery.reconcile import write_down
 from ..runs.plan import Item, Merged, Stage, batches
+from .copying import Names, announced, put_there, write_copy
 from .looking import RemoteReady, look_at
 from .moving import fold_away
 from .sides import Sides
@@ -94,7 +95,54 @@ class RemoteSite:
         with self.stock.transaction():
             self.stock.ledger.update(replace(file, reason=why) for file in planned if file.place == self.place)
 
+    def _copy_batch(self, vault: RemoteVault, pool: ThreadPoolExecutor, batch: Work) -> None:
+        """Copy files of this machine onto the server: announced, written, read back, announced again, and named."""
+        names = Names(vault.storage)
+        item_of = {file.number: item for item, file in batch}
+        settled: list[RunFile] = []
+
+        def those_done(outcomes: list[tuple[RunFile, RunFile | Exception]]) -> list[RunFile]:
+            done = []
+            for file, outcome in outcomes:
+                if isinstance(outcome, Exception):
+                    settled.append(self._leave(file, outcome))
+                else:
+                    done.append(outcome)
+            return done
+
+        meant: list[RunFile] = []
+        for item, file in batch:
+            try:
+                if item.refusal:
+                    raise NotSafe(item.refusal)
+                meant.append(announced(item, file, names))
+            except (NotSafe, OSError, UnusableInput) as error:
+                settled.append(self._leave(file, error))
+            self.passed(file.size)
+        vault.write(Going(file, is_copied=True) for file in meant)
+        ready = those_done(each_of(pool, lambda file: write_copy(vault, item_of[file.number], file), meant))
+        vault.write(map(Going, ready))
+        uncertain: list[RunFile] = []
+        while ready:
+            again = []
+            for file, outcome in each_of(pool, lambda file: put_there(vault, file), ready):
+                if isinstance(outcome, FileExistsError):
+                    names.took(file.target)
+                    target = names.free(file.target)
+                    again.append(replace(file, target=target, path=target))
+                elif isinstance(outcome, RunFile):
+                    settled.append(outcome)
+                else:
+                    uncertain.append(replace(self._leave(file, outcome), state=RunFileState.PLANNED))
+            vault.write(map(Going, again))
+            ready = again
+        vault.write(Went(file.number, str(file.state)) for file in settled)
+        write_down(self.stock, [*settled, *uncertain])
+
     def _do_batch(self, vault: RemoteVault, pool: ThreadPoolExecutor, batch: Work) -> None:
+        if self.run.method is Method.COPY:
+            self._copy_batch(vault, pool, batch)
+            return
         settled: list[RunFile] = []
         uncertain: list[RunFile] = []
         ready = self._looked_at(vault, pool, batch, settled)

@@ -47,6 +47,7 @@ def missing_reason(found: CardCoverage, answer: CardAnswer) -> str:
     where = [f"in the fold of run {number}" for number in apart.runs]
     where += [f"in a bin: {visible(path)}" for path in apart.bins]
     where += [f"in {visible(label)}, which is away" for label in apart.away]
+    where += [f"in {visible(label)}, which a program may keep like a place here" for label in apart.mirrored]
     where += [f"in the package {visible(each.package)}" for each in apart.packages]
     where += [f"in the inventory {visible(each.inventory)}: {each.label}" for each in apart.inventories]
     where += ["on its own volume"] * apart.same_volume

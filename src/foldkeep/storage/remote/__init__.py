@@ -8,6 +8,7 @@ from .locks import hold_remote_places
 from .own_files import make_folder, remove_empty, whole, write_surely
 from .patience import Patience, Throttle
 from .protocol import RemoteStorage
+from .uploading import upload
 
 __all__ = [
     "RemoteStorage",
@@ -19,6 +20,7 @@ __all__ = [
     "remove_empty",
     "whole",
     "write_surely",
+    "upload",
     "RemoteStamp",
     "read_remote",
     "remote_stands",

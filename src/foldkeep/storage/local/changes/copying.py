@@ -90,12 +90,12 @@ def write_like(folder: int, name: bytes, target: int, new_name: bytes, content: 
         flush(copy)
 
 
-def write_content(content: Iterable[bytes], like_this: int, target: int, new_name: bytes) -> Copied:
-    """Write a new file with the owner, attributes, mode and times of an open one, flush it, and read it back.
+def write_content(content: Iterable[bytes], like_this: int | None, target: int, new_name: bytes) -> Copied:
+    """Write a new file with the owner, attributes, mode and times of an open one, if there is one, flush it, and read
+    it back.
 
     Raises OSError as `copy_file`; what was begun is taken away again, whatever ends it.
     """
-    facts = os.fstat(like_this)
     hasher = blake3()
     with _new_file(target, new_name) as copy:
         size = 0
@@ -105,7 +105,7 @@ def write_content(content: Iterable[bytes], like_this: int, target: int, new_nam
                 view = view[os.write(copy, view) :]
             hasher.update(part)
             size += len(part)
-        lost = like(facts, like_this, copy)
+        lost = () if like_this is None else like(os.fstat(like_this), like_this, copy)
         flush(copy)
         forget_pages(copy)
         os.lseek(copy, 0, os.SEEK_SET)

@@ -1,0 +1,50 @@
+"""Writing a file of this machine to a server, and reading it back."""
+
+import os
+from collections.abc import Iterator
+
+from blake3 import blake3
+
+from foldkeep.model import PathBytes
+
+from ..local.reading import NotSafe, Stamp
+from .contents import read_remote
+from .protocol import RemoteStorage
+
+_PIECE = 256 * 1024
+
+
+def upload(storage: RemoteStorage, descriptor: int, path: PathBytes) -> bytes:
+    """Write an open file, from its beginning, to a path that must not exist, read it back, and return its digest.
+
+    Raises
+    ------
+    NotSafe
+        If it changed meanwhile, or did not arrive whole.
+    OSError
+        FileExistsError if the path is taken; what the server says. Something may lie there then.
+    """
+    hasher = blake3()
+    before = os.fstat(descriptor)
+    os.lseek(descriptor, 0, os.SEEK_SET)
+
+    def pieces() -> Iterator[bytes]:
+        while piece := os.read(descriptor, _PIECE):
+            hasher.update(piece)
+            yield piece
+
+    try:
+        storage.write_new(path, pieces(), before.st_size)
+    except FileExistsError:
+        raise
+    except OSError:
+        facts = storage.facts(path)  # it may have arrived, though the answer was lost
+        if facts is None or facts.size != before.st_size:
+            raise
+    if Stamp.of(os.fstat(descriptor)) != Stamp.of(before):
+        raise NotSafe("changed while it was copied")
+    digest = hasher.digest()
+    there, stamp = read_remote(path, storage=storage)
+    if stamp.size != before.st_size or there != digest:
+        raise NotSafe("the server did not keep what it was given")
+    return digest
