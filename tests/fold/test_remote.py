@@ -10,6 +10,7 @@ from pathlib import Path
 
 import pytest
 
+from foldkeep.demo.cloud import CloudOptions
 from harness.points import STRIDE
 from harness.requests import CHANGING, COMMANDS, SIDES, UP_COMMANDS, Faults, RemoteScenes, watched
 from harness.servers import KINDS, cloud, served
@@ -317,3 +318,23 @@ def test_two_fold_keeps_never_work_on_one_server_at_once(tmp_path: Path):
         assert scenes.state() == scenes.before
         assert scenes.desk.run("fold", scenes.desk.docket, "--yes", "--break-lock").status == 1  # a companion stays
         assert not (server.folder / ".foldkeep/lock").exists()
+
+
+@pytest.mark.parametrize("side", SIDES)
+def test_a_digest_that_the_server_states_is_trusted_only_when_asked(tmp_path: Path, side):
+    with cloud(tmp_path / "server", CloudOptions(states_digests=True)) as server:
+        scenes = RemoteScenes(tmp_path / "desk", server, side, "fold")
+        desk = scenes.desk
+        folded = []
+        for words in ((), ("--trust-server-digest",)):
+            server.cloud.faults.requests.clear()
+            folded.append(desk.ask("fold", desk.docket, "--yes", *words)["folded"])
+            told = {each["reason"] for each in desk.ask("ledger", str(len(folded)))["runs"][0]["details"]}
+            assert any("the digest that the server stated" in each for each in told) is bool(words)
+            desk.ask("unfold", "--last")
+        assert folded[0] == folded[1] >= 4
+        assert scenes.state() == scenes.before
+        # What the server states of a spare that was changed there since is another thing.
+        edit_a_spare(scenes)
+        left = desk.run("fold", desk.docket, "--yes", "--trust-server-digest", "--json").json["left"]
+        assert any("copy of kite 1.jpg" in each["path"] for each in left)

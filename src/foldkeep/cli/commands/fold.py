@@ -16,6 +16,9 @@ A file whose set keeps no copy of it, but something that looks or sounds like it
 goes only with --allow-alike: then likeness is measured again, and what only that
 file has is listed.
 
+What lies on a server is read there, too; its fold lies at the top of its place
+on the server, and the move into it is the server's own.
+
 methods:
   fold        move spares into the fold of their place (the default)
   move        move spares into the folder --into, keeping their folders
@@ -57,13 +60,17 @@ OPTIONS = (
     Option("docket", "a file that a finder wrote, perhaps changed by you", Takes.DOCKET, "DOCKET"),
     Option("--yes", "go ahead without asking"),
     Option("--method", "what to do with the spares, see above", Takes.WORD, choices=_METHODS, default="fold"),
-    Option("--into", "for the methods move and copy: an existing folder", Takes.FOLDER, "DIR"),
+    Option("--into", "for the methods move and copy: an existing folder, also on a server", Takes.FOLDER, "DIR"),
     Option(
         "--below", "for the method copy: keep the folders below this one (else below the place)", Takes.FOLDER, "DIR"
     ),
     Option("--keep-empty-folders", "keep folders that become empty"),
     Option("--allow-last-copy", "allow sets with no keeper"),
     Option("--allow-alike", "also rows that only look or sound like their keeper; that is measured again"),
+    Option(
+        "--trust-server-digest",
+        "of what lies on a server take a strong digest that the server states then and there, instead of reading it",
+    ),
     Option("--for-good", "for the method delete: confirm that nothing can be brought back"),
     Option("--catalog", "also use metadata of this catalogue", Takes.CATALOG, "NAME|SOURCE", several=True),
     Option("--leave-sidecars", "add no metadata to sidecars of keepers"),
@@ -129,10 +136,12 @@ def _plan(
         essences = essences_again(rows, progress)
         asked = [row for row in rows if row.path not in essences]
         alike = alike_again(stock, asked, progress) if args.allow_alike else None
-    return make_plan(
+    plan = make_plan(
         args.docket, rows, places, method, into,
         allow_last_copy=args.allow_last_copy, derived=derived, alike=alike, essences=essences,
     )  # fmt: skip
+    plan.trusts_server = args.trust_server_digest
+    return plan
 
 
 _QUESTIONS = {

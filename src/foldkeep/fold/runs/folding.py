@@ -174,7 +174,7 @@ def _carry_out(
     sites: list[_Site | RemoteSite] = [
         RemoteSite(stock, run, place, pairs, went, meter.passed, honours[place], plan.trusts_server)
         if is_remote(place)
-        else _Site(stock, run, place, pairs, went, meter, places, plan.into)
+        else _Site(stock, run, place, pairs, went, meter, places, plan.into, trusts_server=plan.trusts_server)
         for place, pairs in work.items()
     ]
     emptied = 0
@@ -344,9 +344,10 @@ class _Site:
 
     def __init__(
         self, stock: Stock, run: Run, place: bytes, work: Work, went: set[bytes], meter: _Meter,
-        places: frozenset[bytes], into: tuple[bytes, int] | None,
+        places: frozenset[bytes], into: tuple[bytes, int] | None, *, trusts_server: bool = False,
     ) -> None:  # fmt: skip
         self._stock = stock
+        self._trusts_server = trusts_server
         self._run = run
         self._place = place
         self._stages = {stage: [pair for pair in work if pair[0].stage is stage] for stage in Stage}
@@ -374,7 +375,8 @@ class _Site:
         try:
             with self._vault() as vault, self._folders() as folders, self._targets(vault) as targets:
                 bench = Bench(
-                    self._run.key, vault, folders, targets, Comparison(self._meter.within), went=self._went,
+                    self._run.key, vault, folders, targets,
+                    Comparison(self._meter.within, trusts_server=self._trusts_server), went=self._went,
                     promised=self._promised, into=self._into,
                 )  # fmt: skip
                 looker = Looker(

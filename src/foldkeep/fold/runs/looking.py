@@ -17,7 +17,7 @@ from ..methods import is_our_link, method_of
 from ..servers.sides import Sides
 from ..sidecars.merging import check_said
 from ..source import check_source
-from ..verify import NOTHING, Verified, look_at, verify
+from ..verify import BY_SERVER, NOTHING, Verified, look_at, verify
 from .plan import Item
 
 NOT_EMPTIED = "its folder did not become empty"
@@ -108,6 +108,8 @@ class Looker:
         if keeper and not lies_below(keeper, self.bench.vault.place):
             self._check_not_another_view(keeper)
         news: dict[str, Any] = {"keeper": keeper, "digest": verified.digest}
+        if verified.witness and verified.witness.is_stated:
+            news["reason"] = BY_SERVER
         if item.is_derived and item.source_facts:
             news |= {"digest": b"", "source": replace(item.source_facts, made=verified.digest)}
             verified = replace(verified, digest=b"")

@@ -1,6 +1,5 @@
 """Looking at files on a server, and reading them and what vouches for them, before anything is done to them."""
 
-import hashlib
 import os
 import stat
 from dataclasses import dataclass, replace
@@ -10,12 +9,10 @@ from foldkeep.model.remote import RemoteFile, is_remote
 from foldkeep.model.units import format_moment
 from foldkeep.model.work import reason_of
 from foldkeep.storage.local.reading import NotSafe, Stamp, digest_of, opened
-from foldkeep.storage.remote import RemoteStamp, RemoteStorage, read_remote, remote_storage
+from foldkeep.storage.remote import RemoteStamp, read_remote, remote_storage, stated_by_server
 
 from ..runs.plan import Item
-from ..verify import Witness
-
-BY_SERVER = "by the digest that the server stated, not by reading"
+from ..verify import BY_SERVER, Witness, hashed
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +50,7 @@ def look_at(item: Item, file: RunFile, *, trusts_server: bool = False) -> Remote
     _check_row(item.row, facts)
     if not item.is_read:
         return RemoteReady(file, RemoteStamp.of(facts or RemoteFile(b"")))
-    if trusts_server and (found := _by_stated_digest(item, file, storage)):
+    if trusts_server and (found := _by_stated_digest(item, file)):
         return found
     digest, stamp = read_remote(file.path, storage=storage)
     if item.row.digest is not None and digest != item.row.digest:
@@ -114,35 +111,34 @@ def read_whole(path: PathBytes) -> tuple[bytes, Stamp | RemoteStamp]:
         return digest, Stamp.of(before)
 
 
-def _by_stated_digest(item: Item, file: RunFile, storage: RemoteStorage) -> RemoteReady | None:
+def _by_stated_digest(item: Item, file: RunFile) -> RemoteReady | None:
     """Return a file that is ready by what its server states of it then and there; None if it states nothing strong."""
-    facts = storage.facts(file.path)
-    if facts is None or not facts.etag or not facts.size:
+    found = stated_by_server(file.path)
+    if found is None:
         return None
-    stated = storage.part(file.path, 0, 1, facts.etag).stated
-    for path in item.keepers if stated else ():
+    stated, stamp = found
+    for path in item.keepers:
         try:
-            theirs, stamp = _stated_or_read(path, stated.partition(":")[0])
+            theirs, their_stamp = _stated_or_read(path, stated.partition(":")[0])
         except OSError:
             continue
-        if theirs == stated and _size_of(stamp) == facts.size:
-            witness = Witness(path, stamp, item.row.digest or b"")
+        if theirs == stated and _size_of(their_stamp) == stamp.size:
+            witness = Witness(path, their_stamp, item.row.digest or b"")
             ready = replace(file, digest=item.row.digest or b"", keeper=path, reason=BY_SERVER)
-            return RemoteReady(ready, RemoteStamp.of(facts), witness)
+            return RemoteReady(ready, stamp, witness)
     return None
 
 
 def _stated_or_read(path: PathBytes, algorithm: str) -> tuple[str, Stamp | RemoteStamp]:
     """Return the digest of a keeper: as its server states it, or, here, by reading it."""
     if is_remote(path):
-        storage = remote_storage(path)
-        facts = storage.facts(path)
-        if facts is None or not facts.etag or not facts.size:
-            raise FileNotFoundError(2, "not there any more")
-        return storage.part(path, 0, 1, facts.etag).stated, RemoteStamp.of(facts)
-    with opened(path) as descriptor, open(descriptor, "rb", closefd=False) as stream:
+        found = stated_by_server(path)
+        if found is None:
+            raise FileNotFoundError(2, "its server states nothing of it")
+        return found
+    with opened(path) as descriptor:
         before = os.fstat(descriptor)
-        digest = hashlib.file_digest(stream, algorithm.replace("-", "")).hexdigest()
+        digest = hashed(descriptor, algorithm)
         if Stamp.of(os.fstat(descriptor)) != Stamp.of(before):
             raise OSError(11, "changed while it was read")
-        return f"{algorithm}:{digest}", Stamp.of(before)
+        return digest, Stamp.of(before)

@@ -1,7 +1,7 @@
 """What the storages of remote places share: the protocol, errors, credentials, patience, and a limit of rate."""
 
 from .connections import Connections, connections, remote_storage
-from .contents import RemoteStamp, read_remote, remote_stands
+from .contents import RemoteStamp, read_remote, remote_stands, stated_by_server
 from .credentials import Credentials, Login
 from .errors import NotAllowed, NotTheFile, RemoteError, ServerGone, TryLater
 from .locks import hold_remote_places
@@ -21,6 +21,7 @@ __all__ = [
     "whole",
     "write_surely",
     "upload",
+    "stated_by_server",
     "RemoteStamp",
     "read_remote",
     "remote_stands",

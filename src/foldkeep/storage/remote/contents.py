@@ -59,6 +59,19 @@ def read_remote(
     return hasher.digest(), stamp
 
 
+def stated_by_server(path: PathBytes) -> tuple[str, RemoteStamp] | None:
+    """Return the digest of a whole content that the server states now, as ``sha-256:<hex>``, and the file's stamp.
+
+    None if it states none, or gives the file no strong entity tag, by which both could be held together.
+    """
+    storage = remote_storage(path)
+    facts = storage.facts(path)
+    if facts is None or facts.is_folder or not facts.etag or not facts.size:
+        return None
+    stated = storage.part(path, 0, 1, facts.etag).stated
+    return (stated, RemoteStamp.of(facts)) if stated else None
+
+
 def remote_stands(path: PathBytes, stamp: RemoteStamp, digest: bytes = b"") -> bool:
     """Look whether a file on a server is still what was read.
 
