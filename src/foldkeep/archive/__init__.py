@@ -8,11 +8,15 @@ from .originals import fold_original
 from .packing import Packing, plan_packing
 from .restoring import Restoration, RestoreReport, open_restoration
 from .returning import Return, Way
+from .shipping import check_server_folder, packages_here, ship
 
 __all__ = [
     "plan_packing",
     "Packing",
     "archive",
+    "ship",
+    "check_server_folder",
+    "packages_here",
     "ArchiveReport",
     "fold_original",
     "open_restoration",

@@ -4,7 +4,7 @@ import errno
 import os
 import stat
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
 from foldkeep import __version__
@@ -18,12 +18,16 @@ from foldkeep.model.work import reason_of
 from foldkeep.scan.packages import archived_file, check_package
 from foldkeep.stock import Archived, Stock
 from foldkeep.storage import storage_at
+from foldkeep.storage.local.changes import take_away, unlink
 from foldkeep.storage.local.reading import NotSafe
 
 from .packing import Packed, Packing, owner_of, payload_folders
 from .splitting import split_packing
 from .workspace import Digests, Part, Site, open_site
 from .writers import BLAKE3, WRITERS, Writer
+
+Ship = Callable[["MadePackage"], "MadePackage"]
+"""Brings a package somewhere, and returns it with the path that it has then."""
 
 _ROOM_FOR_TEXTS = 1024 * 1024
 
@@ -77,6 +81,7 @@ def archive(
     split: int | None = None,
     sha256: bool = False,
     start_over: bool = False,
+    ship: Ship | None = None,
     progress: Progress = no_progress,
 ) -> ArchiveReport:
     """Make a package of a project in a folder, and write down in the stock what is in it.
@@ -98,6 +103,8 @@ def archive(
         Write a manifest of SHA-256 beside that of SHA-512.
     start_over
         Take away what an earlier try left.
+    ship
+        Brings a package that is whole to where it is to lie, before the stock is told of it; None if it stays.
 
     Raises
     ------
@@ -129,9 +136,22 @@ def archive(
             made, len(packing.files), packing.bytes, dict(packing.left_out_whats), len(packing.outside), went_on,
             packing.problems,
         )  # fmt: skip
+        here = made
+        if ship is not None:
+            report.packages = made = [ship(each) for each in made]
         _write_down(stock, packing, made, digests)
         site.clear()
+        for each in here if ship is not None else ():
+            _take_away(each.path)
     return report
+
+
+def _take_away(package: PathBytes) -> None:
+    """Remove a package of our own that was read back where it was brought to."""
+    if os.path.isdir(package):
+        take_away(package)
+    else:
+        unlink(package)
 
 
 def _look_again(site: Site, part: Part, progress: Progress) -> None:

@@ -63,12 +63,14 @@ Whole = Callable[[Package, Checked], None]
 """Is given a package that was found to be whole, while it is open."""
 
 
-def check_package(path: bytes, progress: Progress = no_progress, whole: Whole | None = None) -> Checked:
-    """Read a package, whole, and compare every file with its manifests.
+def check_package(
+    path: bytes, progress: Progress = no_progress, whole: Whole | None = None, *, known_as: bytes = b""
+) -> Checked:
+    """Read a package, whole, and compare every file with its manifests; it is told of as lying at `known_as`.
 
     A package that cannot be read, or that pretends to be what it is not, has a problem; nothing is raised for it.
     """
-    checked = Checked(path)
+    checked = Checked(known_as or path)
     try:
         with open_package(path, looked_through(progress)) as package:
             _check(package, checked, progress)

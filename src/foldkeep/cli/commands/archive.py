@@ -42,13 +42,19 @@ OPTIONS = (
     Option(
         "what", "folders of projects; packages to check", Takes.FOLDER, "PROJECT|PACKAGE", several=True, optional=True
     ),
-    Option("--to", "where to write packages: an existing folder", Takes.FOLDER, "DIR"),
+    Option("--to", "where to write packages: an existing folder, also on a server", Takes.FOLDER, "DIR"),
     Option(
         "--format",
         "of packages (default: folder)",
         Takes.WORD,
         choices=FORMATS,
         default="folder",
+    ),
+    Option(
+        "--assemble-in",
+        "where packages for a server are put together first (default: beside the stock)",
+        Takes.FOLDER,
+        "DIR",
     ),
     Option("--split", "split into packages of at most this size (25GB for discs)", Takes.SIZE, "SIZE"),
     Option("--sha256", "also write a manifest of SHA-256"),
@@ -69,7 +75,9 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Plan, show, ask, make; or check."""
     import os
 
+    from foldkeep.archive import check_server_folder
     from foldkeep.model import UnusableInput, visible
+    from foldkeep.model.remote import is_remote
     from foldkeep.show.answers.archive import ArchiveAnswer, write_packings
     from foldkeep.stock import Stock
     from foldkeep.storage.local.drives import real_path
@@ -81,9 +89,13 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             "it is not clear what is to be archived, and where", "name a project, or a --docket, and --to DIR"
         )
     target = real_path(os.fsencode(args.to))
-    if not os.path.isdir(target):
+    if args.assemble_in and not is_remote(target):
+        raise UnusableInput("--assemble-in is for packages that go to a server", "leave it out")
+    if not is_remote(target) and not os.path.isdir(target):
         raise UnusableInput(f"there is no folder {visible(args.to)}", "name one that is there, or make it")
-    with Stock.open(env.stock_path(args)) as stock, stock.hold("archive"):
+    with Stock.open(env.stock_path(args)) as stock, stock.hold("archive"), env.servers(stock, [args.to]):
+        if is_remote(target):
+            check_server_folder(target)
         env.follow_drives(stock)
         work = _work(args, env, stock, target)
         folds = any(lent is not None for *_, lent in work)
@@ -119,7 +131,8 @@ def _work(
             each.path: each
             for each in projects(stock, recipes_of(args, env), folders, measures=Measures(stock, progress=progress))
         }
-    plain = args.format == "folder" and storage_at(target).limits_of(target).has_plain_names
+    folder = _assembling_folder(args, env, target)
+    plain = args.format == "folder" and storage_at(folder).limits_of(folder).has_plain_names
     named = _named(args)
     used = UsesOfAll(stock, folders, (path for each, _ in named if each in known for path in known[each].generated))
     work = []
@@ -172,23 +185,47 @@ def _archive(
     packing: "Packing",
     lent: "Lending | None",
 ) -> "tuple[ArchiveReport, FoldReport | None]":
-    from foldkeep.archive import archive, fold_original
+    from functools import partial
 
+    from foldkeep.archive import archive, fold_original, ship
+
+    folder = _assembling_folder(args, env, target)
     with env.progress(args) as progress:
         report = archive(
-            stock, packing, target, args.format, split=args.split,
-            sha256=args.sha256, start_over=args.start_over, progress=progress,
+            stock, packing, folder, args.format, split=args.split, sha256=args.sha256, start_over=args.start_over,
+            ship=None if folder == target else partial(ship, target=target, progress=progress), progress=progress,
         )  # fmt: skip
         if lent is None:
             return report, None
         return report, fold_original(stock, packing, report, lent, progress, break_lock=args.break_lock)
 
 
+def _assembling_folder(args: argparse.Namespace, env: Environment, target: bytes) -> bytes:
+    """Return where packages are written: the target, or, of one on a server, a folder of this machine."""
+    import os
+
+    from foldkeep.model import UnusableInput, visible
+    from foldkeep.model.remote import is_remote
+    from foldkeep.storage.local.drives import real_path
+
+    if not is_remote(target):
+        return target
+    if args.assemble_in:
+        if not os.path.isdir(args.assemble_in):
+            raise UnusableInput(f"there is no folder {visible(args.assemble_in)}", "name one that is there, or make it")
+        return real_path(os.fsencode(args.assemble_in))
+    folder = os.path.join(os.path.dirname(env.stock_path(args)), "packages for servers")
+    os.makedirs(folder, exist_ok=True)
+    return real_path(os.fsencode(folder))
+
+
 def _check(args: argparse.Namespace, env: Environment) -> ExitStatus:
     import os
     import time
 
+    from foldkeep.archive import packages_here
     from foldkeep.model import UnusableInput
+    from foldkeep.model.remote import is_address, remote_path
     from foldkeep.scan.packages import check_package
     from foldkeep.show.answers.archive import CheckAnswer
     from foldkeep.stock import Stock
@@ -197,7 +234,11 @@ def _check(args: argparse.Namespace, env: Environment) -> ExitStatus:
         raise UnusableInput("--check reads packages", "name one or more, and nothing else")
     with env.progress(args) as progress:
         remember = _remembering(args, env)
-        found = [check_package(os.path.abspath(os.fsencode(path)), progress, remember) for path in args.what]
+        paths = [remote_path(path) if is_address(path) else os.path.abspath(os.fsencode(path)) for path in args.what]
+        with env.servers(None, args.what), packages_here(paths, progress) as here:
+            found = [
+                check_package(read, progress, remember, known_as=path) for path, read in zip(paths, here, strict=True)
+            ]
     damaged = [each.path for each in found if each.files and not each.is_whole]
     if damaged and remember is not None:
         with Stock.open(env.stock_path(args)) as stock, stock.hold("archive"), stock.transaction():

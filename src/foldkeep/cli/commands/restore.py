@@ -51,19 +51,23 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     import os
     from contextlib import ExitStack
 
-    from foldkeep.archive import open_restoration
+    from foldkeep.archive import open_restoration, packages_here
     from foldkeep.model import UnusableInput, visible
+    from foldkeep.model.remote import is_address, is_remote, remote_path
     from foldkeep.storage.local.drives import real_path
 
     target = real_path(os.fsencode(args.to))
+    if is_remote(target):
+        raise UnusableInput("projects are restored to this machine", "name a folder here, and copy it on from there")
     if not os.path.isdir(target):
         raise UnusableInput(f"there is no folder {visible(args.to)}", "name one that is there, or make it")
     if args.back_under and not args.outside_media_back:
         raise UnusableInput("--back-under is about media that goes back", "add --outside-media-back")
-    paths = [os.path.abspath(os.fsencode(path)) for path in args.package]
+    named = [remote_path(path) if is_address(path) else os.path.abspath(os.fsencode(path)) for path in args.package]
     back_below = _back_below(args, env) if args.outside_media_back else None
     with ExitStack() as stack:
-        with env.progress(args) as progress:
+        with env.progress(args) as progress, env.servers(None, args.package):
+            paths = stack.enter_context(packages_here(named, progress))
             opened = open_restoration(
                 paths, target, special_modes=args.special_modes, back_below=back_below,
                 without_parts=args.without_parts, progress=progress,

@@ -14,7 +14,7 @@ from typing import NamedTuple
 
 from foldkeep.model import Filter, PathBytes, Role, StockFile, UnusableInput, visible
 from foldkeep.model.names import innermost
-from foldkeep.model.remote import is_remote
+from foldkeep.model.remote import is_remote, server_of
 from foldkeep.model.work import many_rows
 from foldkeep.scan import places_here
 from foldkeep.stock import Archived, Checked, CheckResult, Stock
@@ -255,6 +255,8 @@ class Holders:
         if top is not None:
             known = self._volumes[at[top].volume]
             return self._disks.get(known.id, known.key), (str(at[top].role), at[top].label, known.key, known.name)
+        if is_remote(path):
+            return f"server:{visible(server_of(path))}", ()
         with suppress(OSError):
             folder = os.path.dirname(path)
             device = os.stat(path).st_dev

@@ -18,6 +18,7 @@ from foldkeep.stock import Archived, Stock
 from foldkeep.storage import storage_at
 from foldkeep.storage.local.reading import NotSafe, Stamp, Stamps, digest_of, facts_at, opened
 
+from ..servers.packages import RemotePackage
 from ..servers.sides import Sides
 from ..sidecars.merging import check_said
 from ..source import check_source
@@ -53,7 +54,7 @@ class Vouchers:
     stamps: Stamps = field(default_factory=Stamps)
     _comparison: Comparison = field(default_factory=Comparison)
     _read: dict[PathBytes, tuple[Witness, float]] = field(default_factory=dict)
-    _packages: dict[str, "_Package"] = field(default_factory=dict)
+    _packages: dict[str, "_Package | RemotePackage"] = field(default_factory=dict)
     _unflushed: dict[int, PathBytes] = field(default_factory=dict)
     _lent: Counter[bytes] | None = None
 
@@ -238,10 +239,11 @@ class Vouchers:
         except NotSafe as error:
             raise NotSafe(f"{error}; unfold it to keep it") from None
 
-    def _package(self, archive: Archived) -> "_Package":
+    def _package(self, archive: Archived) -> "_Package | RemotePackage":
         """Return a package as it was when all of it was read; it is read once for all that is released."""
         if archive.key not in self._packages:
-            self._packages[archive.key] = _Package(archive)
+            make = RemotePackage if is_remote(archive.package) else _Package
+            self._packages[archive.key] = make(archive)
         return self._packages[archive.key]
 
 

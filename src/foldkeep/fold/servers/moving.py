@@ -59,6 +59,10 @@ def _moved(vault: RemoteVault, file: RunFile, there: PathBytes, stamp: RemoteSta
         vault.storage.move(file.path, there, stamp.etag)
         return True
     except (ServerGone, TryLater) as error:
+        if there != vault.slot(file):  # in a folder of the user's nothing of ours is put: it is looked up later
+            if vault.storage.facts(there) is None:
+                raise
+            return False
         if _fenced(vault.storage, there) is _Where.HOME:
             raise NotSafe(f"{error.strerror}; it stays where it is") from error
     except OSError as error:

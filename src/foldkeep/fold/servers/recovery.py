@@ -142,7 +142,8 @@ def _settled(scene: RemoteScene, unknown: set[int]) -> RunFile:
 def _moved_state(scene: RemoteScene) -> RunFile:
     """Return the state of a file that was moved beside its keeper, or never went, or came back."""
     found = scene.target()
-    if found is not None and found.size == scene.file.size and scene.first is not None and not scene.is_home():
+    is_there = found is not None and found.size == scene.file.size
+    if is_there and (scene.began or scene.first is not None) and not scene.slot() and not scene.is_home():
         return replace(scene.file, state=RunFileState.MOVED)
     return folded_state(scene)
 

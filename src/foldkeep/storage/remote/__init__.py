@@ -6,8 +6,9 @@ from .credentials import Credentials, Login
 from .errors import NotAllowed, NotTheFile, RemoteError, ServerGone, TryLater
 from .locks import hold_remote_places
 from .own_files import make_folder, remove_empty, whole, write_surely
-from .patience import Patience, Throttle
+from .patience import Patience
 from .protocol import RemoteStorage
+from .trees import bring, fetch, stamps_below
 from .uploading import upload
 
 __all__ = [
@@ -21,6 +22,9 @@ __all__ = [
     "whole",
     "write_surely",
     "upload",
+    "bring",
+    "fetch",
+    "stamps_below",
     "stated_by_server",
     "RemoteStamp",
     "read_remote",
@@ -28,7 +32,6 @@ __all__ = [
     "Credentials",
     "Login",
     "Patience",
-    "Throttle",
     "RemoteError",
     "ServerGone",
     "TryLater",
