@@ -50,6 +50,11 @@ def ship(made: MadePackage, target: PathBytes, progress: Progress = no_progress)
         _check_free(storage, final)
         bring(storage, made.path, growing, told)
         _name(storage, growing, final)
+    except FileExistsError as error:
+        raise UnusableInput(
+            f"cannot bring {visible(made.path)} to {visible(target)}: {reason_of(error)}",
+            "name another folder; the package waits here, whole",
+        ) from error
     except (NotSafe, OSError) as error:
         raise UnusableInput(
             f"cannot bring {visible(made.path)} to {visible(target)}: {reason_of(error)}",

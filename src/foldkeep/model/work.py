@@ -1,6 +1,7 @@
 """How long work tells how far it is, and what it could not do."""
 
 import gc
+import os
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -64,7 +65,8 @@ def reason_of(error: Exception) -> str:
     """Return why the system refused, as a few lower-case words; of what is no error of the system its own words."""
     if not isinstance(error, OSError):
         return str(error)
-    return (error.strerror or type(error).__name__).lower()
+    words = error.strerror or type(error).__name__
+    return words.lower() if error.errno is None or words == os.strerror(error.errno) else words
 
 
 @contextmanager

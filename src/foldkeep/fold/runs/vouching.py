@@ -60,6 +60,7 @@ class Vouchers:
 
     def __post_init__(self) -> None:
         self._sides = Sides(self.stock)
+        self._why_not_apart = ""
 
     def make_witnesses_last(self) -> None:
         """Have what was read on the disk, since its copies will be gone from there: it may just have been written."""
@@ -110,6 +111,7 @@ class Vouchers:
             self._check_digest(file, descriptor)
             self._check_no_rest_needs(file)
             return _always
+        self._why_not_apart = ""
         witness = self._copy(file, descriptor)
         if witness is not None:
             return self._looks_at(witness)
@@ -126,7 +128,7 @@ class Vouchers:
                 witness = check_said(file.keeper, folder, os.fsencode(file.slot))[1]
                 self._keep_for_flush(witness)
                 return self._looks_at(witness)
-        raise NotSafe(NO_COPY)
+        raise NotSafe(self._why_not_apart or NO_COPY)
 
     def vouch_for_rest(self, file: RunFile, *, allow_last_copy: bool) -> Stands:
         """Read a copy of a released file whose rest is to go; return what looks at that once more.
@@ -189,7 +191,10 @@ class Vouchers:
         candidates = list(self._candidates(file))
         if any(map(is_remote, candidates)):
             run = self.stock.ledger.run(file.run)
-            candidates = self._sides.apart(file.place, run.key if run else "", candidates)
+            try:
+                candidates = self._sides.apart(file.place, run.key if run else "", candidates)
+            except NotSafe as error:
+                candidates, self._why_not_apart = [], str(error)
         for path in candidates:
             known = self._read.get(path)
             if known and time.monotonic() - known[1] < _FRESH_SECONDS and known[0].stands(self.stamps):
@@ -211,9 +216,10 @@ class Vouchers:
     def _candidates(self, file: RunFile) -> Iterator[PathBytes]:
         """Yield paths that may have a copy, the keeper first; the stock is asked only when that is not enough."""
         seen: set[PathBytes] = set()
+        packages = {archive.package for archive, _ in self.stock.archives.holding(file.digest)}
         for paths in ((file.keeper,), self.stock.sets.paths_of(file.digest)):
             for path in paths:
-                if path and path not in seen and not lies_in_a_fold(path) and not bin_above(path):
+                if path and path not in seen and path not in packages and not lies_in_a_fold(path) and not bin_above(path):
                     seen.add(path)
                     yield path
 
