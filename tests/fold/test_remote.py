@@ -101,6 +101,31 @@ def test_copies_onto_every_server_are_whole_and_go_only_if_another_stands(server
     assert left == {"kite 0.jpg", "kite 1.jpg", "kite 2.jpg", "kite 3.jpg"}
 
 
+def test_a_file_that_shrinks_or_grows_while_it_is_sent_is_left(server, desk, monkeypatch):
+    import foldkeep.storage.remote.uploading as uploading
+
+    path = desk.write("card/kite.mov", b"kite" * 500_000)
+    desk.ask("scan", desk.place, server.url)
+    desk.run("coverage", desk.place / "card", "-o", desk.docket)
+    real = os.read
+    for size in (300_000, 5_000_000):
+        done: list[int] = []
+
+        def read(descriptor, length, size=size, done=done):
+            if not done:
+                done.append(size)
+                os.truncate(path, size)
+            return real(descriptor, length)
+
+        monkeypatch.setattr(uploading.os, "read", read)
+        answer = desk.run("fold", desk.docket, "--yes", "--method", "copy", "--into", server.url, "--json")
+        monkeypatch.setattr(uploading.os, "read", real)
+        assert (answer.status, answer.json["folded"]) == (1, 0), answer
+        assert [path.name for path in server.folder.rglob("*") if path.is_file()] == []
+        path.write_bytes(b"kite" * 500_000)
+        os.utime(path, (1_750_000_000, 1_750_000_000))
+
+
 def trial(scenes: RemoteScenes, number: int, word: str) -> None:
     scenes.reset()
     faults = Faults(number, word)

@@ -57,6 +57,8 @@ class Requests:
             return real
 
         def request(*words: Any, **named: Any) -> Any:
+            if name == "write_new":  # it may be done again
+                words = (words[0], list(words[1]), words[2])
             return self._visit(next(self._numbers), name, Request(real, name, words, named))
 
         return request

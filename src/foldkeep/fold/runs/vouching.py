@@ -219,7 +219,13 @@ class Vouchers:
         packages = {archive.package for archive, _ in self.stock.archives.holding(file.digest)}
         for paths in ((file.keeper,), self.stock.sets.paths_of(file.digest)):
             for path in paths:
-                if path and path not in seen and path not in packages and not lies_in_a_fold(path) and not bin_above(path):
+                if (
+                    path
+                    and path not in seen
+                    and path not in packages
+                    and not lies_in_a_fold(path)
+                    and not bin_above(path)
+                ):
                     seen.add(path)
                     yield path
 

@@ -70,6 +70,7 @@ class Http:
             FileNotFoundError, PermissionError, RemoteError and its kinds: what the server says, or that it says
             nothing.
         """
+        import h11
         import httpx
 
         uri = remote_uri(path) + ("/" if is_folder and not path.endswith(b"/") else "")
@@ -82,6 +83,8 @@ class Http:
                 response.close()
         except httpx.HTTPError as error:
             raise _words_for(error) from error
+        except h11.ProtocolError as error:  # what is sent was cut, or grew, under our hands
+            raise RemoteError("what was to be sent changed meanwhile") from error
         except (httpx.InvalidURL, httpx.CookieConflict, httpx.StreamError) as error:
             raise RemoteError(f"cannot be asked for: {type(error).__name__}") from error
 
