@@ -111,7 +111,7 @@ def test_a_file_that_shrinks_or_grows_while_it_is_sent_is_left(server, desk, mon
     for size in (300_000, 5_000_000):
         done: list[int] = []
 
-        def read(descriptor, length, size=size, done=done):
+        def read(descriptor, length, path=path, size=size, done=done):
             if not done:
                 done.append(size)
                 os.truncate(path, size)
