@@ -77,21 +77,21 @@ class Tour:
     Attributes
     ----------
     statuses
-        The exit status of each command line.
+        The exit status of each command line, and the one that it should have.
     files
         Files in the library.
     unchanged
         Whether every file was afterwards what it was before: name, content, mode and time.
     """
 
-    statuses: tuple[tuple[str, int], ...]
+    statuses: tuple[tuple[str, int, int], ...]
     files: int
     unchanged: bool
 
     @property
     def went_well(self) -> bool:
         """Whether each command ended as it should, and nothing is as it was not before."""
-        return self.unchanged and all(status == int(CARD in line) for line, status in self.statuses)
+        return self.unchanged and all(status == expected for _, status, expected in self.statuses)
 
 
 def prepare(folder: str | None) -> str:
@@ -125,23 +125,24 @@ def take_tour(folder: str, run: Callable[[list[str]], int], say: Callable[[str, 
     say
         Is told the explanation of each step and the command that a user would type.
     """
-    statuses: list[tuple[str, int]] = []
+    statuses: list[tuple[str, int, int]] = []
     with chdir(folder):
         say("All of this happens here, with a stock of its own:", f"cd {shlex.quote(folder)}")
         say("", f"export FOLDKEEP_STOCK={STOCK}")
         say("", f"mkdir {' '.join(_FOLDERS)}")
         for name in _FOLDERS:
             os.mkdir(name)
-        before = dict(_listing())
+        before = dict(listing())
         for words, argv in _STEPS:
             line = shlex.join(["foldkeep", *argv])
             say(words, line)
-            statuses.append((line, run(argv)))
-        after = dict(_listing())
+            statuses.append((line, run(argv), int(CARD in argv)))
+        after = dict(listing())
     return Tour(tuple(statuses), len(before), before == after)
 
 
-def _listing() -> Iterator[tuple[str, tuple[bytes, int, int]]]:
+def listing() -> Iterator[tuple[str, tuple[bytes, int, int]]]:
+    """Yield path, content, mode and time of every file of the library and its backup, in the current folder."""
     for top in ("library", "shelf-drive"):
         for folder, _, names in os.walk(top):
             for path in (os.path.join(folder, name) for name in names):

@@ -5,7 +5,7 @@ import sqlite3
 
 from foldkeep.model import Place, Role, Volume
 from foldkeep.model.names import innermost
-from foldkeep.model.remote import Quota, is_remote, server_of
+from foldkeep.model.remote import SOMEBODY_ELSE, Quota, is_remote, server_of
 from foldkeep.model.volumes import Capabilities
 
 _COLUMNS = "id, path, role, label, volume, inode, asked, scanned_ns, below, mark"
@@ -127,6 +127,11 @@ class Places:
     def set_capabilities(self, volume: int, capabilities: Capabilities) -> None:
         """Write down what a volume can do, as it was tried out."""
         self._db.execute("UPDATE volumes SET capabilities = ? WHERE id = ?", (json.dumps(capabilities.known()), volume))
+
+    def own_sizes(self) -> dict[int, int]:
+        """Return, for each place with files, the bytes of those that are not somebody else's on a server."""
+        rows = self._db.execute("SELECT place, sum(size) FROM files WHERE owner <> ? GROUP BY place", (SOMEBODY_ELSE,))
+        return dict(rows.fetchall())
 
     def set_quota(self, place: int, quota: Quota | None, asked_ns: int) -> None:
         """Write down what space a server gives a place; None for one that does not tell."""

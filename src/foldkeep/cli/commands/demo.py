@@ -6,21 +6,29 @@ it. Nothing else is touched; its stock lies beside the library.
 """
 
 import argparse
+from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
 from ..options import Option, Takes
+
+if TYPE_CHECKING:
+    from foldkeep.demo import Tour
 
 EXAMPLES = """\
 examples:
   foldkeep demo
   foldkeep demo ~/kite-days
-  foldkeep demo ~/kite-days --library-only
+  foldkeep demo --cloud
 """
 
 
 OPTIONS = (
     Option("folder", "a new or empty folder", Takes.FOLDER, "DIR", optional=True),
     Option("--library-only", "make the library and stop there"),
+    Option("--cloud", "run a small cloud on this machine as well, and walk through what can be done with that"),
+    Option("--latency", "with --cloud: milliseconds before each of its answers", Takes.NUMBER, "MS", default=0),
+    Option("--fail-every", "with --cloud: let one of so many requests fail", Takes.NUMBER, "N", default=0),
+    Option("--stay", "with --cloud: leave it running at the end, until Ctrl-C"),
 )
 
 
@@ -28,14 +36,21 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Make the library and take the tour."""
     import io
     import os
+    from contextlib import ExitStack
+    from functools import partial
 
-    from foldkeep.demo import STOCK, prepare, take_tour
+    from foldkeep.demo import STOCK, cloud_beside, prepare, take_cloud_tour, take_tour
+    from foldkeep.model import UnusableInput
     from foldkeep.model.extras import need
-    from foldkeep.show.answers.demo import LibraryAnswer, TourAnswer, write_step
+    from foldkeep.show.answers.demo import LibraryAnswer, write_step
 
     from ..main import main
 
     need("media")
+    if args.cloud:
+        need("cloud")
+    elif args.latency or args.fail_every or args.stay:
+        raise UnusableInput("--latency, --fail-every and --stay are about the cloud", "add --cloud, or leave them out")
     page = env.page(args)
     silent = args.json or args.quiet
     folder = os.path.abspath(prepare(args.folder))
@@ -43,7 +58,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         env.answer(args, LibraryAnswer(folder))
         return ExitStatus.DONE
     inner = Environment(
-        env.stdin,
+        io.StringIO(),  # nobody is asked anything
         io.StringIO() if silent else env.stdout,
         io.StringIO() if silent else env.stderr,
         {**env.variables, "FOLDKEEP_STOCK": STOCK},
@@ -54,6 +69,30 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             write_step(page, words, line)
 
     plain = ["--no-color"] if args.no_color else []
-    tour = take_tour(folder, lambda argv: main([*argv, *plain], inner), say)
-    env.answer(args, TourAnswer(folder, os.path.join(folder, STOCK), tour.statuses, tour.files, tour.unchanged))
+    with ExitStack() as running:
+        walk = take_tour
+        if args.cloud:
+            cloud = running.enter_context(cloud_beside(folder, max(0, args.latency) / 1000, max(0, args.fail_every)))
+            walk = partial(take_cloud_tour, cloud=cloud)
+        tour = walk(folder, run=lambda argv: main([*argv, *plain], inner), say=say)
+        _tell(args, env, folder, tour)
+        if args.cloud and args.stay:
+            _wait(env, cloud.url)
     return ExitStatus.DONE if tour.went_well else ExitStatus.PROBLEMS
+
+
+def _wait(env: Environment, url: str) -> None:
+    """Leave the cloud running until somebody interrupts it."""
+    import threading
+
+    env.stderr.write(f"The cloud stays at {url}; Ctrl-C ends it.\n")
+    threading.Event().wait()
+
+
+def _tell(args: argparse.Namespace, env: Environment, folder: str, tour: "Tour") -> None:
+    import os
+
+    from foldkeep.demo import STOCK
+    from foldkeep.show.answers.demo import TourAnswer
+
+    env.answer(args, TourAnswer(folder, os.path.join(folder, STOCK), tour.statuses, tour.files, tour.unchanged))

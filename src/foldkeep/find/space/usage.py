@@ -82,8 +82,8 @@ class ServerSpace:
     Attributes
     ----------
     known
-        Bytes of the files that the stock knows on the server. What is taken beyond that lies outside of the places, or
-        in earlier versions, or in a bin that the server keeps.
+        Bytes of the user's own files that the stock knows on the server. What is taken beyond that lies outside of the
+        places, or in earlier versions, or in a bin that the server keeps.
     """
 
     place: Place
@@ -117,11 +117,11 @@ def volume_spaces(stock: Stock) -> list[VolumeSpace]:
 
 def server_spaces(stock: Stock) -> list[ServerSpace]:
     """Return what servers said of the space at places."""
-    sizes, quotas = stock.places.sizes(), stock.places.quotas()
+    sizes, quotas = stock.places.own_sizes(), stock.places.quotas()
     remote = [place for place in stock.places.all() if is_remote(place.path)]
     known: Counter[bytes] = Counter()
     for place in remote:
-        known[server_of(place.path)] += sizes.get(place.id, (0, 0))[1]
+        known[server_of(place.path)] += sizes.get(place.id, 0)
     return [
         ServerSpace(place, quotas[place.id], known[server_of(place.path)]) for place in remote if place.id in quotas
     ]

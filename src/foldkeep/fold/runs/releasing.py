@@ -2,6 +2,7 @@
 
 import os
 import stat
+from collections import Counter
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 
@@ -19,7 +20,7 @@ from foldkeep.model import (
     no_progress,
     visible,
 )
-from foldkeep.model.remote import is_remote
+from foldkeep.model.remote import is_remote, server_of
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
 from foldkeep.storage.local.changes import flush
@@ -57,6 +58,10 @@ class ReleaseReport:
         Those of them that can be rebuilt, since their rests are kept, and the sum of the sizes of these.
     bytes
         Space that came free: the sizes of those that had no other hard link, without the rests.
+    held
+        Bytes of deleted files that a server still counts, by its quota: it may keep them in a bin.
+    by_server
+        Bytes of files deleted on each server.
     left
         Files that stay in the fold, each with the reason.
     space
@@ -67,8 +72,20 @@ class ReleaseReport:
     rests: int = 0
     rest_bytes: int = 0
     bytes: int = 0
+    held: int = 0
     left: list[Problem] = field(default_factory=list)
     space: list[Space] = field(default_factory=list)
+    by_server: Counter[PathBytes] = field(default_factory=Counter)
+
+    def tell_space(self, before: list[Space]) -> None:
+        """Look at the space that is free now, and what of the released bytes servers still count."""
+        self.space = [space.now() for space in before]
+        for space in self.space:
+            if is_remote(space.place):
+                deleted = self.by_server[server_of(space.place)]
+                held = max(0, deleted - max(0, space.after - space.before))
+                self.held += held
+                self.bytes -= held
 
 
 def release(
@@ -121,7 +138,7 @@ def release(
                 _release_run(stock, run, files, vouchers, report, allow_last_copy, told)
     still_waiting = {file.path for run in runs for file in _waiting(stock, run)}
     report.left = [problem for problem in report.left if problem.path in still_waiting]
-    report.space = [space.now() for space in before]
+    report.tell_space(before)
     return report
 
 
@@ -236,7 +253,9 @@ def _release_on_server(
         report.left += [Problem(file.path, why) for file in files]
         return
     report.released += len(gone)
-    report.bytes += sum(file.size for file in gone)
+    size = sum(file.size for file in gone)
+    report.bytes += size
+    report.by_server[server_of(place)] += size
     report.left += left
 
 

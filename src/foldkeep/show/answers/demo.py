@@ -30,7 +30,7 @@ class TourAnswer:
 
     folder: str
     stock: str
-    statuses: Sequence[tuple[str, int]]
+    statuses: Sequence[tuple[str, int, int]]
     files: int
     unchanged: bool
 
@@ -40,7 +40,7 @@ class TourAnswer:
             "command": "demo",
             "folder": self.folder,
             "stock": self.stock,
-            "steps": [{"line": line, "status": status} for line, status in self.statuses],
+            "steps": [{"line": line, "status": status} for line, status, _ in self.statuses],
             "files": self.files,
             "unchanged": self.unchanged,
         }

@@ -9,7 +9,7 @@ from foldkeep.model.units import format_size
 
 from ..page.documents import Document, problem_documents, space_document
 from ..page.lines import write_left, write_space
-from ..page.page import GAIN, Page
+from ..page.page import CARE, GAIN, Page
 from ..page.tables import Column
 from ..page.words import count, local_time
 
@@ -29,6 +29,7 @@ class ReleaseAnswer:
             "command": "release",
             "released": report.released,
             "bytes": report.bytes,
+            "held": report.held,
             "rests": report.rests,
             "rest_bytes": report.rest_bytes,
             "space": list(map(space_document, report.space)),
@@ -44,6 +45,14 @@ class ReleaseAnswer:
             (format_size(report.bytes), GAIN),
             " came free.",
         )
+        if report.held:
+            page.line(
+                (
+                    f"{format_size(report.held)} still count on the server, as its quota shows: it keeps what was "
+                    "deleted for a while. Empty its bin on its own pages to have that free.",
+                    CARE,
+                )
+            )
         if report.rests:
             can = "One of them" if report.rests == 1 else f"{report.rests:,} of them"
             page.line(

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from foldkeep.model import Problem, visible
+from foldkeep.model.remote import is_remote
 from foldkeep.model.units import format_size
 
 from .page import CARE, QUIET, Page
@@ -47,7 +48,8 @@ def write_space(page: Page, spaces: "Sequence[Space]", *, quiet: bool = False) -
         if quiet and abs(more) < _SMALL_CHANGE:
             continue
         change = f"{format_size(abs(more))} {'more' if more > 0 else 'less'} than" if more else "as much as"
-        page.line(f"On the volume of {visible(space.place)}, {format_size(space.after)} are free: {change} before.")
+        where = "On" if is_remote(space.place) else "On the volume of"
+        page.line(f"{where} {visible(space.place)}, {format_size(space.after)} are free: {change} before.")
 
 
 def write_rest(page: Page, number: int, top: int | None, what: str = "", indent: int = 0) -> None:
