@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator
 from multiprocessing import Process
 from pathlib import Path
 
+from .servers import measure as measure_servers
 from .stocks import CATALOGUES, fill_stock, make_catalogues
 from .timing import Cost, in_turn, run, seconds
 
@@ -387,4 +388,5 @@ MEASURES: dict[str, Callable[[Path], Iterator[Row]]] = {
     "regenerable": regenerable,
     "messes": messes,
     "safety": safety,
+    "servers": lambda folder: measure_servers(folder, FOLDKEEP),
 }

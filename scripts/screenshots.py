@@ -11,6 +11,8 @@ import sys
 import time
 from pathlib import Path
 
+from foldkeep.demo import cloud_beside
+
 ROOT = Path(__file__).parent.parent
 PICTURES = ROOT / "docs" / "screenshots"
 FOLDER = Path("/tmp/kite-days")
@@ -93,6 +95,9 @@ SHOTS = (
         ],
     ),
 )
+UNSEEN = ("scan",)
+"""What is only typed, for what comes after it."""
+
 SETTINGS = """\
 [scan]
 ignore_names = ["*.part", "~*"]
@@ -132,13 +137,28 @@ def main() -> None:
         for name, lines in SHOTS:
             if name == "compare":
                 later(environment)
-            take(name, lines, environment, keep=not wanted or name in wanted)
+            take(name, lines, environment, keep=name not in UNSEEN and (not wanted or name in wanted))
             if name == "keep":
                 draw(environment, wanted)
+        if not wanted or "cloud" in wanted:
+            with cloud_beside(str(FOLDER)) as cloud:
+                own = {**environment, "FOLDKEEP_STOCK": str(FOLDER / "cloud.sqlite3")}
+                take("cloud", cloud_lines(cloud.url), own, keep=True)
     finally:
         screen.terminate()
         screen.wait()
     shutil.rmtree(FOLDER)
+
+
+def cloud_lines(url: str) -> list[str | tuple[str, str]]:
+    """Return what is typed with a cloud at an address: scanned, told apart, compared, and how full it is."""
+    return [
+        ("foldkeep scan library", "foldkeep scan library > /dev/null"),
+        (f"foldkeep scan {url}", f"foldkeep scan {url} < /dev/null"),  # nobody is asked
+        "foldkeep places --separate library 127.0.0.1",
+        "foldkeep duplicates --top 2",
+        "foldkeep space --top 0",
+    ]
 
 
 def later(environment: dict[str, str]) -> None:

@@ -5,9 +5,11 @@ import json
 import os
 import re
 import shlex
+import shutil
 import signal
 import subprocess
 import sys
+from functools import reduce
 from pathlib import Path
 
 import pytest
@@ -15,6 +17,7 @@ import pytest
 from foldkeep import __version__
 from foldkeep.cli import Environment, main
 from foldkeep.cli.main import COMMANDS
+from foldkeep.demo.cloud import Cloud
 from harness.desks import Desk, on_a_terminal, program
 
 ROOT = Path(__file__).parents[2]
@@ -197,24 +200,34 @@ def test_the_demo_takes_its_tour_and_touches_only_its_folder(tmp_path: Path):
     assert list(home.iterdir()) == []
 
 
+def test_the_demo_walks_through_its_cloud(tmp_path: Path):
+    answer = program("demo", "--cloud", tmp_path / "kite days", "--json", env={**os.environ, "HOME": str(tmp_path)})
+    tour = json.loads(answer.stdout)
+    assert (answer.returncode, len(tour["steps"]), tour["unchanged"]) == (0, 19, True), answer
+    assert program("demo", "--stay").returncode == 2
+
+
 @pytest.mark.parametrize("name", ["README.md", "CONTRIBUTING.md"])
 def test_every_command_in_the_guides_is_true(name: str, sample_desk: Desk, monkeypatch):
     """Run each `foldkeep` line of the fenced blocks in order, on the sample library as the home of the user."""
     monkeypatch.chdir(sample_desk.top)
+    shutil.copytree(sample_desk.place / "stills", sample_desk.top / "server/files/photos")
     blocks = re.findall(r"```(?:console|sh)\n(.*?)```", (ROOT / name).read_text(), re.DOTALL)
     lines = [line.strip().removeprefix("$ ") for line in "".join(blocks).splitlines()]
     makefile = (ROOT / "Makefile").read_text()
     ran = 0
-    for line in lines:
-        words = shlex.split(line, comments=True)
-        if words[:1] == ["make"]:
-            assert re.search(rf"^{words[1]}:", makefile, re.MULTILINE), line
-            ran += 1
-        elif words[:1] == ["foldkeep"]:
-            paths = [word.replace("~/Pictures", "place").replace("~/", "") for word in words[1:]]
-            answer = sample_desk.run(*paths, answer="y\n")
-            assert answer.status == 0, (line, answer)
-            ran += 1
+    with Cloud(str(sample_desk.top / "server")) as cloud:
+        meant = {"~/Pictures": "place", "~/": "", "https://cloud.windmere.example": cloud.url}
+        for line in lines:
+            words = shlex.split(line, comments=True)
+            if words[:1] == ["make"]:
+                assert re.search(rf"^{words[1]}:", makefile, re.MULTILINE), line
+                ran += 1
+            elif words[:1] == ["foldkeep"]:
+                paths = [reduce(lambda word, each: word.replace(*each), meant.items(), word) for word in words[1:]]
+                answer = sample_desk.run(*paths, answer="y\n")
+                assert answer.status == 0, (line, answer)
+                ran += 1
     assert ran > 0
 
 

@@ -22,7 +22,7 @@ from .together import FolderRanks
 
 _AWAY = "its place is away"
 _ON_A_SERVER = "on a server, where only what has the same content is folded"
-_NOT_MINE = "somebody else's on the server: deleting it frees nothing of yours"
+_NOT_MINE = "somebody else's on the server: it frees nothing of yours, and may go at any time"
 _UNUSED = "stays beside the copy that a document uses"
 _ALBUM = "part of an album, which stays whole"
 _PACKED = "in a package (a bag), which stays whole"
@@ -170,6 +170,8 @@ class Chooser:
 
     def _apart(self, copy: StockFile) -> str:
         """Return why a copy neither goes nor lets others go; empty if it is one among the others."""
+        if copy.owner == SOMEBODY_ELSE:
+            return _NOT_MINE
         if copy.place.id in self._away:
             return _ON_A_SERVER if is_remote(copy.path) else _AWAY
         if any(lies_below(copy.path, package) for package in self._packages):
@@ -179,9 +181,7 @@ class Chooser:
     def _fixed(self, copies: Sequence[StockFile]) -> dict[bytes, str]:
         """Return the copies that must not go, by path, with the reason."""
         found = {
-            copy.path: _NOT_MINE
-            if copy.owner == SOMEBODY_ELSE
-            else protected_by(self._protections, copy) or left_alone(copy.place.role, self._wishes.wanted.roles)
+            copy.path: protected_by(self._protections, copy) or left_alone(copy.place.role, self._wishes.wanted.roles)
             for copy in copies
         }
         if self._wishes.wanted:

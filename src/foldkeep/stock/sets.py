@@ -139,7 +139,7 @@ class Sets:
         clones = self._db.execute("SELECT 1 FROM files WHERE extent IS NOT NULL AND digest > x'' LIMIT 1").fetchone()
         freed = f"min(sum(extent IS NULL), count(DISTINCT {_BLOCK}) - 1)" if clones else f"({files} - 1)"
         if self._has_others_files():
-            freed = f"min({freed}, sum(owner <> {SOMEBODY_ELSE}))"
+            freed = f"max(0, min({freed}, sum(owner <> {SOMEBODY_ELSE}) - 1))"
         at_place = "".join(f", {total}" for total in self._at.values())
         self._db.execute(
             f"INSERT INTO temp.sets SELECT ?, {keys}, min(kind), {size}, count(*), max(links), {files} - 1,"

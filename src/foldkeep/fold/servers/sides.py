@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 from foldkeep.model import PathBytes, Place, UnusableInput, visible
 from foldkeep.model.names import FOLD_NAME, folders_above, innermost, lies_below
-from foldkeep.model.remote import is_remote, server_of
+from foldkeep.model.remote import SOMEBODY_ELSE, is_remote, server_of
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
 from foldkeep.storage.local.reading import NotSafe
@@ -30,6 +30,7 @@ class Sides:
         why = ""
         for path in keepers:
             try:
+                self._check_mine(path)
                 self.check_apart(place, path)
                 self.check_fold_not_seen(place, key, path)
                 found.append(path)
@@ -38,6 +39,12 @@ class Sides:
         if why and not found:
             raise NotSafe(why)
         return found
+
+    def _check_mine(self, path: PathBytes) -> None:
+        """Raise NotSafe if a file on a server was, when scanned, somebody else's, who may delete it at any time."""
+        known = self.stock.listing.at(path) if is_remote(path) else None
+        if known is not None and known.owner == SOMEBODY_ELSE:
+            raise NotSafe(f"its keeper belongs to somebody else: {visible(path)}")
 
     def check_apart(self, path: PathBytes, other: PathBytes) -> None:
         """Raise NotSafe if a file and another, of which one is to go, lie in places that may be kept alike."""

@@ -116,8 +116,8 @@ def _write_server(page: Page, each: ServerSpace) -> None:
     if each.unknown > max(_BLOCK_BYTES, each.known // 50):
         page.line(
             (
-                f"{format_size(each.unknown)} of it are not in your places: other folders, earlier versions, or a bin "
-                "of the server; what is released there may come free only when that is emptied",
+                f"{format_size(each.unknown)} of what is taken lies outside of your places: in other folders, earlier "
+                "versions, or a bin. What is released there may come free only when that is emptied.",
                 QUIET,
             ),
             indent=2,
