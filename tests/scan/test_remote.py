@@ -82,6 +82,7 @@ def test_copies_on_both_sides_are_those_that_reading_everything_finds(desk: Desk
     first = scanned(desk, desk.place, server.url)
     assert first["files"] == 90
     assert first["read_bytes"] == least_bytes(files)
+    assert 0 < first["fetched_bytes"] < first["read_bytes"]
     separate(desk)
     sets = desk.ask("duplicates")["sets"]
     found = {frozenset(on_disk(server, copy["uri"]) for copy in one["copies"]) for one in sets}
@@ -113,6 +114,7 @@ def test_what_a_server_states_is_enough_for_finding(desk: Desk, tmp_path: Path):
         # All ends, the file here, and one of those that are stated alike, but are not here.
         assert report["read_bytes"] == 7 * 2 * BLOCK + 2 * 300_000
         assert report["stated"] == 5
+        assert report["fetched_bytes"] == 6 * 2 * BLOCK + 300_000
         assert scanned(desk)["read_bytes"] == 0
         separate(desk)
         assert sorted(len(one["copies"]) for one in desk.ask("duplicates")["sets"]) == [3, 4]

@@ -179,6 +179,7 @@ class Pool:
     def _count(self, outcome: Outcome) -> None:
         report = self._report
         report.read_bytes += outcome.read_bytes
+        report.fetched_bytes += outcome.read_bytes * is_remote(outcome.reading.path)
         report.hashed_files += outcome.digest is not None
         if outcome.content is not None:
             report.contradictions += 1

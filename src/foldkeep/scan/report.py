@@ -18,6 +18,8 @@ class ScanReport:
         Files whose whole content was read.
     read_bytes
         Bytes of content read, ends included.
+    fetched_bytes
+        Those of them that came from servers.
     stated
         Files whose content was told by the digests that servers state of them, so that it was not fetched.
     moved
@@ -41,6 +43,7 @@ class ScanReport:
     bytes: int = 0
     hashed_files: int = 0
     read_bytes: int = 0
+    fetched_bytes: int = 0
     stated: int = 0
     moved: int = 0
     contradictions: int = 0

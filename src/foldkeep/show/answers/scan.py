@@ -36,6 +36,7 @@ class ScanAnswer:
             "hashed_files": report.hashed_files,
             "read_bytes": report.read_bytes,
             "stated": report.stated,
+            "fetched_bytes": report.fetched_bytes,
             "moved": report.moved,
             "contradictions": report.contradictions,
             **({"damaged": report.damaged} if report.checked else {}),
@@ -56,9 +57,10 @@ class ScanAnswer:
             (count(report.files, "file"), STRONG),
             f", {format_size(report.bytes)}, in {duration(report.seconds)}.",
         )
+        fetched = f", {format_size(report.fetched_bytes)} of them from servers," if report.fetched_bytes else ""
         if report.read_bytes:
             page.line(
-                f"Read {format_size(report.read_bytes)} to compare contents: "
+                f"Read {format_size(report.read_bytes)}{fetched} to compare contents: "
                 f"{count(report.hashed_files, 'file')} whole, of others the first and last block."
             )
         else:
