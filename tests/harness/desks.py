@@ -158,14 +158,19 @@ def program(*words: str | os.PathLike[str], **options: Any) -> subprocess.Comple
     return subprocess.run(line, capture_output=True, text=True, check=False, timeout=120, **options)
 
 
-def on_a_terminal(words: list[str], variables: dict[str, str]) -> str:
-    """Run the program on a pseudo-terminal of 80 columns and return what it showed."""
+def on_a_terminal(words: list[str], variables: dict[str, str], typed: dict[str, str] | None = None) -> str:
+    """Run the program on a pseudo-terminal of 80 columns and return what it showed.
+
+    What is `typed` is typed when the text that it is an answer to has appeared.
+    """
+    answers = dict(typed or {})
     mine, theirs = pty.openpty()
     subprocess.run([sys.executable, "-c", "import os, struct, fcntl, termios;"
                     f"fcntl.ioctl({theirs}, termios.TIOCSWINSZ, struct.pack('HHHH', 24, 80, 0, 0))"],
                    pass_fds=[theirs], check=True)  # fmt: skip
     line = [sys.executable, "-m", "foldkeep", *words]
-    process = subprocess.Popen(line, stdin=theirs, stdout=theirs, stderr=theirs, env=variables)
+    process = subprocess.Popen(line, stdin=theirs, stdout=theirs, stderr=theirs, env=variables,
+                               start_new_session=True)  # fmt: skip
     os.close(theirs)
     shown = b""
     while True:
@@ -175,6 +180,8 @@ def on_a_terminal(words: list[str], variables: dict[str, str]) -> str:
             break
         if not more:
             break
+        for asked in [asked for asked in answers if asked.encode() in shown]:
+            os.write(mine, answers.pop(asked).encode() + b"\n")
     assert process.wait() == 0
     os.close(mine)
     return shown.decode()

@@ -13,7 +13,7 @@ import pytest
 from foldkeep.demo.cloud import CloudOptions, Fault
 from foldkeep.model.names import path_from_uri
 from foldkeep.model.remote import path_on_server, remote_path
-from harness.desks import PROGRAM, Desk
+from harness.desks import PROGRAM, Desk, on_a_terminal
 from harness.oracles import BLOCK, content, oracle
 from harness.servers import KINDS, Served, cloud, served
 
@@ -215,6 +215,19 @@ def test_a_login_is_written_nowhere(desk: Desk, tmp_path: Path, monkeypatch):
         assert b"Kite-Secret" not in path.read_bytes()
 
 
+def test_a_person_is_asked_for_the_login_and_what_keeps_both_sides_alike(desk: Desk, tmp_path: Path):
+    desk.write("kite.jpg", b"kite" * 9000)
+    scanned(desk, desk.place)
+    variables = {**os.environ, "HOME": str(tmp_path), "FOLDKEEP_STOCK": str(desk.stock), "NO_COLOR": "1"}
+    with cloud(tmp_path / "server", CloudOptions(login=("desk", "Kite-Secret"))) as server:
+        server.write("kite.jpg", b"kite" * 9000)
+        typed = {"Name: ": "desk", "Password of desk: ": "Kite-Secret", "alike? [yes/no]": "no"}
+        shown = on_a_terminal(["scan", server.url], variables, typed)
+    assert "wants a name and password" in shown
+    assert "Kite-Secret" not in shown
+    assert desk.ask("duplicates")["totals"]["sets"] == 1
+
+
 @pytest.mark.parametrize(
     ("address", "words"),
     [
@@ -238,4 +251,4 @@ def test_space_tells_of_the_quota_and_of_what_a_bin_keeps(desk: Desk, tmp_path: 
         scanned(desk, server.url)
         (told,) = desk.ask("space")["servers"]
         assert (told["used"], told["available"], told["known"]) == (240_000, 760_000, 40_000)
-        assert "200 kB of it are not in your places" in desk.run("space").out
+        assert "200 kB of what is taken lies outside" in desk.run("space").out

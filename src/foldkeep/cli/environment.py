@@ -159,7 +159,10 @@ class Environment:
             self.stderr.write("Name: ")
             self.stderr.flush()
             user = self.stdin.readline().strip()
-        password = getpass(f"Password of {user}: ", self.stderr) if user else ""
+        try:
+            password = getpass(f"Password of {user}: ", self.stderr) if user else ""
+        except EOFError:
+            return None
         return Login(user, password) if password else None
 
     def confirm(self, args: "Namespace", question: str, draw: "Callable[[Page], None]") -> bool:

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from foldkeep.model import PathBytes, UnusableInput, visible
+from foldkeep.model.extras import need
 from foldkeep.model.remote import is_this_machine, scheme_of, server_of
 
 from .credentials import Credentials
@@ -52,6 +53,7 @@ class Connections:
             return self._open[server]
 
     def _opened(self, path: PathBytes) -> RemoteStorage:
+        need("remote")
         from ..dav import DavStorage
         from ..sftp import SftpStorage
 
