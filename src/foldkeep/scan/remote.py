@@ -15,7 +15,7 @@ from foldkeep.model.names import lies_in_a_fold
 from foldkeep.model.remote import SOMEBODY_ELSE, RemoteFile, host_of, server_of
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Sighting, Stock
-from foldkeep.storage.remote import NotAllowed, RemoteStorage, remote_storage
+from foldkeep.storage.remote import NotAllowed, RemoteStorage, ServerGone, remote_storage
 
 from .skip_rules import Looking
 from .walk import Listing, Row
@@ -67,8 +67,17 @@ def note_quota(stock: Stock, place: Place) -> None:
 
 @dataclass(slots=True)
 class RemoteListing(Listing):
-    """Names directly in a folder on a server; `etags` are the entity tags of those files that have one."""
+    """Names directly in a folder on a server.
 
+    Attributes
+    ----------
+    etags
+        The entity tags of those files that have one.
+    is_gone
+        Whether the server could not be reached.
+    """
+
+    is_gone: bool = False
     etags: dict[str, str] = field(default_factory=dict)
 
     def fingerprint(self, salt: bytes) -> bytes | None:
@@ -93,7 +102,7 @@ def walk_remote(top: PathBytes, looking: Looking, storage: RemoteStorage) -> Ite
     the number of folders, not of files.
     """
     waiting, gone = [top], 0
-    running: dict[Future[Listing], PathBytes] = {}
+    running: dict[Future[RemoteListing], PathBytes] = {}
     executor = ThreadPoolExecutor(FOLDERS_AT_ONCE, thread_name_prefix="listing")
     try:
         while waiting or running:
@@ -103,7 +112,7 @@ def walk_remote(top: PathBytes, looking: Looking, storage: RemoteStorage) -> Ite
             for future in wait(running, return_when=FIRST_COMPLETED).done:
                 del running[future]
                 listing = future.result()
-                gone = gone + 1 if listing.device == 0 and listing.problems[-1].reason in _GONE_WORDS else 0
+                gone = gone + 1 if listing.is_gone else 0
                 yield listing
                 waiting.extend(sorted(listing.folders, reverse=True))
             if gone >= _MOST_GONE:
@@ -114,10 +123,7 @@ def walk_remote(top: PathBytes, looking: Looking, storage: RemoteStorage) -> Ite
         executor.shutdown(wait=False, cancel_futures=True)
 
 
-_GONE_WORDS = ("the server cannot be reached", "the server does not answer", "the connection to the server was lost")
-
-
-def _listed(folder: PathBytes, top: PathBytes, looking: Looking, storage: RemoteStorage) -> Listing:
+def _listed(folder: PathBytes, top: PathBytes, looking: Looking, storage: RemoteStorage) -> RemoteListing:
     listing = RemoteListing(folder)
     if folder.count(b"/") - top.count(b"/") > _DEEPEST:
         return _cut_short(listing, "lies too deep; name a folder further down")
@@ -125,6 +131,7 @@ def _listed(folder: PathBytes, top: PathBytes, looking: Looking, storage: Remote
     try:
         files = storage.files(folder)
     except OSError as error:
+        listing.is_gone = isinstance(error, ServerGone)
         return _cut_short(listing, reason_of(error))
     listing.device = REMOTE_DEVICE
     for each in files:
@@ -163,7 +170,7 @@ def _row(name: str, path: PathBytes, each: RemoteFile) -> Row:
     return (name, each.size, each.modified_ns, _number_of(path), 1, os.getuid() if each.is_mine else SOMEBODY_ELSE, 0)
 
 
-def _cut_short(listing: Listing, why: str) -> Listing:
+def _cut_short(listing: RemoteListing, why: str) -> RemoteListing:
     listing.problems.append(Problem(listing.path, why))
     listing.complete = False
     return listing

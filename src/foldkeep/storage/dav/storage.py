@@ -84,7 +84,7 @@ class DavStorage:
     def facts(self, path: PathBytes) -> RemoteFile | None:
         name = path_on_server(path).rstrip(b"/").rpartition(b"/")[2]
         try:
-            return self._of(path, ASKED_OF_FILES).file(name, self._principal or b"")
+            return self._of(path, ASKED_OF_FILES).file(name, self._who(path))
         except FileNotFoundError:
             return None
 
