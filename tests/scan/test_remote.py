@@ -252,3 +252,21 @@ def test_space_tells_of_the_quota_and_of_what_a_bin_keeps(desk: Desk, tmp_path: 
         (told,) = desk.ask("space")["servers"]
         assert (told["used"], told["available"], told["known"]) == (240_000, 760_000, 40_000)
         assert "200 kB of what is taken lies outside" in desk.run("space").out
+
+
+@pytest.mark.parametrize(
+    ("words", "gone"),
+    [
+        ((), "server"), (("--prefer", "under:{url}"), "here"), (("--protect", "{url}"), "here"),
+        (("--give-up-under", "{url}/day"), "server"), (("--prefer", "place:{label}"), "here"),
+    ],
+)  # fmt: skip
+def test_a_person_says_which_side_gives_up(desk: Desk, own: Served, words, gone):
+    desk.write("day/kite.jpg", b"kite" * 9000)
+    own.write("day/kite.jpg", b"kite" * 9000)
+    scanned(desk, desk.place, own.url)
+    separate(desk)
+    label = desk.ask("places")["places"][1]["label"]
+    desk.ask("keep", "-o", desk.docket, *(word.format(url=own.url, label=label) for word in words))
+    (row,) = [row for row in desk.docket.read_text().splitlines() if ",fold," in row]
+    assert ("http://" in row.split(",")[2]) is (gone == "server")

@@ -8,6 +8,7 @@ from fnmatch import translate
 
 from foldkeep.model import Role, StockFile, UnusableInput, visible
 from foldkeep.model.names import lies_below
+from foldkeep.model.remote import is_remote
 
 from .rules import real_folder
 
@@ -46,7 +47,7 @@ def parse_protection(text: str) -> Protection:
     if kind == "place" and value:
         return Protection(reason, lambda file: file.place.label == value)
     path = real_folder(text)
-    if os.path.lexists(path):
+    if is_remote(path) or os.path.lexists(path):  # of what is on a server, its address is enough
         return Protection(reason, lambda file: file.path == path or lies_below(file.path, path))
     if not _GLOB.search(text):
         raise UnusableInput(

@@ -8,6 +8,7 @@ from typing import Any
 
 from foldkeep.model import StockFile, UnusableInput, visible
 from foldkeep.model.names import lies_below
+from foldkeep.model.remote import is_remote
 from foldkeep.stock import Stock
 from foldkeep.storage.local.drives import real_path
 
@@ -66,6 +67,7 @@ _PLAIN = {
         "its name does not look like a copy's",
         "its name looks like a copy's",
     ),
+    "at-hand": (each(lambda copy: is_remote(copy.path)), "on this machine", "on a server, and the keeper is at hand"),
     "named": (nameless, "its folder's name says what is in it", "its folder's name says less"),
     "first-by-name": (each(lambda copy: copy.path), "first by name", "later by name than the keeper"),
 }
@@ -80,7 +82,8 @@ WORDS = (*(f"{word}:…" for word in _WITH_A_VALUE), "known", SORTED, *_PLAIN, *
 """Every rule as it is written on the command line and in the settings."""
 
 DEFAULT_RULES = (
-    "known", SORTED, "plain-name", "most-metadata", TOGETHER, "named", "oldest", "shortest-path", "first-by-name",
+    "known", SORTED, "plain-name", "most-metadata", "at-hand", TOGETHER, "named", "oldest", "shortest-path",
+    "first-by-name",
 )  # fmt: skip
 """Right for most people: what follows `together` is asked of whole folders first. The last one always decides."""
 
@@ -90,6 +93,7 @@ _MEANINGS = {
     "plain-name": "the copy whose name, and folder, do not look like a copy's: no (1), copy, Copy of; no -2 or date",
     "most-metadata": "the copy with the most written about it: sidecars beside it, rating, title, keywords",
     "earliest-capture": "the copy that was taken first, after its sidecar or else its own data",
+    "at-hand": "the copy on this machine, not one on a server",
     TOGETHER: "one choice for whole folders, so that a shoot is not split: the folder that holds more; "
     "of two that hold as much, what the rules below prefer in more of their files",
     "named": "the copy in the folder whose name says more: a year and a word, a word",

@@ -33,7 +33,7 @@ OPTIONS = (
     Option(
         "--prefer",
         "asked before the usual rules: under:DIR, place:LABEL, volume:LABEL, oldest, newest, "
-        "earliest-capture, most-metadata, plain-name, shortest-path, longest-path, together",
+        "earliest-capture, most-metadata, plain-name, at-hand, shortest-path, longest-path, together",
         Takes.WORD,
         "RULE",
         several=True,

@@ -1,7 +1,9 @@
 """Deleting files for good on a server: each is read now, and so is what vouches for it."""
 
+import os
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from dataclasses import dataclass, replace
 
 from foldkeep.model import PathBytes, Problem, RunFile, RunFileState
@@ -9,6 +11,7 @@ from foldkeep.model.bin_names import bin_above
 from foldkeep.model.names import lies_in_a_fold
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
+from foldkeep.storage import storage_at
 from foldkeep.storage.local.reading import NotSafe, Stamps
 from foldkeep.storage.remote import NotTheFile, RemoteStamp, read_remote
 
@@ -54,6 +57,7 @@ def release_on_server(
                     going.append(found)
                 else:
                     left.append(Problem(file.path, reason_of(found)))
+            _make_witnesses_last(going)
             vault.write(Releasing(each.file.number) for each in going)
             done = []
             for each, outcome in each_of(pool, lambda one: _delete(vault, one, stamps), going):
@@ -65,6 +69,15 @@ def release_on_server(
             write_down(stock, [replace(file, state=RunFileState.RELEASED) for file in done])
             gone += done
     return gone, left
+
+
+def _make_witnesses_last(going: list[_Going]) -> None:
+    """Have witnesses on this machine on the disk before what they vouch for goes: they may just have been written."""
+    folders = {each.witness.device: os.path.dirname(each.witness.path) for each in going if each.witness}
+    for device, folder in folders.items():
+        if device is not None:
+            with suppress(OSError):  # where nothing can be written, everything has been
+                storage_at(folder).flush_volume(folder)
 
 
 def _candidates(stock: Stock, vault: RemoteVault, sides: Sides, file: RunFile) -> list[PathBytes]:
