@@ -27,11 +27,14 @@ class Served:
     ----------
     has_tags
         Whether it has entity tags and honours conditions on them.
+    tags_by_time
+        Whether its tags are of size and time: a program on the server that puts both back is not seen by them.
     """
 
     url: str
     folder: Path
     has_tags: bool = True
+    tags_by_time: bool = False
     cloud: Cloud | None = None
 
     def write(self, name: str | bytes, content: bytes, modified: int = 1_750_000_000) -> Path:
@@ -102,7 +105,7 @@ def apache(folder: Path) -> Iterator[Served]:
     command = [program, "-f", str(folder / "conf"), "-D", "FOREGROUND"]
     process = subprocess.Popen(command, stderr=subprocess.DEVNULL, stdout=subprocess.DEVNULL)
     with _running(port, process, "Apache's WebDAV"):
-        yield Served(f"http://127.0.0.1:{port}", folder / "files")
+        yield Served(f"http://127.0.0.1:{port}", folder / "files", tags_by_time=True)
 
 
 @contextlib.contextmanager

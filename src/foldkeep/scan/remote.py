@@ -83,16 +83,10 @@ class RemoteListing(Listing):
     def fingerprint(self, salt: bytes) -> bytes | None:
         return Listing.fingerprint(self, salt + repr(sorted(self.etags.items())).encode())
 
-    def _is_told_by_tag(self) -> bool:
-        return all(row[0] in self.etags for row in self.files)
-
-    def _has_fresh(self) -> bool:
-        return not self._is_told_by_tag() and Listing._has_fresh(self)
-
     def sightings(self, looking: Looking) -> Iterator[Sighting]:
         for each in Listing.sightings(self, looking):
             tag = self.etags.get(os.fsdecode(each.name), "")
-            yield each._replace(etag=tag, fresh=0 if tag else each.fresh, blocks=None)
+            yield each._replace(etag=tag, blocks=None)
 
 
 def walk_remote(top: PathBytes, looking: Looking, storage: RemoteStorage) -> Iterator[Listing]:

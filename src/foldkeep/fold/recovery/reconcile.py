@@ -21,14 +21,14 @@ from foldkeep.stock import Check, Checked, CheckResult, Sighting, Stock
 from foldkeep.storage.local.changes import Folders, remove_folder
 from foldkeep.storage.local.drives import hold_places
 from foldkeep.storage.local.reading import digest_of, facts_at, facts_of, has_digest, modified_ns, opened
-from foldkeep.storage.remote import hold_remote_places, remote_storage
+from foldkeep.storage.remote import hold_remote_places, read_remote, remote_storage
 
 from ..bench import Bench
 from ..emptied import settle_emptied
 from ..journal import FolderMade, Going, History, Record, histories
 from ..methods import GONE_FROM_FOLD, NOT_BEGUN, method_of
 from ..servers.recovery import settled_on_server
-from ..servers.vault import RemoteVault
+from ..servers.vault import RemoteVault, take_away_unbegun
 from ..vault import Vault, tidy
 from .file_recovery import Scene
 
@@ -99,6 +99,7 @@ def _settle_on_server(stock: Stock, run: Run, place: bytes, files: list[RunFile]
         vault = RemoteVault(place, run.key)
         settled = settled_on_server(vault, files, unknown)
     except FileNotFoundError:
+        take_away_unbegun(place, run.key)
         vault, settled = None, [_without_fold(file, is_gone=True) for file in files]
     _write_down_changes(stock, settled, files)
     everything = [file for file in stock.ledger.files(run.id) if file.place == place]
@@ -324,6 +325,11 @@ def _without_fold(file: RunFile, is_gone: bool) -> RunFile:
 
 def _is_at_home(file: RunFile) -> bool:
     """Tell whether a file lies where it was; where its content is known, that decides."""
+    if is_remote(file.path):
+        found = remote_storage(file.path).facts(file.path)
+        if found is None or found.size != file.size:
+            return False
+        return read_remote(file.path)[0] == file.digest if file.digest else found.modified_ns == file.modified_ns
     with Folders(file.place) as folders:
         try:
             home = folders.of(file.path)

@@ -205,6 +205,17 @@ class RemoteVault:
             return  # the next one goes on
 
 
+def take_away_unbegun(place: PathBytes, key: str) -> None:
+    """Take away what was made of a run's folder before anything was written into its journal."""
+    storage = remote_storage(place)
+    run = place + b"/" + FOLD_NAME + b"/" + os.fsencode(key)
+    for folder in (run + b"/" + _FILES, run + b"/" + _JOURNAL, run):
+        with suppress(OSError):
+            remove_empty(storage, folder)
+    with suppress(OSError):
+        tidy_fold(storage, place)
+
+
 def tidy_fold(storage: RemoteStorage, place: PathBytes) -> None:
     """Take away our text for people if nothing else is in the fold of a place, which we hold."""
     fold = place + b"/" + FOLD_NAME
