@@ -130,8 +130,8 @@ def test_a_scan_that_was_interrupted_goes_on(desk: Desk, own: Served):
     while sum(method == "GET" for method, _ in own.cloud.faults.requests) < 300:
         time.sleep(0.01)
     began.send_signal(signal.SIGINT)
-    began.communicate()
-    assert began.returncode == 130
+    said = began.communicate()
+    assert began.returncode == 130, said
     asked = len(own.cloud.faults.requests)
     rest = scanned(desk, own.url)
     assert 0 < rest["read_bytes"] < 300 * 2 * BLOCK

@@ -41,6 +41,8 @@ def remove(folder: int, name: bytes, seen: Stamp, stamps: Stamps, stands: Callab
             raise NotSafe(CHANGED)
         if not stands():
             raise NotSafe(GONE)
+        if not stamps.is_same(seen, os.fstat(descriptor)):  # a witness on a server takes its time to answer
+            raise NotSafe(CHANGED)
         unlink(name, folder)
         stamps.note(os.fstat(descriptor))  # of an inode that has other names, which may go as well
         if not stands():

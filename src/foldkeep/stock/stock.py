@@ -115,7 +115,8 @@ class Stock:
         """
 
         def renew() -> None:
-            self._db.execute("COMMIT")
+            if self._db.in_transaction:  # unless it was interrupted right here, or rolled back by itself
+                self._db.execute("COMMIT")
             self._db.execute("BEGIN IMMEDIATE")
 
         self._db.execute(f"PRAGMA synchronous = {'FULL' if flush else 'NORMAL'}")
