@@ -1,5 +1,6 @@
 """Folding on servers: nothing is lost, whatever request fails, whoever acts in between, wherever the process dies."""
 
+import json
 import os
 import shutil
 import subprocess
@@ -13,7 +14,7 @@ import pytest
 from foldkeep.demo.cloud import CloudOptions
 from harness.points import STRIDE
 from harness.requests import CHANGING, COMMANDS, SIDES, UP_COMMANDS, Faults, RemoteScenes, watched
-from harness.servers import KINDS, cloud, served
+from harness.servers import KINDS, IllWilled, cloud, served
 
 CASES = [*((side, command) for side in SIDES for command in COMMANDS), *(("up", command) for command in UP_COMMANDS)]
 SHORT = [
@@ -372,3 +373,33 @@ def test_a_digest_that_the_server_states_is_trusted_only_when_asked(tmp_path: Pa
         edit_a_spare(scenes)
         left = desk.run("fold", desk.docket, "--yes", "--trust-server-digest", "--json").json["left"]
         assert any("copy of kite 1.jpg" in each["path"] for each in left)
+
+
+def test_a_hostile_journal_on_a_server_leads_nowhere(tmp_path: Path, desk):
+    victim = desk.write("victim.jpg", b"not yours")
+    going = {"do": "fold", "n": 1, "slot": "000001.jpg", "from": "kite.jpg", "size": 4, "modified_ns": 0,
+             "digest": "", "keeper": "", "method": "fold"}  # fmt: skip
+    with IllWilled(b"HTTP/1.1 200 OK\r\nContent-Length: 0\r\n\r\n") as other, cloud(tmp_path / "server") as server:
+        lines = [
+            {"journal": 2, "run": "x", "method": "fold"},
+            going | {"to": f"file://{victim}", "method": "move"}, going | {"n": 2, "to": f"{other.url}/x"},
+            going | {"n": 3, "slot": "../../../place/victim.jpg"}, going | {"n": 4, "from": "../../victim.jpg"},
+            going | {"n": 5, "keeper": f"{other.url}/k"}, going | {"n": 6, "from": "a%00b"}, {"do": "unfold", "n": 1},
+            {"do": "unfold", "n": 5, "to": "../up.jpg"}, {"done": "kites", "n": 1}, [1], "kite",
+            {"do": "release", "n": 7},
+        ]  # fmt: skip
+        for number, line in enumerate(lines, start=1):
+            server.write(f".foldkeep/{number}/journal/000001.jsonl", json.dumps(line).encode() + b"\n")
+            server.write(f".foldkeep/{number}/files/000001.jpg", b"kite")
+        server.write(
+            ".foldkeep/all/journal/000001.jsonl", b"".join(json.dumps(line).encode() + b"\n" for line in lines)
+        )
+        server.write(".foldkeep/all/journal/000002.jsonl", b"[" * 100_000)
+        server.write(".foldkeep/all/journal/000003.jsonl", b"\xff\xfe\0")
+        server.write(".foldkeep/all/files/000001.jpg", b"kite")
+        answer = desk.run("unfold", "--from", server.url, "--json")
+        assert answer.status in (0, 1), answer
+        assert sum(path.read_bytes() == b"kite" for path in server.folder.rglob("*.jpg")) == len(lines) + 1
+        assert other.heard == []
+    assert victim.read_bytes() == b"not yours"
+    assert [path.name for path in desk.place.iterdir()] == ["victim.jpg"]

@@ -31,7 +31,7 @@ from foldkeep.storage.remote import (
 )
 from harness.servers import KINDS, IllWilled, cloud, served, sftp
 
-_QUICK = Patience(first_wait=0.01, answer_seconds=1.0)
+_QUICK = Patience(first_wait=0.01, answer_seconds=1.0, change_seconds=1.0)
 
 
 @pytest.fixture(params=KINDS)

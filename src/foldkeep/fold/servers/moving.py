@@ -44,7 +44,7 @@ def fold_away(vault: RemoteVault, ready: RemoteReady, stamps: Stamps) -> RunFile
         If it cannot be told now where it lies.
     """
     storage, file = vault.storage, ready.file
-    there = file.target or vault.slot(file)
+    there = vault.whereabouts(file)
     was_answered = _moved(vault, file, there, ready.stamp)
     if not _is_what_was_read(vault, there, ready, by_condition=was_answered and vault.honours_conditions):
         raise NotSafe("changed while it was folded" + put_back(storage, there, file.path))
@@ -131,7 +131,7 @@ def bring_home(vault: RemoteVault, file: RunFile, path: PathBytes) -> None:
         If it cannot be told whether that was done.
     """
     storage = vault.storage
-    there = file.target or vault.slot(file)
+    there = vault.whereabouts(file)
     facts = storage.facts(there)
     if facts is None or _is_fence(storage, there):
         raise NotSafe("gone from the fold; somebody took it away")

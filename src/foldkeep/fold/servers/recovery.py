@@ -5,8 +5,7 @@ from contextlib import suppress
 from dataclasses import replace
 
 from foldkeep.model import Method, PathBytes, RunFile, RunFileState
-from foldkeep.model.names import lies_below
-from foldkeep.model.remote import RemoteFile, server_of
+from foldkeep.model.remote import RemoteFile
 from foldkeep.storage.remote import RemoteStorage, read_remote, whole
 
 from ..journal import Going, History, Releasing, Returning, histories
@@ -27,7 +26,8 @@ class RemoteScene:
         self.began = file.state is not RunFileState.PLANNED
         self.file = history.first.applied_to(file) if history.first else file
         # One that was to go to this machine was refused.
-        self.there = self.file.target if lies_below(self.file.target, server_of(vault.place)) else b""
+        there = vault.whereabouts(self.file)
+        self.there = there if there == self.file.target else b""
         self.is_unknown = False
         self.home_path = history.last.path if isinstance(history.last, Returning) else self.file.path
         self.slot_path = vault.slot(self.file)

@@ -15,7 +15,8 @@ from collections.abc import Callable, Container, Iterable
 from contextlib import suppress
 
 from foldkeep.model import Method, PathBytes, RunFile, UnusableInput, visible
-from foldkeep.model.names import FOLD_NAME
+from foldkeep.model.names import FOLD_NAME, lies_below
+from foldkeep.model.remote import server_of
 from foldkeep.storage.local.drives import LOCK_NAME
 from foldkeep.storage.remote import (
     NotTheFile,
@@ -86,6 +87,10 @@ class RemoteVault:
     def slot(self, file: RunFile) -> PathBytes:
         """Return the path at which a file waits."""
         return b"/".join((self._run, _FILES, os.fsencode(file.slot)))
+
+    def whereabouts(self, file: RunFile) -> PathBytes:
+        """Return the path at which a file lies once it has gone: its target on this server, else its slot."""
+        return file.target if lies_below(file.target, server_of(self.place)) else self.slot(file)
 
     def write(self, records: Iterable[Record]) -> None:
         """Write records as one page of the journal, and read it back; they are told when this returns.

@@ -22,9 +22,10 @@ if TYPE_CHECKING:
     import httpx
 
 _AT_ONCE = 16
-_SLOW_AFTER_SECONDS, _SLOWEST = 60.0, 64
+_SLOW_AFTER_SECONDS, _SLOWEST = 60.0, 1024
 """After so long an answer must have come at so many bytes a second."""
 
+_CHANGING = ("PUT", "MOVE", "DELETE", "MKCOL")
 _PARSED = {"Accept-Encoding": "identity", "User-Agent": "foldkeep"}
 
 
@@ -89,7 +90,9 @@ class Http:
             raise RemoteError(f"cannot be asked for: {type(error).__name__}") from error
 
     def _sent(self, method: str, uri: str, headers: dict[str, str] | None, content: Any) -> "httpx.Response":
-        request = self._client.build_request(method, uri, headers=headers, content=content)
+        patience = self.patience
+        seconds = patience.change_seconds if method in _CHANGING else patience.answer_seconds
+        request = self._client.build_request(method, uri, headers=headers, content=content, timeout=seconds)
         used = self._auth
         response = self._client.send(request, stream=True, auth=used)
         if response.status_code != 401:
@@ -98,7 +101,7 @@ class Http:
         if not isinstance(content, (bytes, type(None))):  # what comes from a stream cannot be sent twice
             raise NotAllowed("the server wants a name and password")
         auth = self._next_auth(response.headers.get("www-authenticate", ""), used)
-        request = self._client.build_request(method, uri, headers=headers, content=content)
+        request = self._client.build_request(method, uri, headers=headers, content=content, timeout=seconds)
         return self._client.send(request, stream=True, auth=auth)
 
     def _next_auth(self, wanted: str, refused: "httpx.Auth | None") -> "httpx.Auth":

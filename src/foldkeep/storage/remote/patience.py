@@ -26,12 +26,15 @@ class Patience:
         Seconds that a server may ask to be left alone; more than that is told as a problem.
     answer_seconds
         How long a server may say nothing.
+    change_seconds
+        How long it may do so while it changes something: some copy a file to move it.
     """
 
     tries: int = 4
     first_wait: float = 0.25
     longest_wait: float = 60.0
     answer_seconds: float = 20.0
+    change_seconds: float = 300.0
     sleep: Callable[[float], None] = time.sleep
 
     def asked(self, ask: Callable[[], _Answer]) -> _Answer:
