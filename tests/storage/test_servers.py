@@ -283,7 +283,9 @@ def test_what_a_hostile_server_answers_is_refused(words):
 
 
 @pytest.mark.parametrize("start", [b"<?xml version='1.0'?><multistatus xmlns='DAV:'>", b""])
-def test_an_endless_answer_ends(start):
+def test_an_endless_answer_ends(start, monkeypatch):
+    monkeypatch.setattr("foldkeep.storage.dav.multistatus._MOST_RESPONSES", 100_000)
+    monkeypatch.setattr("foldkeep.storage.dav.storage._MOST_LISTED", 50_000_000)
     answer = _answer(start, Content_Length=str(10**15))
     piece = b"<response><href>/day/a.jpg</href></response>" * 1000 if start else b" " * 100_000
     with IllWilled(answer, endless=piece) as server, connections(Connections(patience=Patience(tries=1))):

@@ -22,9 +22,10 @@ _RIGHTS = frozenset({_D + "all", _D + "write", _D + "unbind"})
 _LARGEST = 2**63 - 1
 _BAD_XML = "its answer is no WebDAV answer"
 
-ASKED_OF_FILES = ("resourcetype", "getcontentlength", "getlastmodified", "getetag", "owner",
-                  "current-user-privilege-set")  # fmt: skip
-ASKED_OF_A_PLACE = (*ASKED_OF_FILES, "current-user-principal", "quota-available-bytes", "quota-used-bytes")
+ASKED_OF_FILES = ("resourcetype", "getcontentlength", "getlastmodified", "getetag")
+ASKED_OF_RIGHTS = ("owner", "current-user-privilege-set")
+ASKED_OF_ME = (*ASKED_OF_RIGHTS, "current-user-principal")
+ASKED_OF_SPACE = ("quota-available-bytes", "quota-used-bytes")
 
 
 def question(properties: Iterable[str]) -> bytes:
@@ -58,6 +59,10 @@ class Answer:
         if owner and principal and owner != principal:
             return False
         return self.rights is None or not self.rights.isdisjoint(_RIGHTS)
+
+    def knows_rights(self) -> bool:
+        """Tell whether the server knows whose what is, or what who is asking may do with it."""
+        return self.rights is not None or bool(self.words.get("owner"))
 
     def principal(self) -> bytes:
         """Return the path of who is asking (RFC 5397); empty if the server does not tell."""

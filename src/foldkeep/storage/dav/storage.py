@@ -12,7 +12,16 @@ from ..remote.errors import NotTheFile, RemoteError, ServerGone, TryLater
 from ..remote.patience import Patience, Throttle
 from .digests import stated_digest
 from .http import Http, drained
-from .multistatus import ASKED_OF_A_PLACE, ASKED_OF_FILES, Answer, answers, name_below, question
+from .multistatus import (
+    ASKED_OF_FILES,
+    ASKED_OF_ME,
+    ASKED_OF_RIGHTS,
+    ASKED_OF_SPACE,
+    Answer,
+    answers,
+    name_below,
+    question,
+)
 
 if TYPE_CHECKING:
     import httpx
@@ -31,6 +40,7 @@ class DavStorage:
     def __init__(self, path: PathBytes, credentials: Credentials, patience: Patience, throttle: Throttle) -> None:
         self._http = Http(path, credentials, patience, throttle)
         self._principal: bytes | None = None
+        self._asked: tuple[str, ...] = ASKED_OF_FILES
 
     def close(self) -> None:
         self._http.close()
@@ -41,7 +51,7 @@ class DavStorage:
         def ask() -> list[RemoteFile]:
             found: dict[bytes, RemoteFile] = {}
             is_folder = False
-            for answer in self._answers(folder, "1", ASKED_OF_FILES, is_folder=True):
+            for answer in self._answers(folder, "1", self._asked, is_folder=True):
                 name = name_below(answer.path, path_on_server(folder))
                 if name is None:
                     raise RemoteError("the server lists what does not lie there")
@@ -58,7 +68,10 @@ class DavStorage:
     def _who(self, path: PathBytes) -> bytes:
         """Return the path of whoever asks on the server; empty if it does not tell."""
         if self._principal is None:
-            self._principal = self._of(path, ("current-user-principal",)).principal()
+            told = self._of(path, ASKED_OF_ME)
+            # What a server does not know of a folder it would say that it does not know of each file.
+            self._asked = ASKED_OF_FILES + ASKED_OF_RIGHTS * told.knows_rights()
+            self._principal = told.principal()
         return self._principal
 
     def _of(self, path: PathBytes, properties: Iterable[str]) -> Answer:
@@ -84,12 +97,13 @@ class DavStorage:
     def facts(self, path: PathBytes) -> RemoteFile | None:
         name = path_on_server(path).rstrip(b"/").rpartition(b"/")[2]
         try:
-            return self._of(path, ASKED_OF_FILES).file(name, self._who(path))
+            principal = self._who(path)
+            return self._of(path, self._asked).file(name, principal)
         except FileNotFoundError:
             return None
 
     def quota(self, path: PathBytes) -> Quota | None:
-        return self._of(path, ASKED_OF_A_PLACE).quota()
+        return self._of(path, ASKED_OF_SPACE).quota()
 
     def part(self, path: PathBytes, start: int, size: int, etag: str = "") -> Part:
         def ask() -> Part:
