@@ -60,6 +60,9 @@ HOSTILE: dict[str, tuple[str, Callable[[], bytes]]] = {
     "long oxum": ("tags", lambda: b"Payload-Oxum: " + b"9" * 5000 + b".1\n"),
     "odd address": ("m3u", lambda: b"file://[x/a\n"), "size in a docket": (
         "docket", lambda: SEEDS["docket"][0].replace(b",1,", b"," + b"9" * 5000 + b",")),
+    "deep answer of a server": ("multistatus", lambda: deep("<a>", "</a>")),
+    "long text of a server": ("multistatus", lambda: b"<multistatus xmlns='DAV:'><response><href>" + b"a" * 9_000_000),
+    "deep page": ("page", lambda: deep("[", "]")), "long number in a page": ("page", lambda: b'{"n": ' + b"9" * 9000),
     "one long line": ("inventory", lambda: gzip.compress(b'{"format": "') + members()),
     "zip of zeros": ("mentions", lambda: members()),
     "slow encoding of XML": ("mentions", lambda: b'<?xml version="1.0" encoding="punycode"?>' + b"a-b" * 100_000),

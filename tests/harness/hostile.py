@@ -22,6 +22,7 @@ from foldkeep.archive import open_restoration
 from foldkeep.demo.pictures import jpeg
 from foldkeep.demo.sounds import encoded, film, proxy, tune, wav
 from foldkeep.fold.journal.records import decoded
+from foldkeep.fold.servers.vault import page_records
 from foldkeep.formats.catalogs import catalog_source, read_catalog, read_thumbnail
 from foldkeep.formats.documents import mentions_in, read_bin_info, records_of, timeline_seconds
 from foldkeep.formats.own import InventoryReader, Piece, Rest, read_recipes, read_rest, read_settings, written_rest
@@ -36,6 +37,7 @@ from foldkeep.signals import FILM_PRINT, PHOTO_PRINT, SOUND_PRINT, Apart
 from foldkeep.signals.decoded import Form
 from foldkeep.signals.essences import NoEssence, essence_of, outline_of
 from foldkeep.stock import Stock
+from foldkeep.storage.dav.multistatus import answers as multistatus_answers
 from harness.containers import filmed, recorded, remuxed, scanned
 from harness.documents import database, edl, otio, referring, xml
 from harness.essences import MADE, Held, made
@@ -172,6 +174,8 @@ READERS: dict[str, Callable[[Path], object]] = {
     "inventory": inventory,
     "sealed inventory": sealed_inventory,
     "journal": journal,
+    "page": lambda path: page_records(path.read_bytes(), b"https://cloud.example/kites"),
+    "multistatus": lambda path: [each.file(b"a", b"/me") for each in multistatus_answers([path.read_bytes()])],
     "package": package,
     "checked": checked,
     "sidecar": lambda path: with_words(None, parse_xmp(path.read_bytes()) or Xmp()),
@@ -323,7 +327,18 @@ REST = written_rest(
 )  # fmt: skip
 
 
+MULTISTATUS = (
+    b'<?xml version="1.0"?><d:multistatus xmlns:d="DAV:"><d:response><d:href>/kites/red%20kite.jpg</d:href><d:propstat>'
+    b"<d:prop><d:getcontentlength>12</d:getcontentlength><d:getetag>&quot;a-1&quot;</d:getetag><d:resourcetype/>"
+    b"<d:getlastmodified>Fri, 13 Jun 2025 08:00:00 GMT</d:getlastmodified><d:owner><d:href>/me</d:href></d:owner>"
+    b"<d:current-user-privilege-set><d:privilege><d:unbind/></d:privilege></d:current-user-privilege-set>"
+    b"<d:quota-used-bytes>9</d:quota-used-bytes></d:prop><d:status>HTTP/1.1 200 OK</d:status></d:propstat></d:response>"
+    b"</d:multistatus>"
+)
+
+
 SEEDS: dict[str, list[bytes]] = {
+    "page": [JOURNAL], "multistatus": [MULTISTATUS],
     "list": ["\n".join(PATHS).encode()], "csv": [b"path,rating,keywords\n/v/a.mov,4,kite;sea\n"],
     "json": [json.dumps([{"path": path, "rating": 3} for path in PATHS]).encode()],
     "jsonl": ["\n".join(json.dumps({"path": path}) for path in PATHS).encode()],

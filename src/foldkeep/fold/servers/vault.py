@@ -114,20 +114,7 @@ class RemoteVault:
         return self._records
 
     def _page(self, name: bytes) -> list[Record]:
-        path = b"/".join((self._run, _JOURNAL, name))
-        found = []
-        for line in filter(None, whole(self.storage, path).split(b"\n")):
-            try:
-                told = json.loads(line)
-                record = decoded(told, self.place) if isinstance(told, dict) else None
-            except UnknownStep as error:
-                raise UnknownJournal from error
-            except (ValueError, KeyError, TypeError, OverflowError, RecursionError):
-                continue  # torn: what it was to announce was not done
-            if record is None or getattr(record, "version", 0) > VERSION:
-                raise UnknownJournal
-            found.append(record)
-        return found
+        return page_records(whole(self.storage, b"/".join((self._run, _JOURNAL, name))), self.place)
 
     def try_out(self) -> None:
         """Find out whether the server overwrites, and whether it honours conditions, with files of our own.
@@ -208,6 +195,23 @@ class RemoteVault:
             tidy_fold(self.storage, self.place)
         except OSError:
             return  # the next one goes on
+
+
+def page_records(text: bytes, place: PathBytes) -> list[Record]:
+    """Return the whole records of a page of a journal; UnknownJournal if a newer Fold Keep wrote any of it."""
+    found = []
+    for line in filter(None, text.split(b"\n")):
+        try:
+            told = json.loads(line)
+            record = decoded(told, place) if isinstance(told, dict) else None
+        except UnknownStep as error:
+            raise UnknownJournal from error
+        except (ValueError, KeyError, TypeError, OverflowError, RecursionError):
+            continue  # torn: what it was to announce was not done
+        if record is None or getattr(record, "version", 0) > VERSION:
+            raise UnknownJournal
+        found.append(record)
+    return found
 
 
 def take_away_unbegun(place: PathBytes, key: str) -> None:
