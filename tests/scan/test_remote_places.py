@@ -270,3 +270,32 @@ def test_a_person_says_which_side_gives_up(desk: Desk, own: Served, words, gone)
     desk.ask("keep", "-o", desk.docket, *(word.format(url=own.url, label=label) for word in words))
     (row,) = [row for row in desk.docket.read_text().splitlines() if ",fold," in row]
     assert ("http://" in row.split(",")[2]) is (gone == "server")
+
+
+def test_every_command_takes_places_on_servers(desk: Desk, own: Served):
+    """What only looks, plans or writes a list has nothing to say against files on a server."""
+    for number in range(3):
+        desk.write(f"day/kite {number}.jpg", b"%d" % number * 9000)
+        own.write(f"day/kite {number}.jpg", b"%d" % number * 9000)
+        own.write(f"night/kite {number}.jpg", b"%d" % number * 9000)
+    scanned(desk, desk.place, own.url)
+    separate(desk)
+    desk.ask("keep", "-o", desk.docket)
+    made = desk.top / "made"
+    lines = [
+        ("duplicates", "--folders"), ("duplicates", "--same", "essence"), ("duplicates", "--same", "name"), ("alike",),
+        ("list", "--under", f"{own.url}/day"), ("space", f"{own.url}/day"), ("space", "--by", "volume"), ("caches",),
+        ("projects",), ("coverage", "--fewer-than", "2"), ("fixity",), ("bin",), ("ledger",),
+        ("inventory", "save", made), ("compare", made, desk.place),
+        ("list", "--inventory", made), ("coverage", "--with-inventory", made),
+        ("sheet", desk.docket, "-o", f"{made}.html"),
+        ("keep", "--explain"), ("duplicates", "--csv", f"{made}.csv"), ("scan",), ("places",), ("settings",),
+    ]  # fmt: skip
+    for line in lines:
+        answer = desk.run(*line)
+        assert answer.status == 0, (line, answer)
+    assert desk.run("room", "1MB").status == 1  # nothing there can go, and nothing is wrong
+    assert "on a server" in desk.run("show", f"{own.url}/day/kite 1.jpg").out
+    reviewed = desk.run("review", desk.docket, answer="2\nall\nstop\n")
+    assert "on a server" in reviewed.out, reviewed
+    assert b"http://127.0.0.1" in Path(f"{made}.csv").read_bytes()

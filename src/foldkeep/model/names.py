@@ -7,6 +7,7 @@ and a visible form, which is for eyes.
 
 from collections.abc import Iterable, Iterator, Sequence
 from itertools import takewhile
+from operator import itemgetter
 from typing import AnyStr
 from urllib.parse import quote_from_bytes, unquote_to_bytes, urlsplit
 
@@ -16,6 +17,7 @@ from .remote import is_address, is_remote, remote_path, remote_uri
 PathBytes = bytes
 """A path as the system has it: bytes, since a name may be no text."""
 
+_SERVER_STEPS = 3  # the scheme, nothing, and the host
 FOLD_NAME = b".foldkeep"
 """Name of the folder at the top of a place in which folded files wait."""
 
@@ -59,6 +61,19 @@ def _remote_path(uri: str) -> bytes:
         return remote_path(uri)
     except UnusableInput as error:
         raise ValueError(str(error)) from error
+
+
+def common_folder(folders: Iterable[bytes]) -> bytes:
+    """Return the deepest folder that has all of some, or is one of them; empty if this machine and servers share none.
+
+    >>> common_folder([b"/kites/red", b"/kites/blue/1"])
+    b'/kites'
+    """
+    steps = [folder.rstrip(b"/").split(b"/") for folder in folders]
+    common = list(map(itemgetter(0), takewhile(lambda each: len(set(each)) == 1, zip(*steps, strict=False))))
+    if common[:1] == [b""]:
+        return b"/".join(common) or b"/"
+    return b"/".join(common) if len(common) > _SERVER_STEPS - 1 else b""
 
 
 def visible(name: bytes | str) -> str:

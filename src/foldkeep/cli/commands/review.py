@@ -186,6 +186,8 @@ class _Dialog:
         import sys
 
         from foldkeep.model import UnusableInput
+        from foldkeep.model.names import file_uri
+        from foldkeep.model.remote import is_remote
 
         path = self._review.copy(at, number).path
         path = os.path.dirname(path) if folder else path
@@ -193,7 +195,8 @@ class _Dialog:
         if opener is None:
             raise UnusableInput("this desktop has no program to open files with", f"look at {os.fsdecode(path)!r}")
         # Through a shell that puts it into the background: it may stay open long after this review.
-        line = ["sh", "-c", '"$0" "$1" </dev/null >/dev/null 2>&1 &', opener, os.fsdecode(path)]
+        what = file_uri(path) if is_remote(path) else os.fsdecode(path)
+        line = ["sh", "-c", '"$0" "$1" </dev/null >/dev/null 2>&1 &', opener, what]
         subprocess.run(line, check=False, start_new_session=True)
 
     def _save_soon(self) -> None:

@@ -12,7 +12,7 @@ from foldkeep.formats.catalogs import read_catalog
 from foldkeep.formats.sidecars import Xmp, united
 from foldkeep.model import Progress, UnusableInput, no_progress, visible
 from foldkeep.model.catalogs import Catalog, CatalogEntry
-from foldkeep.model.names import lies_below, steps_alike
+from foldkeep.model.names import common_folder, lies_below, steps_alike
 from foldkeep.model.work import told
 from foldkeep.stock import Stock
 
@@ -279,5 +279,5 @@ def folders_of(stock: Stock, known: Known) -> list[bytes]:
     for folder in {path.rpartition(b"/")[0] or b"/" for path in known.files}:
         place = next((top for top in places if folder == top or lies_below(folder, top)), None)
         if place is not None:
-            tops[place] = os.path.commonpath([tops[place], folder]) if place in tops else folder
+            tops[place] = common_folder([tops[place], folder]) if place in tops else folder
     return sorted(tops.values())

@@ -4,7 +4,7 @@ import os
 from collections.abc import Iterable, Mapping
 
 from foldkeep.model import Action, DocketRow, Method, PathBytes, Place, UnusableInput, visible
-from foldkeep.model.names import innermost, lies_below
+from foldkeep.model.names import common_folder, innermost, lies_below
 from foldkeep.stock import Check
 
 from .plan import Item, Plan, check_actions, check_path, device_of, place_of
@@ -73,8 +73,7 @@ def _copies(docket: str, rows: list[DocketRow], places: list[Place], into: PathB
 
 
 def _common_folder(paths: Iterable[PathBytes]) -> PathBytes:
-    folders = [os.path.dirname(path) for path in paths]
-    return os.path.commonpath(folders) if folders else b"/"
+    return common_folder([os.path.dirname(path) for path in paths]) or b"/"
 
 
 def _healed(docket: str, rows: list[DocketRow], places: list[Place], damage: Mapping[PathBytes, Check]) -> Plan:

@@ -5,6 +5,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from foldkeep.model import Action, DocketRow, Facts, visible
+from foldkeep.model.names import common_folder
+from foldkeep.model.remote import is_remote
 from foldkeep.model.units import format_size
 from foldkeep.signals import CopyState
 
@@ -72,19 +74,22 @@ def write_set(
         what = f"{visible(first.kind)}, {count(len(rows), 'file')} of different content"
     page.rule(what, f"{at + 1:,} of {total:,}")
     folders = [os.path.dirname(row.path) for row in rows]
-    top = os.path.commonpath(folders)
+    top = common_folder(folders)
     columns = {
         "name": [visible(os.path.basename(row.path)) for row in rows],
-        "folder": [visible(os.path.relpath(folder, top)) for folder in folders],
-        "modified": [local_time(look.modified_ns) if look.here else "not there" for look in looks],
-        "on disk": [format_size(look.disk_bytes) if look.here else "" for look in looks],
+        "folder": [visible(folder[len(top) :].lstrip(b"/") or b"." if top else folder) for folder in folders],
+        "modified": [_modified(row, look) for row, look in zip(rows, looks, strict=True)],
+        "on disk": [_on_disk(row, look) for row, look in zip(rows, looks, strict=True)],
         "links": [link_words(look) for look in looks],
         "written about it": [sidecar_words(look) for look in looks],
         **_said(says),
     }
     common = {title: cells[0] for title, cells in columns.items() if len(set(cells)) == 1}
     said = [f"{title} {cell}" for title, cell in common.items() if cell and title != "folder"]
-    page.line(("all in ", QUIET), visible(top), ("".join(f"; {part}" for part in said), QUIET))
+    if top:
+        page.line(("all in ", QUIET), visible(top), ("".join(f"; {part}" for part in said), QUIET))
+    elif said:
+        page.line((f"all with {'; '.join(said)}", QUIET))
     different = [title for title in columns if title not in common]
     page.table(
         [
@@ -102,6 +107,18 @@ def write_set(
         reasons.setdefault(row.reason, []).append(str(number))
     for reason, numbers in reasons.items():
         page.line((f"{', '.join(numbers)}: {visible(reason)}", QUIET))
+
+
+def _modified(row: DocketRow, look: CopyState) -> str:
+    if is_remote(row.path):
+        return local_time(row.modified_ns)
+    return local_time(look.modified_ns) if look.here else "not there"
+
+
+def _on_disk(row: DocketRow, look: CopyState) -> str:
+    if is_remote(row.path):
+        return "on a server"
+    return format_size(look.disk_bytes) if look.here else ""
 
 
 def _said(says: Sequence[Facts]) -> dict[str, list[str]]:
