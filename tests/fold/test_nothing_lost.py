@@ -111,6 +111,7 @@ def test_two_stocks_with_opposite_dockets_at_once_lose_nothing(desk: Desk):
 
 
 def test_a_place_is_held_whatever_stock_somebody_comes_with(desk: Desk, monkeypatch):
+    import foldkeep.storage.holders as holders
     import foldkeep.storage.local.drives.locks as locks
 
     pair(desk)
@@ -140,7 +141,13 @@ def test_a_place_is_held_whatever_stock_somebody_comes_with(desk: Desk, monkeypa
     answer = desk.run("fold", desk.docket, "--yes")
     assert (answer.status, "on desk-2, process 7, since" in answer.err, "--break-lock" in answer.err) == (2, True, True)
     told = locks.json.dumps(
-        {"work": "fold", "process": 2**22 + 1, "start": "1", "host": locks.socket.gethostname(), "boot": locks._boot()}
+        {
+            "work": "fold",
+            "process": 2**22 + 1,
+            "start": "1",
+            "host": holders.socket.gethostname(),
+            "boot": holders._boot(),
+        }
     )
     lock.write_text(told)
     assert desk.ask("fold", desk.docket, "--yes")["folded"] == 1, "a dead one of this computer is told to be dead"

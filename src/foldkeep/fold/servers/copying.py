@@ -15,7 +15,7 @@ from ..vault import COMING_IN
 from ..verify import check_row
 from .looking import read_whole
 from .moving import make_folders
-from .vault import RemoteVault
+from .vault import FENCE, RemoteVault
 
 _CHANGED_SINCE = "changed since it was copied; take it away yourself"
 _LAST = "stays, since no other file with its content can be read now"
@@ -81,6 +81,8 @@ def write_copy(vault: RemoteVault, item: Item, file: RunFile) -> RunFile:
             raise NotSafe("its content is not what the docket says; look again")
     except (NotSafe, OSError):
         drop(vault.storage, path)
+        with suppress(OSError):  # what was sent may still come; it finds its name taken then
+            vault.storage.write_new(path, [FENCE], len(FENCE))
         raise
     return replace(file, digest=digest)
 

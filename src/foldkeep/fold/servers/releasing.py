@@ -1,10 +1,13 @@
 """Deleting files for good on a server: each is read now, and so is what vouches for it."""
 
 import os
+import tempfile
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import suppress
+from contextlib import ExitStack, suppress
 from dataclasses import dataclass, replace
+from functools import partial
+from typing import IO
 
 from foldkeep.model import PathBytes, Problem, RunFile, RunFileState
 from foldkeep.model.bin_names import bin_above
@@ -23,15 +26,25 @@ from .sides import Sides
 from .site import AT_ONCE, each_of
 from .vault import RemoteVault
 
-_BATCH_FILES = 128
+_BATCH_FILES, _BATCH_BYTES = 128, 256 * 1024 * 1024
+_IN_MEMORY, _PIECE = 4 * 1024 * 1024, 256 * 1024
 _NO_COPY = "no copy of it outside the fold can be read now; unfold it to keep it"
 
 
 @dataclass(frozen=True, slots=True)
 class _Going:
+    """A file that was read and is vouched for.
+
+    Attributes
+    ----------
+    content
+        What was read of it, kept until it is sure that its witness outlived it.
+    """
+
     file: RunFile
     stamp: RemoteStamp
     witness: Witness | None
+    content: IO[bytes]
 
 
 def release_on_server(
@@ -43,9 +56,9 @@ def release_on_server(
     stamps = Stamps()
     sides = Sides(stock)
     with ThreadPoolExecutor(AT_ONCE, thread_name_prefix="releasing") as pool:
-        for at in range(0, len(files), _BATCH_FILES):
+        for batch in _batches(files):
             asked = []
-            for file in files[at : at + _BATCH_FILES]:
+            for file in batch:
                 try:
                     asked.append((file, _candidates(stock, vault, sides, file)))
                 except NotSafe as error:
@@ -61,6 +74,7 @@ def release_on_server(
             vault.write(Releasing(each.file.number) for each in going)
             done = []
             for each, outcome in each_of(pool, lambda one: _delete(vault, one, stamps), going):
+                each.content.close()
                 if isinstance(outcome, Exception):
                     left.append(Problem(each.file.path, reason_of(outcome)))
                 else:
@@ -95,26 +109,39 @@ def _vouched(
     vault: RemoteVault, file: RunFile, candidates: list[PathBytes], *, allow_last_copy: bool
 ) -> _Going:  # fmt: skip
     """Read a file and a copy of it, whole and now; NotSafe if it must stay."""
+    with ExitStack() as opened:
+        content = opened.enter_context(tempfile.SpooledTemporaryFile(_IN_MEMORY))
+        found = _vouched_with(vault, file, candidates, content, allow_last_copy=allow_last_copy)
+        opened.pop_all()
+        return found
+
+
+def _vouched_with(
+    vault: RemoteVault, file: RunFile, candidates: list[PathBytes], content: IO[bytes], *, allow_last_copy: bool
+) -> _Going:  # fmt: skip
     try:
-        digest, stamp = read_remote(vault.slot(file), storage=vault.storage)
+        digest, stamp = read_remote(vault.slot(file), storage=vault.storage, kept=content)
     except FileNotFoundError:
         raise NotSafe("gone from the fold; somebody took it away") from None
     if stamp.size != file.size or (file.digest and digest != file.digest):
         raise NotSafe("its content is not what was folded; unfold it to look at it")
     if allow_last_copy:
-        return _Going(file, stamp, None)
+        return _Going(file, stamp, None, content)
     for path in candidates:
         try:
             theirs, their_stamp = read_whole(path)
         except (NotSafe, OSError):
             continue
         if theirs == digest:
-            return _Going(file, stamp, Witness(path, their_stamp, digest))
+            return _Going(file, stamp, Witness(path, their_stamp, digest), content)
     raise NotSafe(_NO_COPY)
 
 
 def _delete(vault: RemoteVault, each: _Going, stamps: Stamps) -> None:
-    """Delete a file if it and its witness are still what was read; an answer that was lost is looked into."""
+    """Delete a file if it and its witness are still what was read; an answer that was lost is looked into.
+
+    Where the witness went away meanwhile, the content is written back, so that it is never gone from both.
+    """
     path = vault.slot(each.file)
     if each.witness is not None and not each.witness.stands(stamps):
         raise NotSafe(_NO_COPY)
@@ -125,3 +152,21 @@ def _delete(vault: RemoteVault, each: _Going, stamps: Stamps) -> None:
     except OSError:
         if vault.storage.facts(path) is not None:
             raise
+    if each.witness is not None and not each.witness.stands(stamps):
+        each.content.seek(0)
+        vault.storage.write_new(path, iter(partial(each.content.read, _PIECE), b""), each.stamp.size)
+        raise NotSafe(_NO_COPY)
+
+
+def _batches(files: list[RunFile]) -> Iterator[list[RunFile]]:
+    """Yield files by batches, none with too many of them or, unless it is one alone, too many bytes."""
+    batch: list[RunFile] = []
+    size = 0
+    for file in files:
+        if batch and (len(batch) >= _BATCH_FILES or size + file.size > _BATCH_BYTES):
+            yield batch
+            batch, size = [], 0
+        batch.append(file)
+        size += file.size
+    if batch:
+        yield batch

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import IO
 
 from blake3 import blake3
 
@@ -32,9 +33,12 @@ class RemoteStamp:
 
 
 def read_remote(
-    path: PathBytes, told: Callable[[int], None] = lambda _: None, storage: RemoteStorage | None = None
+    path: PathBytes,
+    told: Callable[[int], None] = lambda _: None,
+    storage: RemoteStorage | None = None,
+    kept: IO[bytes] | None = None,
 ) -> tuple[bytes, RemoteStamp]:
-    """Read a whole file on a server and return the digest of its content, and its stamp.
+    """Read a whole file on a server and return the digest of its content, and its stamp; `kept` gets the content.
 
     Raises
     ------
@@ -50,6 +54,8 @@ def read_remote(
     hasher, count = blake3(), 0
     for part in storage.parts(path, facts.etag):
         hasher.update(part)
+        if kept is not None:
+            kept.write(part)
         count += len(part)
         told(count)
     stamp = RemoteStamp.of(facts)
