@@ -6,6 +6,7 @@ import os
 import shutil
 import signal
 import sys
+import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -71,9 +72,12 @@ def watched(visit: Visit) -> Iterator[list[str]]:
     numbers = itertools.count(1)
     real = Connections._opened
 
+    one_at_a_time = threading.Lock()  # so that what a visit sees before and after is no other request's doing
+
     def noted(number: int, name: str, do: Request) -> Any:
-        made.append(name)
-        return visit(number, name, do)
+        with one_at_a_time:
+            made.append(name)
+            return visit(number, name, do)
 
     with patch.object(Connections, "_opened", lambda self, path: Requests(real(self, path), noted, numbers)):
         yield made

@@ -22,13 +22,13 @@ from foldkeep.storage.remote import (
     Login,
     NotAllowed,
     NotTheFile,
-    Patience,
     RemoteError,
     ServerGone,
     TryLater,
     connections,
     remote_storage,
 )
+from foldkeep.storage.remote.patience import Patience
 from harness.servers import KINDS, IllWilled, cloud, served, sftp
 
 _QUICK = Patience(first_wait=0.01, answer_seconds=1.0, change_seconds=1.0)

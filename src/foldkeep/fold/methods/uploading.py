@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from foldkeep.model import PathBytes, RunFile, RunFileState, visible
 from foldkeep.model.names import names_to_try
-from foldkeep.model.remote import RemoteFile, server_of
+from foldkeep.model.remote import server_of
 from foldkeep.storage.local.changes import flush, move, unlink, write_content
 from foldkeep.storage.local.reading import NotSafe, digest_in, facts_of, open_in
 from foldkeep.storage.remote import (
@@ -17,6 +17,7 @@ from foldkeep.storage.remote import (
     read_remote,
     remote_stands,
     remote_storage,
+    take_back,
     upload,
 )
 
@@ -43,10 +44,8 @@ class Upload(Move):
         try:
             digest = upload(storage, descriptor, _copy_path(bench, file))
             if file.digest not in (b"", digest):
+                take_back(storage, _copy_path(bench, file), digest, file.size)
                 raise NotSafe("changed while it was copied")
-        except (NotSafe, OSError):
-            _drop(storage, _copy_path(bench, file))
-            raise
         finally:
             os.close(descriptor)
         ready = replace(ready, file=replace(file, digest=digest))
@@ -82,7 +81,8 @@ class Upload(Move):
         return file
 
     def drop(self, bench: Bench, ready: Ready) -> None:
-        _drop(remote_storage(ready.file.target), _copy_path(bench, ready.file))
+        path = _copy_path(bench, ready.file)
+        take_back(remote_storage(path), path, ready.file.digest, ready.file.size)
 
     def undo(self, bench: Bench, file: RunFile, path: PathBytes) -> None:
         if facts_of(*bench.slot(file)) is not None:
@@ -176,14 +176,6 @@ def _named(bench: Bench, file: RunFile) -> RemoteStamp:
     if digest != file.digest:
         raise NotSafe("its copy on the server was changed or taken away at once; look again")
     return stamp
-
-
-def _drop(storage: RemoteStorage, path: PathBytes) -> None:
-    """Take away what was written under a name of our own and never had another."""
-    with suppress(OSError):
-        facts: RemoteFile | None = storage.facts(path)
-        if facts is not None:
-            storage.remove(path, facts.etag)
 
 
 def _drop_twin(file: RunFile, stamp: RemoteStamp, home: tuple[int, bytes]) -> None:

@@ -1,23 +1,26 @@
 """Copies onto a server: written under a name of our own, read back, and only then called what they are to be."""
 
 import os
+import tempfile
 from collections.abc import Iterable
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 
 from foldkeep.model import PathBytes, RunFile, RunFileState
 from foldkeep.model.names import names_to_try
-from foldkeep.storage.local.reading import NotSafe, opened
-from foldkeep.storage.remote import RemoteStorage, read_remote, upload
+from foldkeep.storage.local.reading import NotSafe, Stamps, opened
+from foldkeep.storage.remote import RemoteStorage, read_remote, take_back, upload
 
 from ..runs.plan import Item
 from ..vault import COMING_IN
-from ..verify import check_row
+from ..verify import Witness, check_row
 from .looking import read_whole
 from .moving import make_folders
+from .removing import Vouched, remove_vouched
 from .vault import FENCE, RemoteVault
 
 _CHANGED_SINCE = "changed since it was copied; take it away yourself"
+_IN_MEMORY = 4 * 1024 * 1024
 _LAST = "stays, since no other file with its content can be read now"
 
 
@@ -78,21 +81,13 @@ def write_copy(vault: RemoteVault, item: Item, file: RunFile) -> RunFile:
         with opened(item.row.path) as original:
             digest = upload(vault.storage, original, path)
         if item.row.digest not in (None, digest):
+            take_back(vault.storage, path, digest, file.size)
             raise NotSafe("its content is not what the docket says; look again")
     except (NotSafe, OSError):
-        drop(vault.storage, path)
         with suppress(OSError):  # what was sent may still come; it finds its name taken then
             vault.storage.write_new(path, [FENCE], len(FENCE))
         raise
     return replace(file, digest=digest)
-
-
-def drop(storage: RemoteStorage, path: PathBytes) -> None:
-    """Take away what was written under a name of our own and never had another."""
-    with suppress(OSError):
-        facts = storage.facts(path)
-        if facts is not None:
-            storage.remove(path, facts.etag)
 
 
 def put_there(vault: RemoteVault, file: RunFile) -> RunFile:
@@ -127,19 +122,17 @@ def take_away(vault: RemoteVault, file: RunFile, candidates: Iterable[PathBytes]
     storage = vault.storage
     if storage.facts(file.target) is None:
         return
-    digest, stamp = read_remote(file.target, storage=storage)
-    if digest != file.digest:
-        raise NotSafe(_CHANGED_SINCE)
-    for path in candidates:
-        try:
-            if path == file.target or read_whole(path)[0] != digest:
+    with tempfile.SpooledTemporaryFile(_IN_MEMORY) as content:
+        digest, stamp = read_remote(file.target, storage=storage, kept=content)
+        if digest != file.digest:
+            raise NotSafe(_CHANGED_SINCE)
+        for path in candidates:
+            try:
+                theirs, their_stamp = read_whole(path)
+            except (NotSafe, OSError):
                 continue
-        except (NotSafe, OSError):
-            continue
-        try:
-            storage.remove(file.target, stamp.etag)
-        except OSError:
-            if storage.facts(file.target) is not None:
-                raise
-        return
+            if path != file.target and theirs == digest:
+                vouched = Vouched(file.target, stamp, digest, Witness(path, their_stamp, digest), content)
+                remove_vouched(storage, vouched, Stamps())
+                return
     raise NotSafe(_LAST)

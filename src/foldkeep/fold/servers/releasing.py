@@ -5,8 +5,7 @@ import tempfile
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import ExitStack, suppress
-from dataclasses import dataclass, replace
-from functools import partial
+from dataclasses import replace
 from typing import IO
 
 from foldkeep.model import PathBytes, Problem, RunFile, RunFileState
@@ -16,35 +15,24 @@ from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
 from foldkeep.storage import storage_at
 from foldkeep.storage.local.reading import NotSafe, Stamps
-from foldkeep.storage.remote import NotTheFile, RemoteStamp, read_remote
+from foldkeep.storage.remote import read_remote
 
 from ..journal import Released, Releasing
 from ..recovery.reconcile import write_down
+from ..removing import GONE
 from ..verify import Witness
 from .looking import read_whole
+from .removing import Vouched, remove_vouched
 from .sides import Sides
 from .site import AT_ONCE, each_of
 from .vault import RemoteVault
 
 _BATCH_FILES, _BATCH_BYTES = 128, 256 * 1024 * 1024
-_IN_MEMORY, _PIECE = 4 * 1024 * 1024, 256 * 1024
+_IN_MEMORY = 4 * 1024 * 1024
 _NO_COPY = "no copy of it outside the fold can be read now; unfold it to keep it"
 
 
-@dataclass(frozen=True, slots=True)
-class _Going:
-    """A file that was read and is vouched for.
-
-    Attributes
-    ----------
-    content
-        What was read of it, kept until it is sure that its witness outlived it.
-    """
-
-    file: RunFile
-    stamp: RemoteStamp
-    witness: Witness | None
-    content: IO[bytes]
+_Going = tuple[RunFile, Vouched]
 
 
 def release_on_server(
@@ -66,19 +54,18 @@ def release_on_server(
             going: list[_Going] = []
             read = each_of(pool, lambda pair: _vouched(vault, *pair, allow_last_copy=allow_last_copy), asked)
             for (file, _), found in read:
-                if isinstance(found, _Going):
+                if isinstance(found, tuple):
                     going.append(found)
                 else:
                     left.append(Problem(file.path, reason_of(found)))
             _make_witnesses_last(going)
-            vault.write(Releasing(each.file.number) for each in going)
+            vault.write(Releasing(file.number) for file, _ in going)
             done = []
             for each, outcome in each_of(pool, lambda one: _delete(vault, one, stamps), going):
-                each.content.close()
                 if isinstance(outcome, Exception):
-                    left.append(Problem(each.file.path, reason_of(outcome)))
+                    left.append(Problem(each[0].path, reason_of(outcome)))
                 else:
-                    done.append(each.file)
+                    done.append(each[0])
             vault.write(Released(file.number) for file in done)
             write_down(stock, [replace(file, state=RunFileState.RELEASED) for file in done])
             gone += done
@@ -87,7 +74,8 @@ def release_on_server(
 
 def _make_witnesses_last(going: list[_Going]) -> None:
     """Have witnesses on this machine on the disk before what they vouch for goes: they may just have been written."""
-    folders = {each.witness.device: os.path.dirname(each.witness.path) for each in going if each.witness}
+    witnesses = [each.witness for _, each in going if each.witness]
+    folders = {witness.device: os.path.dirname(witness.path) for witness in witnesses}
     for device, folder in folders.items():
         if device is not None:
             with suppress(OSError):  # where nothing can be written, everything has been
@@ -126,36 +114,25 @@ def _vouched_with(
     if stamp.size != file.size or (file.digest and digest != file.digest):
         raise NotSafe("its content is not what was folded; unfold it to look at it")
     if allow_last_copy:
-        return _Going(file, stamp, None, content)
+        return file, Vouched(vault.slot(file), stamp, digest, None, content)
     for path in candidates:
         try:
             theirs, their_stamp = read_whole(path)
         except (NotSafe, OSError):
             continue
         if theirs == digest:
-            return _Going(file, stamp, Witness(path, their_stamp, digest), content)
+            witness = Witness(path, their_stamp, digest)
+            return file, Vouched(vault.slot(file), stamp, digest, witness, content)
     raise NotSafe(_NO_COPY)
 
 
 def _delete(vault: RemoteVault, each: _Going, stamps: Stamps) -> None:
-    """Delete a file if it and its witness are still what was read; an answer that was lost is looked into.
-
-    Where the witness went away meanwhile, the content is written back, so that it is never gone from both.
-    """
-    path = vault.slot(each.file)
-    if each.witness is not None and not each.witness.stands(stamps):
-        raise NotSafe(_NO_COPY)
-    if not each.stamp.etag and not each.stamp.is_of(vault.storage.facts(path)):
-        raise NotTheFile
     try:
-        vault.storage.remove(path, each.stamp.etag)
-    except OSError:
-        if vault.storage.facts(path) is not None:
-            raise
-    if each.witness is not None and not each.witness.stands(stamps):
-        each.content.seek(0)
-        vault.storage.write_new(path, iter(partial(each.content.read, _PIECE), b""), each.stamp.size)
-        raise NotSafe(_NO_COPY)
+        remove_vouched(vault.storage, each[1], stamps)
+    except NotSafe as error:
+        raise NotSafe(_NO_COPY if str(error) == GONE else str(error)) from error
+    finally:
+        each[1].content.close()
 
 
 def _batches(files: list[RunFile]) -> Iterator[list[RunFile]]:

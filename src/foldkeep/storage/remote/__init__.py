@@ -6,10 +6,9 @@ from .credentials import Credentials, Login
 from .errors import NotAllowed, NotTheFile, RemoteError, ServerGone, TryLater
 from .locks import hold_remote_places
 from .own_files import make_folder, remove_empty, whole, write_surely
-from .patience import Patience
 from .protocol import RemoteStorage
 from .trees import bring, fetch, stamps_below
-from .uploading import upload
+from .uploading import take_back, upload
 
 __all__ = [
     "RemoteStorage",
@@ -22,6 +21,7 @@ __all__ = [
     "whole",
     "write_surely",
     "upload",
+    "take_back",
     "bring",
     "fetch",
     "stamps_below",
@@ -31,7 +31,6 @@ __all__ = [
     "remote_stands",
     "Credentials",
     "Login",
-    "Patience",
     "RemoteError",
     "ServerGone",
     "TryLater",

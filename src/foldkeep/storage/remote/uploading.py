@@ -2,6 +2,7 @@
 
 import os
 from collections.abc import Iterator
+from contextlib import suppress
 
 from blake3 import blake3
 
@@ -22,7 +23,7 @@ def upload(storage: RemoteStorage, descriptor: int, path: PathBytes) -> bytes:
     NotSafe
         If it changed meanwhile, or did not arrive whole.
     OSError
-        FileExistsError if the path is taken; what the server says. Something may lie there then.
+        FileExistsError if the path is taken; what the server says.
     """
     hasher = blake3()
     before = os.fstat(descriptor)
@@ -34,17 +35,34 @@ def upload(storage: RemoteStorage, descriptor: int, path: PathBytes) -> bytes:
             yield piece
 
     try:
-        storage.write_new(path, pieces(), before.st_size)
+        _sent(storage, path, pieces(), before.st_size)
+        if Stamp.of(os.fstat(descriptor)) != Stamp.of(before):
+            raise NotSafe("changed while it was copied")
+        there, stamp = read_remote(path, storage=storage)
+        if stamp.size != before.st_size or there != hasher.digest():
+            raise NotSafe("the server did not keep what it was given")
+    except FileExistsError:
+        raise
+    except (NotSafe, OSError):
+        take_back(storage, path, hasher.digest(), before.st_size)
+        raise
+    return hasher.digest()
+
+
+def _sent(storage: RemoteStorage, path: PathBytes, pieces: Iterator[bytes], size: int) -> None:
+    try:
+        storage.write_new(path, pieces, size)
     except FileExistsError:
         raise
     except OSError:
         facts = storage.facts(path)  # it may have arrived, though the answer was lost
-        if facts is None or facts.size != before.st_size:
+        if facts is None or facts.size != size:
             raise
-    if Stamp.of(os.fstat(descriptor)) != Stamp.of(before):
-        raise NotSafe("changed while it was copied")
-    digest = hasher.digest()
-    there, stamp = read_remote(path, storage=storage)
-    if stamp.size != before.st_size or there != digest:
-        raise NotSafe("the server did not keep what it was given")
-    return digest
+
+
+def take_back(storage: RemoteStorage, path: PathBytes, digest: bytes, size: int) -> None:
+    """Take away what was begun, or has the content that was sent; what somebody made of it meanwhile stays."""
+    with suppress(OSError):
+        facts = storage.facts(path)
+        if facts is not None and (facts.size < size or read_remote(path, storage=storage)[0] == digest):
+            storage.remove(path, facts.etag)
