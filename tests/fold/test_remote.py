@@ -1,5 +1,7 @@
 """Folding on servers: nothing is lost, whatever request fails, whoever acts in between, wherever the process dies."""
 
+import errno
+import io
 import json
 import os
 import shutil
@@ -12,6 +14,11 @@ from pathlib import Path
 import pytest
 
 from foldkeep.demo.cloud import CloudOptions
+from foldkeep.fold.servers.looking import read_whole
+from foldkeep.fold.servers.removing import Vouched, remove_vouched
+from foldkeep.fold.verify import Witness
+from foldkeep.storage.local.reading import NotSafe, Stamps
+from foldkeep.storage.remote import Connections, connections, read_remote
 from harness.points import STRIDE
 from harness.requests import CHANGING, COMMANDS, SIDES, UP_COMMANDS, Faults, RemoteScenes, watched
 from harness.servers import KINDS, IllWilled, cloud, served
@@ -104,6 +111,35 @@ def test_copies_onto_every_server_are_whole_and_go_only_if_another_stands(server
     assert {Path(each["path"]).name for each in back.json["left"]} == {"kite 2.jpg", "kite 3.jpg"}, back
     left = {path.name for path in (server.folder / "album").iterdir()}
     assert left == {"kite 0.jpg", "kite 1.jpg", "kite 2.jpg", "kite 3.jpg"}
+
+
+def test_what_lost_its_witness_comes_back_even_if_the_server_refuses_it(server, tmp_path: Path, monkeypatch):
+    (server.folder / "kite.jpg").write_bytes(b"kite" * 500)
+    (tmp_path / "keeper.jpg").write_bytes(b"kite" * 500)
+    (tmp_path / "home").mkdir(exist_ok=True)
+    path = server.url.encode() + b"/kite.jpg"
+    servers = Connections()
+    storage = servers.of(path)
+    remove = storage.remove
+
+    def removed_with_its_keeper(*asked: object) -> None:
+        remove(*asked)
+        (tmp_path / "keeper.jpg").unlink()
+
+    def refused(*_: object) -> None:
+        raise OSError(errno.ENOSPC, "the server is full")
+
+    monkeypatch.setattr(storage, "remove", removed_with_its_keeper)
+    monkeypatch.setattr(storage, "write_new", refused)
+    with connections(servers), io.BytesIO() as content:
+        digest, stamp = read_remote(path, storage=storage, kept=content)
+        theirs = os.fsencode(tmp_path / "keeper.jpg")
+        witness = Witness(theirs, read_whole(theirs)[1], digest)
+        with pytest.raises(NotSafe, match="foldkeep-kept-"):
+            remove_vouched(storage, Vouched(path, stamp, digest, witness, content), Stamps())
+    (kept,) = (tmp_path / "home").glob("foldkeep-kept-*-kite.jpg")
+    assert kept.read_bytes() == b"kite" * 500
+    assert not (server.folder / "kite.jpg").exists()
 
 
 def test_a_file_that_shrinks_or_grows_while_it_is_sent_is_left(server, desk, monkeypatch):

@@ -1,7 +1,7 @@
 """Moving one file on a server, where an answer may be lost, late or untrue; then it is looked at what lies where."""
 
+import errno
 import os
-from enum import Enum
 
 from foldkeep.model import PathBytes, RunFile
 from foldkeep.model.names import beside
@@ -21,16 +21,7 @@ from .looking import RemoteReady
 from .vault import FENCE, RemoteVault
 
 _MOST_TRIES = 100
-
-
-class Uncertain(OSError):
-    """What became of a file cannot be told now."""
-
-
-class _Where(Enum):
-    HOME = "home"
-    THERE = "there"
-    GONE = "gone"
+_NOT_PUT_BACK = "could not be put back; it waits in the fold"
 
 
 def fold_away(vault: RemoteVault, ready: RemoteReady, stamps: Stamps) -> RunFile:
@@ -40,7 +31,7 @@ def fold_away(vault: RemoteVault, ready: RemoteReady, stamps: Stamps) -> RunFile
     ------
     NotSafe
         If it is not done; it lies where it was, or beside that.
-    Uncertain, OSError
+    OSError
         If it cannot be told now where it lies.
     """
     storage, file = vault.storage, ready.file
@@ -63,7 +54,7 @@ def _moved(vault: RemoteVault, file: RunFile, there: PathBytes, stamp: RemoteSta
             if vault.storage.facts(there) is None:
                 raise
             return False
-        if _fenced(vault.storage, there) is _Where.HOME:
+        if _is_fenced_off(vault.storage, there):
             raise NotSafe(f"{error.strerror}; it stays where it is") from error
     except OSError as error:
         # Refused; or done, and asked a second time by something on the way, which found it gone.
@@ -72,8 +63,8 @@ def _moved(vault: RemoteVault, file: RunFile, there: PathBytes, stamp: RemoteSta
     return False
 
 
-def _fenced(storage: RemoteStorage, there: PathBytes) -> _Where:
-    """Find out where a file is whose move was not answered, and keep that move from being done later."""
+def _is_fenced_off(storage: RemoteStorage, there: PathBytes) -> bool:
+    """Keep a move that was not answered from being done later, unless it was done; tell whether that came about."""
     try:
         storage.write_new(there, [FENCE], len(FENCE))
     except FileExistsError:
@@ -81,7 +72,7 @@ def _fenced(storage: RemoteStorage, there: PathBytes) -> _Where:
     except OSError:
         if storage.facts(there) is None:
             raise
-    return _Where.HOME if _is_fence(storage, there) else _Where.THERE
+    return _is_fence(storage, there)
 
 
 def _is_fence(storage: RemoteStorage, path: PathBytes) -> bool:
@@ -112,10 +103,10 @@ def put_back(storage: RemoteStorage, there: PathBytes, home: PathBytes) -> str:
             continue
         except OSError as error:
             if storage.facts(there) is not None or storage.facts(path) is None:
-                raise Uncertain(5, "could not be put back; it waits in the fold") from error
+                raise OSError(errno.EIO, _NOT_PUT_BACK) from error
         got = os.fsdecode(path.rpartition(b"/")[2])
         return "" if number == 1 else f"; its name was taken, so it is {got!r} now"
-    raise Uncertain(5, "could not be put back; it waits in the fold")
+    raise OSError(errno.EIO, _NOT_PUT_BACK)
 
 
 def bring_home(vault: RemoteVault, file: RunFile, path: PathBytes) -> None:

@@ -1,10 +1,15 @@
 """The one way in which a content is deleted on a server: read, vouched for, and vouched for once more after."""
 
+import os
+import shutil
+import tempfile
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import partial
 from typing import IO
 
 from foldkeep.model import PathBytes
+from foldkeep.storage.local.changes import flush
 from foldkeep.storage.local.reading import NotSafe, Stamps
 from foldkeep.storage.remote import NotTheFile, RemoteStamp, RemoteStorage, read_remote
 
@@ -12,6 +17,8 @@ from ..removing import GONE
 from ..verify import Witness
 
 _PIECE = 256 * 1024
+_TRIES = 3
+_LONGEST = 100
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,7 +44,8 @@ def remove_vouched(storage: RemoteStorage, each: Vouched, stamps: Stamps) -> Non
     """Delete a file for good, if it is still what was read and its witness stands.
 
     An answer that was lost is looked into. Without an entity tag it is read once more right before. Where the witness
-    went away meanwhile, the content is written back, so that it is never gone from both.
+    went away meanwhile, the content is written back, so that it is never gone from both; to this machine, if the server
+    does not take it.
 
     Raises
     ------
@@ -56,6 +64,31 @@ def remove_vouched(storage: RemoteStorage, each: Vouched, stamps: Stamps) -> Non
         if storage.facts(each.path) is not None:
             raise
     if each.witness is not None and not each.witness.stands(stamps):
-        each.content.seek(0)
-        storage.write_new(each.path, iter(partial(each.content.read, _PIECE), b""), each.stamp.size)
+        _write_back(storage, each)
         raise NotSafe(GONE)
+
+
+def _write_back(storage: RemoteStorage, each: Vouched) -> None:
+    for _ in range(_TRIES):
+        each.content.seek(0)
+        with suppress(OSError):
+            storage.write_new(each.path, iter(partial(each.content.read, _PIECE), b""), each.stamp.size)
+        with suppress(OSError):
+            if read_remote(each.path, storage=storage)[0] == each.digest:
+                return
+    raise NotSafe(f"{GONE}, and the server did not take it back: it is {_kept_here(each)!r} now; keep that")
+
+
+def _kept_here(each: Vouched) -> str:
+    """Write a content into the user's home, where it is found, and return its path; without a home, where the system
+    keeps temporary files.
+    """
+    home = os.path.expanduser("~")
+    name = "-" + os.fsdecode(each.path.rpartition(b"/")[2][-_LONGEST:])
+    descriptor, path = tempfile.mkstemp(name, "foldkeep-kept-", home if os.path.isdir(home) else None)
+    with open(descriptor, "wb") as file:
+        each.content.seek(0)
+        shutil.copyfileobj(each.content, file)
+        file.flush()
+        flush(descriptor)
+    return path
