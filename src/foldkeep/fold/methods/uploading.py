@@ -44,7 +44,7 @@ class Upload(Move):
         try:
             digest = upload(storage, descriptor, _copy_path(bench, file))
             if file.digest not in (b"", digest):
-                take_back(storage, _copy_path(bench, file), digest, file.size)
+                take_back(storage, _copy_path(bench, file), digest)
                 raise NotSafe("changed while it was copied")
         finally:
             os.close(descriptor)
@@ -82,7 +82,7 @@ class Upload(Move):
 
     def drop(self, bench: Bench, ready: Ready) -> None:
         path = _copy_path(bench, ready.file)
-        take_back(remote_storage(path), path, ready.file.digest, ready.file.size)
+        take_back(remote_storage(path), path, ready.file.digest)
 
     def undo(self, bench: Bench, file: RunFile, path: PathBytes) -> None:
         if facts_of(*bench.slot(file)) is not None:

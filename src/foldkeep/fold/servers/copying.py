@@ -81,7 +81,7 @@ def write_copy(vault: RemoteVault, item: Item, file: RunFile) -> RunFile:
         with opened(item.row.path) as original:
             digest = upload(vault.storage, original, path)
         if item.row.digest not in (None, digest):
-            take_back(vault.storage, path, digest, file.size)
+            take_back(vault.storage, path, digest)
             raise NotSafe("its content is not what the docket says; look again")
     except (NotSafe, OSError):
         with suppress(OSError):  # what was sent may still come; it finds its name taken then

@@ -60,8 +60,11 @@ def _sent(storage: RemoteStorage, path: PathBytes, pieces: Iterator[bytes], size
             raise
 
 
-def take_back(storage: RemoteStorage, path: PathBytes, digest: bytes, size: int) -> None:
-    """Take away what was begun, or has the content that was sent; what somebody made of it meanwhile stays."""
+def take_back(storage: RemoteStorage, path: PathBytes, digest: bytes, size: int = 0) -> None:
+    """Take away what has the content that was sent, or, of an upload that was cut, is smaller than its `size`.
+
+    What somebody made of it meanwhile stays.
+    """
     with suppress(OSError):
         facts = storage.facts(path)
         if facts is not None and (facts.size < size or read_remote(path, storage=storage)[0] == digest):
