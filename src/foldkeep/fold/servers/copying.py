@@ -1,7 +1,6 @@
 """Copies onto a server: written under a name of our own, read back, and only then called what they are to be."""
 
 import os
-import tempfile
 from collections.abc import Iterable
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
@@ -16,11 +15,10 @@ from ..vault import COMING_IN
 from ..verify import Witness, check_row
 from .looking import read_whole
 from .moving import make_folders
-from .removing import Vouched, remove_vouched
+from .removing import Vouched, content_kept, read_and_keep, remove_vouched
 from .vault import FENCE, RemoteVault
 
 _CHANGED_SINCE = "changed since it was copied; take it away yourself"
-_IN_MEMORY = 4 * 1024 * 1024
 _LAST = "stays, since no other file with its content can be read now"
 
 
@@ -122,8 +120,8 @@ def take_away(vault: RemoteVault, file: RunFile, candidates: Iterable[PathBytes]
     storage = vault.storage
     if storage.facts(file.target) is None:
         return
-    with tempfile.SpooledTemporaryFile(_IN_MEMORY) as content:
-        digest, stamp = read_remote(file.target, storage=storage, kept=content)
+    with content_kept() as content:
+        digest, stamp = read_and_keep(storage, file.target, content)
         if digest != file.digest:
             raise NotSafe(_CHANGED_SINCE)
         for path in candidates:

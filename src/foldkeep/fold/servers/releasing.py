@@ -1,7 +1,6 @@
 """Deleting files for good on a server: each is read now, and so is what vouches for it."""
 
 import os
-import tempfile
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import ExitStack, suppress
@@ -15,20 +14,18 @@ from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
 from foldkeep.storage import storage_at
 from foldkeep.storage.local.reading import NotSafe, Stamps
-from foldkeep.storage.remote import read_remote
 
 from ..journal import Released, Releasing
 from ..recovery.reconcile import write_down
 from ..removing import GONE
 from ..verify import Witness
 from .looking import read_whole
-from .removing import Vouched, remove_vouched
+from .removing import Vouched, content_kept, read_and_keep, remove_vouched
 from .sides import Sides
 from .site import AT_ONCE, each_of
 from .vault import RemoteVault
 
 _BATCH_FILES, _BATCH_BYTES = 128, 256 * 1024 * 1024
-_IN_MEMORY = 4 * 1024 * 1024
 _NO_COPY = "no copy of it outside the fold can be read now; unfold it to keep it"
 
 
@@ -98,7 +95,7 @@ def _vouched(
 ) -> _Going:  # fmt: skip
     """Read a file and a copy of it, whole and now; NotSafe if it must stay."""
     with ExitStack() as opened:
-        content = opened.enter_context(tempfile.SpooledTemporaryFile(_IN_MEMORY))
+        content = opened.enter_context(content_kept())
         found = _vouched_with(vault, file, candidates, content, allow_last_copy=allow_last_copy)
         opened.pop_all()
         return found
@@ -108,7 +105,7 @@ def _vouched_with(
     vault: RemoteVault, file: RunFile, candidates: list[PathBytes], content: IO[bytes], *, allow_last_copy: bool
 ) -> _Going:  # fmt: skip
     try:
-        digest, stamp = read_remote(vault.slot(file), storage=vault.storage, kept=content)
+        digest, stamp = read_and_keep(vault.storage, vault.slot(file), content)
     except FileNotFoundError:
         raise NotSafe("gone from the fold; somebody took it away") from None
     if stamp.size != file.size or (file.digest and digest != file.digest):

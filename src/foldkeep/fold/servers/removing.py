@@ -1,12 +1,13 @@
 """The one way in which a content is deleted on a server: read, vouched for, and vouched for once more after."""
 
+import errno
 import os
 import shutil
 import tempfile
 from contextlib import suppress
 from dataclasses import dataclass
 from functools import partial
-from typing import IO
+from typing import IO, cast
 
 from foldkeep.model import PathBytes
 from foldkeep.storage.local.changes import flush
@@ -16,7 +17,7 @@ from foldkeep.storage.remote import NotTheFile, RemoteStamp, RemoteStorage, read
 from ..removing import GONE
 from ..verify import Witness
 
-_PIECE = 256 * 1024
+_IN_MEMORY, _PIECE = 4 * 1024 * 1024, 256 * 1024
 _TRIES = 3
 _LONGEST = 100
 
@@ -38,6 +39,26 @@ class Vouched:
     digest: bytes
     witness: Witness | None
     content: IO[bytes]
+
+
+def content_kept() -> IO[bytes]:
+    """Return what the content of a file is kept in while that goes: in memory or, if it is large, a temporary file."""
+    return cast(IO[bytes], tempfile.SpooledTemporaryFile(_IN_MEMORY))
+
+
+def read_and_keep(storage: RemoteStorage, path: PathBytes, content: IO[bytes]) -> tuple[bytes, RemoteStamp]:
+    """Read a file on a server, keep its content, and return its digest and stamp.
+
+    Raises NotSafe if there is no room for that here, else what reading raises.
+    """
+    try:
+        return read_remote(path, storage=storage, kept=content)
+    except OSError as error:
+        if error.errno != errno.ENOSPC:
+            raise
+        raise NotSafe(
+            f"no room in {tempfile.gettempdir()} to keep its content while it goes; make room, or set TMPDIR"
+        ) from error
 
 
 def remove_vouched(storage: RemoteStorage, each: Vouched, stamps: Stamps) -> None:
