@@ -1,6 +1,7 @@
 """Writing a file of this machine to a server, and reading it back."""
 
 import os
+import time
 from collections.abc import Iterator
 from contextlib import suppress
 
@@ -13,6 +14,7 @@ from .contents import read_remote
 from .protocol import RemoteStorage
 
 _PIECE = 256 * 1024
+_WAITS = (0.0, 0.25, 0.5, 1.0)  # seconds
 
 
 def upload(storage: RemoteStorage, descriptor: int, path: PathBytes) -> bytes:
@@ -30,8 +32,10 @@ def upload(storage: RemoteStorage, descriptor: int, path: PathBytes) -> bytes:
     os.lseek(descriptor, 0, os.SEEK_SET)
 
     def pieces() -> Iterator[bytes]:
-        while piece := os.read(descriptor, _PIECE):
+        left = before.st_size
+        while piece := os.read(descriptor, min(_PIECE, left)):
             hasher.update(piece)
+            left -= len(piece)
             yield piece
 
     try:
@@ -63,9 +67,14 @@ def _sent(storage: RemoteStorage, path: PathBytes, pieces: Iterator[bytes], size
 def take_back(storage: RemoteStorage, path: PathBytes, digest: bytes, size: int = 0) -> None:
     """Take away what has the content that was sent, or, of an upload that was cut, is smaller than its `size`.
 
-    What somebody made of it meanwhile stays.
+    What somebody made of it meanwhile stays. A server that still writes what was cut is waited for.
     """
-    with suppress(OSError):
-        facts = storage.facts(path)
-        if facts is not None and (facts.size < size or read_remote(path, storage=storage)[0] == digest):
-            storage.remove(path, facts.etag)
+    for seconds in _WAITS:
+        time.sleep(seconds)
+        with suppress(OSError):
+            facts = storage.facts(path)
+            if facts is None:
+                return
+            if facts.size < size or read_remote(path, storage=storage)[0] == digest:
+                storage.remove(path, facts.etag)
+            return
