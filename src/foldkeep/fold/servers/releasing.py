@@ -40,8 +40,9 @@ def release_on_server(
     left: list[Problem] = []
     stamps = Stamps()
     sides = Sides(stock)
-    with ThreadPoolExecutor(AT_ONCE, thread_name_prefix="releasing") as pool:
+    with ThreadPoolExecutor(AT_ONCE, thread_name_prefix="releasing") as pool, ExitStack() as contents:
         for batch in _batches(files):
+            contents.close()
             asked = []
             for file in batch:
                 try:
@@ -52,6 +53,7 @@ def release_on_server(
             read = each_of(pool, lambda pair: _vouched(vault, *pair, allow_last_copy=allow_last_copy), asked)
             for (file, _), found in read:
                 if isinstance(found, tuple):
+                    contents.enter_context(found[1].content)
                     going.append(found)
                 else:
                     left.append(Problem(file.path, reason_of(found)))
