@@ -136,6 +136,16 @@ def beside(name: bytes, number: int, longest: int = 255) -> bytes:
     return stem[: longest - len(tail)] + tail
 
 
+def path_beside(path: bytes, number: int) -> bytes:
+    """Return the `number`-th path to try where one is taken, in the same folder; the first is the path itself.
+
+    >>> path_beside(b"/kites/march.flac", 2)
+    b'/kites/march-2.flac'
+    """
+    folder, _, name = path.rpartition(b"/")
+    return folder + b"/" + beside(name, number)
+
+
 MOST_NAMES = 10_000
 """How many names are tried before it is said that none is free."""
 

@@ -3,6 +3,8 @@
 import os
 import socket
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 
 from foldkeep.model import PathBytes, visible
 from foldkeep.model.units import format_span
@@ -23,6 +25,18 @@ def signature(work: str) -> Told:
         "boot": _boot(),
         "since": time.time(),
     }
+
+
+@contextmanager
+def counted(held: dict[PathBytes, int], place: PathBytes) -> Iterator[None]:
+    """Count a place among those that this process holds while the block lasts."""
+    held[place] = held.get(place, 0) + 1
+    try:
+        yield
+    finally:
+        held[place] -= 1
+        if not held[place]:
+            del held[place]
 
 
 def words_of(place: PathBytes, told: Told) -> str:

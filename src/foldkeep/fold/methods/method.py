@@ -4,8 +4,8 @@ import os
 from dataclasses import replace
 from typing import Protocol
 
-from foldkeep.model import Method, RunFile, RunFileState
-from foldkeep.storage.local.changes import move, unlink
+from foldkeep.model import Method, PathBytes, RunFile, RunFileState, visible
+from foldkeep.storage.local.changes import Copied, flush, move, unlink
 from foldkeep.storage.local.reading import Identity, NotSafe, check_unchanged, facts_of, has_digest, open_in
 
 from ..bench import Bench, Ready, Spot
@@ -186,6 +186,30 @@ def is_what_went(spot: Spot, facts: os.stat_result, ready: Ready) -> bool:
     if now == expected:
         return True
     return now.size == expected.size and bool(ready.verified.digest) and has_digest(*spot, ready.verified.digest)
+
+
+def put_home(file: RunFile, copied: Copied, copy: Spot, home: Spot, refusal: str) -> None:
+    """Give a copy that was written beside the home of a file its mode, time and name; it goes again if that fails.
+
+    Raises NotSafe with the `refusal`, if there is one, OSError as moving does.
+    """
+    try:
+        if refusal:
+            raise NotSafe(refusal)
+        if file.mode:
+            os.chmod(copy[1], file.mode, dir_fd=copy[0])
+        os.utime(copy[1], ns=(copied.facts.st_atime_ns, file.modified_ns), dir_fd=copy[0], follow_symlinks=False)
+        move(*copy, *home)
+    except (NotSafe, OSError):
+        unlink_if(copy, copied.facts)
+        raise
+    flush(home[0])
+
+
+def restored(file: RunFile, path: PathBytes) -> RunFile:
+    """Return a file as it is once it lies at a path, where it was or beside that."""
+    reason = "" if path == file.path else f"its name was taken; it is {visible(path)} now"
+    return replace(file, state=RunFileState.RESTORED, reason=reason)
 
 
 def unlink_if(spot: Spot, stands_for: os.stat_result | None) -> None:

@@ -23,7 +23,7 @@ from ..journal import Going
 from ..recovery.file_recovery import Scene
 from ..removing import CHANGED, GONE, remove, seen_now
 from ..vault import copy_name
-from .method import KEEPER_CHANGED, FoldMethod, folded_state, is_what_went, take, unlink_if
+from .method import KEEPER_CHANGED, FoldMethod, folded_state, is_what_went, put_home, take, unlink_if
 
 _TARGET_CHANGED = "what was copied to the other volume changed or went away"
 
@@ -142,17 +142,7 @@ class Move(FoldMethod):
     def _bring_across(self, bench: Bench, file: RunFile, target: Spot, home: Spot, seen: Stamp) -> None:
         copy: Spot = (home[0], copy_name(bench.key, file))
         copied = copy_file(*target, *copy)
-        try:
-            if file.digest and copied.digest != file.digest:
-                raise NotSafe(_changed_at(file))
-            if file.mode:
-                os.chmod(copy[1], file.mode, dir_fd=copy[0])
-            os.utime(copy[1], ns=(copied.facts.st_atime_ns, file.modified_ns), dir_fd=copy[0], follow_symlinks=False)
-            move(*copy, *home)
-        except (NotSafe, OSError):
-            unlink_if(copy, copied.facts)
-            raise
-        flush(home[0])
+        put_home(file, copied, copy, home, _changed_at(file) if file.digest and copied.digest != file.digest else "")
         stays = seen_now(*home)
         aside: Spot = (target[0], copy_name(bench.key, file))
         check_unchanged(*target, seen, bench.stamps)

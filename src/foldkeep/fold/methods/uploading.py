@@ -8,11 +8,10 @@ from dataclasses import replace
 from foldkeep.model import PathBytes, RunFile, RunFileState, visible
 from foldkeep.model.names import names_to_try
 from foldkeep.model.remote import server_of
-from foldkeep.storage.local.changes import flush, move, unlink, write_content
+from foldkeep.storage.local.changes import unlink, write_content
 from foldkeep.storage.local.reading import NotSafe, digest_in, facts_of, open_in
 from foldkeep.storage.remote import (
     RemoteStamp,
-    RemoteStorage,
     make_folder,
     read_remote,
     remote_stands,
@@ -26,7 +25,7 @@ from ..journal import Going
 from ..recovery.file_recovery import Scene
 from ..removing import CHANGED, GONE, remove, seen_now
 from ..vault import copy_name
-from .method import FoldMethod, folded_state, take, unlink_if
+from .method import FoldMethod, folded_state, put_home, take
 from .moving import Move
 
 
@@ -36,7 +35,7 @@ class Upload(Move):
     def prepare(self, bench: Bench, ready: Ready) -> Ready:
         file = self._with_free_target(bench, ready.file)
         storage = remote_storage(file.target)
-        _make_folders(storage, file.target.rpartition(b"/")[0])
+        make_folder(storage, file.target.rpartition(b"/")[0], server_of(file.target))
         mode = stat.S_IMODE(os.stat(ready.name, dir_fd=ready.folder, follow_symlinks=False).st_mode)
         file = replace(file, mode=mode, target_volume=f"server:{visible(server_of(file.target))}")
         bench.vault.journal.write([*bench.touched(), Going(file, across=True, is_copied=True)], makes_room=True)
@@ -95,17 +94,8 @@ class Upload(Move):
         home = bench.folders.of(path, make=True)
         copy = (home[0], copy_name(bench.key, file))
         copied = write_content(storage.parts(file.target, facts.etag), None, *copy)
-        try:
-            if copied.digest != file.digest:
-                raise NotSafe(f"changed since it was moved to {visible(file.target)}; take it from there yourself")
-            if file.mode:
-                os.chmod(copy[1], file.mode, dir_fd=copy[0])
-            os.utime(copy[1], ns=(copied.facts.st_atime_ns, file.modified_ns), dir_fd=copy[0], follow_symlinks=False)
-            move(*copy, *home)
-        except (NotSafe, OSError):
-            unlink_if(copy, copied.facts)
-            raise
-        flush(home[0])
+        why = f"changed since it was moved to {visible(file.target)}; take it from there yourself"
+        put_home(file, copied, copy, home, "" if copied.digest == file.digest else why)
         # What came home was read back a moment ago; what is at the target goes only if it is still what was fetched.
         stamp = RemoteStamp.of(facts)
         if digest_in(*home) != file.digest or not remote_stands(file.target, stamp, file.digest):
@@ -187,13 +177,3 @@ def _drop_twin(file: RunFile, stamp: RemoteStamp, home: tuple[int, bytes]) -> No
 
 def _has(path: PathBytes, digest: bytes) -> bool:
     return read_remote(path)[0] == digest
-
-
-def _make_folders(storage: RemoteStorage, folder: PathBytes) -> None:
-    """Make a folder, and those above it that are not there."""
-    missing = []
-    while folder != server_of(folder) and storage.facts(folder) is None:
-        missing.append(folder)
-        folder = folder.rpartition(b"/")[0]
-    for each in reversed(missing):
-        make_folder(storage, each)

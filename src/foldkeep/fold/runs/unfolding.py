@@ -21,7 +21,7 @@ from foldkeep.model import (
     no_progress,
     visible,
 )
-from foldkeep.model.names import beside, lies_below, lies_in_a_fold
+from foldkeep.model.names import lies_below, lies_in_a_fold, path_beside
 from foldkeep.model.remote import is_remote
 from foldkeep.model.work import reason_of
 from foldkeep.signals.essences import ESSENCE
@@ -33,6 +33,7 @@ from foldkeep.storage.local.reading import NotSafe, facts_at
 from ..bench import Bench, may_have
 from ..journal import FolderLeft, Returned, Returning, folder_tales
 from ..methods import method_of
+from ..methods.method import restored
 from ..places import hold_around
 from ..recovery.reconcile import (
     announced_files,
@@ -378,7 +379,7 @@ class _Hand:
         waiting = [file for file in files if not why[file.number]]
         done: list[tuple[RunFile, PathBytes]] = []
         for number in count(1):
-            tries = [(file, _named(self._homes.of(file.path), number)) for file in waiting]
+            tries = [(file, path_beside(self._homes.of(file.path), number)) for file in waiting]
             if not tries or number > _MOST_TRIES:
                 break
             bench.vault.journal.write(Returning(file.number, path) for file, path in tries)
@@ -407,7 +408,7 @@ class _Hand:
                     drop_rest(bench.vault.files, file, bench.folders.of(path))
         report.restored += sum(file.method is not Method.WRITE for file, _ in done)
         report.renamed += [(file.path, path) for file, path in done if file.path != path]
-        return [_restored(file, path) for file, path in done]
+        return [restored(file, path) for file, path in done]
 
     def _divert(
         self, file: RunFile, waiting: list[RunFile], report: UnfoldReport, error: OSError
@@ -426,13 +427,3 @@ class _Hand:
         except OSError:
             return True
         return may_have(folder, name, {os.path.basename(each) for each in self._ours})
-
-
-def _named(path: PathBytes, number: int) -> PathBytes:
-    folder, name = os.path.split(path)
-    return os.path.join(folder, beside(name, number))
-
-
-def _restored(file: RunFile, path: PathBytes) -> RunFile:
-    reason = "" if path == file.path else f"its name was taken; it is {visible(path)} now"
-    return replace(file, state=RunFileState.RESTORED, reason=reason)

@@ -8,13 +8,12 @@ from dataclasses import dataclass, field, replace
 from foldkeep.model import PathBytes, RunFile, RunFileState
 from foldkeep.model.names import names_to_try
 from foldkeep.storage.local.reading import NotSafe, Stamps, opened
-from foldkeep.storage.remote import RemoteStorage, read_remote, take_back, upload
+from foldkeep.storage.remote import RemoteStorage, make_folder, read_remote, take_back, upload
 
 from ..runs.plan import Item
 from ..vault import COMING_IN
-from ..verify import Witness, check_row
-from .looking import read_whole
-from .moving import make_folders
+from ..verify import check_row
+from .looking import copy_with, read_whole
 from .removing import Vouched, content_kept, read_and_keep, remove_vouched
 from .vault import FENCE, RemoteVault
 
@@ -99,7 +98,7 @@ def put_there(vault: RemoteVault, file: RunFile) -> RunFile:
         If it cannot be told now what became of it.
     """
     path, storage = coming_in(vault, file), vault.storage
-    make_folders(storage, vault.place, file.target.rpartition(b"/")[0])
+    make_folder(storage, file.target.rpartition(b"/")[0], vault.place)
     facts = storage.facts(path)
     try:
         storage.move(path, file.target, facts.etag if facts else "")
@@ -124,13 +123,7 @@ def take_away(vault: RemoteVault, file: RunFile, candidates: Iterable[PathBytes]
         digest, stamp = read_and_keep(storage, file.target, content)
         if digest != file.digest:
             raise NotSafe(_CHANGED_SINCE)
-        for path in candidates:
-            try:
-                theirs, their_stamp = read_whole(path)
-            except (NotSafe, OSError):
-                continue
-            if path != file.target and theirs == digest:
-                vouched = Vouched(file.target, stamp, digest, Witness(path, their_stamp, digest), content)
-                remove_vouched(storage, vouched, Stamps())
-                return
-    raise NotSafe(_LAST)
+        witness = copy_with(digest, (path for path in candidates if path != file.target))
+        if witness is None:
+            raise NotSafe(_LAST)
+        remove_vouched(storage, Vouched(file.target, stamp, digest, witness, content), Stamps())

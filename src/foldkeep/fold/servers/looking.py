@@ -2,6 +2,8 @@
 
 import os
 import stat
+from collections.abc import Iterable
+from contextlib import suppress
 from dataclasses import dataclass, replace
 
 from foldkeep.model import DocketRow, PathBytes, RunFile, visible
@@ -109,6 +111,16 @@ def read_whole(path: PathBytes) -> tuple[bytes, Stamp | RemoteStamp]:
         if size != before.st_size or Stamp.of(os.fstat(descriptor)) != Stamp.of(before):
             raise NotSafe(f"changed while it was read: {visible(path)}")
         return digest, Stamp.of(before)
+
+
+def copy_with(digest: bytes, paths: Iterable[PathBytes]) -> Witness | None:
+    """Read files until one has a content, and return that; what cannot be read is passed over."""
+    for path in paths:
+        with suppress(NotSafe, OSError):
+            theirs, stamp = read_whole(path)
+            if theirs == digest:
+                return Witness(path, stamp, digest)
+    return None
 
 
 def _by_stated_digest(item: Item, file: RunFile) -> RemoteReady | None:

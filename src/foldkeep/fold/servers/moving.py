@@ -4,7 +4,7 @@ import errno
 import os
 
 from foldkeep.model import PathBytes, RunFile
-from foldkeep.model.names import beside
+from foldkeep.model.names import path_beside
 from foldkeep.storage.local.reading import NotSafe, Stamps
 from foldkeep.storage.remote import (
     RemoteStamp,
@@ -13,12 +13,11 @@ from foldkeep.storage.remote import (
     TryLater,
     make_folder,
     read_remote,
-    whole,
 )
 
 from ..methods.method import KEEPER_CHANGED
 from .looking import RemoteReady
-from .vault import FENCE, RemoteVault
+from .vault import FENCE, RemoteVault, is_fence
 
 _MOST_TRIES = 100
 _NOT_PUT_BACK = "could not be put back; it waits in the fold"
@@ -72,12 +71,7 @@ def _is_fenced_off(storage: RemoteStorage, there: PathBytes) -> bool:
     except OSError:
         if storage.facts(there) is None:
             raise
-    return _is_fence(storage, there)
-
-
-def _is_fence(storage: RemoteStorage, path: PathBytes) -> bool:
-    facts = storage.facts(path)
-    return facts is not None and facts.size == len(FENCE) and whole(storage, path) == FENCE
+    return is_fence(storage, there, storage.facts(there))
 
 
 def _is_what_was_read(vault: RemoteVault, there: PathBytes, ready: RemoteReady, *, by_condition: bool) -> bool:
@@ -94,9 +88,8 @@ def _is_what_was_read(vault: RemoteVault, there: PathBytes, ready: RemoteReady, 
 
 def put_back(storage: RemoteStorage, there: PathBytes, home: PathBytes) -> str:
     """Move a file back, or beside where it was if that name was taken; return words on that, or none."""
-    folder, _, name = home.rpartition(b"/")
     for number in range(1, _MOST_TRIES):
-        path = folder + b"/" + beside(name, number)
+        path = path_beside(home, number)
         try:
             storage.move(there, path)
         except FileExistsError:
@@ -124,9 +117,9 @@ def bring_home(vault: RemoteVault, file: RunFile, path: PathBytes) -> None:
     storage = vault.storage
     there = vault.whereabouts(file)
     facts = storage.facts(there)
-    if facts is None or _is_fence(storage, there):
+    if facts is None or is_fence(storage, there, facts):
         raise NotSafe("gone from the fold; somebody took it away")
-    make_folders(storage, vault.place, path.rpartition(b"/")[0])
+    make_folder(storage, path.rpartition(b"/")[0], vault.place)
     try:
         storage.move(there, path, facts.etag)
     except FileExistsError:
@@ -135,13 +128,3 @@ def bring_home(vault: RemoteVault, file: RunFile, path: PathBytes) -> None:
     except OSError:
         if storage.facts(there) is not None or storage.facts(path) is None:
             raise
-
-
-def make_folders(storage: RemoteStorage, place: PathBytes, folder: PathBytes) -> None:
-    """Make a folder below a place and those above it, where they are not there."""
-    missing = []
-    while folder != place and storage.facts(folder) is None:
-        missing.append(folder)
-        folder = folder.rpartition(b"/")[0]
-    for each in reversed(missing):
-        make_folder(storage, each)

@@ -6,13 +6,13 @@ from dataclasses import replace
 
 from foldkeep.model import Method, PathBytes, RunFile, RunFileState
 from foldkeep.model.remote import RemoteFile
-from foldkeep.storage.remote import RemoteStorage, read_remote, whole
+from foldkeep.storage.remote import RemoteStorage, read_remote
 
 from ..journal import Going, History, Releasing, Returning, histories
 from ..methods.method import NOT_BEGUN, folded_state
 from ..vault import COMING_IN
 from .looking import read_whole
-from .vault import FENCE, RemoteVault
+from .vault import RemoteVault, is_fence
 
 _UNREACHABLE = "its server cannot be asked now; what became of it is found out when it can"
 
@@ -47,9 +47,8 @@ class RemoteScene:
         """Return what lies at a path, but for a fence of ours; looked at once."""
         if path not in self._facts:
             found = self.storage.facts(path)
-            if found is not None and found.size == len(FENCE) and path != self.home_path and not found.is_folder:
-                found = None if whole(self.storage, path) == FENCE else found
-            self._facts[path] = found
+            is_ours = path != self.home_path and is_fence(self.storage, path, found)
+            self._facts[path] = None if is_ours else found
         return self._facts[path]
 
     def slot(self) -> RemoteFile | None:

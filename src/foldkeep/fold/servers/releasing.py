@@ -18,8 +18,7 @@ from foldkeep.storage.local.reading import NotSafe, Stamps
 from ..journal import Released, Releasing
 from ..recovery.reconcile import write_down
 from ..removing import GONE
-from ..verify import Witness
-from .looking import read_whole
+from .looking import copy_with
 from .removing import Vouched, content_kept, read_and_keep, remove_vouched
 from .sides import Sides
 from .site import AT_ONCE, each_of
@@ -112,17 +111,10 @@ def _vouched_with(
         raise NotSafe("gone from the fold; somebody took it away") from None
     if stamp.size != file.size or (file.digest and digest != file.digest):
         raise NotSafe("its content is not what was folded; unfold it to look at it")
-    if allow_last_copy:
-        return file, Vouched(vault.slot(file), stamp, digest, None, content)
-    for path in candidates:
-        try:
-            theirs, their_stamp = read_whole(path)
-        except (NotSafe, OSError):
-            continue
-        if theirs == digest:
-            witness = Witness(path, their_stamp, digest)
-            return file, Vouched(vault.slot(file), stamp, digest, witness, content)
-    raise NotSafe(_NO_COPY)
+    witness = None if allow_last_copy else copy_with(digest, candidates)
+    if witness is None and not allow_last_copy:
+        raise NotSafe(_NO_COPY)
+    return file, Vouched(vault.slot(file), stamp, digest, witness, content)
 
 
 def _delete(vault: RemoteVault, each: _Going, stamps: Stamps) -> None:

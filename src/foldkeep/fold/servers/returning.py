@@ -5,15 +5,17 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from itertools import count
 
-from foldkeep.model import Method, PathBytes, Problem, Progress, RunFile, RunFileState, Step, visible
-from foldkeep.model.names import beside
+from foldkeep.model import Method, PathBytes, Problem, Progress, RunFile, RunFileState, Step
+from foldkeep.model.names import path_beside
 from foldkeep.model.work import reason_of
 from foldkeep.storage.local.reading import NotSafe
+from foldkeep.storage.remote import make_folder
 
 from ..bench import may_be_kin
 from ..journal import Returned, Returning
+from ..methods.method import restored
 from .copying import take_away
-from .moving import bring_home, make_folders
+from .moving import bring_home
 from .site import AT_ONCE, each_of
 from .vault import RemoteVault
 
@@ -48,7 +50,7 @@ def bring_back(
         note(_take_copies_away(vault, pool, copies, having, left))
         for at in range(0, len(files), _BATCH_FILES):
             back = _bring_batch(vault, pool, files[at : at + _BATCH_FILES], left)
-            note([_restored(file, path) for file, path in back])
+            note([restored(file, path) for file, path in back])
             renamed += [(file.path, path) for file, path in back if file.path != path]
             done += len(back)
             progress(Step("Unfolding", done, len(files), "files"))
@@ -81,12 +83,12 @@ def _bring_batch(
 ) -> list[tuple[RunFile, PathBytes]]:
     done: list[tuple[RunFile, PathBytes]] = []
     for number in count(1):
-        tries = [(file, _named(file.path, number)) for file in waiting]
+        tries = [(file, path_beside(file.path, number)) for file in waiting]
         if not tries or number > _MOST_TRIES:
             break
         for folder in {path.rpartition(b"/")[0] for _, path in tries}:
             try:
-                make_folders(vault.storage, vault.place, folder)
+                make_folder(vault.storage, folder, vault.place)
             except OSError:
                 continue  # each file says so itself
         vault.write(Returning(file.number, path) for file, path in tries)
@@ -117,13 +119,3 @@ def _makes_kin(vault: RemoteVault, path: PathBytes) -> bool:
         return may_be_kin(name, (file.name for file in vault.storage.files(folder)))
     except FileNotFoundError:
         return False
-
-
-def _named(path: PathBytes, number: int) -> PathBytes:
-    folder, _, name = path.rpartition(b"/")
-    return folder + b"/" + beside(name, number)
-
-
-def _restored(file: RunFile, path: PathBytes) -> RunFile:
-    reason = "" if path == file.path else f"its name was taken; it is {visible(path)} now"
-    return replace(file, state=RunFileState.RESTORED, reason=reason)

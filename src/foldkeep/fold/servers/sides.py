@@ -3,6 +3,7 @@
 import os
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from functools import cached_property
 
 from foldkeep.model import PathBytes, Place, UnusableInput, visible
 from foldkeep.model.names import FOLD_NAME, folders_above, innermost, lies_below
@@ -80,9 +81,12 @@ class Sides:
                 raise NotSafe(f"its fold appears beside its keeper, in {visible(above)}: a program keeps both alike")
 
     def _place_of(self, path: PathBytes) -> Place | None:
-        places = {place.path: place for place in self.stock.places.all()}
-        top = innermost(places, path, itself=True)
-        return None if top is None else places[top]
+        top = innermost(self._places, path, itself=True)
+        return None if top is None else self._places[top]
+
+    @cached_property
+    def _places(self) -> dict[PathBytes, Place]:
+        return {place.path: place for place in self.stock.places.all()}
 
 
 def _side_of(path: PathBytes) -> bytes:

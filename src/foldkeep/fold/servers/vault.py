@@ -16,7 +16,7 @@ from contextlib import suppress
 
 from foldkeep.model import Method, PathBytes, RunFile, UnusableInput, visible
 from foldkeep.model.names import FOLD_NAME, lies_below
-from foldkeep.model.remote import server_of
+from foldkeep.model.remote import RemoteFile, server_of
 from foldkeep.storage.local.drives import LOCK_NAME
 from foldkeep.storage.remote import (
     NotTheFile,
@@ -44,6 +44,11 @@ Please do not delete anything here by hand; `foldkeep release RUN` does so and c
 """
 FENCE = b"Nothing waits here: foldkeep took this name, so that no late request can.\n"
 """What is written under the name of a slot, if the answer to a move into it was lost."""
+
+
+def is_fence(storage: RemoteStorage, path: PathBytes, facts: RemoteFile | None) -> bool:
+    """Tell whether what lies at a path, of which the server told this, is a fence of ours."""
+    return facts is not None and facts.size == len(FENCE) and not facts.is_folder and whole(storage, path) == FENCE
 
 
 class RemoteVault:
@@ -182,8 +187,7 @@ class RemoteVault:
             files = self.storage.files(self._run + b"/" + _FILES)
             for each in files:
                 path = b"/".join((self._run, _FILES, each.name))
-                is_ours = each.name in _PROBES or (each.size == len(FENCE) and whole(self.storage, path) == FENCE)
-                if each.is_folder or not is_ours:
+                if each.is_folder or not (each.name in _PROBES or is_fence(self.storage, path, each)):
                     return
             for each in files:
                 self.storage.remove(b"/".join((self._run, _FILES, each.name)), each.etag)

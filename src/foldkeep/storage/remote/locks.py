@@ -10,14 +10,14 @@ from foldkeep.model import PathBytes
 from foldkeep.model.errors import PlaceBusy
 from foldkeep.model.names import FOLD_NAME
 
-from ..holders import Told, is_alive, is_here, is_mine, signature, words_of
+from ..holders import Told, counted, is_alive, is_here, is_mine, signature, words_of
+from ..local.drives import LOCK_NAME
 from .connections import remote_storage
 from .errors import RemoteError, ServerGone, TryLater
 from .own_files import make_folder, remove_empty, whole, write_surely
 from .protocol import RemoteStorage
 
 _WAIT_SECONDS = 5.0
-_LOCK = b"lock"
 
 _held: dict[PathBytes, int] = {}
 """Places that this process holds, with how many times it does."""
@@ -41,13 +41,10 @@ def hold_remote_places(
 @contextmanager
 def _hold(place: PathBytes, work: str, wait_seconds: float, break_lock: bool) -> Iterator[None]:
     text = b"" if place in _held else _taken(place, work, wait_seconds, break_lock)
-    _held[place] = _held.get(place, 0) + 1
     try:
-        yield
+        with counted(_held, place):
+            yield
     finally:
-        _held[place] -= 1
-        if not _held[place]:
-            del _held[place]
         if text:
             _give_back(place, text)
 
@@ -60,7 +57,7 @@ def _taken(place: PathBytes, work: str, wait_seconds: float, break_lock: bool) -
     while True:
         try:
             make_folder(storage, fold)
-            write_surely(storage, fold + b"/" + _LOCK, text)
+            write_surely(storage, fold + b"/" + LOCK_NAME, text)
         except (FileExistsError, FileNotFoundError):  # taken; or whoever held it took the fold away
             pass
         except (ServerGone, TryLater):
@@ -83,7 +80,7 @@ def _holder(
 
     One that says nothing for as long as is waited is none of ours, which are written in one go.
     """
-    path = place + b"/" + FOLD_NAME + b"/" + _LOCK
+    path = place + b"/" + FOLD_NAME + b"/" + LOCK_NAME
     try:
         facts = storage.facts(path)
         text = whole(storage, path)
@@ -123,7 +120,7 @@ def _give_back(place: PathBytes, text: bytes) -> None:
     """Take our lock away, and the fold if nothing else is in it; what fails is left for the next one."""
     storage, fold = remote_storage(place), place + b"/" + FOLD_NAME
     with suppress(OSError):
-        facts = storage.facts(fold + b"/" + _LOCK)
-        if facts is not None and whole(storage, fold + b"/" + _LOCK) == text:
-            storage.remove(fold + b"/" + _LOCK, facts.etag)
+        facts = storage.facts(fold + b"/" + LOCK_NAME)
+        if facts is not None and whole(storage, fold + b"/" + LOCK_NAME) == text:
+            storage.remove(fold + b"/" + LOCK_NAME, facts.etag)
         remove_empty(storage, fold)

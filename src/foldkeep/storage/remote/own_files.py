@@ -9,8 +9,20 @@ from .protocol import RemoteStorage
 _LARGEST = 16 * 1024 * 1024
 
 
-def make_folder(storage: RemoteStorage, path: PathBytes) -> None:
-    """Make a folder on a server, if there is none."""
+def make_folder(storage: RemoteStorage, path: PathBytes, top: PathBytes | None = None) -> None:
+    """Make a folder on a server, if there is none; with `top`, a folder above it, also those between them."""
+    if top is None:
+        _make_one(storage, path)
+        return
+    missing = []
+    while path != top and storage.facts(path) is None:
+        missing.append(path)
+        path = path.rpartition(b"/")[0]
+    for each in reversed(missing):
+        _make_one(storage, each)
+
+
+def _make_one(storage: RemoteStorage, path: PathBytes) -> None:
     try:
         storage.make_folder(path)
     except FileExistsError:

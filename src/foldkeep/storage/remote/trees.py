@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator
 from foldkeep.model import PathBytes
 
 from ..local.changes import Folders, write_content
+from ..local.reading import digest_of
 from .contents import RemoteStamp, read_remote
 from .errors import RemoteError
 from .own_files import make_folder
@@ -95,7 +96,5 @@ def bring(storage: RemoteStorage, source: PathBytes, path: PathBytes, told: Told
 
 
 def _digest_of(descriptor: int, size: int) -> bytes:
-    from ..local.reading import digest_of
-
     os.lseek(descriptor, 0, os.SEEK_SET)
     return digest_of(descriptor, size)[0]

@@ -18,7 +18,7 @@ from contextlib import ExitStack, contextmanager, suppress
 from foldkeep.model.errors import PlaceBusy
 from foldkeep.model.names import FOLD_NAME
 
-from ...holders import is_alive, is_here, is_mine, signature, words_of
+from ...holders import counted, is_alive, is_here, is_mine, signature, words_of
 from ..changes.folders import keeping_times
 from ..reading.opening import FOLDER, facts_of
 from .marks import MARK_NAME
@@ -66,13 +66,10 @@ def _hold(place: bytes, work: str, wait_seconds: float, break_lock: bool) -> Ite
     if lock is None and place not in _held:
         yield
         return
-    _held[place] = _held.get(place, 0) + 1
     try:
-        yield
+        with counted(_held, place):
+            yield
     finally:
-        _held[place] -= 1
-        if not _held[place]:
-            del _held[place]
         if lock is not None:
             lock.give_back()
 
