@@ -88,6 +88,11 @@ def server_of(path: bytes) -> bytes:
     return scheme + b"://" + rest.partition(b"/")[0]
 
 
+def side_of(path: bytes) -> bytes:
+    """Return the address of the server that a path lies on; empty for this machine."""
+    return server_of(path) if is_remote(path) else b""
+
+
 def path_on_server(path: bytes) -> bytes:
     """Return a remote path as its server has it, with a slash at its beginning."""
     return path[len(server_of(path)) :] or b"/"

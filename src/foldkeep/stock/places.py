@@ -5,7 +5,7 @@ import sqlite3
 
 from foldkeep.model import Place, Role, Volume
 from foldkeep.model.names import innermost
-from foldkeep.model.remote import SOMEBODY_ELSE, Quota, is_remote, server_of
+from foldkeep.model.remote import SOMEBODY_ELSE, Quota, side_of
 from foldkeep.model.volumes import Capabilities
 
 _COLUMNS = "id, path, role, label, volume, inode, asked, scanned_ns, below, mark"
@@ -158,8 +158,7 @@ class Places:
 
         A program may keep a folder here and one on a server alike; what goes from one goes from the other then.
         """
-        sides = [server_of(place.path) if is_remote(place.path) else b"" for place in (one, other)]
-        if sides[0] == sides[1]:
+        if side_of(one.path) == side_of(other.path):
             return True
         pair = sorted((one.id, other.id))
         found = self._db.execute("SELECT 1 FROM separate_places WHERE one = ? AND other = ?", pair).fetchone()

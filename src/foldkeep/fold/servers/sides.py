@@ -7,7 +7,7 @@ from functools import cached_property
 
 from foldkeep.model import PathBytes, Place, UnusableInput, visible
 from foldkeep.model.names import FOLD_NAME, folders_above, innermost, lies_below
-from foldkeep.model.remote import SOMEBODY_ELSE, is_remote, server_of
+from foldkeep.model.remote import SOMEBODY_ELSE, is_remote, side_of
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
 from foldkeep.storage.local.reading import NotSafe
@@ -49,7 +49,7 @@ class Sides:
 
     def check_apart(self, path: PathBytes, other: PathBytes) -> None:
         """Raise NotSafe if a file and another, of which one is to go, lie in places that may be kept alike."""
-        if _side_of(path) == _side_of(other):
+        if side_of(path) == side_of(other):
             return
         one, two = self._place_of(path), self._place_of(other)
         if one is None or two is None:
@@ -68,7 +68,7 @@ class Sides:
 
         Then something does keep both alike, whatever the user said. Raises OSError if that side cannot be looked at.
         """
-        if _side_of(place) == _side_of(other):
+        if side_of(place) == side_of(other):
             return
         top = self._place_of(other)
         for above in folders_above(other):
@@ -87,10 +87,6 @@ class Sides:
     @cached_property
     def _places(self) -> dict[PathBytes, Place]:
         return {place.path: place for place in self.stock.places.all()}
-
-
-def _side_of(path: PathBytes) -> bytes:
-    return server_of(path) if is_remote(path) else b""
 
 
 def _is_there(path: PathBytes) -> bool:

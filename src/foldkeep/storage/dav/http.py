@@ -136,7 +136,7 @@ class Http:
             raise kind(number, words) if kind in (FileNotFoundError, PermissionError, OSError) else kind(words)
         if status >= 500:
             raise TryLater(f"the server failed (status {status})")
-        raise RemoteError(f"the server refused (status {status})")
+        raise RemoteError(f"the server refused (status {status})", status=status)
 
     def parts(self, response: "httpx.Response", most: float = math.inf) -> Iterator[bytes]:
         """Yield the body of an answer, refusing more than `most` bytes, a coding, and one that trickles for ever."""

@@ -155,7 +155,7 @@ class DavStorage:
             with self._http.answer("MKCOL", path, is_folder=True) as response:
                 _check_made(response)
         except RemoteError as error:
-            if "(status 405)" in str(error):
+            if error.status == 405:
                 raise FileExistsError(errno.EEXIST, "its name is taken") from error
             raise
 

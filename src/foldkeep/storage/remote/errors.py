@@ -4,9 +4,10 @@ import errno
 
 
 class RemoteError(OSError):
-    """A server refused, or answered what cannot be true."""
+    """A server refused, or answered what cannot be true; `status` is that of HTTP, 0 where there is none."""
 
-    def __init__(self, words: str, number: int = errno.EREMOTEIO) -> None:
+    def __init__(self, words: str, number: int = errno.EREMOTEIO, status: int = 0) -> None:
+        self.status = status
         super().__init__(number, words)
 
 
