@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
-.PHONY: demo test test-long test-pythons check bench bench-likeness screenshots clean
+.PHONY: demo test test-long test-pythons check bench bench-likeness bench-growth screenshots clean
 
 demo: .venv/runtime-installed
 	$(BIN)/foldkeep demo
@@ -38,6 +38,9 @@ bench: .venv/runtime-installed
 
 bench-likeness: .venv/runtime-installed
 	$(BIN)/python -m benchmarks.likeness
+
+bench-growth: .venv/runtime-installed
+	$(BIN)/python -m benchmarks.growth
 
 # Needs xvfb, xterm, fonts-dejavu-core and imagemagick from the system's packages.
 screenshots: .venv/runtime-installed

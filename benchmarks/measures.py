@@ -129,6 +129,10 @@ def million_files(folder: Path) -> Iterator[Row]:
     )
     size = (folder / "stock").stat().st_size / 1_000_000
     yield ("stock size, none of these files read", f"{size:.0f} bytes a file", "", "", "< 250")
+    look = f"{FOLDKEEP} checkup --stock {folder / 'stock'} --quiet"
+    run(look, folder)
+    ours, theirs = in_turn(look, "find many -printf '%p %s %T@ %i\\n'", folder, times=3)
+    yield compared("`checkup`, 1,000,000 files, nothing changed", ours, theirs, "find -printf", "≤ 15 s")
 
 
 def summary(folder: Path) -> Iterator[Row]:

@@ -17,6 +17,8 @@ OPEN_MODULES = (
     "foldkeep.scan.reading",
     "foldkeep.storage.local.holes",
     "foldkeep.storage.local.ownership",
+    "foldkeep.storage.local.schedulers",
+    "foldkeep.show.telling",
 )
 
 

@@ -22,6 +22,11 @@ DISPLAY = ":97"
 # Answers as a person would type them, one after another; the picture shows the dialog.
 TYPED = "(for answer in 2 '' undo stop; do sleep 0.7; echo \"$answer\"; done)"
 REVIEW = "foldkeep review docket.csv"
+GUIDE = "foldkeep guide library"
+ANSWERED = "(for answer in 'prefer library/best-of' yes stop; do sleep 1.5; echo \"$answer\"; done)"
+ONE_MORE = "# Somebody copies the drone's films once more."
+COPY_ONE_MORE = "cp -r library/video/drone 'library/drone (1)'"
+NO_MORE = "rm -r 'library/drone (1)'; foldkeep scan --quiet"
 SHOW_SET = "foldkeep show s8bddfbdcea728b39"  # the poster: the sample library is the same every time
 # Some weeks later: a picture was renamed, one deleted, one edited, and one came.
 LATER = """\
@@ -46,11 +51,11 @@ ARCHIVE = "foldkeep archive 'library/last year/highlights 2024'"
 FILM = "library/last year/highlights 2024/renders/highlights 2024 final.mp4"
 SHOTS = (
     ("scan", ["foldkeep scan library", "foldkeep scan shelf-drive --role backup", "foldkeep places"]),
+    ("checkup", [("foldkeep checkup", "foldkeep checkup --quiet"), (ONE_MORE, COPY_ONE_MORE), "foldkeep checkup"]),
+    ("guide", [(GUIDE, f"{ANSWERED} | script -qc 'stty cols 120; {GUIDE}' /dev/null | tail -n 41")]),
     ("duplicates", ["foldkeep duplicates --top 7"]),
-    ("folders", ["foldkeep duplicates --folders"]),
     ("coverage", ["foldkeep coverage", f"foldkeep coverage '{CARD}' --top 2"]),
     ("alike", ["foldkeep alike library/press"]),
-    ("space", ["foldkeep space library --depth 2 --top 16", "foldkeep space --by kind --largest 3"]),
     ("show", ["foldkeep show library/stills/camera-a/day-3/WKD_0017.jpg", SHOW_SET]),
     ("orphans", ["foldkeep orphans --catalog library/lists/stills.csv --under library/stills --top 4"]),
     (
@@ -138,6 +143,8 @@ def main() -> None:
             if name == "compare":
                 later(environment)
             take(name, lines, environment, keep=name not in UNSEEN and (not wanted or name in wanted))
+            if name == "checkup":
+                subprocess.run(NO_MORE, shell=True, cwd=FOLDER, env=environment, check=True)
             if name == "keep":
                 draw(environment, wanted)
         if not wanted or "cloud" in wanted:

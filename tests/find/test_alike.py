@@ -181,7 +181,7 @@ def test_what_cannot_be_read_now_is_a_line_and_what_is_known_of_a_drive_stays(de
 
 
 def test_what_is_new_is_compared_with_all_and_all_with_all_only_once(desk: Desk, pictures, monkeypatch):
-    asking = import_module("foldkeep.find.likeness.alike")
+    asking = import_module("foldkeep.find.likeness.alike_groups")
     changes = {"original": lambda image: saved(image, quality=92), **CHANGES, **CROPS}
     files = {
         f"{number}-{name}.jpg": change(image)

@@ -46,6 +46,7 @@ def check_after(scenes: RemoteScenes, where: object, *, destroyed: frozenset[str
         assert back.status in (0, 1), (where, back)
         again = scenes.desk.run("unfold", "1", "--json")  # what was uncertain is looked up
         assert again.status in (0, 1), (where, again)
+        where = (where, back, again)
     assert scenes.kept - destroyed <= scenes.contents(), f"lost when taken back: {where}"
     scenes.check_settled(where)
 

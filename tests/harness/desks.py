@@ -65,6 +65,7 @@ class Desk:
             "XDG_CONFIG_HOME": str(self.top / "config"),
             "XDG_CACHE_HOME": str(self.top / "cache"),
             "XDG_DATA_HOME": str(self.top / "home"),
+            "HOME": str(self.top),
             **variables,
         }
         if words and words[0] in COMMANDS:

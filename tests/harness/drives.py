@@ -111,13 +111,16 @@ def over_another(device: str, point: Path) -> bool:
     return mounted("-t", "overlay", "overlay", "-o", options, str(point))
 
 
+# mkntfs draws the serial number from the clock, so that two made in one second would be told to be one drive.
+_MAKE_NTFS = 'mkntfs -F -Q -q "$0" && ntfslabel --new-serial=$(od -An -tx8 -N8 /dev/urandom | tr -d " ") "$0"'
+
 KINDS: dict[str, tuple[list[str], Callable[[str, Path], bool]]] = {
     "ext4": (["mkfs.ext4", "-q"], by_kernel),
     "ext4 of 128": (["mkfs.ext4", "-q", "-I", "128"], by_kernel),
     "xfs": (["mkfs.xfs", "-q"], by_kernel),
     "btrfs": (["mkfs.btrfs", "-q"], by_kernel),
     "exfat": (["mkfs.exfat"], lambda device, point: run("mount.exfat-fuse", device, point)),
-    "ntfs": (["mkntfs", "-F", "-Q", "-q"], lambda device, point: run("ntfs-3g", device, point)),
+    "ntfs": (["sh", "-c", _MAKE_NTFS], lambda device, point: run("ntfs-3g", device, point)),
 }
 
 

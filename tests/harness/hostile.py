@@ -28,10 +28,12 @@ from foldkeep.formats.documents import mentions_in, read_bin_info, records_of, t
 from foldkeep.formats.own import InventoryReader, Piece, Rest, read_recipes, read_rest, read_settings, written_rest
 from foldkeep.formats.own.inventory import _seal
 from foldkeep.formats.packages import Listing, bagit, open_package
+from foldkeep.formats.schedules import crontab_lines, launchd_plist, reminder_in, systemd_timer
 from foldkeep.formats.sidecars import parse_xmp, with_words
 from foldkeep.formats.sidecars.xmp import Xmp
 from foldkeep.keep import read_docket
 from foldkeep.model import FoldKeepError
+from foldkeep.model.reminders import Reminder
 from foldkeep.scan.packages import check_package
 from foldkeep.signals import FILM_PRINT, PHOTO_PRINT, SOUND_PRINT, Apart
 from foldkeep.signals.decoded import Form
@@ -168,6 +170,7 @@ READERS: dict[str, Callable[[Path], object]] = {
     "manifest": lambda path: list(records_of(os.fsencode(path))),
     "thumbnail": lambda path: read_thumbnail(os.fsencode(path)),
     "settings": lambda path: read_settings(str(path), needed=True),
+    "reminder": lambda path: reminder_in(path.read_text("utf-8", "surrogateescape")),
     "recipes": lambda path: read_recipes(str(path)),
     "docket": lambda path: read_docket(str(path)),
     "bin info": lambda path: read_bin_info(path.read_bytes()),
@@ -233,6 +236,7 @@ LISTING = (
 )
 
 
+REMINDER = Reminder("2w", "20:00", "file", ("foldkeep", "remind", "--if-due"))
 RECIPE = b'[[recipe]]\nname = "a"\nwhat = "render"\nfiles = ["**/r/*"]\nsource = "stem"\nversion = ["v*"]\n'
 
 
@@ -348,6 +352,7 @@ SEEDS: dict[str, list[bytes]] = {
                  database(list(PATHS)), json.dumps(PATHS).encode()],
     "timeline": [otio(referring(PATHS))], "edit list": [edl(PATHS)], "length": [otio(referring(PATHS))],
     "manifest": [b"a.bin\t../b.mov\n", b'{"a.bin": "../b.mov"}'], "thumbnail": [thumbnail()],
+    "reminder": [systemd_timer(REMINDER).encode(), crontab_lines(REMINDER).encode(), launchd_plist(REMINDER)],
     "settings": [b'[fold]\nlitter = ["Thumbs.db"]\n[caches]\nrecipes = "r.toml"\n'], "recipes": [RECIPE],
     "docket": [b"set,action,path,size,kind,modified,digest,reason,uri\n"
                b"a,fold,/a,1,photo,2025-06-14T09:12:03Z,,r,file:///a\n"],

@@ -13,8 +13,8 @@ from hypothesis import strategies as st
 
 from foldkeep.find.copies import Question, duplicates
 from foldkeep.formats.sidecars import parse_xmp
-from foldkeep.keep import Wishes, propose
-from foldkeep.keep.propose import Proposal
+from foldkeep.keep import Wishes, propose, shapes
+from foldkeep.keep.proposal import Proposal
 from foldkeep.model import Action, CopySet, Filter, Place, Role, StockFile
 from foldkeep.model.copy_names import copy_marks
 from foldkeep.model.files import freed_files
@@ -314,3 +314,35 @@ def test_what_is_not_proven_or_not_here_is_left(desk: Desk):
         proposal = Proposal()
         assert [row.reason for row in propose(stock, found, Wishes(), proposal, away={1})] == ["its place is away"] * 2
     assert (proposal.sets, proposal.spares, proposal.all_stay) == (1, 0, 1)
+
+
+_files = st.lists(
+    st.tuples(
+        st.sampled_from(["a/raw", "a/jpg", "b/raw", "b/jpg", "card", "2024 kites", "a copy", "x (1)", "backup of a"]),
+        st.sampled_from(["k1.jpg", "k2.jpg", "k3.jpg", "k1 copy.jpg", "k1-2.jpg"]),
+        st.integers(0, 3),
+        st.sampled_from([1_700_000_000, 1_700_000_000, 1_600_000_000, 1_750_000_000]),
+    ),
+    min_size=4,
+    max_size=40,
+    unique_by=lambda file: file[:2],
+)
+
+
+@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(files=_files, linked=st.booleans(), sidecar=st.booleans())
+def test_what_is_decided_by_shape_is_what_each_set_would_get(tmp_path_factory, files, linked: bool, sidecar: bool):
+    desk = Desk(tmp_path_factory.mktemp("desk"))
+    for folder, name, content, modified in files:
+        desk.write(f"{folder}/{name}", b"kite %d" % content * 900, modified)
+    if linked:
+        os.link(desk.place / files[0][0] / files[0][1], desk.place / "another name.jpg")
+    if sidecar:
+        desk.write("a/raw/k1.xmp", b"<x/>")
+    desk.ask("scan", desk.place)
+    by_shape, one_by_one = desk.top / "one.csv", desk.top / "other.csv"
+    desk.ask("keep", "-o", by_shape)
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(shapes, "MOST_SHAPES", 0)
+        desk.ask("keep", "-o", one_by_one)
+    assert by_shape.read_text() == one_by_one.read_text()

@@ -115,26 +115,28 @@ def test_damaged_files_are_listed_with_what_is_wrong(desk: Desk):
     desk.write("card/copy of it.jpg", whole[: len(whole) // 3])
     desk.write("card/whole.jpg", whole)
     desk.write("card/zeros.pdf", bytes(3 * BLOCK))
-    desk.write("card/named.png", whole)
+    desk.write("card/named.png", whole)  # the same content as another, which no false name may speak for
+    desk.write("card/a named.mp3", whole)
     desk.write("card/empty.mov", b"")
     desk.write("card/notes.bin", bytes(BLOCK))
     scanned = desk.ask("scan", desk.place, "--check-media")
-    assert (scanned["damaged"], scanned["problems"]) == (5, [])
+    assert (scanned["damaged"], scanned["problems"]) == (6, [])
     listed = {Path(each["path"]).name: each["damage"] for each in desk.ask("list", "--damaged")["files"]}
     assert "image file is truncated" in listed["cut.jpg"]
     assert listed == {
         "cut.jpg": listed["cut.jpg"], "copy of it.jpg": listed["cut.jpg"], "zeros.pdf": "it holds nothing but zeros",
         "empty.mov": "it is empty", "named.png": "its first bytes are those of JPEG",
+        "a named.mp3": "its first bytes are those of JPEG",
     }  # fmt: skip
     assert [Path(each["path"]).name for each in desk.ask("list", "--damaged", "--kind", "document")["files"]] == [
         "zeros.pdf"
     ]
     # What was asked is not asked again, and another content under a name is another answer.
     desk.write("card/cut.jpg", whole)
-    assert desk.ask("scan", "--check-media")["damaged"] == 4
+    assert desk.ask("scan", "--check-media")["damaged"] == 5
     desk.ask("list", "--damaged", "-o", desk.docket)
     rows = desk.docket.read_text()
-    assert rows.count(",fold,") == 4
+    assert rows.count(",fold,") == 5
     assert "it holds nothing but zeros" in rows
 
 
@@ -147,3 +149,12 @@ def test_what_show_found_wrong_is_listed_too(desk: Desk):
     assert "scan --check-media looks for damage" in desk.run("list", "--damaged").out
     desk.ask("show", desk.place / "a.jpg")
     assert [Path(each["path"]).name for each in desk.ask("list", "--damaged")["files"]] == ["a.jpg", "b.jpg"]
+
+
+def test_a_false_name_says_nothing_of_the_content(desk: Desk):
+    for name in ("a.mov", "z.jpg"):
+        desk.write(name, picture("JPEG"))
+    desk.ask("scan", desk.place)
+    (shown,) = desk.ask("show", desk.place / "a.mov")["shown"]
+    assert shown["facts"] == {"format": "JPEG", "width": 700, "height": 500}
+    assert [Path(each["path"]).name for each in desk.ask("list", "--damaged")["files"]] == ["a.mov"]

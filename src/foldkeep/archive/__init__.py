@@ -3,12 +3,17 @@
 What an archived project leaves behind goes through the door of `fold`, like everything else that goes.
 """
 
-from .archiving import ArchiveReport, archive
-from .originals import fold_original
-from .packing import Packing, plan_packing
-from .restoring import Restoration, RestoreReport, open_restoration
-from .returning import Return, Way
-from .shipping import check_server_folder, packages_here, ship
+from typing import TYPE_CHECKING
+
+from foldkeep.model.faces import names_of
+
+if TYPE_CHECKING:
+    from .archiving import ArchiveReport, archive
+    from .originals import fold_original
+    from .packing import Packing, plan_packing
+    from .restoring import Restoration, RestoreReport, open_restoration
+    from .returning import Return, Way
+    from .shipping import check_server_folder, packages_here, ship
 
 __all__ = [
     "plan_packing",
@@ -25,3 +30,5 @@ __all__ = [
     "Return",
     "Way",
 ]
+
+__getattr__ = names_of(__name__, __file__)

@@ -67,13 +67,18 @@ class Environment:
         """Return the settings in force: of ``--config``, or of the user's configuration folder."""
         from foldkeep.formats.own import read_settings
 
+        return read_settings(self.settings_path(args), needed=bool(args.config))
+
+    def settings_path(self, args: "Namespace") -> str:
+        """Return where the settings lie: ``--config``, or the user's configuration folder."""
         if args.config:
-            return read_settings(args.config, needed=True)
+            return str(args.config)
+        folder = self.variables.get("XDG_CONFIG_HOME")
+        if folder:
+            return f"{folder}/foldkeep/settings.toml"
         from platformdirs import user_config_path
 
-        folder = self.variables.get("XDG_CONFIG_HOME")
-        default = f"{folder}/foldkeep" if folder else str(user_config_path("foldkeep"))
-        return read_settings(f"{default}/settings.toml")
+        return str(user_config_path("foldkeep") / "settings.toml")
 
     def thumbnails(self) -> bytes:
         """Return the folder where the user's desktop keeps thumbnails (freedesktop.org, XDG base directories)."""

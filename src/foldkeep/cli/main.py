@@ -14,63 +14,77 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
     from types import ModuleType
 
-COMMANDS = {
-    "scan": "read folders and remember the files in them",
-    "places": "list known folders and drives, and change their roles",
-    "duplicates": "list the sets of files that have the same content",
-    "alike": "find versions of one picture or recording, crops, bursts",
-    "catalog": "remember catalogues of other programs, and check them",
-    "orphans": "find files that a catalogue has lost track of",
-    "caches": "find regenerable files: renders, proxies, caches",
-    "projects": "find projects, and which of them have gone quiet",
-    "archive": "pack a finished project so that anyone can verify it",
-    "restore": "bring an archived project back",
-    "space": "show where the space goes, and draw a map of it",
-    "room": "plan where room could come from, with the least regret",
-    "list": "list known files by size, age, name or path",
-    "compare": "show what came, went or moved between two folders or drives",
-    "inventory": "save what is known about a drive, for when it is away",
-    "show": "show all that is known about a file or a set",
-    "coverage": "show what lies once only; tell whether a card may be formatted",
-    "fixity": "read files again, and tell which are no longer what they were",
-    "keep": "choose the copy of each set to keep, say why, write a docket",
-    "review": "look at a docket set by set, and change what it proposes",
-    "sheet": "make a page of all sets with pictures, to decide in a browser",
-    "fold": "carry out a docket: move the spares into the fold",
-    "unfold": "bring folded files back to where they were",
-    "release": "delete folded files for good, which frees the space",
-    "bin": "list what lies in the desktop's bins, and what lies nowhere else",
-    "ledger": "show what was folded, brought back and released",
-    "settings": "show the settings in force and where they come from",
-    "demo": "try all of this on a made-up library",
+GROUPS: dict[str, dict[str, str]] = {
+    "every day": {
+        "scan": "read folders and remember the files in them",
+        "checkup": "look at everything; tell what wants you, and what to do next",
+        "duplicates": "list the sets of files that have the same content",
+        "keep": "choose the copy of each set to keep, say why, write a docket",
+        "review": "look at a docket set by set, and change what it proposes",
+        "sheet": "make a page of all sets with pictures, to decide in a browser",
+        "fold": "carry out a docket: move the spares into the fold",
+        "unfold": "bring folded files back to where they were",
+        "release": "delete folded files for good, which frees the space",
+        "ledger": "show what was folded, brought back and released",
+        "space": "show where the space goes, and draw a map of it",
+        "show": "show all that is known about a file or a set",
+    },
+    "see what is there": {
+        "places": "list known folders and drives, and change their roles",
+        "list": "list known files by size, age, name or path",
+        "alike": "find versions of one picture or recording, crops, bursts",
+        "compare": "show what came, went or moved between two folders or drives",
+        "coverage": "show what lies once only; tell whether a card may be formatted",
+        "projects": "find projects, and which of them have gone quiet",
+        "bin": "list what lies in the desktop's bins, and what lies nowhere else",
+    },
+    "choose what may go": {
+        "orphans": "find files that a catalogue has lost track of",
+        "caches": "find regenerable files: renders, proxies, caches",
+        "room": "plan where room could come from, with the least regret",
+    },
+    "put away and bring back": {
+        "archive": "pack a finished project so that anyone can verify it",
+        "restore": "bring an archived project back",
+        "inventory": "save what is known about a drive, for when it is away",
+    },
+    "look after": {
+        "fixity": "read files again, and tell which are no longer what they were",
+        "catalog": "remember catalogues of other programs, and check them",
+        "remind": "have a check-up run now and then, and be told of it",
+        "settings": "show the settings in force, or write a file of them",
+        "completion": "have a shell complete commands, options and values",
+        "guide": "go the usual way in one sitting, a question at a time",
+        "demo": "try all of this on a made-up library",
+    },
 }
-"""In the order in which the work goes. Each is a module of `commands`."""
+"""The commands by what a person wants, those of every day first. Each is a module of `commands`."""
+
+COMMANDS = {name: words for group in GROUPS.values() for name, words in group.items()}
 
 # What every command takes, said again here so that `foldkeep --help` need not import it.
 _EVERYWHERE = ("--json", "--quiet", "--no-color", "--debug")
 _WITH_A_FILE = "--stock"
 
-_GUIDE = """\
-Fold Keep finds copies of photos, videos and music by their content, picks the
-copy to keep and says why, and folds the rest away so that it can come back.
-Nothing is deleted until you release it.
+_HELP = """\
+Fold Keep finds copies of photos, videos and music, keeps the right one, and
+folds the rest away so that it can come back. Nothing is deleted until you
+release it.
 
-usage: foldkeep COMMAND …
-
-commands, in the order in which the work goes:
 {commands}
 
-the usual way:
-  foldkeep scan ~/Pictures           look at a folder
-  foldkeep duplicates                see what is there twice
-  foldkeep keep -o docket.csv        write down what to keep, and why
-  foldkeep review docket.csv         look at it set by set, or in a spreadsheet
-  foldkeep fold docket.csv           fold the spares away; `unfold` undoes it
-  foldkeep release 1                 weeks later: delete them, free the space
+`foldkeep COMMAND --help` tells more about each, `foldkeep help TOPIC` about
+{topics}.
+"""
 
-`foldkeep COMMAND --help` tells more about each, `foldkeep help words` what the
-words mean. `foldkeep demo` shows it all on a small library of its own and
-touches nothing of yours.
+_FIRST_STEPS = """\
+Fold Keep knows no folder of yours yet. Begin with one of these:
+
+  foldkeep guide ~/Pictures     goes the usual way with you, a question at a time
+  foldkeep scan ~/Pictures      reads a folder; nothing in it is changed
+  foldkeep demo                 shows it all on a small library of its own
+
+`foldkeep --help` lists all commands.
 """
 
 
@@ -88,7 +102,7 @@ def main(argv: "Sequence[str] | None" = None, environment: Environment | None = 
     env = Environment() if environment is None else environment
     _make_encodable(env)
     try:
-        status = _run(words, env)
+        status = run_words(words, env)
         env.stdout.flush()
         return int(status)
     except SystemExit as stop:  # argparse has written its help or its line
@@ -102,11 +116,14 @@ def main(argv: "Sequence[str] | None" = None, environment: Environment | None = 
         return ExitStatus.DONE
 
 
-def _run(words: list[str], env: Environment) -> int:
+def run_words(words: list[str], env: Environment) -> int:
     if words[:1] == ["help"] and len(words) > 1:
         return _help(words[1], env)
+    if not words and not _has_stock(env):
+        env.stdout.write(_FIRST_STEPS)
+        return ExitStatus.DONE
     if not words or words[0] in ("--help", "-h", "help"):
-        env.stdout.write(_guide())
+        env.stdout.write(_all_help())
         return ExitStatus.DONE
     if words[0] == "--version":
         env.stdout.write(f"foldkeep {__version__}\n")
@@ -115,10 +132,17 @@ def _run(words: list[str], env: Environment) -> int:
     if words[0] not in COMMANDS:
         return _unknown(words, env)
     # Only the command that is asked for is imported, and argparse with it.
-    from .options import COMMON, Parser, add_options
+    from .options import COMMON, Parser, add_options, usage_of
 
     module = importlib.import_module(f"foldkeep.cli.commands.{words[0]}")
-    parser = Parser(environment=env, prog=f"foldkeep {words[0]}", description=module.__doc__, epilog=module.EXAMPLES)
+    prog = f"foldkeep {words[0]}"
+    parser = Parser(
+        environment=env,
+        prog=prog,
+        usage=f"{prog} {usage_of(module.OPTIONS)}",
+        description=module.__doc__,
+        epilog=module.EXAMPLES,
+    )
     add_options(parser, (*module.OPTIONS, *COMMON))
     return _carry_out(words[0], module, parser.parse_args(words[1:]), env)
 
@@ -128,15 +152,30 @@ def _help(topic: str, env: Environment) -> int:
     from .topics import TOPICS
 
     if topic in TOPICS:
-        TOPICS[topic](env)
+        from argparse import Namespace
+
+        TOPICS[topic](env.page(Namespace(no_color=False)))
         return ExitStatus.DONE
     if topic in COMMANDS:
-        return _run([topic, "--help"], env)
+        return run_words([topic, "--help"], env)
     return _unknown([topic], env, [*COMMANDS, *TOPICS])
 
 
-def _guide() -> str:
-    return _GUIDE.format(commands="\n".join(f"  {name:12}{summary}" for name, summary in COMMANDS.items()))
+def _all_help() -> str:
+    from .topics import TOPICS
+
+    groups = [
+        "\n".join([f"{title}:", *(f"  {name:12}{words}" for name, words in group.items())])
+        for title, group in GROUPS.items()
+    ]
+    *most, last = TOPICS
+    return _HELP.format(commands="\n\n".join(groups), topics=f"{', '.join(most)} and {last}")
+
+
+def _has_stock(env: Environment) -> bool:
+    from argparse import Namespace
+
+    return os.path.exists(env.stock_path(Namespace(stock=None)))
 
 
 def _carry_out(command: str, module: "ModuleType", args: "Namespace", env: Environment) -> int:
@@ -212,8 +251,12 @@ def _unknown(words: "Sequence[str]", env: Environment, topics: "Sequence[str]" =
 
 
 def _make_encodable(env: Environment) -> None:
-    """Let streams of narrow encodings show what they cannot write as escapes instead of failing."""
-    for stream in (env.stdout, env.stderr):
+    """Let streams of narrow encodings show what they cannot write as escapes, and read names of any bytes."""
+    for stream, errors in (
+        (env.stdout, "backslashreplace"),
+        (env.stderr, "backslashreplace"),
+        (env.stdin, "surrogateescape"),
+    ):
         reconfigure = getattr(stream, "reconfigure", None)
         if reconfigure:
-            reconfigure(errors="backslashreplace")
+            reconfigure(errors=errors)

@@ -1,15 +1,19 @@
 """Reading contents for commands that need more of them than a scan has read."""
 
+from contextlib import contextmanager
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from argparse import Namespace
-    from collections.abc import Collection
+    from collections.abc import Collection, Iterator
+    from concurrent.futures import Executor
 
-    from foldkeep.model import Problem, Progress
+    from foldkeep.model import Place, Problem, Progress
     from foldkeep.stock import Stock
 
     from .environment import Environment
+
+_AT_ONCE_AFAR = 12
 
 
 def same_of(args: "Namespace", env: "Environment") -> "frozenset[str]":
@@ -24,6 +28,25 @@ def same_of(args: "Namespace", env: "Environment") -> "frozenset[str]":
     return same
 
 
+@contextmanager
+def readers(places: "Collection[Place]") -> "Iterator[Executor]":
+    """Run what reads contents of places: a thread a processor, and one more that waits for the disk.
+
+    Of what lies on servers as many are read at a time as these may answer at once.
+    """
+    import os
+    from concurrent.futures import ThreadPoolExecutor
+
+    from foldkeep.model.remote import is_remote
+
+    count = _AT_ONCE_AFAR if any(is_remote(place.path) for place in places) else (os.cpu_count() or 1) + 1
+    executor = ThreadPoolExecutor(count, thread_name_prefix="reading")
+    try:
+        yield executor
+    finally:
+        executor.shutdown(wait=False, cancel_futures=True)
+
+
 def look_for_same(stock: "Stock", same: str, kinds: "Collection[str]", progress: "Progress") -> "list[Problem]":
     """Ask what is here for its essence, or for what it decodes to, as far as others may have the same.
 
@@ -34,9 +57,6 @@ def look_for_same(stock: "Stock", same: str, kinds: "Collection[str]", progress:
     same
         ``essence`` or ``decoded``.
     """
-    import os
-    from concurrent.futures import ThreadPoolExecutor
-
     from foldkeep.scan import places_here, read_shared
     from foldkeep.signals import MEDIA
     from foldkeep.signals.decoded import find_decoded, make_forms
@@ -47,12 +67,8 @@ def look_for_same(stock: "Stock", same: str, kinds: "Collection[str]", progress:
     if same == "essence":
         with stock.hold(same):
             return make_outlines(stock, here, asked, progress) + find_essences(stock, here, progress)
-    executor = ThreadPoolExecutor(os.cpu_count() or 1, thread_name_prefix="reading")
-    try:
-        with stock.hold(same):
-            problems = make_forms(stock, here, asked, progress)
-            problems += read_shared(stock, Shared.FORM, executor, progress).problems
-            problems += find_decoded(stock, here, progress)
-    finally:
-        executor.shutdown(wait=False, cancel_futures=True)
+    with readers(()) as executor, stock.hold(same):
+        problems = make_forms(stock, here, asked, progress)
+        problems += read_shared(stock, Shared.FORM, executor, progress).problems
+        problems += find_decoded(stock, here, progress)
     return problems

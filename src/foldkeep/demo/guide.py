@@ -16,6 +16,7 @@ from foldkeep.storage.local.reading import FILE, open_path
 from .library import make_library
 
 STOCK = "stock.sqlite3"
+CHECK_UP = ["checkup"]
 CARD = "library/card copies/camera A saturday"
 
 _STEPS: tuple[tuple[str, list[str]], ...] = (
@@ -66,6 +67,7 @@ _STEPS: tuple[tuple[str, list[str]], ...] = (
     ),
     ("Years later: is every byte still what it was?", ["archive", "--check", "packages/highlights 2024"]),
     ("And back, exactly as it was.", ["restore", "packages/highlights 2024", "--to", "restored"]),
+    ("All of it at once: what is there, and what wants somebody? `remind` has that asked every two weeks.", CHECK_UP),
 )
 _FOLDERS = ("packages", "restored")
 
@@ -136,7 +138,7 @@ def take_tour(folder: str, run: Callable[[list[str]], int], say: Callable[[str, 
         for words, argv in _STEPS:
             line = shlex.join(["foldkeep", *argv])
             say(words, line)
-            statuses.append((line, run(argv), int(CARD in argv)))
+            statuses.append((line, run(argv), int(CARD in argv or argv[:1] == CHECK_UP)))
         after = dict(listing())
     return Tour(tuple(statuses), len(before), before == after)
 

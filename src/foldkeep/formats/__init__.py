@@ -1,5 +1,12 @@
 """Open formats in and out, in rooms by what they are of; here is what all of them read by."""
 
-from .reading import opened_file, walked
+from typing import TYPE_CHECKING
+
+from foldkeep.model.faces import names_of
+
+if TYPE_CHECKING:
+    from .reading import opened_file, walked
 
 __all__ = ["opened_file", "walked"]
+
+__getattr__ = names_of(__name__, __file__)

@@ -1,15 +1,20 @@
 """Choosing which copies stay, and the dockets that propose it."""
 
-from .aside import leaving_aside
-from .choose import Chooser
-from .docket import COLUMNS, current_rows, read_choices, read_docket, rewrite_docket, write_docket
-from .essences import propose_essences
-from .keep_options import Wishes
-from .propose import Proposal, propose, propose_for
-from .review import Review
-from .rules import meaning, real_folder
-from .sheet import SheetCopy, SheetSet, sheet_sets
-from .sides import Side
+from typing import TYPE_CHECKING
+
+from foldkeep.model.faces import names_of
+
+if TYPE_CHECKING:
+    from .aside import leaving_aside
+    from .choose import Chooser
+    from .docket import COLUMNS, current_rows, read_choices, read_docket, rewrite_docket, write_docket
+    from .essences import propose_essences
+    from .keep_options import Wishes
+    from .proposal import Proposal, propose, propose_for
+    from .review import Review
+    from .rules import meaning, real_folder
+    from .sheet import SheetCopy, SheetSet, sheet_sets
+    from .sides import Side
 
 __all__ = [
     "leaving_aside",
@@ -33,3 +38,5 @@ __all__ = [
     "sheet_sets",
     "Side",
 ]
+
+__getattr__ = names_of(__name__, __file__)

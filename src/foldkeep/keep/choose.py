@@ -6,18 +6,20 @@ from dataclasses import dataclass
 from functools import partial
 
 from foldkeep.find.references import package_folders
-from foldkeep.model import Action, CopySet, StockFile, visible
+from foldkeep.model import Action, CopySet, Role, StockFile, visible
 from foldkeep.model.names import lies_below
 from foldkeep.model.remote import SOMEBODY_ELSE, is_remote
 from foldkeep.stock import Stock
 
+from . import shapes
 from .albums import Albums
 from .aside import left_alone
 from .companions import Companions
 from .keep_options import Wishes
 from .program_folders import ProgramFolders
 from .protect import parse_protection, protected_by
-from .rules import SORTED, TOGETHER, Rule, Users, each, make_rules
+from .rules import SORTED, TOGETHER, Rule, Users, each, make_rules, that_may_decide
+from .shapes import BY_FOLDER, Shape, Tie, shape_of
 from .together import FolderRanks
 
 _AWAY = "its place is away"
@@ -30,6 +32,7 @@ _NOT_PROVEN = "not proven to have the same content"
 _NO_RULE = "no rule decides between these copies"
 _NOT_ASKED = "not among the files asked for, so it stays"
 _ONLY = "the only copy at hand"
+_ANOTHER = "another copy stays"
 _SAME_FILE = "another name (hard link) of a file that stays: folding it frees nothing"
 
 
@@ -97,19 +100,34 @@ class Chooser:
         words = list(wishes.rules)
         at = max(wishes.mine, words.index(TOGETHER) if TOGETHER in words else len(words))
         self._mine = make_rules(words[: wishes.mine], stock, self.companions, users)
-        self._first = make_rules(
-            [word for word in words[wishes.mine : at] if word != TOGETHER], stock, self.companions, users
+        first, then = (
+            make_rules([word for word in part if word != TOGETHER], stock, self.companions, users)
+            for part in (words[wishes.mine : at], words[at:])
         )
-        self._then = make_rules([word for word in words[at:] if word != TOGETHER], stock, self.companions, users)
+        self._first = that_may_decide(first, stock, self.companions, users)
+        self._then = that_may_decide(then, stock, self.companions, users)
         self._albums = Albums(stock)
         self._orderly = make_rules([SORTED, "plain-name"], stock, self.companions)
         self._ranks = FolderRanks(stock.listing.in_folders(), self._then) if TOGETHER in words else None
+        self._has_shapes = (
+            self._ranks is not None
+            and {rule.word for rule in self._first} <= BY_FOLDER
+            and not (self._mine or self._protections or self._users or self.used)
+            and not (wishes.wanted or wishes.give_up_under or wishes.per)
+            and wishes.at_least == 1
+        )
+        self._ties: dict[Shape, Tie] = {}
+        self._decided: dict[Shape, tuple[int, str, list[str]] | None] = {}
 
     def learn(self, sets: Iterable[CopySet]) -> None:
         """Look at every set once, so that ties between folders can be decided for the folders."""
         if self._ranks is None:
             return
+        self._decided.clear()
         for one in sets:
+            if shape := self._shape_of(one):
+                self._ties[shape].note(one.copies, self._then)
+                continue
             here = self._here(one)
             if one.digest is None or len(here) < 2:
                 continue
@@ -119,6 +137,44 @@ class Chooser:
                     self._albums.note(tied)
                 paths = {copy.path for copy in tied}
                 self._ranks.note(tied, [copy for copy in group if copy.path not in paths])
+        for tie in self._ties.values():
+            spared = [copy for at, copy in enumerate(tie.first) if at not in tie.tied]
+            self._ranks.note_many([tie.first[at] for at in tie.tied], spared, tie.times, tie.counts(self._then))
+
+    def _shape_of(self, one: CopySet) -> Shape | None:
+        """Return the shape of a set, whose tie is known then; None if it must be looked at by itself."""
+        if not self._has_shapes or one.digest is None or one.kind == "audio" or len(one.copies) < 2:
+            return None
+        shape = shape_of(one.copies)
+        if shape is None or shape in self._ties:
+            return shape
+        if len(self._ties) >= shapes.MOST_SHAPES or any(map(self._apart, one.copies)):
+            return None
+        paths = {copy.path for copy in self._tied(one.copies, {})}
+        self._ties[shape] = Tie(one.copies, [at for at, copy in enumerate(one.copies) if copy.path in paths])
+        return shape
+
+    def _choose_by_shape(self, one: CopySet) -> Choice | None:
+        """Decide what was decided of another set that lies where this one does; None if that cannot be."""
+        shape = self._shape_of(one)
+        if shape is None:
+            return None
+        if shape not in self._decided:
+            keeper, why, against = self._decide(one.copies, {})
+            said = [against.get(copy.path, _ANOTHER) for copy in one.copies]
+            self._decided[shape] = (one.copies.index(keeper), why, said) if keeper else None
+        decided = self._decided[shape]
+        if decided is None:
+            return None
+        at, why, said = decided
+        keeper = one.copies[at]
+        verdicts = [Verdict(keeper, Action.KEEP, why)]
+        for copy, reason in zip(one.copies, said, strict=True):
+            if copy is not keeper:
+                is_link = copy.identity == keeper.identity
+                action = Action.LEAVE if is_link else Action.FOLD
+                verdicts.append(Verdict(copy, action, _SAME_FILE if is_link else reason))
+        return Choice(verdicts, why=why)
 
     def choose(self, one: CopySet, belongs: dict[bytes, str] | None = None, first: Sequence[Rule] = ()) -> Choice:
         """Decide what stays of a set.
@@ -130,6 +186,8 @@ class Chooser:
         first
             Rules that are asked before those on single files, but after a person's own.
         """
+        if not (belongs or first) and (choice := self._choose_by_shape(one)):
+            return choice
         here = self._here(one)
         away = [Verdict(copy, Action.LEAVE, why) for copy in one.copies if (why := self._apart(copy))]
         if one.digest is None:
@@ -180,13 +238,16 @@ class Chooser:
 
     def _fixed(self, copies: Sequence[StockFile]) -> dict[bytes, str]:
         """Return the copies that must not go, by path, with the reason."""
+        wanted = self._wishes.wanted
+        if not self._protections and not wanted and all(copy.place.role is Role.WORKING for copy in copies):
+            return {}
         found = {
-            copy.path: protected_by(self._protections, copy) or left_alone(copy.place.role, self._wishes.wanted.roles)
+            copy.path: protected_by(self._protections, copy) or left_alone(copy.place.role, wanted.roles)
             for copy in copies
         }
-        if self._wishes.wanted:
+        if wanted:
             for copy in copies:
-                if not found[copy.path] and not self._wishes.wanted.takes(copy):
+                if not found[copy.path] and not wanted.takes(copy):
                     found[copy.path] = _NOT_ASKED
         return {path: reason for path, reason in found.items() if reason}
 
@@ -290,7 +351,7 @@ def _verdicts(
         elif copy.identity in staying:
             verdicts.append(Verdict(copy, Action.LEAVE, _SAME_FILE))
         else:
-            verdicts.append(Verdict(copy, Action.FOLD, against.get(copy.path, "another copy stays")))
+            verdicts.append(Verdict(copy, Action.FOLD, against.get(copy.path, _ANOTHER)))
     return verdicts
 
 

@@ -36,6 +36,10 @@ class Companions:
                 if kind_of(stem) != OTHER:  # kite.jpg.xmp is of kite
                     self._of_group[folder, stem_of(stem)].add(path)
 
+    def __bool__(self) -> bool:
+        """Tell whether any sidecar is known."""
+        return bool(self._sidecars)
+
     def of(self, path: bytes) -> list[bytes]:
         """Return the paths of the sidecars of a file."""
         return [sidecar for owner in owners(path) for sidecar in self._sidecars.get(owner, ()) if sidecar != path]

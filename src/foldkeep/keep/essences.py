@@ -16,7 +16,7 @@ from foldkeep.stock import Stock
 from .choose import Chooser
 from .in_use import InUse, uses_of_copies
 from .keep_options import Wishes
-from .propose import Proposal
+from .proposal import Proposal
 from .rules import Rule, each
 
 _LONGEST = 80  # of what is said of a fact in a docket

@@ -2,31 +2,47 @@
 
 import os
 from collections.abc import Sequence
+from functools import lru_cache
 
 from foldkeep.model import StockFile
 from foldkeep.model.copy_names import copy_marks
 from foldkeep.model.folder_names import dump_of, says_what
 
+# Where two folders share one file, they share hundreds: what is said of folders is asked once.
+_REMEMBERED = 4096
+_Folders = tuple[tuple[bytes, bytes], ...]
+"""Of each copy, the path of its place and of its folder."""
 
-def steps_apart(copies: Sequence[StockFile]) -> list[list[bytes]]:
+
+def _folders(copies: Sequence[StockFile]) -> _Folders:
+    return tuple([(copy.place.path, copy.path.rpartition(b"/")[0]) for copy in copies])
+
+
+@lru_cache(_REMEMBERED)
+def _steps_apart(folders: _Folders) -> list[list[bytes]]:
     """Return for each copy the names of its folders, from the first one on that not all of them share.
 
     Of a place only its own name counts, not where it is mounted.
     """
-    several = len({copy.place.id for copy in copies}) > 1
+    several = len({place for place, _ in folders}) > 1
     paths = []
-    for copy in copies:
-        steps = copy.path[len(copy.place.path.rstrip(b"/")) :].split(b"/")[1:-1]
-        paths.append([os.path.basename(copy.place.path.rstrip(b"/")), *steps] if several else steps)
+    for place, folder in folders:
+        steps = folder[len(place.rstrip(b"/")) :].split(b"/")[1:]
+        paths.append([os.path.basename(place.rstrip(b"/")), *steps] if several else steps)
     shared = 0
     while all(len(path) > shared for path in paths) and len({path[shared] for path in paths}) == 1:
         shared += 1
     return [path[shared:] for path in paths]
 
 
-def dumps(copies: Sequence[StockFile]) -> list[str]:
+def dumps(copies: Sequence[StockFile]) -> Sequence[str]:
     """Return for each copy in which kind of dump it lies, in words; empty for one that was sorted."""
-    return [next(filter(None, map(dump_of, steps)), "") for steps in steps_apart(copies)]
+    return _dumps(_folders(copies))
+
+
+@lru_cache(_REMEMBERED)
+def _dumps(folders: _Folders) -> list[str]:
+    return [next(filter(None, map(dump_of, steps)), "") for steps in _steps_apart(folders)]
 
 
 def look_copied(copies: Sequence[StockFile]) -> list[bool]:
@@ -43,12 +59,23 @@ def copied_words(copies: Sequence[StockFile]) -> list[str]:
 
 
 def _marks(copies: Sequence[StockFile]) -> list[tuple[bool, bool]]:
-    names = copy_marks([os.path.basename(copy.path) for copy in copies])
-    apart = steps_apart(copies)
+    names = copy_marks([copy.path.rpartition(b"/")[2] for copy in copies])
+    return list(zip(names, _folder_marks(_folders(copies)), strict=True))
+
+
+@lru_cache(_REMEMBERED)
+def _folder_marks(folders: _Folders) -> list[bool]:
+    """Tell of each copy whether the name of a folder that it does not share looks like a copy's."""
+    apart = _steps_apart(folders)
     first = copy_marks([steps[0] if steps else b"" for steps in apart])
-    return [(name, mark or any(copy_marks(steps[1:]))) for name, mark, steps in zip(names, first, apart, strict=True)]
+    return [mark or any(copy_marks(steps[1:])) for mark, steps in zip(first, apart, strict=True)]
 
 
-def nameless(copies: Sequence[StockFile]) -> list[int]:
+def nameless(copies: Sequence[StockFile]) -> Sequence[int]:
     """Return for each copy how little the names of its folders say; 0 is the most."""
-    return [-max(map(says_what, steps), default=0) for steps in steps_apart(copies)]
+    return _nameless(_folders(copies))
+
+
+@lru_cache(_REMEMBERED)
+def _nameless(folders: _Folders) -> list[int]:
+    return [-max(map(says_what, steps), default=0) for steps in _steps_apart(folders)]

@@ -35,7 +35,9 @@ class ProgramFolders:
 
     def why(self, path: bytes) -> str:
         """Return why a file is left alone; empty if it is not."""
-        return self._of(path.rpartition(b"/")[0] or b"/")
+        folder = path.rpartition(b"/")[0] or b"/"
+        known = self._known.get(folder)
+        return self._of(folder) if known is None else known
 
     def _of(self, folder: bytes) -> str:
         asked, found = [], ""

@@ -127,6 +127,16 @@ def make_rules(words: Sequence[str], stock: Stock, companions: Companions, users
     return [_rule(word, stock, companions, users or {}) for word in words]
 
 
+def that_may_decide(rules: Sequence[Rule], stock: Stock, companions: Companions, users: Users | None) -> list[Rule]:
+    """Return rules without those that cannot prefer any file of a stock to another."""
+    idle = {
+        "known": not users,
+        "most-metadata": not companions,
+        "at-hand": not any(is_remote(place.path) for place in stock.places.all()),
+    }
+    return [rule for rule in rules if not idle.get(rule.word)]
+
+
 def _rule(word: str, stock: Stock, companions: Companions, users: Users) -> Rule:
     kind, _, value = word.partition(":")
     if word == "known" or (kind == "known" and value):

@@ -14,6 +14,7 @@ Copies of whole trees are ranked by the folders at their tops: where ``a/raw`` a
 import os
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
+from functools import lru_cache
 from itertools import combinations, permutations
 
 from foldkeep.model import StockFile
@@ -59,27 +60,36 @@ class FolderRanks:
         self._directly = dict(files)
         self._sorted: dict[bytes, bool] = {}
         self._shared: dict[bytes, Counter[bytes]] = defaultdict(Counter)
+        self._asked: dict[tuple[bytes, ...], list[tuple[tuple[float, ...], bytes]]] = {}
         self._inner: dict[tuple[bytes, ...], set[bytes]] = defaultdict(set)
         """For tops of trees that share files, the folders below the first of them that do."""
 
     def note(self, tied: Sequence[StockFile], spared: Iterable[StockFile]) -> None:
         """Count a set: the copies among which the rules before left a tie, and those they decided against."""
+        preferred = [{copy.path for copy in rule.narrow(tied)} for rule in self.rules]
+        counts = [[int(copy.path in paths) for copy in tied] for paths in preferred]
+        self.note_many(tied, spared, 1, counts)
+
+    def note_many(
+        self, tied: Sequence[StockFile], spared: Iterable[StockFile], times: int, preferred: Sequence[Sequence[int]]
+    ) -> None:
+        """Count so many sets in the folders of one of them; `preferred` has for each rule how often it takes each."""
         for copy in spared:
             # What goes anyway is nothing that its folder holds.
-            self._tallies[_folder(copy)].held -= 1
+            self._tallies[_folder(copy)].held -= times
+        self._asked.clear()
         folders = sorted({_folder(copy) for copy in tied})
         if len(folders) < 2:
             return
         if len(folders) <= _MOST_FOLDERS:
             for one, other in permutations(folders, 2):
-                self._shared[one][other] += 1
-        self._inner[tuple(_tops(folders))].add(folders[0])
-        preferred = [{copy.path for copy in rule.narrow(tied)} for rule in self.rules]
-        for copy in tied:
+                self._shared[one][other] += times
+        self._inner[_tops(tuple(folders))].add(folders[0])
+        for number, copy in enumerate(tied):
             tally = self._tallies[_folder(copy)]
-            tally.ties += 1
-            for at, paths in enumerate(preferred):
-                tally.preferred[at] += copy.path in paths
+            tally.ties += times
+            for at, counts in enumerate(preferred):
+                tally.preferred[at] += counts[number]
 
     def narrow(self, copies: Sequence[StockFile]) -> list[StockFile]:
         """Return the copies in the folder of the highest rank."""
@@ -96,13 +106,14 @@ class FolderRanks:
 
     def _ranked(self, copies: Sequence[StockFile]) -> list[tuple[tuple[float, ...], bytes]]:
         """Return the ranks of the folders of some copies, each with its folder, the highest first."""
-        folders = sorted({_folder(copy) for copy in copies})
-        tops = _tops(folders) if len(folders) > 1 else folders
-        if len(folders) > 1 and len(self._inner[tuple(tops)]) < 2:
-            tops = folders
-        return sorted(
-            ((self._was_sorted(folder), *self._rank(top)), folder) for folder, top in zip(folders, tops, strict=True)
-        )
+        folders = tuple(sorted({_folder(copy) for copy in copies}))
+        if folders not in self._asked:
+            tops = _tops(folders) if len(folders) > 1 else folders
+            if len(folders) > 1 and len(self._inner[tops]) < 2:
+                tops = folders
+            ranks = [(self._was_sorted(folder), *self._rank(top)) for folder, top in zip(folders, tops, strict=True)]
+            self._asked[folders] = sorted(zip(ranks, folders, strict=True))
+        return self._asked[folders]
 
     def _was_sorted(self, folder: bytes) -> bool:
         """Tell whether several other folders, each whole, together hold what lies in a folder."""
@@ -143,7 +154,8 @@ def _folder(copy: StockFile) -> bytes:
     return copy.path.rpartition(b"/")[0] or b"/"
 
 
-def _tops(folders: Sequence[bytes]) -> list[bytes]:
+@lru_cache(4096)
+def _tops(folders: tuple[bytes, ...]) -> tuple[bytes, ...]:
     """Return folders without the steps at the end that all of them share, as far as none comes to lie in another."""
     tops = list(folders)
     while len({os.path.basename(top) for top in tops}) == 1:
@@ -151,4 +163,4 @@ def _tops(folders: Sequence[bytes]) -> list[bytes]:
         if len(set(above)) < len(tops) or any(lies_below(one, other) for one in above for other in above):
             break
         tops = above
-    return tops
+    return tuple(tops)

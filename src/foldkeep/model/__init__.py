@@ -3,16 +3,21 @@
 Named here are those that all rooms speak of; what is about one noun only is named by its module.
 """
 
-from .dockets import Action, DocketRow
-from .errors import FoldKeepError, UnusableInput
-from .files import CopySet, Place, Role, StockFile
-from .filters import Filter
-from .media import Facts
-from .names import PathBytes, visible
-from .runs import Method, Run, RunFile, RunFileState, RunSummary
-from .settings import Settings
-from .volumes import Volume
-from .work import Problem, Progress, Step, no_progress
+from typing import TYPE_CHECKING
+
+from .faces import names_of
+
+if TYPE_CHECKING:
+    from .dockets import Action, DocketRow
+    from .errors import FoldKeepError, UnusableInput
+    from .files import CopySet, Place, Role, StockFile
+    from .filters import Filter
+    from .media import Facts
+    from .names import PathBytes, visible
+    from .runs import Method, Run, RunFile, RunFileState, RunSummary
+    from .settings import Settings
+    from .volumes import Volume
+    from .work import Problem, Progress, Step, no_progress
 
 __all__ = [
     "Place",
@@ -39,3 +44,5 @@ __all__ = [
     "UnusableInput",
     "visible",
 ]
+
+__getattr__ = names_of(__name__, __file__)

@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Sequence
+from functools import lru_cache
 
 from .companions import stem_of
 
@@ -19,6 +20,7 @@ _ADDED_BEFORE = re.compile(rf"{_MOMENT}[\ _-]+", re.ASCII | re.IGNORECASE)
 _ADDED_AFTER = re.compile(rf"[\ _-]+(?:{_MOMENT}|\d{{1,2}})\Z", re.ASCII | re.IGNORECASE)
 
 
+@lru_cache(4096)
 def looks_like_a_copy(name: bytes) -> bool:
     """Tell whether a file name has the marks that file managers and browsers give to copies."""
     return _LOOKS_LIKE_A_COPY.fullmatch(_stem(name)) is not None
@@ -44,6 +46,8 @@ def copy_marks(names: Sequence[bytes]) -> list[bool]:
     A number or a moment at the end or the beginning (``kite-2``, ``2025-06-13 kite``) says nothing by itself,
     since cameras and people write such names too; it does where another file has the name without it.
     """
+    if len(names) > 1 and len(set(names)) == 1:  # as most copies are: no other name tells anything of it
+        return [looks_like_a_copy(names[0])] * len(names)
     stems = [_stem(name).casefold() for name in names]
     plain = set(stems)
     return [

@@ -11,6 +11,7 @@ EXTRAS = {
     "discs": ("pycdlib",),
     "remote": ("httpx", "asyncssh", "keyring"),
     "cloud": ("wsgidav", "cheroot"),
+    "desktop": ("dbus_fast",),
 }
 """The modules that each extra brings, under the names by which ``pip install 'fold-keep[NAME]'`` knows them."""
 
@@ -21,6 +22,7 @@ _PURPOSES = {
     "discs": "making images of discs",
     "remote": "looking into places on servers",
     "cloud": "running a cloud of its own",
+    "desktop": "telling the desktop",
 }
 
 

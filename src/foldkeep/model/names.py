@@ -6,6 +6,7 @@ and a visible form, which is for eyes.
 """
 
 from collections.abc import Iterable, Iterator, Sequence
+from functools import lru_cache
 from itertools import takewhile
 from operator import itemgetter
 from typing import AnyStr
@@ -30,7 +31,15 @@ def file_uri(path: bytes) -> str:
     >>> file_uri(b"/kites/red \\xff.jpg")
     'file:///kites/red%20%FF.jpg'
     """
-    return remote_uri(path) if is_remote(path) else "file://" + quote_from_bytes(path, safe="/")
+    if is_remote(path):
+        return remote_uri(path)
+    folder, slash, name = path.rpartition(b"/")
+    return "file://" + _quoted(folder) + slash.decode() + quote_from_bytes(name)
+
+
+@lru_cache(1024)
+def _quoted(folder: bytes) -> str:
+    return quote_from_bytes(folder, safe="/")
 
 
 def path_from_uri(uri: str) -> bytes:

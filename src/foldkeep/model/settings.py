@@ -8,6 +8,9 @@ from .kinds import OTHER, kind_of_suffix, suffix_of
 ASKABLE = ("hidden", "system", "bundles", "volumes")
 """What scans skip unless asked: hidden names, the system's own, bundles, volumes mounted below a place."""
 
+WAYS_TO_TELL = ("desktop", "mail", "file")
+"""Means by which a reminder reaches a person."""
+
 BUNDLE_SUFFIXES = ("app", "bundle", "framework", "plugin", "rtfd", "sparsebundle", "*library")
 
 
@@ -41,6 +44,10 @@ class Settings:
         Whether copies in folders that a program needs as they are may go.
     litter
         Globs for names that do not count when `fold` asks whether a folder is empty.
+    release_after
+        How long folded files wait until releasing them is proposed, as a person writes it.
+    every, at, by
+        How often a reminder comes, when in the day, and by what means: ``desktop``, ``mail`` or ``file``.
     recipes
         A file of recipes for what can be made again, asked before the general ones; "" for none.
     markers
@@ -70,6 +77,10 @@ class Settings:
     per: str = ""
     takes_programs: bool = False
     litter: tuple[str, ...] = ()
+    release_after: str = "30d"
+    every: str = "2w"
+    at: str = "20:00"
+    by: str = "desktop"
     recipes: str = ""
     markers: tuple[str, ...] = ()
     inside: tuple[str, ...] = ()

@@ -28,6 +28,7 @@ _SUFFIXES = {
     "GIF": "gif",
     "TIFF": "tif tiff dng nef cr2 arw pef srw 3fr nrw",
     "WebP": "webp",
+    "BMP": "bmp",
     "HEIF": "heic heif avif",
     "MP4": "mp4 m4v m4a m4b mov qt 3gp 3g2",
     "Matroska": "mkv webm mka",
@@ -44,6 +45,15 @@ _PROMISED = {suffix: name for name, suffixes in _SUFFIXES.items() for suffix in 
 _MAY_CARRY_ID3 = ("FLAC", "WAV")
 
 
+# What may hold a film may hold a sound alone; the first is what it is taken for under a false name.
+_KINDS = {
+    **dict.fromkeys(("JPEG", "PNG", "GIF", "TIFF", "WebP", "HEIF"), ("photo",)),
+    **dict.fromkeys(("MP4", "Matroska", "Ogg"), ("video", "audio")),
+    **dict.fromkeys(("WAV", "FLAC", "MP3"), ("audio",)),
+    "AVI": ("video",),
+}
+
+
 def format_of(start: bytes) -> str | None:
     """Return the name of the format whose signature a file starts with, or None."""
     four = start[:4]
@@ -53,6 +63,12 @@ def format_of(start: bytes) -> str | None:
     if found is None and start[4:8] == b"ftyp":
         return "HEIF" if start[8:12] in _STILL_BRANDS else "MP4"
     return found
+
+
+def kind_told(name: bytes, start: bytes, kind: str) -> str:
+    """Return the kind of a file by its first bytes where they contradict its suffix, else as its name says."""
+    kinds = _KINDS.get(contradiction(name, start) or "", ())
+    return kinds[0] if kinds and kind not in kinds else kind
 
 
 def contradiction(name: bytes, start: bytes) -> str | None:

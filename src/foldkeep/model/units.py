@@ -1,7 +1,7 @@
 """Sizes and moments: from what people write, and to what people and scripts read."""
 
 import re
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime, time, timedelta
 from functools import lru_cache
 
 _SIZE_UNITS: dict[str, int] = {
@@ -51,6 +51,14 @@ def parse_age(text: str) -> timedelta:
     return timedelta(days=float(found[1]) * days)
 
 
+def parse_time_of_day(text: str) -> time:
+    """Return the time of day meant by ``20:00``; raise ValueError if it is none."""
+    found = re.fullmatch(r"([01]?\d|2[0-3]):([0-5]\d)", text)
+    if found is None:
+        raise ValueError(f"not a time of day: {text!r}; write one like 20:00")
+    return time(int(found[1]), int(found[2]))
+
+
 def parse_span(text: str) -> float:
     """Return the seconds meant by a span such as ``90s``, ``30min`` or ``1.5h``.
 
@@ -98,9 +106,15 @@ def format_moment(nanoseconds: int) -> str:
     '2025-06-15T15:06:40.5Z'
     """
     seconds, rest = divmod(nanoseconds, 1_000_000_000)
-    moment = (_EPOCH + timedelta(seconds=seconds)).replace(tzinfo=None).isoformat()
+    days, seconds = divmod(seconds, 86_400)
+    minutes, seconds = divmod(seconds, 60)
     fraction = f".{rest:09d}".rstrip("0") if rest else ""
-    return f"{moment}{fraction}Z"
+    return f"{_date(days)}T{minutes // 60:02d}:{minutes % 60:02d}:{seconds:02d}{fraction}Z"
+
+
+@lru_cache(1024)
+def _date(days: int) -> str:
+    return (_EPOCH + timedelta(days=days)).date().isoformat()
 
 
 @lru_cache(maxsize=1024)

@@ -18,8 +18,6 @@ from foldkeep.storage import storage_at
 from foldkeep.storage.local.drives import answers, is_read_only, mark_of, real_path
 from foldkeep.storage.local.reading import facts_at, open_top
 
-from .remote import add_remote_place
-
 
 class Presence(StrEnum):
     """States of a place: can it be looked into now?"""
@@ -265,6 +263,8 @@ def add_place(stock: Stock, path: bytes, role: Role | None = None, asked: Mappin
 
 def _add_remote(stock: Stock, path: bytes, role: Role | None, asked: Mapping[str, bool]) -> Place:
     need("remote")
+    from .remote import add_remote_place
+
     known = next((place for place in stock.places.all() if place.path == path), None)
     before = known.asked if known else frozenset()
     return add_remote_place(

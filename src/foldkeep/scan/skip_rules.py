@@ -28,7 +28,15 @@ class Looking:
     """Decides for each name in a place why it is passed by, if it is.
 
     The reasons are the words of `foldkeep.model.ASKABLE`, ``ignored`` (by the settings) and ``size``.
+
+    Attributes
+    ----------
+    odd_ends, all_odd
+        Last characters of the names that `passes_file` may say something of, besides those that begin with a dot;
+        whether it may of every name.
     """
+
+    odd_ends = _LAST_OF_SYSTEM_FILES
 
     def __init__(self, settings: Settings, asked: Iterable[str] = ()) -> None:
         self.settings = settings
@@ -46,6 +54,7 @@ class Looking:
         self._bundles = _any_glob(f"*?.{suffix}" for suffix in bundles)
         suffixes = [f"*?.{suffix}" for suffix in settings.ignore_suffixes]
         self._ignored_files = _any_glob([*settings.ignore_names, *suffixes])
+        self.all_odd = self._ignored_files is not None
         self._least = settings.smallest
         self._most = settings.largest
         self.any_size = self._least == 0 and self._most is None
@@ -66,8 +75,6 @@ class Looking:
 
     def passes_file(self, name: str) -> str | None:
         """Return why a file of this name is left out, or None."""
-        if name[0] != "." and name[-1] not in _LAST_OF_SYSTEM_FILES and self._ignored_files is None:
-            return None  # nearly every name; this is asked once for every file there is
         if not self._system and name.lower() in _SYSTEM_FILES:
             return "system"
         if name[0] == "." and not self._hidden:

@@ -1,4 +1,4 @@
-"""Looking for damage in a content: cut off, filled with zeros, of another format than its name says, or not decodable.
+"""Looking for damage in a content: cut off, filled with zeros, or not decodable.
 
 Files lose their end when a copy is broken off, and blocks of them become zeros when a drive, a rescue or a full disk
 could not give them back. Decoders pass over much of that in silence, so zeros are looked for as such. Only the helper
@@ -10,7 +10,7 @@ import warnings
 from collections.abc import Iterator
 from typing import Any, BinaryIO, NamedTuple
 
-from foldkeep.model.signatures import contradiction, format_of
+from foldkeep.model.signatures import format_of
 from foldkeep.storage.local.reading import FILE, open_path
 
 from .extractors import MEDIA
@@ -62,8 +62,6 @@ def damage_in(path: bytes, kind: str) -> str:
             return found
     if kind not in MEDIA:
         return ""
-    if other := contradiction(path, head):
-        return f"its first bytes are those of {other}"
     facts = facts_in(path, kind)
     if form == "TIFF" and facts.format is None:
         return ""  # whole, in a variant that is not read here

@@ -64,12 +64,15 @@ def gather(
 
 
 def check_contents(stock: Stock, places: Collection[int], progress: Progress) -> list[Problem]:
-    """Look for damage in the contents in places that were not looked at yet; return what could not be read now."""
+    """Look for damage in the contents in places that were not looked at yet; return what could not be read now.
+
+    What has only false names is told by its first bytes, and looked at when it has a right one.
+    """
 
     def ask(helper: Apart, each: Unmeasured) -> Signal:
         return Signal({}, helper.damage(each.path, each.kind, each.size))
 
-    return find_signals(stock, DAMAGE, ask, places, "Checking for damage", progress)
+    return find_signals(stock, DAMAGE, ask, places, "Checking for damage", progress, Shared.UNCONTRADICTED)
 
 
 def find_signals(
@@ -88,7 +91,7 @@ def find_signals(
     ask, phase
         As of `gather`.
     shared
-        Only of those that may share this with another content.
+        Only of these.
     """
 
     def keep(found: Mapping[Unmeasured, Signal]) -> None:

@@ -18,7 +18,7 @@ from typing import Any, BinaryIO
 from foldkeep.formats.sidecars import Xmp, parse_xmp
 from foldkeep.model import Facts
 from foldkeep.model.kinds import suffix_of
-from foldkeep.model.signatures import format_of
+from foldkeep.model.signatures import format_of, kind_told
 from foldkeep.storage.local.reading import FILE, open_path
 
 from .heif import opens_heif
@@ -42,6 +42,18 @@ _MOST_KEYWORDS = 200
 _OFFSET_FORM = re.compile(r"[+-]\d\d:\d\d|Z")
 
 _Read = Callable[[BinaryIO], Facts]
+
+
+def kind_in(path: bytes, kind: str) -> str:
+    """Return the kind of what a file holds: what is found belongs to the content, whatever its names say.
+
+    Raises
+    ------
+    OSError
+        If the system does not let it be read, which may be otherwise another time.
+    """
+    with open(open_path(path, FILE), "rb") as file:
+        return kind_told(path, file.read(16), kind)
 
 
 def read_facts(path: bytes, kind: str) -> Facts:

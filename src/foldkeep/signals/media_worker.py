@@ -24,6 +24,7 @@ from foldkeep.stock import KnownPrint
 
 from .extractors import FILM_PRINT, PHOTO_PRINT, SOUND_PRINT, Extractor
 from .heif import opens_heif
+from .media import kind_in
 from .views import View
 
 SECONDS = 20.0
@@ -244,7 +245,8 @@ def _answer(question: dict[str, str]) -> dict[str, Any]:
 
 
 def _measured(question: dict[str, str]) -> dict[str, Any]:
-    path, kind = path_from_uri(question["uri"]), question["kind"]
+    path = path_from_uri(question["uri"])
+    kind = kind_in(path, question["kind"]) if question["kind"] else ""
     if question["do"] == "facts":
         from .media import facts_in, missing_part
 

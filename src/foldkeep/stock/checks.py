@@ -151,6 +151,30 @@ class Checks:
             yield from (Due(*row[1:-1]) for row in page)
             last = page[-1][0]
 
+    def unread_since(self, before_ns: int) -> tuple[int, int]:
+        """Return how many files were not read again since a moment, and their bytes.
+
+        Those that never were count if they are older than that, and were first scanned before.
+        """
+        (known_ns,) = self._db.execute("SELECT min(started_ns) FROM scans").fetchone()
+        never = "f.modified_ns < :before" if known_ns is not None and known_ns < before_ns else "0"
+        (any_,) = self._db.execute("SELECT EXISTS (SELECT 1 FROM checks WHERE kind = 'file')").fetchone()
+        if not any_:
+            return self._summed(f"files f WHERE f.size > 0 AND {never}", before_ns)
+        return self._summed(
+            f"files f JOIN folders d ON d.id = f.folder LEFT JOIN checks c ON c.kind = 'file' AND c.subject ="
+            f" {_FILE_PATH} WHERE f.size > 0 AND iif(c.checked_ns IS NULL, {never}, c.checked_ns < :before)",
+            before_ns,
+        )
+
+    def _summed(self, tables: str, before_ns: int) -> tuple[int, int]:
+        count, size = self._db.execute(
+            f"SELECT count(*), coalesce(sum(size), 0) FROM (SELECT f.size AS size FROM {tables}"
+            " GROUP BY f.volume, f.inode)",
+            {"before": before_ns},
+        ).fetchone()
+        return count, size
+
     def names_of(self, number: int) -> list[bytes]:
         """Return the paths of a file by its number: its own, and those of its other names (hard links)."""
         rows = self._db.execute(

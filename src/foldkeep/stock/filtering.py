@@ -17,12 +17,13 @@ CONTENT = "coalesce({0}digest, CAST({0}inode || ' ' || {0}volume AS BLOB))"
 
 
 class Shared(StrEnum):
-    """What files are asked for more that may have something in common with another content.
+    """Which files are asked for more: most, those that may have something in common with another content.
 
     The values are conditions on ``files f``.
     """
 
     ANYTHING = "1"
+    UNCONTRADICTED = "f.content IS NULL"  # no finding of a content may come of a name that is false
     OUTLINE = (
         "f.outline IN (SELECT outline FROM files WHERE length(outline) > 1 GROUP BY outline"
         f" HAVING count(DISTINCT {CONTENT.format('')}) > 1)"

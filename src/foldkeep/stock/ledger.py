@@ -92,6 +92,18 @@ class Ledger:
             found[run].bytes[RunFileState(state)] = size
         return list(found.values())
 
+    def waiting_before(self, before_ns: int) -> list[RunSummary]:
+        """Return the runs of which files wait in folds since before a moment, the first run first.
+
+        Runs follow each other, so one whose clock was set back is no older than those before it.
+        """
+        found, started_ns = [], 0
+        for summary in self.summaries():
+            started_ns = max(started_ns, summary.run.started_ns)
+            if started_ns < before_ns and summary.files.get(RunFileState.WAITING):
+                found.append(summary)
+        return found
+
     def places(self, run: int) -> dict[bytes, set[RunFileState]]:
         """Return the places of a run's files, each with the states of its files."""
         found: dict[bytes, set[RunFileState]] = {}

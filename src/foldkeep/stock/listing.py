@@ -2,7 +2,7 @@
 
 import os
 import sqlite3
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator
 from typing import Any, NamedTuple
 
 from foldkeep.model import Filter, StockFile
@@ -75,14 +75,19 @@ class Listing:
         for row in rows:
             yield stock_file(row, places)
 
-    def by_folder(self, wanted: Filter) -> Iterator[tuple[bytes, int, list[tuple[bytes, str, int, int, int]]]]:
+    def by_folder(
+        self, wanted: Filter, takes: Callable[[bytes], object] = bool
+    ) -> Iterator[tuple[bytes, int, list[tuple[bytes, str, int, int, int]]]]:
         """Yield every folder that has files: its path, its place, and its files in order of name.
 
-        Of each file that is name, kind, size, modified_ns, and whether it fits.
+        Of each file that is name, kind, size, modified_ns, and whether it fits. Folders of which `takes` says no are
+        passed by.
         """
         fits, values = condition(self._db, wanted)
         tables = FILTERABLE if wanted else "files f"
         for id_, path, place in self._db.execute("SELECT id, path, place FROM folders ORDER BY path").fetchall():
+            if not takes(path):
+                continue
             files = self._db.execute(
                 f"SELECT f.name, f.kind, f.size, f.modified_ns, {fits} FROM {tables} WHERE f.folder = ?"
                 " ORDER BY f.name",
@@ -155,16 +160,21 @@ class Listing:
             values,
         )
 
-    def rows(self, places: Sequence[int]) -> Iterator[tuple[Any, ...]]:
-        """Yield every name in places, folder by folder, as folder, place, volume, name and what is known of it.
+    def folder_rows(self, places: Collection[int]) -> Iterator[tuple[bytes, int, int, list[tuple[Any, ...]]]]:
+        """Yield every folder of places in order of path, with its place, its volume, and its names in their order.
 
-        A folder without files comes with None for the name.
+        Of each name that is what an inventory has of it, the digest in hexadecimal.
         """
-        yield from self._db.execute(
-            "SELECT d.path, d.place, d.volume, f.name, f.kind, f.size, f.modified_ns, f.inode, f.links, f.owner,"
-            " f.blocks, f.extent, f.content, f.ends, f.digest FROM folders d LEFT JOIN files f ON f.folder = d.id"
-            f" WHERE d.place IN ({','.join(map(str, places))}) ORDER BY d.path, f.name"
-        )
+        folders = self._db.execute("SELECT id, path, place, volume FROM folders ORDER BY path").fetchall()
+        for number, path, place, volume in folders:
+            if place in places:
+                # Asked folder by folder, nothing has to be sorted: the index has the names in order.
+                rows = self._db.execute(
+                    "SELECT name, kind, size, modified_ns, inode, links, owner, blocks, extent, content, ends,"
+                    " iif(digest IS NULL, NULL, lower(hex(digest))) FROM files WHERE folder = ? ORDER BY name",
+                    (number,),
+                )
+                yield path, place, volume, rows.fetchall()
 
     def folders(self) -> dict[int, bytes]:
         """Return the path of every folder under its number."""

@@ -226,6 +226,22 @@ _MIGRATIONS = (
         PRIMARY KEY (one, other)
     ) STRICT, WITHOUT ROWID;
     """,
+    """
+    CREATE TABLE checkups (
+        word TEXT PRIMARY KEY,              -- what was looked at
+        made_ns INTEGER NOT NULL,
+        known TEXT NOT NULL                 -- a JSON object: what was found then
+    ) STRICT, WITHOUT ROWID;
+    CREATE TABLE checkup_spares (
+        digest BLOB PRIMARY KEY,
+        spares INTEGER NOT NULL             -- how many were known at the last check-up
+    ) STRICT, WITHOUT ROWID;
+    """,
+    """
+    -- Until here a file under a false name told of its content what was wrong with the name.
+    DELETE FROM signals WHERE extractor IN ('damage', 'media facts')
+        AND digest IN (SELECT digest FROM files WHERE content IS NOT NULL);
+    """,
 )
 VERSION = len(_MIGRATIONS)
 

@@ -176,7 +176,7 @@ class Sets:
         agree = " AND ".join(f"f.{key} = s.{key}" for key in self._keys)
         return (
             f"temp.{table} s CROSS JOIN files f ON {agree} AND {self._taking_part()}"
-            " JOIN temp.parts a ON a.place = f.place AND a.part = s.part JOIN places p ON p.id = f.place"
+            " JOIN temp.parts a ON a.place = f.place AND a.part = s.part"
         )
 
     def members(self, top: int | None = None, sidecars: bool | None = None) -> Iterator[Members]:
@@ -212,7 +212,7 @@ class Sets:
         fits, values = condition(self._db, wanted)
         rows = self._db.execute(
             f"SELECT s.rowid, f.folder, f.name, f.size, f.volume, f.inode FROM {self._joined('sets')}"
-            f" JOIN folders d ON d.id = f.folder WHERE {fits}",
+            + (f" JOIN places p ON p.id = f.place JOIN folders d ON d.id = f.folder WHERE {fits}" if wanted else ""),
             values,
         )
         for group, folder, name, size, volume, inode in rows:

@@ -54,7 +54,10 @@ class KnownSignals:
         places: Iterable[int],
         shared: Shared = Shared.ANYTHING,
     ) -> list[Unmeasured]:
-        """Return the contents in places that a version of an extractor was not asked of, each by one of its files."""
+        """Return the contents in places that a version of an extractor was not asked of, each by one of its files.
+
+        A content is asked under a name that agrees with its first bytes, where it has one.
+        """
         return self._contents(
             kinds,
             places,
@@ -72,13 +75,14 @@ class KnownSignals:
     ) -> list[Unmeasured]:
         kinds = tuple(kinds)
         rows = self._db.execute(
-            "SELECT f.digest, d.path, f.name, f.kind, f.size, f.modified_ns FROM files f"
+            # SQLite takes the bare columns from the row that has the least (lang_select, 2.5).
+            "SELECT f.digest, d.path, f.name, f.kind, f.size, f.modified_ns, min(f.content IS NOT NULL) FROM files f"
             " JOIN folders d ON d.id = f.folder WHERE f.digest IS NOT NULL AND f.size > 0"
             f" AND f.kind IN ({','.join('?' * len(kinds))}) AND f.place IN ({numbers(places)}) AND {condition}"
             " GROUP BY f.digest ORDER BY d.path, f.name",
             (*kinds, *values),
         )
-        return [Unmeasured(digest, join(folder, name), *rest) for digest, folder, name, *rest in rows]
+        return [Unmeasured(digest, join(folder, name), *rest) for digest, folder, name, *rest, _ in rows]
 
     def agreeing(
         self, extractor: str, version: int, name: str

@@ -15,6 +15,7 @@ from .archives import Archives
 from .beginnings import Beginnings, Forms
 from .catalogs import Catalogs
 from .checks import Checks
+from .checkups import CheckUps
 from .contents import Contents
 from .essences import Essences
 from .files import Files
@@ -61,6 +62,7 @@ class Stock:
         self.catalogs = Catalogs(connection)
         self.archives = Archives(connection)
         self.checks = Checks(connection)
+        self.checkups = CheckUps(connection)
         self.holdings = Holdings(connection)
 
     @classmethod

@@ -31,10 +31,10 @@ OPTIONS = (
     Option("-o", "write a docket of regenerable files", Takes.DOCKET, "DOCKET", to="docket"),
     Option("--what", "only proxy, render, waveform, …", Takes.WORD, "WORD", several=True),
     Option("--project", "only of this project", Takes.WORD, "NAME|DIR", several=True),
-    Option("--version", "only of this version of a program", Takes.WORD, "VERSION", several=True),
+    Option("--version", "only of this version of a program", Takes.WORD, "VERSION", several=True, rare=True),
     Option("--all-but-newest-version", "only of versions older than the newest in a project"),
     Option("--unused", "only files that no document of the project mentions, nor their sources"),
-    Option("--measure-films", "compare proxies with their films, frame by frame: slow, and remembered"),
+    Option("--measure-films", "compare proxies with their films, frame by frame: slow, and remembered", rare=True),
     Option(
         "--cap",
         "only as much as needed for the rest to fit into SIZE, least recently used first",

@@ -24,7 +24,7 @@ examples:
 
 OPTIONS = (
     Option("what", "what to do", Takes.WORD, choices=("add", "list", "check", "forget")),
-    Option("name", "its name here; for check, also a SOURCE", Takes.WORD, "NAME", optional=True),
+    Option("name", "its name here; for check, also a SOURCE", Takes.CATALOG, "NAME", optional=True),
     Option(
         "source",
         "to add: a file, a folder with sidecars, or FORM:FILE",

@@ -37,7 +37,7 @@ OPTIONS = (
     Option("--at-least", "list those on N or more; of a folder: ask for N other volumes", Takes.NUMBER, "N"),
     Option("--on", "only what lies there counts", Takes.PLACE, "ROLE|PLACE|VOLUME", several=True),
     Option("--with-inventory", "count what this inventory has as well", Takes.INVENTORY, "FILE", several=True),
-    Option("--trust-stock", "of a folder: a quick look that reads nothing elsewhere and proves nothing"),
+    Option("--trust-stock", "of a folder: a quick look that reads nothing elsewhere and proves nothing", rare=True),
     Option("-o", "write a docket that copies what is missing", Takes.DOCKET, "DOCKET", to="docket"),
     Option("--csv", "also write all that is listed to a CSV table", Takes.FILE, "FILE"),
     Option("--plot", "draw how safe each kind and place is, as .png or .svg", Takes.FILE, "FILE"),

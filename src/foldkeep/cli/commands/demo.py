@@ -26,9 +26,11 @@ OPTIONS = (
     Option("folder", "a new or empty folder", Takes.FOLDER, "DIR", optional=True),
     Option("--library-only", "make the library and stop there"),
     Option("--cloud", "run a small cloud on this machine as well, and walk through what can be done with that"),
-    Option("--latency", "with --cloud: milliseconds before each of its answers", Takes.NUMBER, "MS", default=0),
-    Option("--fail-every", "with --cloud: let one of so many requests fail", Takes.NUMBER, "N", default=0),
-    Option("--stay", "with --cloud: leave it running at the end, until Ctrl-C"),
+    Option(
+        "--latency", "with --cloud: milliseconds before each of its answers", Takes.NUMBER, "MS", default=0, rare=True
+    ),
+    Option("--fail-every", "with --cloud: let one of so many requests fail", Takes.NUMBER, "N", default=0, rare=True),
+    Option("--stay", "with --cloud: leave it running at the end, until Ctrl-C", rare=True),
 )
 
 

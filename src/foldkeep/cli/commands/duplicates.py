@@ -29,15 +29,16 @@ OPTIONS = (
     Option("--sort", "saving (the default), size, count or name", Takes.WORD, "BY", default="saving"),
     Option("--details", "dates and owner of each copy, and wrong suffixes"),
     Option("--folders", "compare whole folders instead of files"),
-    Option("--names-too", "with --folders: names must agree as well"),
+    Option("--names-too", "with --folders: names must agree as well", rare=True),
     Option(
         "--share",
         "with --folders: the smallest overlap to list, in percent of a folder (default: 50)",
         Takes.NUMBER,
         "PERCENT",
         default=50,
+        rare=True,
     ),
-    Option("--across", "compare all places as one, whatever their role"),
+    Option("--across", "compare all places as one, whatever their role", rare=True),
     Option(
         "--same",
         "what copies agree in: content (the default, unless the settings say otherwise), name, size, modified, or"

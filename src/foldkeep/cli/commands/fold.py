@@ -64,16 +64,17 @@ OPTIONS = (
     Option(
         "--below", "for the method copy: keep the folders below this one (else below the place)", Takes.FOLDER, "DIR"
     ),
-    Option("--keep-empty-folders", "keep folders that become empty"),
-    Option("--allow-last-copy", "allow sets with no keeper"),
-    Option("--allow-alike", "also rows that only look or sound like their keeper; that is measured again"),
+    Option("--keep-empty-folders", "keep folders that become empty", rare=True),
+    Option("--allow-last-copy", "allow sets with no keeper", rare=True),
+    Option("--allow-alike", "also rows that only look or sound like their keeper; that is measured again", rare=True),
     Option(
         "--trust-server-digest",
         "of what lies on a server take a strong digest that the server states then and there, instead of reading it",
+        rare=True,
     ),
-    Option("--for-good", "for the method delete: confirm that nothing can be brought back"),
+    Option("--for-good", "for the method delete: confirm that nothing can be brought back", rare=True),
     Option("--catalog", "also use metadata of this catalogue", Takes.CATALOG, "NAME|SOURCE", several=True),
-    Option("--leave-sidecars", "add no metadata to sidecars of keepers"),
+    Option("--leave-sidecars", "add no metadata to sidecars of keepers", rare=True),
     *PROJECTS,
     *READING,
     BREAK_LOCK,

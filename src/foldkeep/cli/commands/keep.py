@@ -39,11 +39,7 @@ OPTIONS = (
         several=True,
         group=_CHOOSING,
     ),
-    Option(
-        "--only-these-rules",
-        "use only --prefer, without the usual rules",
-        group=_CHOOSING,
-    ),
+    Option("--only-these-rules", "use only --prefer, without the usual rules", rare=True),
     Option(
         "--protect",
         "never fold these: a folder, a file, a glob like '*.arw', role:ROLE, place:LABEL",
@@ -82,13 +78,13 @@ OPTIONS = (
         several=True,
         group=_CHOOSING,
     ),
-    Option("--ignore-projects", "allow folding what timelines and other documents use", group=_CHOOSING),
+    Option("--ignore-projects", "allow folding what timelines and other documents use", rare=True),
     Option(
         "--for-links",
         "propose for a method that leaves links, so that catalogues lose nothing",
         group=_CHOOSING,
     ),
-    Option("--across", "compare all places as one, whatever their role"),
+    Option("--across", "compare all places as one, whatever their role", rare=True),
     Option(
         "--same",
         "content (the default, unless the settings say otherwise), name, size, modified, or several; sets whose"

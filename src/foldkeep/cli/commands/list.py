@@ -36,7 +36,7 @@ OPTIONS = (
         "only damaged files, with what is wrong: empty, cut off, zero-filled, wrong format (known after"
         " scan --check-media, show or sheet)",
     ),
-    Option("-0", "print only paths, each followed by a NUL byte", to="null"),
+    Option("-0", "print only paths, each followed by a NUL byte", to="null", rare=True),
     Option("-o", "write a docket that proposes to fold them all", Takes.DOCKET, "DOCKET", to="docket"),
     INVENTORY,
     *FILTERS,

@@ -36,7 +36,9 @@ OPTIONS = (
     Option(
         "--repair", "write a corrected copy of the catalogue: paths mended, missing ones dropped", Takes.FILE, "FILE"
     ),
-    Option("--one-entry", "with --repair: keep one entry per content, the first; ratings in others are lost"),
+    Option(
+        "--one-entry", "with --repair: keep one entry per content, the first; ratings in others are lost", rare=True
+    ),
     Option("--top", f"list the first N of each (on a terminal {_TOP_ON_TERMINAL}, else all)", Takes.NUMBER, "N"),
     *READING,
     *FILTERS,

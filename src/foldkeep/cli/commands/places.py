@@ -25,12 +25,13 @@ OPTIONS = (
     Option("place", "the label or path of the place to change", Takes.PLACE, "PLACE", optional=True),
     Option("--role", "its new role", Takes.WORD, choices=ROLES),
     Option("--label", "its new name", Takes.WORD),
-    Option("--at", "the folder where it is now, if Fold Keep did not find its drive", Takes.FOLDER, "DIR"),
+    Option("--at", "the folder where it is now, if Fold Keep did not find its drive", Takes.FOLDER, "DIR", rare=True),
     Option(
         "--mark",
         "write a mark into a folder, by which its drive is known again; a copy becomes a place of its own",
         Takes.FOLDER,
         "DIR",
+        rare=True,
     ),
     Option(
         "--separate",
@@ -38,8 +39,16 @@ OPTIONS = (
         Takes.PLACE,
         "PLACE",
         words=2,
+        rare=True,
     ),
-    Option("--kept-alike", "say that a program may keep two places alike after all", Takes.PLACE, "PLACE", words=2),
+    Option(
+        "--kept-alike",
+        "say that a program may keep two places alike after all",
+        Takes.PLACE,
+        "PLACE",
+        words=2,
+        rare=True,
+    ),
     Option("--forget", "forget a place and its files; no file is changed", Takes.PLACE, "PLACE"),
 )
 

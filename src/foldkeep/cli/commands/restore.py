@@ -38,9 +38,9 @@ OPTIONS = (
     ),
     Option("--to", "an existing folder", Takes.FOLDER, "DIR", required=True),
     Option("--outside-media-back", "put outside media back where it came from"),
-    Option("--back-under", "with that: also allow this folder", Takes.FOLDER, "DIR", several=True),
-    Option("--special-modes", "also restore setuid, setgid and sticky bits"),
-    Option("--without-parts", "restore what is in these parts of a package"),
+    Option("--back-under", "with that: also allow this folder", Takes.FOLDER, "DIR", several=True, rare=True),
+    Option("--special-modes", "also restore setuid, setgid and sticky bits", rare=True),
+    Option("--without-parts", "restore what is in these parts of a package", rare=True),
     Option("--yes", "go ahead without asking"),
     BREAK_LOCK,
 )

@@ -1,7 +1,7 @@
 """Plan how to make room on a volume, with the least regret.
 
 Steps come in order of regret, each with what it frees and how that can be had
-again: what waits in folds for more than a month; the desktop's bins; what can
+again: what waits in folds for long; the desktop's bins; what can
 be made again and nobody uses; spares; other regenerables; what decodes to the
 same as something that stays; quiet projects; large old files that are safe on
 two other volumes. The plan stops when there is enough. Nothing is changed: -o
@@ -55,7 +55,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             room = Room(
                 stock, volume.volume.id, top, recipes_of(args, env), projects_of(args, env, stock),
                 stock.catalogs.all(), Wishes.after(settings, Filter()), env.user_cache(), env.data_home(),
-                parse_age(settings.quiet_after), progress=progress,
+                parse_age(settings.quiet_after), parse_age(settings.release_after), progress=progress,
             )  # fmt: skip
             plan = plan_room(room, wanted)
     written = _write(args.dockets, plan) if args.dockets else []

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
 from ..options import CONFIG, ROLES, Option, Takes
+from ..reading import readers
 
 if TYPE_CHECKING:
     from foldkeep.model import Place, Progress
@@ -24,13 +25,12 @@ examples:
   foldkeep scan                                   all known places again
 """
 
-_AT_ONCE_AFAR = 12
 _LOOK_AT = "include {}; remembered for these places"
 OPTIONS = (
     Option(
         "place",
         "a folder, drive or share, or the https:// or sftp:// address of a folder on a server",
-        Takes.PLACE,
+        Takes.FOLDER,
         "PLACE",
         several=True,
         optional=True,
@@ -42,13 +42,22 @@ OPTIONS = (
         choices=ROLES,
     ),
     Option("--hidden", _LOOK_AT.format("hidden files and folders"), opposite=True),
-    Option("--system", _LOOK_AT.format("files and folders of the system"), opposite=True),
-    Option("--bundles", _LOOK_AT.format("files inside bundles, folders that act as one document"), opposite=True),
-    Option("--cross-volumes", _LOOK_AT.format("other volumes mounted below"), opposite=True),
-    Option("--rate", "bytes a second that are sent to and from servers at most, such as 5MB/s", Takes.RATE, "RATE"),
+    Option("--system", _LOOK_AT.format("files and folders of the system"), opposite=True, rare=True),
+    Option(
+        "--bundles", _LOOK_AT.format("files inside bundles, folders that act as one document"), opposite=True, rare=True
+    ),
+    Option("--cross-volumes", _LOOK_AT.format("other volumes mounted below"), opposite=True, rare=True),
+    Option(
+        "--rate",
+        "bytes a second that are sent to and from servers at most, such as 5MB/s",
+        Takes.RATE,
+        "RATE",
+        rare=True,
+    ),
     Option(
         "--unencrypted",
         "ask servers over http:// as well; anybody on the way can read along then, passwords too",
+        rare=True,
     ),
     Option("--read-all", "read every file whole, so that `compare` knows its content while the drive is away"),
     Option("--check-media", "read every file whole and find damage: cut-off, zero-filled and undecodable files"),
@@ -58,8 +67,6 @@ OPTIONS = (
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Scan and tell what was seen."""
-    from concurrent.futures import ThreadPoolExecutor
-
     from foldkeep.model import UnusableInput
     from foldkeep.model.extras import need
     from foldkeep.scan import scan
@@ -84,22 +91,18 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             places = stock.places.all()
         if not places:
             raise UnusableInput("no place is known yet", "name a folder: foldkeep scan DIR")
-        executor = ThreadPoolExecutor(_threads(places), thread_name_prefix="reading")
-        try:
-            with env.progress(args) as progress:
-                report = scan(
-                    stock,
-                    places,
-                    executor,
-                    progress,
-                    settings,
-                    read_all=args.read_all,
-                    read_kinds=DAMAGE.kinds if args.check_media else (),
-                )
-                if args.check_media:
-                    _check(stock, report, progress)
-        finally:
-            executor.shutdown(wait=False, cancel_futures=True)
+        with readers(places) as executor, env.progress(args) as progress:
+            report = scan(
+                stock,
+                places,
+                executor,
+                progress,
+                settings,
+                read_all=args.read_all,
+                read_kinds=DAMAGE.kinds if args.check_media else (),
+            )
+            if args.check_media:
+                _check(stock, report, progress)
     env.answer(args, ScanAnswer(report))
     return env.tell_problems(args, report.problems)
 
@@ -169,14 +172,3 @@ def _asked(args: argparse.Namespace) -> "dict[str, bool]":
         "unencrypted": args.unencrypted or None,
     }  # fmt: skip
     return {word: wish for word, wish in said.items() if wish is not None}
-
-
-def _threads(places: "list[Place]") -> int:
-    """Return how many files are read at a time: one a processor, and one more that waits for the disk; of what lies on
-    servers as many as they may answer at once.
-    """
-    import os
-
-    from foldkeep.model.remote import is_remote
-
-    return _AT_ONCE_AFAR if any(is_remote(place.path) for place in places) else (os.cpu_count() or 1) + 1

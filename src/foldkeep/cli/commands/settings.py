@@ -1,29 +1,20 @@
 """Show the settings in force and where they come from.
 
-Settings are a TOML file that you may write: what scans pass by, how keepers are
-chosen, what does not count in a folder that is to be empty, kinds of your own,
-and their colours in maps. A key that is not there keeps its built-in value.
+Settings are a TOML file: what scans pass by, how keepers are chosen, what is
+protected, when releasing is proposed, reminders, kinds of your own and their
+colours in maps. --write makes one with every key, what it means and what is
+built in; take the # before a line away to set it. A key that is not there keeps
+its built-in value, one that is not known is refused.
 
   [scan]
   ignore_folders = ["node_modules", "/media/scratch"]
-  ignore_names = ["*.tmp"]
-  smallest = "10kB"
 
   [keep]
-  same = "content,essence"
   prefer = ["under:~/Masters", "together", "oldest", "first-by-name"]
   protect = ["~/Portfolio", "*.psd"]
-  takes_programs = false
 
   [fold]
-  litter = ["Thumbs.db", ".DS_Store"]
-
-  [kinds]
-  photo = ["xyz"]
-  score = ["mxl", "musicxml"]
-
-  [colors]
-  score = "#882255"
+  release_after = "30d"
 """
 
 import argparse
@@ -34,21 +25,47 @@ from ..options import Option, Takes
 EXAMPLES = """\
 examples:
   foldkeep settings
+  foldkeep settings --write
   foldkeep settings --config mine.toml
 """
 
 
-OPTIONS = (Option("--config", "a settings file, instead of your own", Takes.FILE, "FILE"),)
+OPTIONS = (
+    Option("--write", "write a commented settings file, if there is none yet"),
+    Option("--config", "a settings file, instead of your own", Takes.FILE, "FILE"),
+)
 
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
-    """Show the settings."""
+    """Write a file if that is asked for, and show the settings."""
     import os
 
     from foldkeep.formats.own import settings_table
     from foldkeep.model import visible
     from foldkeep.show.answers.settings import SettingsAnswer
 
+    if args.write:
+        _write(env.settings_path(args))
     file = env.settings(args)
     env.answer(args, SettingsAnswer(visible(file.path), os.path.exists(file.path), settings_table(file)))
     return ExitStatus.DONE
+
+
+def _write(path: str) -> None:
+    """Write a settings file that says what can be set; UnusableInput if there is one."""
+    import os
+
+    from foldkeep.formats.own import new_file, settings_text
+    from foldkeep.model import UnusableInput, visible
+    from foldkeep.model.work import reason_of
+
+    if os.path.lexists(path):
+        raise UnusableInput(f"there is a settings file already: {visible(path)}", "change that, or name another")
+    try:
+        os.makedirs(os.path.dirname(os.path.abspath(path)), exist_ok=True)
+    except OSError as error:
+        raise UnusableInput(
+            f"cannot write {visible(path)}: {reason_of(error)}", "name another with --config"
+        ) from error
+    with new_file(path) as (_, stream):
+        stream.write(settings_text().encode())

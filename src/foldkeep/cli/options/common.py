@@ -1,13 +1,14 @@
 """The options that every command takes, and one of those that hold places."""
 
-from .option import Option, Takes
+from .option import EVERYWHERE, Option, Takes
 
-_EVERYWHERE = "everywhere"
 COMMON = (
-    Option("--stock", "the stock to use (else FOLDKEEP_STOCK, else your own)", Takes.FILE, "FILE", group=_EVERYWHERE),
-    Option("--json", "print one JSON document", group=_EVERYWHERE),
-    Option("--quiet", "print only problems", group=_EVERYWHERE),
-    Option("--no-color", "no colours, even on a terminal", group=_EVERYWHERE),
-    Option("--debug", "on an internal error, show the traceback and versions", group=_EVERYWHERE),
+    Option("--stock", "the stock to use (else FOLDKEEP_STOCK, else your own)", Takes.FILE, "FILE", group=EVERYWHERE),
+    Option("--json", "print one JSON document", group=EVERYWHERE),
+    Option("--quiet", "print only problems", group=EVERYWHERE),
+    Option("--no-color", "no colours, even on a terminal", group=EVERYWHERE),
+    Option("--debug", "on an internal error, show the traceback and versions", group=EVERYWHERE),
 )
-BREAK_LOCK = Option("--break-lock", "take over a lock that another computer left behind, or this one before a restart")
+BREAK_LOCK = Option(
+    "--break-lock", "take over a lock that another computer left behind, or this one before a restart", rare=True
+)

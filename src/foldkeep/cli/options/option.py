@@ -6,7 +6,11 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
 
-from foldkeep.model.units import parse_age, parse_share, parse_size, parse_span
+from foldkeep.model.reminders import parse_period
+from foldkeep.model.units import parse_age, parse_share, parse_size, parse_span, parse_time_of_day
+
+EVERYWHERE = "everywhere"
+RARELY = "rarely needed"
 
 
 class Takes(StrEnum):
@@ -30,6 +34,10 @@ class Takes(StrEnum):
     KIND = "kind"
     SPAN = "span"
     PORTION = "portion"
+    TIME = "time of day"
+    TOPIC = "topic"
+    RECIPE = "recipe"
+    PERIOD = "time between reminders"
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,6 +64,8 @@ class Option:
         The name of its value in the program, if that is another.
     group, instead
         The heading under which the help lists it; the name of a group of which just one may be given.
+    rare
+        Few need it: the help lists it near its end.
     """
 
     name: str
@@ -72,6 +82,12 @@ class Option:
     to: str = ""
     group: str = ""
     instead: str = ""
+    rare: bool = False
+
+    @property
+    def heading(self) -> str:
+        """The heading under which the help lists it; empty for the usual options."""
+        return RARELY if self.rare else self.group
 
     @property
     def is_position(self) -> bool:
@@ -79,14 +95,33 @@ class Option:
         return not self.name.startswith("-")
 
 
+def in_order(options: Iterable[Option]) -> list[Option]:
+    """Return options as the help lists them: heading by heading, what few need and what is everywhere last."""
+    headings = dict.fromkeys(["", *(option.heading for option in options)])
+    last = [heading for heading in (RARELY, EVERYWHERE) if heading in headings]
+    order = [heading for heading in headings if heading not in last] + last
+    return sorted(options, key=lambda option: order.index(option.heading))
+
+
+def usage_of(options: Iterable[Option]) -> str:
+    """Return what stands behind a command, as its help says it in one line."""
+    words = ["[options]"]
+    for option in options:
+        if option.is_position:
+            word = option.metavar or ("{" + ",".join(option.choices) + "}" if option.choices else option.name.upper())
+            word += " …" if option.several else ""
+            words.append(f"[{word}]" if option.optional else word)
+    return " ".join(words)
+
+
 def add_options(parser: argparse.ArgumentParser, options: Iterable[Option]) -> None:
     """Add options to a parser, in their order and under their headings."""
     groups: dict[str, Any] = {"": parser}
     choices: dict[str, Any] = {}
-    for option in options:
-        if option.group not in groups:
-            groups[option.group] = parser.add_argument_group(option.group)
-        there = groups[option.group]
+    for option in in_order(tuple(options)):
+        if option.heading not in groups:
+            groups[option.heading] = parser.add_argument_group(option.heading)
+        there = groups[option.heading]
         if option.instead:
             if option.instead not in choices:
                 choices[option.instead] = there.add_mutually_exclusive_group(required=option.required)
@@ -119,6 +154,13 @@ def _arguments(option: Option) -> dict[str, Any]:
     return named | {"default": option.default}
 
 
+def _number(text: str) -> int:
+    try:
+        return int(text)
+    except ValueError:
+        raise ValueError(f"not a number: {text!r}") from None
+
+
 def _typed(parse: Callable[[str], Any]) -> Callable[[str], Any]:
     """Return an argument type that reports a ValueError of `parse` in its own words."""
 
@@ -131,12 +173,25 @@ def _typed(parse: Callable[[str], Any]) -> Callable[[str], Any]:
     return convert
 
 
+def _checked(parse: Callable[[str], Any]) -> Callable[[str], str]:
+    """Return an argument type that takes a text as it is, if `parse` understands it."""
+    understand = _typed(parse)
+
+    def check(text: str) -> str:
+        understand(text)
+        return text
+
+    return check
+
+
 _CONVERTED: dict[Takes, Callable[[str], Any]] = {
-    Takes.NUMBER: int,
-    Takes.RUN: int,
+    Takes.NUMBER: _typed(_number),
+    Takes.RUN: _typed(_number),
     Takes.SIZE: _typed(parse_size),
     Takes.RATE: _typed(lambda text: parse_size(text.removesuffix("/s"))),
     Takes.AGE: _typed(parse_age),
     Takes.SPAN: _typed(parse_span),
     Takes.PORTION: _typed(parse_share),
+    Takes.TIME: _checked(parse_time_of_day),
+    Takes.PERIOD: _checked(parse_period),
 }

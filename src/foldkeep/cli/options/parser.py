@@ -2,11 +2,13 @@
 
 import argparse
 import os
+from collections.abc import Iterable
 from typing import Any, NoReturn
 
 from ..environment import Environment, ExitStatus
 
 _WIDEST_HELP = 100
+_LEAST_BEGUN = 3
 
 
 class Parser(argparse.ArgumentParser):
@@ -20,12 +22,38 @@ class Parser(argparse.ArgumentParser):
             allow_abbrev=False,
             **named,
         )
+        self._positionals.title = "arguments"
 
     def error(self, message: str) -> NoReturn:
         """Write one line and end with the status of wrong usage."""
         from foldkeep.model import visible
 
-        self.exit(ExitStatus.UNUSABLE, f"{self.prog}: {visible(message)}; see {self.prog} --help\n")
+        advice = "" if "; did you mean " in message else f"; see {self.prog} --help"
+        self.exit(ExitStatus.UNUSABLE, f"{self.prog}: {visible(message.removeprefix('argument '))}{advice}\n")
+
+    def parse_args(self, args: Any = None, namespace: Any = None) -> Any:
+        """Parse a command line; of a word that is no option, name the one that is nearest to it."""
+        found, strange = self.parse_known_args(args, namespace)
+        if strange:
+            word = strange[0].partition("=")[0]
+            if word.startswith("-"):
+                self.error(f"there is no option {word}{self._near(word, self._option_string_actions)}")
+            self.error(f"{strange[0]} is one word too many")
+        return found
+
+    def _check_value(self, action: argparse.Action, value: Any) -> None:
+        if action.choices is not None and value not in action.choices:
+            known = list(map(str, action.choices))
+            what = f"{value} is none of {', '.join(known)}{self._near(str(value), known)}"
+            raise argparse.ArgumentError(action, what)
+
+    def _near(self, word: str, known: Iterable[str]) -> str:
+        from difflib import get_close_matches
+
+        # The beginning of a word counts for more than its length: --larger means --larger-than.
+        begun = [each for each in known if len(word) > _LEAST_BEGUN and each.startswith(word)]
+        near = begun[:1] or get_close_matches(word, list(known), 1)
+        return f"; did you mean {near[0]}?" if near else ""
 
     def _print_message(self, message: str, file: Any = None) -> None:
         # argparse hands in sys.stderr for errors and None or sys.stdout for answers.

@@ -15,23 +15,32 @@ if TYPE_CHECKING:
     from foldkeep.stock import Stock
 
 
-CONFIG = Option("--config", "the settings file to use (see `foldkeep settings`)", Takes.FILE, "FILE")
+_GROUP = "what is a project, and what can be made again"
+CONFIG = Option("--config", "the settings file to use (see `foldkeep settings`)", Takes.FILE, "FILE", rare=True)
 RECIPES = (
-    Option("--recipes", "your own recipes, used before the built-in ones", Takes.FILE, "FILE"),
+    Option("--recipes", "your own recipes, used before the built-in ones", Takes.FILE, "FILE", group=_GROUP),
     Option(
         "--trust",
         "trust this recipe: its files count as regenerable without further proof",
-        Takes.WORD,
+        Takes.RECIPE,
         "RECIPE",
         several=True,
+        group=_GROUP,
     ),
     CONFIG,
 )
 """The options that tell what can be made again."""
 
 PROJECTS = (
-    Option("--project-marker", "file names that mark their folder as a project", Takes.GLOB, "GLOB", several=True),
-    Option("--inside", "every folder in DIR is a project", Takes.FOLDER, "DIR", several=True),
+    Option(
+        "--project-marker",
+        "file names that mark their folder as a project",
+        Takes.GLOB,
+        "GLOB",
+        several=True,
+        group=_GROUP,
+    ),
+    Option("--inside", "every folder in DIR is a project", Takes.FOLDER, "DIR", several=True, group=_GROUP),
     *RECIPES,
 )
 """The options that tell projects and what can be made again."""

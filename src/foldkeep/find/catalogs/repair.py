@@ -5,7 +5,7 @@ import os
 from foldkeep.model.catalogs import CatalogEntry, CatalogSource
 from foldkeep.model.names import file_uri, path_from_uri
 
-from .orphans import Orphans
+from .orphan_files import Orphans
 
 
 def mended(found: Orphans, source: CatalogSource, *, one_entry: bool = False) -> dict[str, str | None]:

@@ -1,7 +1,12 @@
 """Two sides compared, and inventories of places to compare with."""
 
-from .comparison import Change, Comparison, Side, Verdict, check_sides, compare, open_side
-from .inventories import InventoryFacts, load_inventory, read_inventory, save_inventory
+from typing import TYPE_CHECKING
+
+from foldkeep.model.faces import names_of
+
+if TYPE_CHECKING:
+    from .comparison import Change, Comparison, Side, Verdict, check_sides, compare, open_side
+    from .inventories import InventoryFacts, load_inventory, read_inventory, save_inventory
 
 __all__ = [
     "Change",
@@ -16,3 +21,5 @@ __all__ = [
     "read_inventory",
     "save_inventory",
 ]
+
+__getattr__ = names_of(__name__, __file__)

@@ -3,7 +3,6 @@
 import time
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from itertools import groupby
 
 from foldkeep.formats.own import InventoryHead, InventoryPlace, InventoryReader
 from foldkeep.formats.own import write_inventory as write
@@ -35,10 +34,8 @@ def save_inventory(stock: Stock, places: Sequence[Place], path: str) -> tuple[st
     )
 
     def folders() -> Iterator[tuple[bytes, int, str, list[tuple[object, ...]]]]:
-        rows = stock.listing.rows([place.id for place in places])
-        for (folder, place, volume), group in groupby(rows, key=lambda row: row[:3]):
-            files = [(*row[3:14], row[14].hex() if row[14] else None) for row in group if row[3] is not None]
-            yield folder, numbers[place], volumes[volume].key, files
+        for folder, place, volume, rows in stock.listing.folder_rows(numbers):
+            yield folder, numbers[place], volumes[volume].key, rows
 
     return write(path, head, folders())
 

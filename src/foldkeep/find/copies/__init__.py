@@ -1,22 +1,27 @@
 """Copies: files and folders with the same content, and what is known of them."""
 
-from .decoded import same_decoded
-from .details import Details, KnownCopy, details
-from .duplicates import Duplicates, Overview, Question, Totals, duplicates
-from .essences import same_essences
-from .folders import FolderFacts, FolderMatch, Relation, compare_folders
-from .media_sets import (
-    WRITTEN,
-    MediaCopy,
-    MediaSet,
-    OtherSets,
-    Same,
-    files_of,
-    sets_of_both,
-    totals_of,
-    written,
-)
-from .named_sets import media_set
+from typing import TYPE_CHECKING
+
+from foldkeep.model.faces import names_of
+
+if TYPE_CHECKING:
+    from .content_sets import Duplicates, Overview, Question, Totals, duplicates
+    from .copy_details import Details, KnownCopy, details
+    from .decoded import same_decoded
+    from .essences import same_essences
+    from .folders import FolderFacts, FolderMatch, Relation, compare_folders
+    from .media_sets import (
+        WRITTEN,
+        MediaCopy,
+        MediaSet,
+        OtherSets,
+        Same,
+        files_of,
+        sets_of_both,
+        totals_of,
+        written,
+    )
+    from .named_sets import media_set
 
 __all__ = [
     "Details",
@@ -44,3 +49,5 @@ __all__ = [
     "Relation",
     "compare_folders",
 ]
+
+__getattr__ = names_of(__name__, __file__)

@@ -10,7 +10,7 @@ from foldkeep.signals.decoded import DECODED, Finding
 from foldkeep.signals.essences import ESSENCE
 from foldkeep.stock import Stock
 
-from .duplicates import Question
+from .content_sets import Question
 from .media_sets import AgreeingFiles, MediaSet, Same, media_sets
 from .place_groups import PlaceGroups
 

@@ -15,9 +15,10 @@ from itertools import groupby
 from foldkeep.model import Filter
 from foldkeep.stock import Stock
 
-from .duplicates import Question, duplicates
+from .content_sets import Question, duplicates
 
 _MASK = (1 << 64) - 1
+_MOST_KNOWN = 100_000
 _ODD = 0x9E3779B97F4A7C15  # spreads small numbers over 64 bits, so that sums of them tell multisets apart
 
 
@@ -157,9 +158,13 @@ class _Shared:
         self._same_names = same_names
         self._patterns: dict[tuple[int, frozenset[int]], list[int]] = defaultdict(lambda: [0, 0])
         self._signature: Counter[int] = Counter()
+        self._known: dict[tuple[int, ...], list[list[int]]] = {}
 
     def add(self, group: list[tuple[int, int, bytes, int, tuple[int, int]]]) -> None:
         """Take in all the names of one content."""
+        if not self._same_names and len({row[4] for row in group}) == len(group):
+            self._add_files(group)
+            return
         for number, folder, name, size, identity in group:
             others = frozenset(
                 row[1] for row in group if row[4] != identity and (not self._same_names or row[2] == name)
@@ -169,6 +174,21 @@ class _Shared:
                 pattern = self._patterns[folder, others]
                 pattern[0] += 1
                 pattern[1] += size
+
+    def _add_files(self, group: list[tuple[int, int, bytes, int, tuple[int, int]]]) -> None:
+        """Take in files of which each has one name: whatever lies in the same folders makes the same patterns."""
+        folders = tuple([row[1] for row in group])
+        patterns = self._known.get(folders)
+        if patterns is None:
+            apart = [frozenset(folders[:at] + folders[at + 1 :]) for at in range(len(folders))]
+            patterns = [self._patterns[folder, others] for folder, others in zip(folders, apart, strict=True)]
+            if len(self._known) < _MOST_KNOWN:
+                self._known[folders] = patterns
+        signature, size = group[0][0] * _ODD & _MASK, group[0][3]
+        for folder, pattern in zip(folders, patterns, strict=True):
+            self._signature[folder] += signature
+            pattern[0] += 1
+            pattern[1] += size
 
     def count(self, takes_part: Callable[[int], bool] = lambda _: True) -> _Counts:
         """Count over all pairs of folders above the patterns' own, for folders that take part."""

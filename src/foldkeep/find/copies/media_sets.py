@@ -10,8 +10,8 @@ from foldkeep.model import CopySet, Facts, StockFile, UnusableInput
 from foldkeep.model.files import freed_files
 from foldkeep.signals import MediaReader
 
-from .details import medium
-from .duplicates import Duplicates, Question, Totals
+from .content_sets import Duplicates, Question, Totals
+from .copy_details import medium
 from .place_groups import PlaceGroup, PlaceGroups
 
 _ID_DIGITS = 16

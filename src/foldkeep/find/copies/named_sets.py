@@ -3,8 +3,8 @@
 from foldkeep.signals import MediaReader
 from foldkeep.stock import Stock
 
+from .content_sets import Question
 from .decoded import same_decoded
-from .duplicates import Question
 from .essences import same_essences
 from .media_sets import MediaSet, Same
 

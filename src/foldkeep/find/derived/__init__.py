@@ -1,10 +1,15 @@
 """Derived files: what they were made from, and how far that is shown."""
 
-from .cache_selection import Wish, caches
-from .caches import all_caches, explain_cache
-from .finished import Candidate, finished_films, may_be_finished
-from .found import Batch, Caches, LastUse, Regenerable
-from .sorting import Sorting
+from typing import TYPE_CHECKING
+
+from foldkeep.model.faces import names_of
+
+if TYPE_CHECKING:
+    from .cache_selection import Wish, caches
+    from .derived_files import all_caches, explain_cache
+    from .finished import Candidate, finished_films, may_be_finished
+    from .found import Batch, Caches, LastUse, Regenerable
+    from .sorting import Sorting
 
 __all__ = [
     "Candidate",
@@ -20,3 +25,5 @@ __all__ = [
     "all_caches",
     "explain_cache",
 ]
+
+__getattr__ = names_of(__name__, __file__)

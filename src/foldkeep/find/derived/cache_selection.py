@@ -16,8 +16,8 @@ from foldkeep.storage.local.drives import real_path
 
 from ..references.project_folders import ProjectFolders
 from ..references.project_references import UsesOfAll, unused
-from .caches import all_caches
 from .derivations import BY_NAME
+from .derived_files import all_caches
 from .found import Batch, Caches, LastUse, Regenerable
 
 _USED = "a document or catalogue uses it"

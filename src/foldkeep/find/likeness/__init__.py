@@ -1,14 +1,19 @@
 """Likeness: pictures and films that look alike, sounds that sound so, with evidence; only a person decides."""
 
-from .alike import STRENGTHS, alike, without_print
-from .differences import only_of
-from .frames import FilmPair, compared, like_films
-from .groups import Content, Group, Member, What, grouped
-from .layouts import opposite
-from .measured import DecodedNow, Measured, NotAlike, alike_now, decoded_now, measured
-from .photos import Photos
-from .pictures import FAIR_BITS, Pair, like_pictures
-from .sounds import SoundPair, like_sounds
+from typing import TYPE_CHECKING
+
+from foldkeep.model.faces import names_of
+
+if TYPE_CHECKING:
+    from .alike_groups import STRENGTHS, alike, without_print
+    from .differences import only_of
+    from .frames import FilmPair, compared, like_films
+    from .groups import Content, Group, Member, What, grouped
+    from .layouts import opposite
+    from .measuring import DecodedNow, Measured, NotAlike, alike_now, decoded_now, measured
+    from .photos import Photos
+    from .pictures import FAIR_BITS, Pair, like_pictures
+    from .sounds import SoundPair, like_sounds
 
 __all__ = [
     "alike",
@@ -37,3 +42,5 @@ __all__ = [
     "without_print",
     "FAIR_BITS",
 ]
+
+__getattr__ = names_of(__name__, __file__)

@@ -1,19 +1,24 @@
 """Space: where it goes."""
 
-from .tree import Node, space_tree
-from .usage import (
-    AGES,
-    GROUPINGS,
-    LEAST_FREE,
-    Part,
-    ServerSpace,
-    Usage,
-    VolumeSpace,
-    empty_folders,
-    server_spaces,
-    space,
-    volume_spaces,
-)
+from typing import TYPE_CHECKING
+
+from foldkeep.model.faces import names_of
+
+if TYPE_CHECKING:
+    from .tree import Node, space_tree
+    from .usage import (
+        AGES,
+        GROUPINGS,
+        LEAST_FREE,
+        Part,
+        ServerSpace,
+        Usage,
+        VolumeSpace,
+        empty_folders,
+        server_spaces,
+        space,
+        volume_spaces,
+    )
 
 __all__ = [
     "Node",
@@ -30,3 +35,5 @@ __all__ = [
     "ServerSpace",
     "server_spaces",
 ]
+
+__getattr__ = names_of(__name__, __file__)

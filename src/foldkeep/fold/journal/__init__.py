@@ -1,28 +1,33 @@
 """The journal: what is about to be done to each file of a run, written beside the files themselves."""
 
-from .file import NAMES, Journal, UnknownJournal, journal_in
-from .records import (
-    VERSION,
-    Begun,
-    FolderEmptied,
-    FolderLeft,
-    FolderMade,
-    FolderReturned,
-    FolderReturning,
-    FolderTouched,
-    Going,
-    History,
-    Record,
-    Released,
-    Releasing,
-    Returned,
-    Returning,
-    Went,
-    absolute_path,
-    folder_tales,
-    histories,
-    relative_name,
-)
+from typing import TYPE_CHECKING
+
+from foldkeep.model.faces import names_of
+
+if TYPE_CHECKING:
+    from .file import NAMES, Journal, UnknownJournal, journal_in
+    from .records import (
+        VERSION,
+        Begun,
+        FolderEmptied,
+        FolderLeft,
+        FolderMade,
+        FolderReturned,
+        FolderReturning,
+        FolderTouched,
+        Going,
+        History,
+        Record,
+        Released,
+        Releasing,
+        Returned,
+        Returning,
+        Went,
+        absolute_path,
+        folder_tales,
+        histories,
+        relative_name,
+    )
 
 __all__ = [
     "Journal",
@@ -50,3 +55,5 @@ __all__ = [
     "relative_name",
     "absolute_path",
 ]
+
+__getattr__ = names_of(__name__, __file__)

@@ -1,9 +1,14 @@
 """Documents of projects: timelines, and whatever else names the files that it uses."""
 
-from .bin_info import LONGEST_BIN_INFO, BinInfo, read_bin_info
-from .lengths import timeline_seconds
-from .manifests import records_of
-from .mentions import Mentions, mentions_in
+from typing import TYPE_CHECKING
+
+from foldkeep.model.faces import names_of
+
+if TYPE_CHECKING:
+    from .bin_info import LONGEST_BIN_INFO, BinInfo, read_bin_info
+    from .lengths import timeline_seconds
+    from .manifests import records_of
+    from .mentions import Mentions, mentions_in
 
 __all__ = [
     "read_bin_info",
@@ -14,3 +19,5 @@ __all__ = [
     "Mentions",
     "mentions_in",
 ]
+
+__getattr__ = names_of(__name__, __file__)

@@ -1,12 +1,17 @@
 """Fold Keep's own files: dockets, inventories, recipes and settings."""
 
-from .csv import read_table, rewrite_file, write_new_file, write_table
-from .inventory import InventoryFolder, InventoryHead, InventoryPlace, InventoryReader, write_inventory
-from .recipes import general_recipes, read_recipes, with_general
-from .rests import MOST_BYTES as MOST_OF_REST
-from .rests import Piece, Rest, read_rest, written_rest
-from .settings import SettingsFile, read_settings, settings_table
-from .writing import new_file
+from typing import TYPE_CHECKING
+
+from foldkeep.model.faces import names_of
+
+if TYPE_CHECKING:
+    from .csv import read_table, rewrite_file, write_new_file, write_table
+    from .inventory import InventoryFolder, InventoryHead, InventoryPlace, InventoryReader, write_inventory
+    from .recipes import general_recipes, read_recipes, with_general
+    from .rests import MOST_BYTES as MOST_OF_REST
+    from .rests import Piece, Rest, read_rest, written_rest
+    from .settings import SettingsFile, read_settings, settings_table, settings_text
+    from .writing import new_file
 
 __all__ = [
     "read_table",
@@ -24,6 +29,7 @@ __all__ = [
     "SettingsFile",
     "read_settings",
     "settings_table",
+    "settings_text",
     "new_file",
     "Rest",
     "Piece",
@@ -31,3 +37,5 @@ __all__ = [
     "written_rest",
     "MOST_OF_REST",
 ]
+
+__getattr__ = names_of(__name__, __file__)

@@ -11,11 +11,12 @@ from .writing import new_file, rewritten
 # A cell that begins so is run as a formula by spreadsheets. Cells that begin with apostrophes before such
 # a character get one more as well, so that taking one away always gives back what was written.
 _TAKEN_FOR_FORMULA = re.compile(r"'*[=+\-@\t\r]")
+_SUSPECT = frozenset("'=+-@\t\r")
 
 
 def defuse(cell: str) -> str:
     """Return a cell that no spreadsheet takes for a formula; `refuse` gives the original back."""
-    return "'" + cell if _TAKEN_FOR_FORMULA.match(cell) else cell
+    return "'" + cell if cell[:1] in _SUSPECT and _TAKEN_FOR_FORMULA.match(cell) else cell
 
 
 def refuse(cell: str) -> str:

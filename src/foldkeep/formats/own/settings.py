@@ -8,10 +8,11 @@ from typing import Any
 
 from foldkeep.model import Settings, UnusableInput, visible
 from foldkeep.model.kinds import KINDS
+from foldkeep.model.settings import WAYS_TO_TELL
 from foldkeep.model.work import reason_of
 
 from ..reading import read_whole
-from .values import age, color, flag, number, one_of, size, suffixes, text, words
+from .values import age, color, flag, number, one_of, period, size, suffixes, text, time_of_day, words
 
 _LARGEST = 16 * 1024 * 1024
 
@@ -58,7 +59,7 @@ KEEP_KEYS: dict[str, Callable[[Any], Any]] = {
 }
 """The keys of section ``[keep]``."""
 
-FOLD_KEYS: dict[str, Callable[[Any], Any]] = {"litter": words}
+FOLD_KEYS: dict[str, Callable[[Any], Any]] = {"litter": words, "release_after": age}
 """The keys of section ``[fold]``."""
 
 CACHES_KEYS: dict[str, Callable[[Any], Any]] = {"recipes": text}
@@ -67,7 +68,13 @@ CACHES_KEYS: dict[str, Callable[[Any], Any]] = {"recipes": text}
 PROJECTS_KEYS: dict[str, Callable[[Any], Any]] = {"markers": words, "inside": words, "quiet_after": age}
 """The keys of section ``[projects]``."""
 
-_KEYS = {"scan": SCAN_KEYS, "keep": KEEP_KEYS, "fold": FOLD_KEYS, "caches": CACHES_KEYS, "projects": PROJECTS_KEYS}
+REMIND_KEYS: dict[str, Callable[[Any], Any]] = {"every": period, "at": time_of_day, "by": one_of(WAYS_TO_TELL)}
+"""The keys of section ``[remind]``."""
+
+_KEYS = {
+    "scan": SCAN_KEYS, "keep": KEEP_KEYS, "fold": FOLD_KEYS, "caches": CACHES_KEYS, "projects": PROJECTS_KEYS,
+    "remind": REMIND_KEYS,
+}  # fmt: skip
 _ASKED = {"hidden": "hidden", "system": "system", "bundles": "bundles", "cross_volumes": "volumes"}
 _SECTIONS = (*_KEYS, "kinds", "colors")
 
@@ -157,6 +164,86 @@ def settings_table(file: SettingsFile) -> list[tuple[str, str, bool]]:
     values |= {f"colors.{kind}": chosen for kind, chosen in settings.colors.items()}
     values |= {f"kinds.{kind}": tuple(suffixes) for kind, suffixes in own.items()}
     return [(key, _shown(value), key in file.given) for key, value in values.items()]
+
+
+_MEANINGS = {
+    "scan.hidden": "Look at hidden files and folders, in every place.",
+    "scan.system": "Look at files and folders of the system, bins among them.",
+    "scan.bundles": "Look into bundles, folders that a program treats as one document.",
+    "scan.cross_volumes": "Look into other volumes mounted below a place.",
+    "scan.ignore_folders": "Names of folders, or absolute paths, that scans pass by.",
+    "scan.ignore_names": "Names of files that scans pass by; letter case does not matter.",
+    "scan.ignore_suffixes": "Suffixes of files that scans pass by.",
+    "scan.smallest": "Pass smaller files by.",
+    "scan.largest": "Pass larger files by.",
+    "scan.bundle_suffixes": "Suffixes of bundles.",
+    "keep.same": "What copies agree in: content, essence, or content,essence.",
+    "keep.prefer": "Your rules, asked one after another; `foldkeep keep --explain` lists those built in.",
+    "keep.protect": "What must not go: folders, files, globs, role:ROLE, place:LABEL.",
+    "keep.give_up_under": "Folders whose copies go first, if there is one elsewhere.",
+    "keep.at_least": "How many copies stay.",
+    "keep.per": "Keep one copy on each volume, place or role.",
+    "keep.takes_programs": "Propose copies in folders that a program needs as they are, too.",
+    "fold.litter": "Names that do not count when a folder is to be empty.",
+    "fold.release_after": "After how long in the fold `checkup` and `room` propose to release; nothing goes by itself.",
+    "caches.recipes": "A file of your own recipes for what can be made again.",
+    "projects.markers": "Names of files that mark their folder as a project.",
+    "projects.inside": "Folders each of whose folders is a project.",
+    "projects.quiet_after": "After how long without changes a project is called quiet.",
+    "remind.every": "How often a reminder comes, if `foldkeep remind` does not say otherwise.",
+    "remind.at": "When in the day.",
+    "remind.by": "By what means: desktop, mail or file.",
+}
+"""What each key means, for people."""
+
+_SAMPLES = {
+    "scan.ignore_folders": '["node_modules", "/media/scratch"]',
+    "scan.ignore_names": '["*.tmp"]',
+    "scan.ignore_suffixes": '["part"]',
+    "scan.largest": '"100GB"',
+    "keep.prefer": '["under:~/Masters", "together", "oldest", "first-by-name"]',
+    "keep.protect": '["~/Portfolio", "*.psd"]',
+    "keep.give_up_under": '["~/Downloads"]',
+    "keep.per": '"volume"',
+    "fold.litter": '["Thumbs.db", ".DS_Store"]',
+    "caches.recipes": '"~/recipes.toml"',
+    "projects.markers": '["*.prj"]',
+    "projects.inside": '["~/Videos"]',
+}
+"""What may stand where nothing is built in."""
+
+_TAIL = """\
+[kinds]
+# Kinds of your own, or other ones for suffixes that are built in.
+# score = ["mxl", "musicxml"]
+
+[colors]
+# Colours of kinds in maps and charts.
+# photo = "#4477aa"
+"""
+
+
+def settings_text() -> str:
+    """Return a settings file with every key, what it means and what is built in, each behind a ``#``."""
+    usual = Settings()
+    lines = [
+        "# Settings of Fold Keep. Take the # before a line away to set it; what is not set is as built in.",
+        "# `foldkeep settings` shows what is in force.",
+    ]
+    for section, keys in _KEYS.items():
+        lines += ["", f"[{section}]"]
+        for key in keys:
+            name = f"{section}.{key}"
+            built_in = False if section == "scan" and key in _ASKED else getattr(usual, key)
+            lines += [f"# {_MEANINGS[name]}", f"# {key} = {_SAMPLES.get(name) or _written(built_in)}"]
+    return "\n".join(lines) + "\n\n" + _TAIL
+
+
+def _written(value: Any) -> str:
+    """Return a built-in value as TOML has it."""
+    if isinstance(value, str):
+        return f'"{value}"'
+    return str(value) if isinstance(value, int) and not isinstance(value, bool) else _shown(value)
 
 
 def _shown(value: Any) -> str:

@@ -4,7 +4,8 @@ import re
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from foldkeep.model.units import parse_age, parse_size
+from foldkeep.model.reminders import parse_period
+from foldkeep.model.units import parse_age, parse_size, parse_time_of_day
 
 
 def flag(value: Any) -> bool:
@@ -54,6 +55,18 @@ def color(value: Any) -> str:
 
 def age(value: Any) -> str:
     parse_age(text(value))
+    return str(value)
+
+
+def period(value: Any) -> str:
+    """Return a time between reminders; raise ValueError if it is none."""
+    parse_period(text(value))
+    return str(value)
+
+
+def time_of_day(value: Any) -> str:
+    """Return a time of day, ``HH:MM``; raise ValueError if it is none."""
+    parse_time_of_day(text(value))
     return str(value)
 
 

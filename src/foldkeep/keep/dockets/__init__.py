@@ -1,14 +1,19 @@
 """Dockets, one module a finder that makes them; and what is found out again of their rows before they go."""
 
-from .alike import AlikeKeeper, alike_again, alike_rows
-from .caches import Derived, cache_rows, derived_again
-from .coverage import card_rows, coverage_rows, missing_reason
-from .decoded import decoded_rows
-from .essences import EssenceKeeper, essences_again
-from .fixity import fixity_rows
-from .listed import listed_rows
-from .orphans import orphan_rows
-from .projects import PROJECT_FOLDER, project_rows
+from typing import TYPE_CHECKING
+
+from foldkeep.model.faces import names_of
+
+if TYPE_CHECKING:
+    from .alike import AlikeKeeper, alike_again, alike_rows
+    from .caches import Derived, cache_rows, derived_again
+    from .coverage import card_rows, coverage_rows, missing_reason
+    from .decoded import decoded_rows
+    from .essences import EssenceKeeper, essences_again
+    from .fixity import fixity_rows
+    from .listed import listed_rows
+    from .orphans import orphan_rows
+    from .projects import PROJECT_FOLDER, project_rows
 
 __all__ = [
     "alike_rows",
@@ -29,3 +34,5 @@ __all__ = [
     "project_rows",
     "PROJECT_FOLDER",
 ]
+
+__getattr__ = names_of(__name__, __file__)

@@ -24,16 +24,13 @@ from foldkeep.stock import Stock
 
 from ..dockets import cache_rows, decoded_rows, project_rows
 from ..keep_options import Wishes
-from ..propose import propose_for
+from ..proposal import propose_for
 
 LARGE = 100_000_000
 """Bytes from which on a file is large."""
 
 OLD = timedelta(days=365)
 """How long a large file was not changed that is called old."""
-
-SURE = timedelta(days=30)
-"""How long a fold waits before it is counted: a month to be sure."""
 
 _FEW_FOLDERS, _MORE_THAN_ENOUGH = 200, 2
 
@@ -66,6 +63,8 @@ class Room:
         The user's data folder, in which the first of the bins lies.
     quiet_after
         How long nothing must have changed in a project that is called quiet.
+    release_after
+        How long a fold waits before it is counted.
     large
         From how many bytes on a file is large.
     wanted
@@ -84,6 +83,7 @@ class Room:
     user_cache: PathBytes = b""
     data_home: PathBytes = b""
     quiet_after: timedelta = timedelta(days=183)
+    release_after: timedelta = timedelta(days=30)
     large: int = LARGE
     wanted: int = 0
     going: Container[PathBytes] = ()
@@ -107,16 +107,11 @@ class Room:
 
 
 def waiting(room: Room) -> Iterator[Unit]:
-    """Yield the runs whose files wait in folds on the volume for more than a month, the first run first."""
-    before_ns = room.now_ns - round(SURE.total_seconds() * 1e9)
+    """Yield the runs whose files wait in folds on the volume for long, the first run first."""
+    before_ns = room.now_ns - round(room.release_after.total_seconds() * 1e9)
     on_volume = {place.path for place in room.stock.places.all() if place.volume == room.volume}
-    started_ns = 0
-    for summary in room.stock.ledger.summaries():
-        run = summary.run
-        started_ns = max(started_ns, run.started_ns)  # a clock may have been set back between two
-        if started_ns >= before_ns or not summary.files.get(RunFileState.WAITING):
-            continue
-        rows, freed = [], 0
+    for summary in room.stock.ledger.waiting_before(before_ns):
+        run, rows, freed = summary.run, [], 0
         for file in room.stock.ledger.files(run.id, [RunFileState.WAITING]):
             if file.place not in on_volume:
                 continue

@@ -2,8 +2,8 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
-from foldkeep.fold import Audit
 from foldkeep.model import Method, Run, RunFile, RunFileState, RunSummary, visible
 from foldkeep.model.grades import Grade
 from foldkeep.model.units import format_moment, format_size
@@ -12,6 +12,9 @@ from ..page.documents import Document, path_document, problem_documents
 from ..page.page import CARE, QUIET, STRONG, Page
 from ..page.tables import Column
 from ..page.words import count, local_time
+
+if TYPE_CHECKING:
+    from foldkeep.fold import Audit
 
 _KEEPERS = {"content": "keeper", "source": "made again from", "likeness": "only alike its keeper",
             "copy": "a copy of", "good": "good copy", "decoded": "decoded, the same as",
@@ -100,7 +103,7 @@ class RunAnswer:
 class AuditAnswer:
     """Answer of `ledger --verify`."""
 
-    found: Audit
+    found: "Audit"
     summaries: Sequence[RunSummary]
 
     def document(self) -> Document:

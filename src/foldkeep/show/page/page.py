@@ -52,6 +52,10 @@ class Page:
             piece.rstrip()
             self._console.print(Text(" " * (indent + (further if number else 0))) + piece, soft_wrap=True)
 
+    def verbatim(self, lines: Iterable[str]) -> None:
+        """Write lines as they are, for programs to read; none is wrapped or styled."""
+        self._stream.writelines(line + "\n" for line in lines)
+
     def heading(self, title: str) -> None:
         """Write a heading with an empty line above it."""
         self._stream.write("\n")

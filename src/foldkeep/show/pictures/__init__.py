@@ -1,6 +1,22 @@
 """What is drawn: maps and bars of space, and sheets of sets with pictures."""
 
-from .charts import draw_coverage, draw_projects, draw_treemap, draw_usage
-from .sheet import draw_sheet, write_sheet
+from typing import TYPE_CHECKING
 
-__all__ = ["draw_coverage", "draw_projects", "draw_sheet", "draw_treemap", "draw_usage", "write_sheet"]
+from foldkeep.model.faces import names_of
+
+if TYPE_CHECKING:
+    from .charts import draw_coverage, draw_projects, draw_treemap, draw_usage
+    from .check_up import write_check_up
+    from .sheet import draw_sheet, write_sheet
+
+__all__ = [
+    "draw_coverage",
+    "draw_projects",
+    "draw_sheet",
+    "draw_treemap",
+    "draw_usage",
+    "write_check_up",
+    "write_sheet",
+]
+
+__getattr__ = names_of(__name__, __file__)

@@ -1,11 +1,16 @@
 """Essences: the picture or sound itself of a file, without what is written about it."""
 
-from ..extractors import ESSENCE
-from .essence import Essence, digest_of_essence, essence_of, essence_with_digest, gaps, outline_of
-from .files import described, described_with_content, outlined, source_at
-from .gathering import find_essences, make_outlines
-from .parts import FileSource, NoEssence, Shown, Source, Stretch
-from .rests import rebuilt, rest_of
+from typing import TYPE_CHECKING
+
+from foldkeep.model.faces import names_of
+
+if TYPE_CHECKING:
+    from ..extractors import ESSENCE
+    from .essence import Essence, digest_of_essence, essence_of, essence_with_digest, gaps, outline_of
+    from .files import described, described_with_content, outlined, source_at
+    from .gathering import find_essences, make_outlines
+    from .parts import FileSource, NoEssence, Shown, Source, Stretch
+    from .rests import rebuilt, rest_of
 
 __all__ = [
     "ESSENCE",
@@ -29,3 +34,5 @@ __all__ = [
     "Shown",
     "NoEssence",
 ]
+
+__getattr__ = names_of(__name__, __file__)

@@ -9,7 +9,7 @@ from blake3 import blake3
 from foldkeep.model import PathBytes
 from foldkeep.model.remote import RemoteFile
 
-from .connections import remote_storage
+from .connecting import remote_storage
 from .errors import NotTheFile
 from .protocol import RemoteStorage
 

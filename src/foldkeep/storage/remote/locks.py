@@ -12,7 +12,7 @@ from foldkeep.model.names import FOLD_NAME
 
 from ..holders import Told, counted, is_alive, is_here, is_mine, signature, words_of
 from ..local.drives import LOCK_NAME
-from .connections import remote_storage
+from .connecting import remote_storage
 from .errors import RemoteError, ServerGone, TryLater
 from .own_files import make_folder, remove_empty, whole, write_surely
 from .protocol import RemoteStorage

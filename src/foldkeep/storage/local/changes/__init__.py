@@ -1,20 +1,25 @@
 """The safe changes: names that never replace another, folders, copies, and what brings them to the disk."""
 
-from .copying import Copied, clone_file, copy_file, copy_open_file, write_content, write_like
-from .flushing import flush, flush_volume
-from .folders import Folders, FolderTimes, keeping_times, take_away
-from .names import (
-    is_claim,
-    is_empty_folder,
-    link,
-    move,
-    move_onto_empty,
-    move_to_free,
-    remove_folder,
-    unlink,
-    unlink_twin,
-    way_of_moving,
-)
+from typing import TYPE_CHECKING
+
+from foldkeep.model.faces import names_of
+
+if TYPE_CHECKING:
+    from .copying import Copied, clone_file, copy_file, copy_open_file, write_content, write_like
+    from .flushing import flush, flush_volume
+    from .folders import Folders, FolderTimes, keeping_times, take_away
+    from .names import (
+        is_claim,
+        is_empty_folder,
+        link,
+        move,
+        move_onto_empty,
+        move_to_free,
+        remove_folder,
+        unlink,
+        unlink_twin,
+        way_of_moving,
+    )
 
 __all__ = [
     "move",
@@ -40,3 +45,5 @@ __all__ = [
     "flush",
     "flush_volume",
 ]
+
+__getattr__ = names_of(__name__, __file__)

@@ -1,7 +1,6 @@
 """Volumes: which file system a folder lies on, and what tells it from others when it comes back."""
 
 import os
-import plistlib
 import subprocess
 import sys
 import time
@@ -211,6 +210,8 @@ def _asked(source: str) -> tuple[str | None, str]:
     """Return UUID and type of a block device as the system's own tools tell them, where no list of them is kept."""
     if sys.platform == "darwin":
         with suppress(ValueError, AttributeError, ExpatError):  # no list of properties, or none of words
+            import plistlib
+
             told = plistlib.loads(_answer("diskutil", "info", "-plist", source))
             return told.get("VolumeUUID"), told.get("FilesystemType", "")
         return None, ""

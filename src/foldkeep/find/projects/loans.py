@@ -11,7 +11,7 @@ from foldkeep.stock import Stock
 
 from ..catalogs.catalog_files import uses
 from ..references.project_folders import ProjectFolders
-from .projects import Project
+from .project import Project
 
 
 @dataclass

@@ -212,7 +212,7 @@ def _look(
     inner = {place.path: place for place in stock.places.all() if place.path != top.path}
     owners: dict[bytes, Place] = {}
     incomplete: list[bytes] = []
-    early = _EarlyReading(pool)
+    early, any_news = _EarlyReading(pool), False
     if is_remote(top.path):
         note_quota(stock, top)
         changed, volumes = _Changed(by_inode=False), {REMOTE_DEVICE: top.volume}
@@ -239,10 +239,10 @@ def _look(
                 volumes[listing.device] = stock.places.volume(facts.key, facts.name)
             if not changed.by_inode:
                 report.without_inodes.add(volumes[listing.device])
-            _take(stock, listing, owner.id, volumes[listing.device], scan, looking, salt, changed)
+            any_news |= _take(stock, listing, owner.id, volumes[listing.device], scan, looking, salt, changed)
         if pool.commit_now_and_then():
             progress(Step("Looking into folders", report.files, None, "files"))
-            early.read(stock, scan)
+            early.read(stock, scan, is_news=any_news)
     stock.files.miss_folders_below(top.path, scan, incomplete)
     return top.path not in far.silent
 
@@ -289,10 +289,10 @@ class _EarlyReading:
         self._pool = pool
         self._next = time.monotonic() + 1.0
 
-    def read(self, stock: Stock, scan: int) -> None:
-        """Look for large files that can have a copy and have them read, if it is time."""
+    def read(self, stock: Stock, scan: int, *, is_news: bool) -> None:
+        """Look for large files that can have a copy and have them read, if anything is new, and if it is time."""
         began = time.monotonic()
-        if began < self._next:
+        if not is_news or began < self._next:
             return
         self._pool.start(read_ends, stock.contents.to_read_ends(_LARGE_FILE, scan))
         self._pool.start(read_whole, stock.contents.to_read_whole(_LARGE_FILE, scan))
@@ -302,12 +302,12 @@ class _EarlyReading:
 
 def _take(
     stock: Stock, listing: Listing, place: int, volume: int, scan: int, looking: Looking, salt: bytes, changed: _Changed
-) -> None:
-    """Write what differs between a folder's listing and the stock."""
+) -> bool:
+    """Write what differs between a folder's listing and the stock; tell whether anything may."""
     files = stock.files
     seen = listing.fingerprint(salt)
     if seen is not None and files.same_as_seen(listing.path, place, volume, scan, seen):
-        return
+        return False
     folder = files.enter_folder(listing.path, place, volume, scan, seen)
     known = files.in_folder(folder)
     found = {sighting.name: sighting for sighting in listing.sightings(looking)}
@@ -317,3 +317,4 @@ def _take(
     if listing.complete:
         unlisted = {problem.path.rpartition(b"/")[2] for problem in listing.problems}
         files.miss(folder, known.keys() - found.keys() - unlisted, scan)
+    return True

@@ -16,7 +16,7 @@ from foldkeep.stock import Archived, Stock
 
 from ..catalogs.catalog_files import StockPaths, comparable, local_path, spellings
 from ..derived import Candidate, Regenerable, finished_films, may_be_finished
-from ..derived.caches import all_caches
+from ..derived.derived_files import all_caches
 from ..references.project_folders import ProjectFolders
 from ..references.project_references import Names
 
@@ -86,6 +86,9 @@ def projects(
     quiet_before_ns: int = 0,
     under: tuple[bytes, ...] = (),
     measures: Measures | None = None,
+    *,
+    derived: Sequence[Regenerable] | None = None,
+    with_uses: bool = True,
 ) -> list[Project]:
     """Return the projects of the stock, the one that was quiet for the longest first.
 
@@ -95,19 +98,22 @@ def projects(
         A project in which nothing was changed since is quiet.
     under
         Only these folders, and projects below them; all when empty.
+    derived
+        The files that can be made again, where they were found already.
+    with_uses
+        Tell what projects use from each other, which takes longest.
     """
     folders = folders or ProjectFolders(stock)
     measures = measures or Measures(stock)
-    made = {
-        each.path: each
-        for each in all_caches(stock, recipes, folders, Filter(), measures=measures).found
-        if each.source is not None and each.batch.project is not None
-    }
+    if derived is None:
+        derived = all_caches(stock, recipes, folders, Filter(), measures=measures).found
+    with_uses = with_uses and bool(folders.all_documents)
+    made = {each.path: each for each in derived if each.source is not None and each.batch.project is not None}
     finished = _finished(stock, folders, measures)
     found: dict[bytes, Project] = {}
     sizes: dict[bytes, int] = {}
     rows_of_folders = told(
-        stock.listing.by_folder(Filter()),
+        stock.listing.by_folder(Filter(), bool if with_uses else folders.of),
         "Looking at projects",
         stock.listing.count_folders(),
         "folders",
@@ -132,7 +138,8 @@ def projects(
     for path, documents in folders.documents().items():
         if path in found:
             found[path].documents = documents
-    _note_use(found, folders, sizes)
+    if with_uses:
+        _note_use(found, folders, sizes)
     archived = stock.archives.whole()
     for project in found.values():
         _note_activity(project, archived.get(project.path), quiet_before_ns)
@@ -145,7 +152,7 @@ def _finished(stock: Stock, folders: ProjectFolders, measures: Measures) -> set[
     documents = folders.documents()
     candidates = (
         Candidate((path, size, modified_ns), kind, documents.get(project or b"", ()))
-        for folder, _, rows in stock.listing.by_folder(Filter())
+        for folder, _, rows in stock.listing.by_folder(Filter(), folders.of)
         for project in (folders.of(folder),)
         for name, kind, size, modified_ns, _ in rows
         for path in (folder + b"/" + name,)

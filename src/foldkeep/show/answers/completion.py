@@ -1,0 +1,23 @@
+"""Lines for shells."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from ..page.documents import Document
+from ..page.page import Page
+
+
+@dataclass(frozen=True, slots=True)
+class LinesAnswer:
+    """Answer of `completion`: a script, or values, a line each, which are never wrapped."""
+
+    what: str
+    lines: Sequence[str]
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        return {"command": "completion", self.what: list(self.lines)}
+
+    def write(self, page: Page) -> None:
+        """Write it for shells."""
+        page.verbatim(self.lines)
