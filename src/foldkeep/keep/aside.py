@@ -1,7 +1,6 @@
 """Places that are no working ones: nothing goes from a backup or an archive unless its role is asked for."""
 
 from collections.abc import Collection, Iterable, Iterator, Sequence
-from dataclasses import replace
 
 from foldkeep.model import Action, DocketRow, Place, Role
 from foldkeep.model.names import innermost
@@ -21,4 +20,4 @@ def leaving_aside(rows: Iterable[DocketRow], places: Sequence[Place], asked: Col
     is_needed = any(reasons.values())
     for row in rows:
         why = reasons.get(innermost(reasons, row.path) or b"", "") if is_needed and row.action is Action.FOLD else ""
-        yield replace(row, action=Action.LEAVE, reason=why) if why else row
+        yield row._replace(action=Action.LEAVE, reason=why) if why else row

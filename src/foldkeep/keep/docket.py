@@ -1,7 +1,6 @@
 """Dockets as files: CSV that a person can read, sort and change in a spreadsheet."""
 
 from collections.abc import Iterable
-from dataclasses import replace
 from io import TextIOWrapper
 
 from foldkeep.formats import opened_file
@@ -95,7 +94,7 @@ def read_choices(path: str) -> list[DocketRow]:
 
 def current_rows(stock: Stock, rows: Iterable[DocketRow]) -> list[DocketRow]:
     """Return rows with the paths that their files have now, where a drive is mounted elsewhere than it was."""
-    return [replace(row, path=stock.places.path_now(row.path)) for row in rows]
+    return [row._replace(path=stock.places.path_now(row.path)) for row in rows]
 
 
 def _cells(row: DocketRow) -> list[str]:

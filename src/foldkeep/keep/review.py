@@ -2,7 +2,6 @@
 
 import os
 from collections.abc import Iterable, Sequence
-from dataclasses import replace
 
 from foldkeep.model import Action, DocketRow, UnusableInput, visible
 from foldkeep.model.names import lies_below
@@ -67,17 +66,17 @@ class Review:
 
         def decided(number: int, row: DocketRow) -> DocketRow:
             if number in numbers:
-                return replace(row, action=Action.KEEP, reason=_BY_HAND)
+                return row._replace(action=Action.KEEP, reason=_BY_HAND)
             if row.action is Action.LEAVE and not undecided:
                 return row
-            return replace(row, action=Action.FOLD, reason=_NOT_BY_HAND)
+            return row._replace(action=Action.FOLD, reason=_NOT_BY_HAND)
 
         self._set(at, [decided(number, row) for number, row in enumerate(rows, start=1)])
 
     def keep_all(self, at: int) -> None:
         """Keep every copy of a set."""
         self._answers.append((at, {}))
-        self._set(at, [replace(row, action=Action.KEEP, reason=_BY_HAND) for row in self.rows(at)])
+        self._set(at, [row._replace(action=Action.KEEP, reason=_BY_HAND) for row in self.rows(at)])
 
     def give_up_folder(self, at: int, number: int) -> tuple[bytes, int]:
         """Give up what lies in the folder of a copy, in this set and all after it; return the folder and how many sets.
@@ -115,9 +114,9 @@ class Review:
         stays = next((number for number in others if rows[number].action is Action.KEEP), others[0])
         shown = visible(folder)
         new = [
-            replace(row, action=Action.FOLD, reason=f"{shown} is given up")
+            row._replace(action=Action.FOLD, reason=f"{shown} is given up")
             if inside[number] and row.action is Action.KEEP
-            else replace(row, action=Action.KEEP, reason=f"not in {shown}, which is given up")
+            else row._replace(action=Action.KEEP, reason=f"not in {shown}, which is given up")
             if number == stays and row.action is not Action.KEEP
             else row
             for number, row in enumerate(rows)

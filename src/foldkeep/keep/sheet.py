@@ -4,7 +4,7 @@ import os
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from foldkeep.model import Action, DocketRow, Facts, Progress, Step, no_progress
+from foldkeep.model import Action, DocketRow, Facts, Progress, Step, StockFile, no_progress
 from foldkeep.signals import MediaReader, Medium
 from foldkeep.stock import Stock
 
@@ -62,6 +62,7 @@ def sheet_sets(
 ) -> Iterator[SheetSet]:
     """Yield the sets of a docket in its order."""
     companions = Companions(stock)
+    known = stock.listing.at_all(row.path for row in rows)
     by_set: dict[str, list[DocketRow]] = {}
     for row in rows:
         by_set.setdefault(row.set, []).append(row)
@@ -70,7 +71,7 @@ def sheet_sets(
     with SideReader(stock) as compared:
         for number, (found, (facts, picture)) in enumerate(zip(sets, reader.views(shown), strict=True), start=1):
             progress(Step("Looking at files", number, len(sets), "files"))
-            copies = tuple(_copy(stock, companions, row) for row in found)
+            copies = tuple(_copy(known.get(row.path), companions, row) for row in found)
             contents = _contents(found)
             several = contents if len(contents) > 1 else []
             sides = tuple(compared.sides(several))
@@ -94,8 +95,7 @@ def _to_look_at(rows: Sequence[DocketRow]) -> Medium:
     return Medium(row.path, row.kind, row.size, row.modified_ns, row.digest)
 
 
-def _copy(stock: Stock, companions: Companions, row: DocketRow) -> SheetCopy:
-    known = stock.listing.at(row.path)
+def _copy(known: StockFile | None, companions: Companions, row: DocketRow) -> SheetCopy:
     return SheetCopy(
         row,
         os.path.lexists(row.path),

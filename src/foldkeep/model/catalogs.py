@@ -1,10 +1,10 @@
 """What a catalogue, a playlist or a timeline of another program says of files."""
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 
-@dataclass(frozen=True, slots=True)
-class CatalogEntry:
+class CatalogEntry(NamedTuple):
     """One file as a catalogue names it.
 
     Attributes

@@ -1,7 +1,7 @@
 """The docket: what is proposed for each file, and why."""
 
-from dataclasses import dataclass
 from enum import StrEnum
+from typing import NamedTuple
 
 from .recipes import CACHE, WHATS
 
@@ -16,8 +16,7 @@ class Action(StrEnum):
     HEAL = "heal"  # what is damaged gives way to a good copy of its set
 
 
-@dataclass(frozen=True, slots=True)
-class DocketRow:
+class DocketRow(NamedTuple):
     """One file of a docket.
 
     Attributes

@@ -4,6 +4,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import lru_cache
+from typing import NamedTuple
 
 BLOCK_BYTES = 512
 """What systems count the room of files in (POSIX, `st_blocks`)."""
@@ -55,8 +56,7 @@ class Place:
     mark: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class StockFile:
+class StockFile(NamedTuple):
     """One name of a file, as the last scan saw it.
 
     Attributes

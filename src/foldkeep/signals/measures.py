@@ -76,14 +76,12 @@ class Measures:
         films = None if kind == "photo" else self._films
         asked = ((what, pair) for pair in wanted if films is None or pair[0][0] in films)
         found = self._answers(phase, asked, measure)
-        answers: dict[Key, str] = {}
-        for pair in wanted:
-            if (what, pair) in found:
-                answer, without = found[what, pair], _NOT_COMPARED
-            else:
-                answer, without = None if self._fresh else self._stock.measures.of(what, pair, MEASURER), NOT_MEASURED
-            answers[pair] = without if answer is None else answer
-        return answers
+        rest = [pair for pair in wanted if (what, pair) not in found]
+        known = {} if self._fresh else self._stock.measures.of_all(what, rest, MEASURER)
+        answers: dict[Key, str] = {
+            pair: _NOT_COMPARED if answer is None else answer for (_, pair), answer in found.items()
+        }
+        return answers | {pair: known.get(pair, NOT_MEASURED) for pair in rest}
 
     def agreements(self, pairs: Mapping[tuple[Seen, Seen], float]) -> dict[Key, Agreement]:
         """Return, for pairs of films with the seconds at which the one begins in the other, how their frames agree.
@@ -117,20 +115,23 @@ class Measures:
                 self.digests[path] = digest_of(file.fileno(), os.fstat(file.fileno()).st_size)[0]
 
     def _answers(self, phase: str, questions: Iterable[_Question], measure: Measure) -> dict[_Question, str | None]:
-        found: dict[_Question, str | None] = {}
-        unknown: list[_Question] = []
-        for question in dict.fromkeys(questions):
-            if question in self._asked:
-                found[question] = self._asked[question]
-                continue
-            known = None if self._fresh else self._stock.measures.of(*question, MEASURER)
-            if known is None:
-                unknown.append(question)
-            else:
-                found[question] = known
-        if unknown:
+        wanted = list(dict.fromkeys(questions))
+        found = {question: self._asked[question] for question in wanted if question in self._asked}
+        if not self._fresh:
+            found |= self._known([question for question in wanted if question not in found])
+        if unknown := [question for question in wanted if question not in found]:
             found |= self._measured(phase, unknown, measure)
         return found
+
+    def _known(self, questions: Iterable[_Question]) -> dict[_Question, str | None]:
+        of_what: dict[str, list[Key]] = {}
+        for what, key in questions:
+            of_what.setdefault(what, []).append(key)
+        return {
+            (what, key): answer
+            for what, keys in of_what.items()
+            for key, answer in self._stock.measures.of_all(what, keys, MEASURER).items()
+        }
 
     def _measured(self, phase: str, questions: list[_Question], measure: Measure) -> dict[_Question, str | None]:
         found: dict[_Question, str | None] = {}

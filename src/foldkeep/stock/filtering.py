@@ -1,12 +1,15 @@
 """Filters as SQL conditions on ``files f JOIN folders d JOIN places p``."""
 
 import sqlite3
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from enum import StrEnum
+from itertools import islice
+from typing import TypeVar
 
 from foldkeep.model import Filter
 
-FILTERABLE = "files f JOIN folders d ON d.id = f.folder JOIN places p ON p.id = f.place"
+_IN_FOLDERS = "files f JOIN folders d ON d.id = f.folder"
+FILTERABLE = f"{_IN_FOLDERS} JOIN places p ON p.id = f.place"
 
 
 DAMAGED = "extractor IN ('damage', 'media facts') AND problem <> ''"
@@ -14,6 +17,9 @@ DAMAGED = "extractor IN ('damage', 'media facts') AND problem <> ''"
 
 CONTENT = "coalesce({0}digest, CAST({0}inode || ' ' || {0}volume AS BLOB))"
 """Expression for the content of a file; of one that was not read whole, for the file itself."""
+
+
+_Value = TypeVar("_Value")
 
 
 class Shared(StrEnum):
@@ -75,6 +81,18 @@ def bounds(folder: bytes) -> tuple[bytes, bytes, bytes]:
     # Bytes compare as memory does, and 0 follows the slash.
     stem = folder.rstrip(b"/")
     return (folder, stem + b"/", stem + b"0")
+
+
+def tables(wanted: Filter) -> str:
+    """Return the tables that a filter has something to say about; a third one to look into takes a sorting of all."""
+    return FILTERABLE if wanted.roles or wanted.places else _IN_FOLDERS
+
+
+def batches(values: Iterable[_Value]) -> Iterator[list[_Value]]:
+    """Yield values in lists that one question to SQLite may name; it takes 999 everywhere (SQLite, limits.html)."""
+    rest = iter(values)
+    while some := list(islice(rest, 500)):
+        yield some
 
 
 def numbers(ids: Iterable[int]) -> str:

@@ -2,7 +2,7 @@
 
 import os
 import sqlite3
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator
 from typing import Any, NamedTuple
 
 from foldkeep.model import Filter, StockFile
@@ -10,7 +10,7 @@ from foldkeep.model.companions import owner_names, sidecar_stems
 from foldkeep.model.files import BLOCK_BYTES
 
 from .files import FILE_COLUMNS, join, stock_file
-from .filtering import BELOW, FILTERABLE, bounds, condition
+from .filtering import BELOW, FILTERABLE, batches, bounds, condition, tables
 from .places import Places
 
 _ORDERS = {
@@ -69,7 +69,7 @@ class Listing:
         places = Places(self._db).by_id()
         fits, values = condition(self._db, wanted)
         rows = self._db.execute(
-            f"SELECT {FILE_COLUMNS} FROM {FILTERABLE} WHERE {fits} ORDER BY {_ORDERS[order]} LIMIT ?",
+            f"SELECT {FILE_COLUMNS} FROM {tables(wanted)} WHERE {fits} ORDER BY {_ORDERS[order]} LIMIT ?",
             (*values, -1 if limit is None else limit),
         )
         for row in rows:
@@ -136,6 +136,24 @@ class Listing:
         """Return the file at a path, if the stock knows it."""
         folder, _, name = path.rpartition(b"/")
         return next(self._where("d.path = ? AND f.name = ?", (folder or b"/", name)), None)
+
+    def at_all(self, paths: Iterable[bytes]) -> dict[bytes, StockFile]:
+        """Return the files at paths, by path, as far as the stock knows them: many at once, a folder at a time."""
+        names: dict[bytes, set[bytes]] = {}
+        for path in paths:
+            folder, _, name = path.rpartition(b"/")
+            names.setdefault(folder or b"/", set()).add(name)
+        places = Places(self._db).by_id()
+        found: dict[bytes, StockFile] = {}
+        for folder, asked in names.items():
+            for some in batches(asked):
+                rows = self._db.execute(
+                    f"SELECT {FILE_COLUMNS} FROM files f JOIN folders d ON d.id = f.folder"
+                    f" WHERE d.path = ? AND f.name IN ({','.join('?' * len(some))})",
+                    (folder, *some),
+                )
+                found.update((file.path, file) for file in (stock_file(row, places) for row in rows))
+        return found
 
     def of_digest(self, start: bytes) -> list[StockFile]:
         """Return the files whose digest begins so, in order of digest and path."""

@@ -1,11 +1,13 @@
 """What was measured of files, kept by their paths, sizes and times, so that each is measured once."""
 
 import sqlite3
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 
 from blake3 import blake3
 
 from foldkeep.model.names import file_uri
+
+from .filtering import batches
 
 Seen = tuple[bytes, int, int]
 """A file as the stock knows it: its path, size, and time of modification in nanoseconds."""
@@ -17,12 +19,20 @@ class KnownMeasures:
     def __init__(self, connection: sqlite3.Connection) -> None:
         self._db = connection
 
-    def of(self, what: str, files: tuple[Seen, ...], measurer: int) -> str | None:
-        """Return an answer that is known, or None."""
-        row = self._db.execute(
-            "SELECT answer FROM measures WHERE what = ? AND files = ? AND measurer = ?", (what, _key(files), measurer)
-        ).fetchone()
-        return str(row[0]) if row else None
+    def of_all(self, what: str, wanted: Collection[tuple[Seen, ...]], measurer: int) -> dict[tuple[Seen, ...], str]:
+        """Return those answers to one question that are known, by the files that it is asked of: many at once."""
+        if not self._db.execute("SELECT 1 FROM measures WHERE what = ? LIMIT 1", (what,)).fetchone():
+            return {}
+        keys = {_key(files): files for files in wanted}
+        found: dict[tuple[Seen, ...], str] = {}
+        for some in batches(keys):
+            rows = self._db.execute(
+                "SELECT files, answer FROM measures WHERE what = ? AND measurer = ?"
+                f" AND files IN ({','.join('?' * len(some))})",
+                (what, measurer, *some),
+            )
+            found.update((keys[key], answer) for key, answer in rows)
+        return found
 
     def put(self, found: Mapping[tuple[str, tuple[Seen, ...]], str], measurer: int) -> None:
         """Write down answers, by what was asked of which files."""

@@ -165,7 +165,9 @@ def _match(known: Known, paths: "StockPaths", entry: CatalogEntry, base: bytes, 
 
 def local_path(text: str, root_maps: Sequence[RootMap] = ()) -> str | None:
     """Return a path with our slashes and roots; None for what is no file at all."""
-    if text.startswith("file:///") and "?" not in text and "#" not in text:  # as most write it, and in half the time
+    if text[:1] == "/":  # as most write it, and it says no drive or host
+        pass
+    elif text.startswith("file:///") and "?" not in text and "#" not in text:  # as most URIs are, and in half the time
         text = text[len("file://") :]
         text = os.fsdecode(unquote_to_bytes(text)) if "%" in text else text
         text = text[1:] if _DRIVE.match(text[1:]) else text
@@ -179,7 +181,7 @@ def local_path(text: str, root_maps: Sequence[RootMap] = ()) -> str | None:
         text = text[1:] if _DRIVE.match(text[1:]) else text
     elif _URL.match(text) and not _DRIVE.match(text):
         return None
-    if _DRIVE.match(text) or ("\\" in text and "/" not in text):
+    if text[:1] != "/" and (_DRIVE.match(text) or ("\\" in text and "/" not in text)):
         text = text.replace("\\", "/")
     for old, new in root_maps:
         start = old.replace("\\", "/").rstrip("/")

@@ -2,9 +2,10 @@
 
 import os
 from collections import defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
+from functools import cached_property
 
 from foldkeep.model import Filter, Progress, StockFile, no_progress
 from foldkeep.model.catalogs import CatalogEntry
@@ -146,13 +147,12 @@ def orphans(
     wanted = wanted or Filter()
     folders = list(wanted.under) or _folders_asked(stock, known)
     found = Orphans(known, folders)
-    everything = list(stock.listing.files(Filter()))
+    everything = list(told(stock.listing.files(Filter()), "Comparing with catalogues", None, "files", progress))
     previews = {file.path: of for file in everything if file.kind == "photo" and (of := preview_of(file.path))}
     index = _Index(everything, known, previews)
     below = replace(wanted, under=tuple(folders))
-    for file in told(everything, "Comparing with catalogues", len(everything), "files", progress):
-        if file.path in known.files or not below.takes(file):
-            continue
+    unknown = [file for file in everything if file.path not in known.files and below.takes(file)]
+    for file in told(unknown, "Telling what is not known", len(unknown), "files", progress):
         shown = previews.get(file.path, ())
         if not index.shown.isdisjoint(shown):
             continue
@@ -182,7 +182,7 @@ def _folders_asked(stock: Stock, known: Known) -> list[bytes]:
 
 
 class _Index:
-    """The files of the stock by content, name and stem.
+    """The files of the stock by content, name and stem, each made when it is first asked for.
 
     Parameters
     ----------
@@ -193,60 +193,122 @@ class _Index:
     def __init__(
         self, files: Sequence[StockFile], known: Known, previews: Mapping[bytes, Sequence[tuple[bytes, bytes]]]
     ) -> None:
-        self.by_path = {file.path: file for file in files if file.path in known.files}
-        self.of_digest: dict[bytes, list[StockFile]] = defaultdict(list)
-        self.known_digests: dict[bytes, StockFile] = {}
-        self.known_names: dict[bytes, StockFile] = {}
-        self.names: dict[bytes, list[bytes]] = defaultdict(list)
-        self.stems: dict[bytes, list[bytes]] = defaultdict(list)
-        self.shown: set[tuple[bytes, bytes]] = set()
+        self._files = files
         self._previews = previews
-        self._known_beside: dict[tuple[bytes, bytes], list[bytes]] = defaultdict(list)
-        wanted = {each for shown in previews.values() for each in shown}
-        self.known_stems: dict[str, StockFile] = {}
-        for file in files:
-            folder, _, name = file.path.rpartition(b"/")
-            name = name.lower()
-            self.names[name].append(file.path)
-            if file.kind != "sidecar":
-                self.stems[stem_of(name)].append(file.path)
-            if wanted and file.kind in MEDIA and file.path not in previews:
-                self.shown |= wanted & {(folder, stem_of(name)), (folder, name)}
+        self.by_path = {file.path: file for file in files if file.path in known.files}
+
+    @cached_property
+    def of_digest(self) -> dict[bytes, list[StockFile]]:
+        """The files by content."""
+        found: dict[bytes, list[StockFile]] = defaultdict(list)
+        for file in self._files:
             if file.digest:
-                self.of_digest[file.digest].append(file)
-            if file.path in known.files:
-                self._known_beside[folder, stem_of(name)].append(file.path.rpartition(b"/")[2])
-                self.known_names.setdefault(name, file)
-                self.known_stems.setdefault(plain_stem(name), file)
-                if file.digest:
-                    self.known_digests.setdefault(file.digest, file)
+                found[file.digest].append(file)
+        return found
+
+    @cached_property
+    def names(self) -> dict[bytes, list[bytes]]:
+        """The paths of all files by name, in lower case."""
+        found: dict[bytes, list[bytes]] = defaultdict(list)
+        for file in self._files:
+            found[_name(file).lower()].append(file.path)
+        return found
+
+    @cached_property
+    def _stems(self) -> dict[bytes, list[bytes]]:
+        """The paths of all but sidecars by the stem of their name, in lower case."""
+        found: dict[bytes, list[bytes]] = defaultdict(list)
+        for file in self._files:
+            if file.kind != "sidecar":
+                found[stem_of(_name(file).lower())].append(file.path)
+        return found
+
+    @cached_property
+    def shown(self) -> set[tuple[bytes, bytes]]:
+        """What previews may show and is beside them: folders and stems."""
+        wanted = {each for shown in self._previews.values() for each in shown}
+        found: set[tuple[bytes, bytes]] = set()
+        for file in self._files if wanted else ():
+            if file.kind in MEDIA and file.path not in self._previews:
+                folder, _, name = file.path.rpartition(b"/")
+                name = name.lower()
+                found |= wanted & {(folder, stem_of(name)), (folder, name)}
+        return found
+
+    @cached_property
+    def known_digests(self) -> dict[bytes, StockFile]:
+        """The first file that the catalogue knows of each content."""
+        found: dict[bytes, StockFile] = {}
+        for file in self.by_path.values():
+            if file.digest:
+                found.setdefault(file.digest, file)
+        return found
+
+    @cached_property
+    def _known_names(self) -> dict[bytes, StockFile]:
+        """The first file that the catalogue knows of each name, in lower case."""
+        found: dict[bytes, StockFile] = {}
+        for file in self.by_path.values():
+            found.setdefault(_name(file).lower(), file)
+        return found
+
+    @cached_property
+    def _known_stems(self) -> dict[str, StockFile]:
+        """The first file that the catalogue knows of each stem without the marks of a copy."""
+        found: dict[str, StockFile] = {}
+        for name, file in self._known_names.items():
+            found.setdefault(plain_stem(name), file)
+        return found
+
+    @cached_property
+    def _known_beside(self) -> dict[bytes, list[bytes]]:
+        """The paths that the catalogue knows by folder, and stem in lower case."""
+        found: dict[bytes, list[bytes]] = defaultdict(list)
+        for path in self.by_path:
+            found[_beside(path)].append(path)
+        return found
 
     def is_partner(self, path: bytes) -> bool:
         """Tell whether a file is the raw file, or the JPEG, of one beside it that the catalogue knows."""
-        folder, _, name = path.rpartition(b"/")
-        return any(are_a_pair(name, other) for other in self._known_beside[folder, stem_of(name).lower()])
+        name = path.rpartition(b"/")[2]
+        others = self._known_beside.get(_beside(path), ())
+        return any(are_a_pair(name, other.rpartition(b"/")[2]) for other in others)
 
     def masters(self, sidecar: bytes) -> tuple[bytes, ...]:
         """Return files elsewhere that a sidecar may belong to."""
-        name = sidecar.rpartition(b"/")[2].lower()
-        found = [path for stem in sidecar_stems(name) for path in (*self.stems[stem], *self.names[stem])]
-        return tuple(dict.fromkeys(found))
+        return tuple(dict.fromkeys(self._called(sidecar_stems(sidecar.rpartition(b"/")[2].lower()))))
 
     def shown_elsewhere(self, places: Sequence[tuple[bytes, bytes]]) -> tuple[bytes, ...]:
         """Return files elsewhere that a preview may show."""
-        found = [path for _, stem in places for path in (*self.stems[stem], *self.names[stem])]
-        return tuple(path for path in dict.fromkeys(found) if path not in self._previews)
+        found = dict.fromkeys(self._called([stem for _, stem in places]))
+        return tuple(path for path in found if path not in self._previews)
+
+    def _called(self, words: Sequence[bytes]) -> Iterator[bytes]:
+        """Yield the paths that have one of some words as stem or name."""
+        for word in words:
+            yield from self._stems.get(word, ())
+            yield from self.names.get(word, ())
 
     def alike(self, path: bytes) -> StockFile | None:
         """Return a file that the catalogue knows of the same name, or of one that differs by marks of a copy."""
         name = path.rpartition(b"/")[2].lower()
-        return self.known_names.get(name) or self.known_stems.get(plain_stem(name))
+        return self._known_names.get(name) or self._known_stems.get(plain_stem(name))
+
+
+def _name(file: StockFile) -> bytes:
+    return file.path.rpartition(b"/")[2]
+
+
+def _beside(path: bytes) -> bytes:
+    """Return a path without its suffix, of the name in lower case: what a raw file and its JPEG have in common."""
+    folder, slash, name = path.rpartition(b"/")
+    return folder + slash + stem_of(name.lower())
 
 
 def _unknown(file: StockFile, index: _Index) -> Unknown:
     if file.digest and (other := index.known_digests.get(file.digest)):
         return Unknown(file, Standing.COPY, other)
-    copies = index.of_digest[file.digest] if file.digest else []
+    copies = index.of_digest.get(file.digest, ()) if file.digest else ()
     other = next((copy for copy in copies if copy.identity != file.identity), None)
     if alike := index.alike(file.path):
         return Unknown(file, Standing.ALIKE, alike, other is None)

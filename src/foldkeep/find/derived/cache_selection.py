@@ -82,20 +82,20 @@ def caches(
     result = all_caches(stock, recipes, projects, timeless, user_cache, measures)
     documents = projects.documents()
     fits = _batches(result, wish, documents.keys())
-    result.last = [each for each in result.last if each.batch in fits]
-    graded = [each for files in (result.found, result.likely, result.perhaps) for each in files if each.batch in fits]
+    result.keep(lambda files: [each for each in files if each.batch in fits])
+    lasts, result.last = result.last, []
     if wish.wanted != timeless:
-        graded = [each for each in graded if _in_time(result.last_use.of(each), wish.wanted)]
+        result.keep(lambda files: [each for each in files if _in_time(result.last_use.of(each), wish.wanted)])
     if wish.but_newest_version:
-        graded = _older_versions(graded)
-    used = UsesOfAll(stock, projects, _asked(graded, wish))
+        newest = _newest_versions(each for files in result.lists for each in files)
+        result.keep(lambda files: [each for each in files if _is_older(each.batch, newest)])
+    used = UsesOfAll(stock, projects, _asked(result, wish))
     result.problems = used.problems
     if wish.unused:
-        graded = [each for each in graded if unused(used, each.path, _sources(each))]
-    free, result.in_use = _apart_in_use(graded, documents, used)
-    result.found = [each for each in free if each.grade.may_go]
-    result.likely = [each for each in free if each.grade is Grade.LIKELY]
-    result.perhaps = [each for each in free if each.grade is Grade.PERHAPS]
+        result.keep(lambda files: [each for each in files if unused(used, each.path, _sources(each))])
+    busy = _Busy(documents, used, result)
+    result.found, result.likely = busy.apart(result.found), busy.apart(result.likely)
+    result.in_use, result.last = busy.in_use, lasts
     if wish.cap is not None or wish.caps:
         result.found = _beyond_caps(result, wish)
     return result
@@ -128,27 +128,27 @@ def _in_time(used_ns: int, wanted: Filter) -> bool:
     return (before is None or used_ns < before) and (after is None or used_ns > after)
 
 
-def _older_versions(found: list[Regenerable]) -> list[Regenerable]:
+def _newest_versions(files: Iterable[Regenerable]) -> dict[tuple[str, bytes | None], list[int]]:
     newest: dict[tuple[str, bytes | None], list[int]] = defaultdict(list)
-    for batch in {each.batch for each in found if each.batch.version}:
+    for batch in {each.batch for each in files if each.batch.version}:
         key = (batch.evidence, batch.project)
         newest[key] = max(newest[key], _numbers(batch.version))
-    return [
-        each
-        for each in found
-        if each.batch.version and _numbers(each.batch.version) < newest[each.batch.evidence, each.batch.project]
-    ]
+    return newest
+
+
+def _is_older(batch: Batch, newest: Mapping[tuple[str, bytes | None], list[int]]) -> bool:
+    return bool(batch.version) and _numbers(batch.version) < newest[batch.evidence, batch.project]
 
 
 def _numbers(version: str) -> list[int]:
     return [int(part) if part.isdecimal() else 0 for part in version.split(".")]
 
 
-def _asked(files: Sequence[Regenerable], wish: Wish) -> set[bytes]:
+def _asked(found: Caches, wish: Wish) -> set[bytes]:
     """Return the paths of which it must be known whether anybody uses them."""
     if wish.unused:
-        return {path for each in files for path in (each.path, *_sources(each))}
-    return {each.path for each in files if each.grade is Grade.TRUSTED or _is_measured_film(each)}
+        return {path for files in found.lists for each in files for path in (each.path, *_sources(each))}
+    return {each.path for each in found.found if each.grade is Grade.TRUSTED or _is_measured_film(each)}
 
 
 def _is_measured_film(each: Regenerable) -> bool:
@@ -162,29 +162,42 @@ def _sources(each: Regenerable) -> list[bytes]:
     return [each.source] if each.source and recipe and recipe.source in BY_NAME else []
 
 
-def _apart_in_use(
-    found: list[Regenerable], documents: Mapping[bytes, Sequence[bytes]], used: UsesOfAll
-) -> tuple[list[Regenerable], list[tuple[Regenerable, str]]]:
-    """Return files that nobody works with, and the others with what shows that; of what may be anything, none."""
-    if not found:
-        return [], []
-    opened = open_files()
-    projects = {each.batch.project for each in found}
-    signs = {project: sign_of_work(paths) for project, paths in documents.items() if project in projects}
-    of_batch = {batch: _sign_of(batch, signs) for batch in {each.batch for each in found}}
-    free: list[Regenerable] = []
-    in_use: list[tuple[Regenerable, str]] = []
-    for each in found:
-        sign = f"{opened[each.path]} has it open" if each.path in opened else of_batch[each.batch]
-        if not sign and each.grade is Grade.TRUSTED and used.mention(each.path, *_sources(each)):
-            sign = _USED
-        if not sign and _is_measured_film(each) and used.mention(each.path):
-            sign = _USED
-        if sign and each.grade is not Grade.PERHAPS:
-            in_use.append((each, sign))
-        else:
-            free.append(each)
-    return free, in_use
+class _Busy:
+    """Files that somebody works with, each with what shows that; of what may be anything, none is looked at.
+
+    Parameters
+    ----------
+    documents
+        Of each project.
+    """
+
+    def __init__(self, documents: Mapping[bytes, Sequence[bytes]], used: UsesOfAll, found: Caches) -> None:
+        self._used = used
+        batches = {each.batch for files in (found.found, found.likely) for each in files}
+        projects = {batch.project for batch in batches}
+        signs = {project: sign_of_work(paths) for project, paths in documents.items() if project in projects}
+        self._of_batch = {batch: _sign_of(batch, signs) for batch in batches}
+        self._opened = open_files() if batches else {}
+        self.in_use: list[tuple[Regenerable, str]] = []
+
+    def apart(self, files: list[Regenerable]) -> list[Regenerable]:
+        """Return those of some files that nobody works with, and note the others."""
+        opened, of_batch = self._opened, self._of_batch
+        free: list[Regenerable] = []
+        for each in files:
+            sign = f"{opened[each.path]} has it open" if each.path in opened else of_batch[each.batch]
+            if not sign and each.grade is not Grade.LIKELY and self._is_used(each):
+                sign = _USED
+            if sign:
+                self.in_use.append((each, sign))
+            else:
+                free.append(each)
+        return free
+
+    def _is_used(self, each: Regenerable) -> bool:
+        if each.grade is Grade.TRUSTED and self._used.mention(each.path, *_sources(each)):
+            return True
+        return _is_measured_film(each) and self._used.mention(each.path)
 
 
 def _sign_of(batch: Batch, signs: Mapping[bytes, str]) -> str:

@@ -1,6 +1,6 @@
 """Derived files that were found, and when they were last used."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -116,6 +116,10 @@ class Caches:
     in_use: list[tuple[Regenerable, str]] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
     last_use: LastUse = field(default_factory=LastUse)
+
+    def keep(self, chosen: Callable[[list[Regenerable]], list[Regenerable]]) -> None:
+        """Keep of each of its `lists` what is chosen of it."""
+        self.found, self.likely, self.perhaps, self.last = (chosen(files) for files in self.lists)
 
     @property
     def lists(self) -> tuple[list[Regenerable], ...]:

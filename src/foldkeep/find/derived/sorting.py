@@ -267,9 +267,10 @@ class Sorting:
     def _measure(self, finished: set[bytes]) -> None:
         """Grade pictures and films by what the measures of them and their sources say."""
         pairs = defaultdict[str, dict[int, tuple[Seen, Seen]]](dict)
+        sources = self._stock.listing.at_all({self._graded[at].source or b"" for at in self._to_measure})
         for at in self._to_measure:
             each = self._graded[at]
-            source = self._stock.listing.at(each.source) if each.source else None
+            source = sources.get(each.source or b"")
             if source is not None and each.path not in finished:
                 made = (each.path, each.size, each.modified_ns)
                 pairs[source.kind][at] = (made, (source.path, source.size, source.modified_ns))

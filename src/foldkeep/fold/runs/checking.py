@@ -304,7 +304,7 @@ def _companion(item: Item, path: bytes, goes: Callable[[bytes], bool], look: Loo
     if not is_sidecar(os.path.basename(path)):
         return None
     return Item(
-        replace(row, reason=f"kept beside {visible(item.staying[0])}, which has none like it"),
+        row._replace(reason=f"kept beside {visible(item.staying[0])}, which has none like it"),
         item.place, [], Method.MOVE, _free_name(theirs, look), master=item.row.path,
     )  # fmt: skip
 

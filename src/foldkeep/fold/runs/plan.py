@@ -310,7 +310,7 @@ def _derived_item(item: Item, found: Derived, kept: DocketRow) -> Item:
         return replace(item, refusal="it is only likely that it can be made again: fold it, look, then release it")
     digest = found.source_digest or kept.digest or b""
     facts = SourceFacts(kept.size, kept.modified_ns, digest, found.grade, found.recipe, found.made)
-    row = replace(item.row, digest=found.made or item.row.digest)
+    row = item.row._replace(digest=found.made or item.row.digest)
     return replace(item, row=row, source=found.source, source_facts=facts, refusal="")
 
 

@@ -260,7 +260,7 @@ class Merger:
                 reason = f"what it says is in {visible(path)}"
                 # Its bytes are nowhere else, so it waits in the fold even where its spare goes for good.
                 method = self._plan.method if self._plan.method.comes_back else Method.FOLD
-                row = replace(item.row, reason=reason)
+                row = item.row._replace(reason=reason)
                 found[item.row.path] = replace(item, row=row, method=method, target=target, words_in=path)
         return found
 

@@ -3,7 +3,6 @@
 import os
 from collections import defaultdict
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 
 from foldkeep.model import UnusableInput, visible
 from foldkeep.model.catalogs import CatalogEntry, CatalogSource
@@ -84,7 +83,7 @@ def _sound(entry: CatalogEntry) -> CatalogEntry:
     try:
         entry.text.encode("utf-8", "surrogateescape")
     except UnicodeEncodeError:
-        return replace(entry, text=entry.text.encode("utf-8", "replace").decode())
+        return entry._replace(text=entry.text.encode("utf-8", "replace").decode())
     return entry
 
 

@@ -2,7 +2,9 @@
 
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
+from functools import lru_cache
 from itertools import islice
+from operator import itemgetter
 
 from foldkeep.model.catalogs import CatalogEntry
 from foldkeep.model.kinds import OTHER, kind_of
@@ -23,6 +25,9 @@ _MEANINGS = {
     "description": "description",
     "caption": "description",
 }
+_RANKS = {alias: rank for rank, alias in enumerate(_MEANINGS)}
+_MEANT = tuple(_MEANINGS.values())
+_first = itemgetter(0)
 
 
 def looks_like_a_path(text: str) -> bool:
@@ -47,13 +52,12 @@ def path_field(records: Iterable[Mapping[str, object]]) -> str:
 
 def entry_of(text: str, where: str, record: Mapping[str, object]) -> CatalogEntry:
     """Return an entry with what its record says of the file under the usual names."""
-    told = {alias: value for name, value in record.items() if value and (alias := name.strip().lower()) in _MEANINGS}
+    told = [(rank, value) for name, value in record.items() if value and (rank := _rank(name)) is not None]
     if not told:
         return CatalogEntry(text, where)
     values: dict[str, object] = {}
-    for alias, meaning in _MEANINGS.items():
-        if alias in told:
-            values.setdefault(meaning, told[alias])
+    for rank, value in sorted(told, key=_first) if len(told) > 1 else told:
+        values.setdefault(_MEANT[rank], value)
     return CatalogEntry(
         text,
         where,
@@ -64,10 +68,15 @@ def entry_of(text: str, where: str, record: Mapping[str, object]) -> CatalogEntr
     )
 
 
+@lru_cache(1024)
+def _rank(name: str) -> int | None:
+    """Return where the name of a value stands among those that are known; None if it does not."""
+    return _RANKS.get(name.strip().lower())
+
+
 def _keywords(value: object) -> tuple[str, ...]:
     if isinstance(value, str):
-        separator = max(";|,", key=value.count)
-        value = value.split(separator)
+        value = value.split(max(";|,", key=value.count))
     if not isinstance(value, Sequence):
         return ()
     return tuple(dict.fromkeys(word.strip() for word in value if isinstance(word, str) and word.strip()))

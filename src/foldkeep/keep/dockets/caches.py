@@ -32,9 +32,10 @@ def cache_rows(found: Caches, stock: Stock) -> Iterator[DocketRow]:
     for each in (*found.found, *found.likely):
         if each.source is not None:
             by_source.setdefault(each.source, []).append(each)
+    sources = stock.listing.at_all(by_source)
     for source, files in sorted(by_source.items()):
         set_ = name_of(source)
-        kept = stock.listing.at(source)
+        kept = sources.get(source)
         if kept is None:
             reason = f"by {files[0].batch.evidence}; no file stands for it, so it takes --allow-last-copy to fold it"
             yield from (_row(each, Action.LEAVE, reason) for each in files)

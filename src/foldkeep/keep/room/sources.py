@@ -223,7 +223,7 @@ def _going(room: Room, rows: list[DocketRow], elsewhere: str) -> Iterator[Unit]:
         if file:
             going[row.path] = file
         kept.append(
-            row if file or row.action is not Action.FOLD else replace(row, action=Action.LEAVE, reason=elsewhere)
+            row if file or row.action is not Action.FOLD else row._replace(action=Action.LEAVE, reason=elsewhere)
         )
     if going:
         yield Unit(kept, len(going), room.freed(going.values()), frozenset(going))
@@ -237,7 +237,7 @@ def decoded_twins(room: Room) -> Iterator[Unit]:
         rows = list(decoded_rows([each]))
         roles = {copy.file.path: copy.file.place.role for copy in each.copies}
         chosen = [
-            replace(row, action=Action.FOLD if number and roles[row.path] is Role.WORKING else Action.KEEP)
+            row._replace(action=Action.FOLD if number and roles[row.path] is Role.WORKING else Action.KEEP)
             for number, row in enumerate(rows)
         ]
         yield from _going(room, chosen, "on another volume, which frees nothing here")
@@ -253,7 +253,7 @@ def quiet_projects(room: Room) -> Iterator[Unit]:
         if project.activity is not Activity.QUIET or not any(lies_below(project.path, top) for top in tops):
             continue
         rows = [
-            replace(row, action=Action.FOLD) for row in project_rows([project]) if row.action is Action.KEEP
+            row._replace(action=Action.FOLD) for row in project_rows([project]) if row.action is Action.KEEP
         ]  # fmt: skip
         inside = room.stock.listing.files(Filter(under=(project.path,)))
         files = [file for file in inside if file.path not in room.going]
