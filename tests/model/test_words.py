@@ -1,5 +1,6 @@
 """Names, sizes, moments, CSV cells and kinds: tables of cases, and round trips."""
 
+import csv
 import doctest
 import importlib
 import io
@@ -11,6 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from foldkeep.formats.own import read_table, write_table
+from foldkeep.formats.own.csv import defuse
 from foldkeep.keep import read_docket, write_docket
 from foldkeep.model import Action, DocketRow, UnusableInput, visible
 from foldkeep.model.copy_names import looks_like_a_copy
@@ -50,6 +52,9 @@ def test_nothing_that_acts_on_a_terminal_is_visible(path):
 def test_any_cell_survives_a_table_and_none_is_a_formula(rows):
     stream = io.StringIO(newline="")
     write_table(stream, ("a", "b", "c"), rows)
+    by_library = io.StringIO(newline="")
+    csv.writer(by_library).writerows([("a", "b", "c"), *([defuse(cell) for cell in row] for row in rows)])
+    assert stream.getvalue() == by_library.getvalue()
     stream.seek(0)
     assert [tuple(cells.values()) for _, cells in read_table(stream, ("a", "b", "c"))] == rows
     written = io.StringIO(newline="")

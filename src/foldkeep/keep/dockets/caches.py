@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from foldkeep.find.derived import Caches, Regenerable, all_caches
+from foldkeep.find.derived import Batch, Caches, Regenerable, all_caches
 from foldkeep.find.references import ProjectFolders
 from foldkeep.model import Action, DocketRow, Filter, Progress, no_progress, visible
 from foldkeep.model.grades import Grade
@@ -33,6 +33,7 @@ def cache_rows(found: Caches, stock: Stock) -> Iterator[DocketRow]:
         if each.source is not None:
             by_source.setdefault(each.source, []).append(each)
     sources = stock.listing.at_all(by_source)
+    likely: dict[tuple[Batch, str], str] = {}
     for source, files in sorted(by_source.items()):
         set_ = name_of(source)
         kept = sources.get(source)
@@ -44,8 +45,10 @@ def cache_rows(found: Caches, stock: Stock) -> Iterator[DocketRow]:
         yield DocketRow(set_, Action.KEEP, source, kept.size, kept.kind, kept.modified_ns, kept.digest, why)
         for each in files:
             if each.grade is Grade.LIKELY:
-                why = f"likely a {_reason(each)}: {each.missing}; write fold to fold it"
-                yield _row(each, Action.LEAVE, why, set_)
+                key = (each.batch, each.missing)
+                if key not in likely:
+                    likely[key] = f"likely a {_reason(each)}: {each.missing}; write fold to fold it"
+                yield _row(each, Action.LEAVE, likely[key], set_)
             else:
                 yield _row(each, Action.FOLD, _reason(each), set_)
     for each in found.last:
