@@ -222,6 +222,18 @@ def test_what_was_read_is_kept_unless_the_file_could_not_be_read_or_changed(desk
         assert (facts.width, opened(jpeg).size) == (30, (30, 20))
 
 
+def test_half_a_picture_is_shown_and_told_of_whatever_was_looked_at_before(desk: Desk):
+    files = []
+    for number in range(6):
+        desk.write(f"{number}.jpg", encoded(Image.effect_noise((300, 200 + number), 90), "JPEG")[:9000])
+        files.append(media(desk, f"{number}.jpg")._replace(digest=number.to_bytes(32, "big")))
+    desk.run("scan", desk.place)
+    with Stock.open(str(desk.stock)) as stock, MediaReader(stock) as reader:
+        for facts, jpeg in reader.views(files):
+            assert facts.problem.startswith("the picture is damaged: image file is truncated")
+            assert opened(jpeg).width == 288
+
+
 def test_pictures_come_in_order_from_several_helpers(desk: Desk):
     sizes = [(20 + number, 10) for number in range(90)]
     files = []

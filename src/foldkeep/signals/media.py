@@ -233,9 +233,14 @@ def missing_part(path: bytes) -> str | None:
             if image.width * image.height <= MOST_PIXELS:
                 image.load()
     except Exception as error:  # as above
-        undecodable(error)  # what the system says is no fault of the picture
-        return f"the picture is damaged: {words_of(error)}"
+        return picture_damage(error)
     return None
+
+
+def picture_damage(error: Exception) -> str:
+    """Return what an error of a decoder says of a picture; raise an error of the system, or of an import, again."""
+    undecodable(error)  # what the system says is no fault of the picture
+    return f"the picture is damaged: {words_of(error)}"
 
 
 def _with_xmp(facts: Facts, xmp: Xmp) -> Facts:

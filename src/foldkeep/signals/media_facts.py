@@ -112,6 +112,12 @@ def _look(
     file: Medium, needs_facts: bool, needs_picture: bool, helper: Apart
 ) -> tuple[tuple[Facts, bool], tuple[bytes | None, bool]]:
     """Return facts and picture, each with whether that is what the content gives, and not the state of a drive."""
+    if needs_facts and needs_picture:
+        try:
+            found, jpeg = helper.look(file.path, file.kind)
+            return (found, True), (jpeg, True)
+        except NotRead:
+            pass  # the one may do where the other hangs
     facts = _facts_by(file, helper) if needs_facts else (Facts(), False)
     try:
         return facts, (helper.picture(file.path, file.kind) if needs_picture else None, needs_picture)

@@ -79,6 +79,14 @@ class Apart:
         answer = self._told({"do": "picture", "uri": file_uri(path), "kind": kind})
         return base64.b64decode(answer["jpeg"]) if answer.get("jpeg") else None
 
+    def look(self, path: bytes, kind: str) -> tuple[Facts, bytes | None]:
+        """Return what `facts` and `picture` do, in one go.
+
+        Raises NotRead if it could not be read now.
+        """
+        answer = self._told({"do": "look", "uri": file_uri(path), "kind": kind})
+        return Facts.from_known(answer["facts"]), base64.b64decode(answer["jpeg"]) if answer["jpeg"] else None
+
     def view(self, path: bytes, kind: str, moments: Sequence[float] = ()) -> View:
         """Return what is to be seen of a file, of a film at moments; nothing of what is broken.
 
@@ -254,6 +262,12 @@ def _measured(question: dict[str, str]) -> dict[str, Any]:
         if kind == "photo" and "problem" not in known and (problem := missing_part(path)):
             known["problem"] = problem
         return known
+    if question["do"] in ("look", "picture"):
+        from .pictures import looked_at, picture_of
+
+        facts, jpeg = looked_at(path, kind) if question["do"] == "look" else (None, picture_of(path, kind))
+        shown = {"jpeg": base64.b64encode(jpeg).decode() if jpeg else None}
+        return shown if facts is None else {**shown, "facts": facts.known()}
     if question["do"] == "compare":
         from .film_reductions import film_difference
         from .reductions import difference
@@ -288,14 +302,9 @@ def _measured(question: dict[str, str]) -> dict[str, Any]:
     if question["do"] in _PRINTERS:
         module, name = _PRINTERS[question["do"]]
         return _print(getattr(import_module(f".{module}", __spec__.parent), name)(path))
-    if question["do"] == "damage":
-        from .damage import damage_in
+    from .damage import damage_in
 
-        return {"damage": damage_in(path, kind)}
-    from .pictures import picture_of
-
-    jpeg = picture_of(path, kind)
-    return {"jpeg": base64.b64encode(jpeg).decode() if jpeg else None}
+    return {"damage": damage_in(path, kind)}
 
 
 def _print(found: KnownPrint) -> dict[str, Any]:

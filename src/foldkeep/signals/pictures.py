@@ -5,11 +5,13 @@ Only the helper process of `foldkeep.signals.media_worker` comes here.
 
 import io
 import warnings
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any, BinaryIO
 
+from foldkeep.model import Facts
 from foldkeep.storage.local.reading import FILE, open_path
 
-from .media import MOST_PIXELS
+from .media import MOST_PIXELS, facts_in, picture_damage
 
 if TYPE_CHECKING:
     from PIL.Image import Image
@@ -26,40 +28,77 @@ _RATE, _SAMPLES_A_PEAK = 8000, 64
 
 def picture_of(path: bytes, kind: str) -> bytes | None:
     """Return a picture of a file as JPEG that fits in `WIDTH` by `HEIGHT`; None if none can be made."""
-    makers = {"photo": of_photo, "video": _of_film, "audio": _of_sound}
+    return _picture_of(path, kind)[0]
+
+
+def looked_at(path: bytes, kind: str) -> tuple[Facts, bytes | None]:
+    """Return what a file says of itself, and a picture of it as `picture_of` does: a photo is decoded once for both."""
+    facts = facts_in(path, kind)
+    jpeg, wrong = _picture_of(path, kind)
+    return (replace(facts, problem=wrong) if wrong and not facts.problem else facts), jpeg
+
+
+def _picture_of(path: bytes, kind: str) -> tuple[bytes | None, str]:
+    """Return a picture of a file, None if none can be made, and what is wrong with a photo's pixels, else empty."""
+    makers = {"photo": photo_in, "video": _of_film, "audio": _of_sound}
     if kind not in makers:
-        return None
+        return None, ""
     try:
         with open(open_path(path, FILE), "rb") as file, warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            picture = makers[kind](file)
+            picture, wrong = makers[kind](file)
     except OSError as error:
         if error.errno is not None:
             raise
-        return None
+        return None, ""
     except ModuleNotFoundError:
         raise
     except Exception:  # these libraries raise whatever a broken file leads them to
-        return None
+        return None, ""
     if picture is None:
-        return None
+        return None, wrong
     picture.thumbnail((WIDTH, HEIGHT))
     stream = io.BytesIO()
     picture.convert("RGB").save(stream, "JPEG", quality=_QUALITY, optimize=True)
-    return stream.getvalue()
+    return stream.getvalue(), wrong
 
 
-def of_photo(file: BinaryIO, box: tuple[int, int] = (WIDTH, HEIGHT)) -> "Image | None":
-    """Return a photo, upright, that fits in a box; None if it has too many pixels. Raises what Pillow does."""
-    from PIL import Image, ImageFile, ImageOps
+def photo_in(file: BinaryIO, box: tuple[int, int] = (WIDTH, HEIGHT)) -> "tuple[Image | None, str]":
+    """Return a photo, upright, that fits in a box, and what is wrong with its pixels, empty if nothing is.
 
-    ImageFile.LOAD_TRUNCATED_IMAGES = True  # half a picture tells more than none
+    None if it has too many pixels, or nothing of it can be shown. Raises OSError if the system does not let it be read.
+    """
+    from PIL import Image, ImageFile
+
     Image.MAX_IMAGE_PIXELS = None  # we look ourselves
-    opened = Image.open(file)
-    opened.draft("RGB", (2 * box[0], 2 * box[1]))  # a JPEG is decoded at a fraction of its size
-    image: Image.Image = opened
-    if image.width * image.height > MOST_PIXELS:
-        return None
+
+    def decoded() -> Image.Image:
+        file.seek(0)
+        opened = Image.open(file)
+        opened.draft("RGB", (2 * box[0], 2 * box[1]))  # a JPEG is decoded at a fraction of its size
+        if opened.width * opened.height <= MOST_PIXELS:
+            opened.load()
+        return opened
+
+    wrong = ""
+    try:
+        image = decoded()
+    except Exception as error:  # Pillow raises whatever a broken file leads it to
+        wrong = picture_damage(error)
+        ImageFile.LOAD_TRUNCATED_IMAGES = True  # half a picture tells more than none
+        try:
+            image = decoded()
+        except Exception as second:  # as above
+            return None, picture_damage(second) and wrong
+        finally:
+            ImageFile.LOAD_TRUNCATED_IMAGES = False  # the next one is to be told of
+    return (_upright(image, box) if image.width * image.height <= MOST_PIXELS else None), wrong
+
+
+def _upright(image: "Image", box: tuple[int, int]) -> "Image":
+    """Return a picture that fits in a box, upright, on paper where it lets something through."""
+    from PIL import Image, ImageOps
+
     if image.mode in ("I;16", "I", "F"):
         image = _stretched(image)
     image.thumbnail((max(box), max(box)))
@@ -81,7 +120,7 @@ def _stretched(image: "Image") -> "Image":
     return image.point(lambda value: value * scale - low * scale).convert("L")
 
 
-def _of_film(file: BinaryIO) -> "Image | None":
+def _of_film(file: BinaryIO) -> "tuple[Image | None, str]":
     """Return three frames: of the middle of a film, and below it, smaller, of a sixth and five sixths."""
     import av
     from PIL import Image
@@ -97,7 +136,7 @@ def _of_film(file: BinaryIO) -> "Image | None":
             if frame is not None:
                 frames.append(frame.to_image())
     if len(frames) < _FRAMES:
-        return frames[0] if frames else None
+        return (frames[0] if frames else None), ""
     width, height = frames[0].size
     whole = Image.new("RGB", (WIDTH, max(2, round(WIDTH * height / width * 3 / 2))), _PAPER)
     half = (WIDTH // 2, whole.height // 3)
@@ -108,7 +147,7 @@ def _of_film(file: BinaryIO) -> "Image | None":
         strict=True,
     ):
         whole.paste(frame.resize(size), place)
-    return whole
+    return whole, ""
 
 
 def swings_of(file: BinaryIO) -> tuple[Any, float]:
@@ -136,14 +175,14 @@ def swings_of(file: BinaryIO) -> tuple[Any, float]:
     return found, samples / _RATE / max(1, found.size)
 
 
-def _of_sound(file: BinaryIO) -> "Image | None":
+def _of_sound(file: BinaryIO) -> "tuple[Image | None, str]":
     """Return the wave of a sound: how far it swings in each part of its length."""
     import numpy as np
     from PIL import Image, ImageDraw
 
     wave, _ = swings_of(file)
     if not wave.size:
-        return None
+        return None, ""
     height = HEIGHT // 3
     picture = Image.new("RGB", (WIDTH, height), _PAPER)
     draw = ImageDraw.Draw(picture)
@@ -153,4 +192,4 @@ def _of_sound(file: BinaryIO) -> "Image | None":
         part = wave[edges[x] : max(edges[x + 1], edges[x] + 1)]
         swing = float(part.max()) / loudest * (height / 2 - 3)
         draw.line([(x, height / 2 - swing), (x, height / 2 + swing)], fill=_INK)
-    return picture
+    return picture, ""

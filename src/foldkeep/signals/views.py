@@ -12,7 +12,7 @@ from foldkeep.storage.local.reading import FILE, open_path
 
 from .media import undecodable
 from .photo_prints import within_border
-from .pictures import of_photo, swings_of
+from .pictures import photo_in, swings_of
 
 if TYPE_CHECKING:
     from PIL.Image import Image
@@ -57,7 +57,7 @@ def view_of(path: bytes, kind: str, moments: Sequence[float] = ()) -> View:
         with open(open_path(path, FILE), "rb") as file, warnings.catch_warnings():
             warnings.simplefilter("ignore")
             if kind == "photo":
-                picture = of_photo(file, PHOTO)
+                picture, _ = photo_in(file, PHOTO)
                 return _pictures([picture], PHOTO) if picture else View()
             if kind == "audio":
                 return _swings(*swings_of(file))
