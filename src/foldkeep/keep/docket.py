@@ -94,7 +94,9 @@ def read_choices(path: str) -> list[DocketRow]:
 
 def current_rows(stock: Stock, rows: Iterable[DocketRow]) -> list[DocketRow]:
     """Return rows with the paths that their files have now, where a drive is mounted elsewhere than it was."""
-    return [row._replace(path=stock.places.path_now(row.path)) for row in rows]
+    rows = list(rows)
+    now = stock.places.paths_now(row.path for row in rows)
+    return [row if row.path == path else row._replace(path=path) for row, path in zip(rows, now, strict=True)]
 
 
 def _cells(row: DocketRow) -> list[str]:

@@ -2,6 +2,7 @@
 
 import json
 import sqlite3
+from collections.abc import Iterable
 
 from foldkeep.model import Place, Role, Volume
 from foldkeep.model.names import innermost
@@ -63,7 +64,7 @@ class Places:
     def relocate(self, place: Place, path: bytes) -> None:
         """Have all that is known of a place, and of those within it, be true of another path: its drive is there now.
 
-        The ledger's runs go along, so that they can be taken back there; dockets are told by `path_now`.
+        The ledger's runs go along, so that they can be taken back there; dockets are told by `paths_now`.
         """
         for table, columns in _WITH_PATHS.items():
             for column in columns:
@@ -90,14 +91,17 @@ class Places:
             (former, volume),
         )
 
-    def path_now(self, path: bytes) -> bytes:
-        """Return where a file is now of which a path is known from before its drive was mounted elsewhere."""
+    def paths_now(self, paths: Iterable[bytes]) -> list[bytes]:
+        """Return where files are now of which paths are known from before their drive was mounted elsewhere."""
         places = self.by_id()
         former = dict(self._db.execute("SELECT path, place FROM former_paths").fetchall())
-        if not former or innermost({place.path for place in places.values()}, path):
-            return path
-        top = innermost(former, path)
-        return places[former[top]].path + path[len(top) :] if top and former[top] in places else path
+        tops = {place.path for place in places.values()}
+
+        def now(path: bytes) -> bytes:
+            top = None if innermost(tops, path) else innermost(former, path)
+            return places[former[top]].path + path[len(top) :] if top and former[top] in places else path
+
+        return list(map(now, paths) if former else paths)
 
     def forget(self, place: Place) -> None:
         """Take a place and all that is known of its files out of the stock; the ledger keeps its runs."""

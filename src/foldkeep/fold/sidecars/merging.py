@@ -179,6 +179,8 @@ class Merger:
     def _united(self, path: bytes, sidecars: Sequence[Sidecar]) -> Xmp:
         """Return what sidecars, and after them catalogues, say of a file."""
         said = [(each.path, each.words) for each in sidecars if each.words]
+        if not said and path not in self._described:  # as of nearly every file
+            return Xmp()
         return united(Xmp(), [*said, (path, self._described.get(path, Xmp()))])[0]
 
     def _sidecars(self, path: bytes) -> list[Sidecar]:
