@@ -11,12 +11,12 @@ import pytest
 import foldkeep.scan.reading as reading
 from foldkeep.demo import make_library
 from foldkeep.model import Role, Settings
-from foldkeep.scan import add_place, scan
+from foldkeep.scan import add_place, afar, pool, scan
 from foldkeep.scan.pool import _Lanes
 from foldkeep.scan.skip_rules import Looking
 from foldkeep.stock import Stock
 from harness.desks import Desk, listing
-from harness.oracles import OneByOne
+from harness.oracles import OneByOne, found_sets, oracle
 
 
 def test_a_scan_asks_only_for_the_executor_interface(desk: Desk):
@@ -228,6 +228,32 @@ def test_a_scan_tells_what_it_saw_passed_by_recognised_and_doubted(desk: Desk):
         "No content had to be read.",
         "Recognised 1 file that had been moved.",
     ]
+
+
+@pytest.mark.parametrize("dies", [None, 0, 3])
+def test_very_many_small_files_are_read_by_processes_or_else_all_the_same(desk: Desk, monkeypatch, dies):
+    monkeypatch.setattr(pool, "_VERY_MANY", 1)
+    monkeypatch.setattr(pool, "_JOB_FILES", 5)
+    asked = []
+    real = afar._Helper.ask
+
+    def counted(helper, question):
+        asked.append(question[0])
+        if len(asked) - 1 == dies:
+            (helper._process or helper._start()).kill()
+        yield from real(helper, question)
+
+    monkeypatch.setattr(afar._Helper, "ask", counted)
+    for number in range(90):
+        desk.write(f"{number:02}.jpg", b"%d" % (number // 2) * (20_000 if number < 20 else 400))
+    desk.write("link.jpg", b"1" * 400)
+    os.link(desk.place / "link.jpg", desk.place / "its other name.jpg")
+    answer = desk.ask("scan", desk.place)
+    assert (answer["files"], answer["problems"]) == (92, [])
+    assert found_sets(desk) == oracle(desk.place)
+    assert set(asked) == {"many"}
+    assert len(asked) > (4 if dies is None else dies)
+    assert desk.ask("scan")["read_bytes"] == 0
 
 
 def test_progress_goes_through_looking_comparing_and_reading(desk: Desk, monkeypatch):

@@ -33,6 +33,7 @@ _LENGTH = struct.Struct(">I")
 _PIPE = 64 * 1024
 _TELL_SECONDS = 0.5
 _WORKS: dict[str, Work] = {"ends": read_ends, "whole": read_whole}
+_TOLD_AT_ONCE = 64
 
 
 class Silent(OSError):
@@ -51,8 +52,7 @@ class FarPlaces:
     def __init__(self) -> None:
         self._tops: set[PathBytes] = set()
         self.silent: set[PathBytes] = set()
-        self._own = threading.local()
-        self._helpers: list[_Helper] = []
+        self._helpers = Helpers()
 
     def add(self, top: PathBytes) -> None:
         """Have a place looked into by helpers from now on."""
@@ -65,7 +65,7 @@ class FarPlaces:
     def walk(self, top: PathBytes, settings: Settings, asked: frozenset[str]) -> Iterator[Listing]:
         """Yield the listings of a place as `walk` does; the last is one that tells of silence, if it fell silent."""
         try:
-            for told in self._helper().ask(("walk", top, settings, asked)):
+            for told in self._helpers.own().ask(("walk", top, settings, asked)):
                 if isinstance(told, Listing):
                     yield told
         except Silent:
@@ -89,9 +89,8 @@ class FarPlaces:
         """Return what came of the files that were read until the place fell silent, if it did."""
         outcomes: list[Outcome] = []
         if top not in self.silent:
-            name = next(name for name, known in _WORKS.items() if known is work)
             try:
-                for told in self._helper().ask((name, readings)):
+                for told in self._helpers.own().ask((name_of(work), readings)):
                     if isinstance(told, Outcome):
                         outcomes.append(told)
                     else:
@@ -100,16 +99,34 @@ class FarPlaces:
                 self.silent.add(top)
         return outcomes
 
-    def _helper(self) -> "_Helper":
+    def close(self) -> None:
+        """End all helpers."""
+        self._helpers.close()
+
+
+def name_of(work: Work) -> str:
+    """Return what helpers call a kind of reading."""
+    return next(name for name, known in _WORKS.items() if known is work)
+
+
+class Helpers:
+    """Helpers, one a thread; started when they are asked."""
+
+    def __init__(self) -> None:
+        self._own = threading.local()
+        self._all: list[_Helper] = []
+
+    def own(self) -> "_Helper":
+        """Return the helper of this thread."""
         helper: _Helper | None = getattr(self._own, "helper", None)
         if helper is None:
             helper = self._own.helper = _Helper()
-            self._helpers.append(helper)
+            self._all.append(helper)
         return helper
 
     def close(self) -> None:
-        """End all helpers."""
-        for helper in self._helpers:
+        """End them all."""
+        for helper in self._all:
             helper.end()
 
 
@@ -212,6 +229,10 @@ def _serve() -> None:
                 top, settings, asked = rest
                 for listing in walk(top, Looking(settings, asked), lambda entries: _told(entries, tell)):
                     tell(listing)
+            elif what == "many":
+                work, files = _WORKS[rest[0]], rest[1]
+                for at in range(0, len(files), _TOLD_AT_ONCE):
+                    tell([work(Reading(*file), Meter())[1:] for file in files[at : at + _TOLD_AT_ONCE]])
             else:
                 meter = _TellingMeter(tell)
                 for reading in rest[0]:

@@ -13,6 +13,7 @@ from foldkeep.stock import SMALL_FILE, Backlog, Reading, Stock
 from .afar import FarPlaces, Work
 from .reading import Meter, Outcome, read_whole
 from .report import ScanReport
+from .small_files import PROCESSES, SmallFiles
 
 _COMMIT_SECONDS = 0.25
 _WAIT_SECONDS = 0.25
@@ -23,6 +24,8 @@ _JOB_FILES_AFAR = 4
 """A server is waited for with each file; what is not done when a scan is interrupted is fetched again."""
 
 _JOB_BYTES = 16 * 1024 * 1024
+_VERY_MANY = 8192
+"""So many files are worth the start of processes that read the small ones."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,13 +43,17 @@ class _Lanes:
     Threads that each make short system calls hand the interpreter's lock to and fro, which takes longer than
     the calls: two of them read small files slower than one, and one is slowed by a database that is written
     meanwhile. That turns round where the disk, not the processor, is waited for. So there is one lane, and
-    more are opened while jobs wait for the disk most of their time. Executors other than threads share no
-    lock, and have all the lanes they want.
+    more are opened while jobs wait for the disk most of their time. Processes share no lock: there are as many
+    lanes as of them, and with executors other than threads as many as anybody wants.
     """
 
     def __init__(self, executor: Executor) -> None:
-        self._adapts = isinstance(executor, ThreadPoolExecutor)
+        self._adapts = self.are_threads = isinstance(executor, ThreadPoolExecutor)
         self.open = 1 if self._adapts else _JOBS_IN_FLIGHT
+
+    def fix(self, number: int) -> None:
+        """Have so many lanes, however it goes."""
+        self._adapts, self.open = False, number
 
     def learn(self, waiting: float) -> None:
         """Take in how a job of small files went."""
@@ -83,6 +90,7 @@ class Pool:
         self._small_running = 0
         self._lanes = _Lanes(executor)
         self._far = far
+        self._small: SmallFiles | None = None
         self._handed_out: set[int] = set()
         self._failed: set[int] = set()
         self._last_commit = time.monotonic()
@@ -117,6 +125,9 @@ class Pool:
         done = 0
         jobs = _jobs(reading for reading in backlog.readings if reading.ids[0] not in self._failed)
         left: list[Reading] | None = None
+        if backlog.files >= _VERY_MANY and self._lanes.are_threads and self._small is None:
+            self._small = SmallFiles()
+            self._lanes.fix(PROCESSES)
         while (left := self._fill(work, jobs, left)) or self._running:
             for outcome in self._collect(_WAIT_SECONDS):
                 done += outcome.reading.size if work is read_whole else 1
@@ -142,13 +153,16 @@ class Pool:
         """Give up what has not begun; what runs is left to the executor."""
         for future in self._running:
             future.cancel()
+        if self._small:
+            self._small.close()
 
     def _hand_out(self, work: Work, job: list[Reading]) -> None:
         self._handed_out.update(reading.ids[0] for reading in job if reading.size > SMALL_FILE)
         self._small_running += _is_small(job)
         meter = Meter()
         far = self._far if any(self._far.top_of(reading.path) for reading in job) else None
-        self._running[self._executor.submit(_run_job, work, job, meter, far)] = meter
+        other = far or (self._small if _is_small(job) else None)
+        self._running[self._executor.submit(_run_job, work, job, meter, other)] = meter
 
     def _collect(self, seconds: float) -> list[Outcome]:
         """Write down what is finished, waiting at most so long for the first, and return it."""
@@ -172,8 +186,10 @@ class Pool:
         )
         for outcome in outcomes:
             self._count(outcome)
-        if outcomes:
+        if not all(job.small for job in jobs):
             self._renew()
+        elif outcomes:  # a commit for each thousand small files took a third as long as reading them
+            self.commit_now_and_then()
         return outcomes
 
     def _count(self, outcome: Outcome) -> None:
@@ -210,8 +226,8 @@ def _is_small(job: list[Reading]) -> bool:
     return job[0].size <= SMALL_FILE and not is_remote(job[0].path)  # the largest comes first
 
 
-def _run_job(work: Work, job: list[Reading], meter: Meter, far: FarPlaces | None) -> _Done:
+def _run_job(work: Work, job: list[Reading], meter: Meter, other: FarPlaces | SmallFiles | None) -> _Done:
     began, began_working = time.perf_counter(), time.thread_time()
-    outcomes = far.read(work, job, meter) if far else [work(reading, meter) for reading in job]
+    outcomes = other.read(work, job, meter) if other else [work(reading, meter) for reading in job]
     seconds, working = time.perf_counter() - began, time.thread_time() - began_working
     return _Done(outcomes, _is_small(job), 1 - working / seconds if seconds else 0.0)

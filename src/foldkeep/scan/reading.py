@@ -3,7 +3,7 @@
 import os
 import stat
 import time
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from blake3 import blake3
 
@@ -31,8 +31,7 @@ class Changed(Exception):
     """The file is not, or no longer, the one that was listed."""
 
 
-@dataclass(frozen=True, slots=True)
-class Outcome:
+class Outcome(NamedTuple):
     """Result of reading a file: `ends` or `digest`, or the problem in words.
 
     `ends` is a number of 64 bits; equal ends only decide what is read whole. `content` is the format that the

@@ -109,9 +109,10 @@ def scan(
             _look_for_clones(stock, far)
             _look_for_second_mounts(stock, far)
         except BaseException:
-            pool.close()
             renew()
             raise
+        finally:
+            pool.close()
     report.seconds = time.monotonic() - started
     return report
 
@@ -145,9 +146,10 @@ def _read_whole(
         try:
             pool.finish(read_whole, backlog(here))
         except BaseException:
-            pool.close()
             renew()
             raise
+        finally:
+            pool.close()
     return report
 
 

@@ -15,8 +15,7 @@ SMALL_FILE = 256 * 1024
 """Larger files are read first, the largest before the others; the rest in order of inode, as they lie."""
 
 
-@dataclass(frozen=True, slots=True)
-class Reading:
+class Reading(NamedTuple):
     """A file whose content a scan should read: one job for all the hard links of one file.
 
     `ids` are the stock's numbers of its names, `path` is one of them.
