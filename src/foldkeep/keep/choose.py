@@ -4,6 +4,7 @@ import os
 from collections.abc import Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import partial
+from typing import NamedTuple
 
 from foldkeep.find.references import package_folders
 from foldkeep.model import Action, CopySet, Role, StockFile, visible
@@ -36,8 +37,7 @@ _ANOTHER = "another copy stays"
 _SAME_FILE = "another name (hard link) of a file that stays: folding it frees nothing"
 
 
-@dataclass(frozen=True, slots=True)
-class Verdict:
+class Verdict(NamedTuple):
     """Proposal for one copy, and why."""
 
     copy: StockFile

@@ -130,8 +130,7 @@ def parse_digest(text: str) -> bytes:
     return digest
 
 
-@dataclass(frozen=True, slots=True)
-class CopySet:
+class CopySet(NamedTuple):
     """Files that agree: in content, or, for looking only, in name, size or time.
 
     Attributes

@@ -2,8 +2,8 @@
 
 import sqlite3
 from collections.abc import Collection, Iterable, Iterator, Sequence
-from dataclasses import dataclass
 from itertools import groupby
+from typing import NamedTuple
 
 from foldkeep.model import Filter, StockFile
 from foldkeep.model.remote import SOMEBODY_ELSE, is_remote
@@ -28,8 +28,7 @@ _BLOCK = "(coalesce(~extent, inode) << 8) + volume"
 _PAGE = 256
 
 
-@dataclass(frozen=True, slots=True)
-class Members:
+class Members(NamedTuple):
     """The files of one group, in order of path.
 
     Attributes

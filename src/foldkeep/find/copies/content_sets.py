@@ -103,6 +103,7 @@ class Duplicates:
             raise UnusableInput(f"sets cannot be sorted by {question.sort}", f"there are {', '.join(ORDERS)}")
         self._stock = stock
         self._question = question
+        self._by_content = "content" in question.same
         self.groups = PlaceGroups(stock, across=question.across)
         places = [group.places for group in self.groups]
         self._kinds = stock.sets.rank(places, question.same, question.sort, question.wanted)
@@ -128,8 +129,9 @@ class Duplicates:
             yield self._set(members)
 
     def _set(self, members: Members) -> CopySet:
-        digests = {file.digest for file in members.files}
-        digest = digests.pop() if len(digests) == 1 else None
+        digest = members.files[0].digest
+        if not self._by_content and any(file.digest != digest for file in members.files):
+            digest = None
         others = Others()
         if digest and len(self.groups) > 1:
             places = {file.place.id for file in members.files}
@@ -141,7 +143,7 @@ class Duplicates:
     def _id(self, members: Members) -> str:
         """Name a set by its content, and by what else was asked where that is not all."""
         question, first = self._question, members.files[0]
-        if question.same == {"content"} and first.digest:
+        if self._by_content and len(question.same) == 1 and first.digest:
             name = "s" + first.digest.hex()[:_ID_DIGITS]
         else:
             values = {

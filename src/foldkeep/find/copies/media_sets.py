@@ -204,7 +204,9 @@ class OtherSets:
     def sets(self, top: int | None = None, sidecars: bool | None = None) -> Iterator[CopySet]:
         """Yield the sets as those of `Duplicates`."""
         found = self._found.sets(sidecars=sidecars)
-        yield from islice((each for each in found if self._key(each.copies[0]) not in self._taken), top)
+        if self._taken:
+            found = (each for each in found if self._key(each.copies[0]) not in self._taken)
+        yield from islice(found, top)
 
 
 def sets_of_both(media: Sequence[MediaSet], others: OtherSets, question: Question) -> list[MediaSet | CopySet]:
