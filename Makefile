@@ -8,6 +8,7 @@ demo: .venv/runtime-installed
 	$(BIN)/foldkeep demo
 
 test: .venv/dev-installed
+	$(BIN)/python -m compileall -q src  # the program is started hundreds of times, where PYTHONDONTWRITEBYTECODE may be set
 	$(BIN)/python -m pytest -n auto --dist loadfile
 
 test-long: .venv/dev-installed

@@ -55,3 +55,8 @@ def median(costs: list[Cost]) -> Cost:
 def seconds(value: float) -> str:
     """Return seconds as they stand in a table."""
     return f"{value * 1000:.0f} ms" if value < 1 else f"{value:.1f} s"
+
+
+def words(cost: Cost) -> str:
+    """Return time and memory as they stand in a table."""
+    return f"{seconds(cost.seconds)}, {cost.memory / 1e6:.0f} MB"
