@@ -1,5 +1,6 @@
 """Packages on servers: whole there before they have their name, and whole again when they come back."""
 
+import shutil
 from pathlib import Path
 
 import pytest
@@ -8,7 +9,7 @@ from foldkeep.model.packages import FORMATS
 from harness.desks import Desk, TrustingDesk
 from harness.packages import EDL, everything
 from harness.points import every_content
-from harness.requests import CHANGING, Faults, watched
+from harness.requests import CHANGING, Faults, late_tags, watched
 from harness.servers import KINDS, Served, cloud, served
 
 
@@ -58,6 +59,15 @@ def test_a_project_goes_onto_a_server_and_comes_back(server, desk: Desk, form):
     assert everything(desk.top / "back/edit") == before
 
 
+@pytest.mark.parametrize("first", [1, 5, 9, 13, 17, 21, 1000])
+def test_entity_tags_that_come_late_are_no_change(tmp_path: Path, desk: Desk, first):
+    with cloud(tmp_path / "server") as server:
+        desk.ask("archive", project_of(desk), "--to", server.url, "--fold-original", "--yes")
+        with late_tags(first) as asked:
+            assert desk.ask("release", "--last", "--yes")["left"] == []
+        assert len(asked) > 21
+
+
 def test_a_package_that_rots_on_a_server_vouches_for_nothing(server, desk: Desk):
     project = project_of(desk)
     package = desk.ask("archive", project, "--to", server.url, "--fold-original", "--yes")
@@ -92,7 +102,6 @@ def test_whatever_request_fails_a_package_is_whole_or_not_there(tmp_path: Path, 
 
 
 def clear(folder: Path) -> None:
-    import shutil
 
     for entry in folder.iterdir():
         shutil.rmtree(entry)

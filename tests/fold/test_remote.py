@@ -20,7 +20,7 @@ from foldkeep.fold.verify import Witness
 from foldkeep.storage.local.reading import NotSafe, Stamps
 from foldkeep.storage.remote import Connections, connections, read_remote
 from harness.points import STRIDE
-from harness.requests import CHANGING, COMMANDS, SIDES, UP_COMMANDS, Faults, RemoteScenes, watched
+from harness.requests import CHANGING, COMMANDS, SIDES, UP_COMMANDS, Faults, RemoteScenes, late_tags, watched
 from harness.servers import KINDS, IllWilled, cloud, served
 
 CASES = [*((side, command) for side in SIDES for command in COMMANDS), *(("up", command) for command in UP_COMMANDS)]
@@ -208,6 +208,21 @@ def test_whatever_request_fails_nothing_is_lost(tmp_path: Path, monkeypatch, kin
                     trial(scenes, number, word)
             elif name in CHANGING and number % 4 == len(side + command) % 4:
                 trial(scenes, number, words[number % len(words)])
+
+
+@pytest.mark.parametrize(("side", "command"), CASES)
+def test_entity_tags_that_come_late_are_no_change(tmp_path: Path, side, command):
+    with cloud(tmp_path / "server") as server:
+        scenes = RemoteScenes(tmp_path / "desk", server, side, command)
+        scenes.reset()
+        with late_tags(0) as asked:
+            usual = scenes.desk.run(*scenes.line())
+        for part in (0.2, 0.5, 0.8):
+            scenes.reset()
+            with late_tags(round(part * len(asked))):
+                answer = scenes.desk.run(*scenes.line())
+            assert (answer.status, answer.json["left"]) == (usual.status, usual.json["left"]), (part, answer)
+            assert scenes.kept <= scenes.contents()
 
 
 @pytest.mark.parametrize(("kind", "side", "command", "every"), [

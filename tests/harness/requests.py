@@ -16,6 +16,7 @@ from unittest.mock import patch
 
 from foldkeep.cli import main
 from foldkeep.fold.servers.vault import FENCE
+from foldkeep.storage.dav import multistatus
 from foldkeep.storage.remote import Connections, ServerGone, TryLater, connections, remote_storage
 from harness.desks import Desk, listing
 from harness.points import every_content
@@ -133,6 +134,25 @@ SIDES = ("there", "here", "within")
 COMMANDS = ("fold", "unfold", "release")
 UP_COMMANDS = ("copy", "uncopy", "move", "unmove")
 """Commands of the side ``up``: what lies here is copied, or moved, onto the server."""
+
+
+@contextmanager
+def late_tags(first: int) -> Iterator[list[str]]:
+    """Have the server give no strong entity tag in its first answers; the list tells how many it was asked for.
+
+    So do servers with what was just written: for some seconds they cannot tell whether it changes (RFC 9110, 8.8.1).
+    """
+    real, asked = multistatus._strong, []
+
+    def strong(tag: str) -> str:
+        asked.append(tag)
+        return real(tag) if len(asked) > first else ""
+
+    multistatus._strong = strong
+    try:
+        yield asked
+    finally:
+        multistatus._strong = real
 
 
 class RemoteScenes:

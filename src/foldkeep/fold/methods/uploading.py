@@ -70,8 +70,10 @@ class Upload(Move):
             seen = seen_now(*slot)
             if seen is None or digest_in(*slot) != file.digest:
                 raise NotSafe(CHANGED)
-            if read_remote(file.target) != (file.digest, stamp):
+            digest, now = read_remote(file.target)
+            if digest != file.digest or not stamp.may_be(now):
                 raise NotSafe(GONE)
+            stamp = now
             remove(*slot, seen, bench.stamps, lambda: remote_stands(file.target, stamp, file.digest))
         except (NotSafe, OSError):
             bench.back_home(slot, *ready.home)
@@ -171,8 +173,9 @@ def _named(bench: Bench, file: RunFile) -> RemoteStamp:
 def _drop_twin(file: RunFile, stamp: RemoteStamp, home: tuple[int, bytes]) -> None:
     """Delete the copy at the target again, if the original lies whole at home, both read now."""
     with suppress(NotSafe, OSError):
-        if digest_in(*home) == file.digest and read_remote(file.target) == (file.digest, stamp):
-            remote_storage(file.target).remove(file.target, stamp.etag)
+        digest, now = read_remote(file.target)
+        if digest_in(*home) == file.digest == digest and stamp.may_be(now):
+            remote_storage(file.target).remove(file.target, now.etag)
 
 
 def _has(path: PathBytes, digest: bytes) -> bool:

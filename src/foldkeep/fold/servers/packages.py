@@ -8,6 +8,7 @@ from foldkeep.formats.packages import Listing, bagit, open_package
 from foldkeep.model import PathBytes, UnusableInput
 from foldkeep.scan.packages import check_package
 from foldkeep.stock import Archived
+from foldkeep.storage.local.reading import digest_of, opened
 from foldkeep.storage.remote import RemoteStamp, fetch, read_remote, remote_storage, stamps_below
 
 _PACKAGE_SECONDS = 1.0
@@ -38,6 +39,7 @@ class RemotePackage:
         with tempfile.TemporaryDirectory(prefix="foldkeep-") as folder:
             self._stamps = fetch(self._storage, self.archive.package, os.fsencode(folder), lambda _: None)
             here = os.path.join(os.fsencode(folder), os.path.basename(self.archive.package))
+            self._digests = {path: _digest(here + path[len(self.archive.package) :]) for path in self._stamps}
             checked = check_package(here)
             if not checked.is_whole or checked.info.get(bagit.KEY_TAG) != self.archive.key:
                 return False
@@ -55,16 +57,21 @@ class RemotePackage:
         if time.monotonic() - self._looked < _PACKAGE_SECONDS:
             return True
         try:
-            if stamps_below(self._storage, self.archive.package) != self._stamps:
+            now = stamps_below(self._storage, self.archive.package)
+            if now.keys() != self._stamps.keys() or not all(
+                stamp.may_be(now[path]) for path, stamp in self._stamps.items()
+            ):
                 return False
-            if not all(stamp.etag for stamp in self._stamps.values()) and not self._reads_the_same():
+            untold = [path for path, stamp in self._stamps.items() if not stamp.etag]
+            if any(read_remote(path, storage=self._storage)[0] != self._digests[path] for path in untold):
                 return False
+            self._stamps = now  # what came to have a tag was read since
         except (OSError, UnusableInput):
             return False
         self._looked = time.monotonic()
         return True
 
-    def _reads_the_same(self) -> bool:
-        found = {path: read_remote(path, storage=self._storage)[0] for path in self._stamps}
-        self._digests = self._digests or found
-        return found == self._digests
+
+def _digest(path: PathBytes) -> bytes:
+    with opened(path) as descriptor:
+        return digest_of(descriptor, os.fstat(descriptor).st_size)[0]

@@ -77,16 +77,23 @@ def remove_vouched(storage: RemoteStorage, each: Vouched, stamps: Stamps) -> Non
     """
     if each.witness is not None and not each.witness.stands(stamps):
         raise NotSafe(GONE)
-    if not each.stamp.etag and read_remote(each.path, storage=storage) != (each.digest, each.stamp):
-        raise NotTheFile
+    etag = each.stamp.etag or _read_again(storage, each).etag
     try:
-        storage.remove(each.path, each.stamp.etag)
+        storage.remove(each.path, etag)
     except OSError:
         if storage.facts(each.path) is not None:
             raise
     if each.witness is not None and not each.witness.stands(stamps):
         _write_back(storage, each)
         raise NotSafe(GONE)
+
+
+def _read_again(storage: RemoteStorage, each: Vouched) -> RemoteStamp:
+    """Read a file without an entity tag once more, and return what it is told by now; NotTheFile if it is another."""
+    digest, stamp = read_remote(each.path, storage=storage)
+    if digest != each.digest or not each.stamp.may_be(stamp):
+        raise NotTheFile
+    return stamp
 
 
 def _write_back(storage: RemoteStorage, each: Vouched) -> None:

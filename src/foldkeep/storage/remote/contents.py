@@ -1,7 +1,7 @@
 """Contents on servers, read whole, and looked at once more."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import IO
 
 from blake3 import blake3
@@ -29,7 +29,15 @@ class RemoteStamp:
 
     def is_of(self, file: RemoteFile | None) -> bool:
         """Tell whether what a server tells of is, as far as that shows, what had this stamp."""
-        return file is not None and not file.is_folder and self == RemoteStamp.of(file)
+        return file is not None and not file.is_folder and self.may_be(RemoteStamp.of(file))
+
+    def may_be(self, now: "RemoteStamp") -> bool:
+        """Tell whether a later stamp is, as far as stamps show, of the same file.
+
+        A server may give a strong entity tag only some seconds after a file was written (RFC 9110, 8.8.1): that one
+        comes to have a tag is no change. Who relies on a stamp without one reads the content again.
+        """
+        return self == (now if self.etag else replace(now, etag=""))
 
 
 def read_remote(
