@@ -266,3 +266,17 @@ def test_progress_goes_through_looking_comparing_and_reading(desk: Desk, monkeyp
     phases = list(dict.fromkeys(step.phase for step in steps))
     assert phases == ["Looking into folders", "Comparing first and last blocks", "Reading contents"]
     assert (steps[-1].done, steps[-1].total, steps[-1].unit) == (1_800_000, 1_800_000, "bytes")
+
+
+def test_many_may_make_one_stock_at_once(tmp_path: Path):
+    for number in range(5):
+        path, together = str(tmp_path / f"{number}.sqlite3"), threading.Barrier(6)
+
+        def opened(path: str = path, together: threading.Barrier = together) -> int:
+            together.wait()
+            with Stock.open(path, create=True) as stock:
+                return len(stock.places.all())
+
+        with ThreadPoolExecutor(6) as executor:
+            jobs = [executor.submit(opened) for _ in range(6)]
+            assert [job.result() for job in jobs] == [0] * 6

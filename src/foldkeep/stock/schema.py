@@ -254,15 +254,31 @@ def migrate(connection: sqlite3.Connection) -> None:
     ValueError
         If the file is another program's, or from a newer Fold Keep.
     """
+    version = _version(connection)
+    while version < VERSION:
+        try:
+            connection.executescript(
+                f"BEGIN IMMEDIATE; {''.join(_MIGRATIONS[version:])} PRAGMA user_version = {VERSION};"
+                f"PRAGMA application_id = {APPLICATION_ID}; COMMIT;"
+            )
+            return
+        except sqlite3.OperationalError:  # another Fold Keep may just have done it
+            if connection.in_transaction:
+                connection.execute("ROLLBACK")
+            before, version = version, _version(connection)
+            if version == before:
+                raise
+
+
+def _version(connection: sqlite3.Connection) -> int:
+    """Return the version of a stock, 0 for a new file; ValueError as `migrate`."""
+    connection.execute("BEGIN")  # all as it is at one moment
     (application,) = connection.execute("PRAGMA application_id").fetchone()
     (version,) = connection.execute("PRAGMA user_version").fetchone()
     (tables,) = connection.execute("SELECT count(*) FROM sqlite_master").fetchone()
+    connection.execute("COMMIT")
     if application != APPLICATION_ID and (application or version or tables):
         raise ValueError("it is an SQLite file of another program")
     if version > VERSION:
         raise ValueError(f"a newer Fold Keep made it (version {version}; this one knows {VERSION})")
-    for number in range(version, VERSION):
-        connection.executescript(
-            f"BEGIN IMMEDIATE; {_MIGRATIONS[number]} PRAGMA user_version = {number + 1};"
-            f"PRAGMA application_id = {APPLICATION_ID}; COMMIT;"
-        )
+    return int(version)
