@@ -22,9 +22,10 @@ def saved(image: Image.Image, quality: int) -> bytes:
     return stream.getvalue()
 
 
-@pytest.fixture
-def compared(desk: Desk, browser) -> Sheet:
+@pytest.fixture(scope="module")
+def page(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A sheet of a picture with a smaller, a cropped and a turned version, a sound, and a film with a proxy."""
+    desk = Desk(tmp_path_factory.mktemp("compared"))
     for number, seed in enumerate((3, 11, 42, 5, 8)):
         picture = draw_kites(seed, (960, 640))
         desk.write(f"{number}.jpg", saved(picture, 92))
@@ -43,8 +44,12 @@ def compared(desk: Desk, browser) -> Sheet:
     desk.ask("scan", desk.place)
     desk.ask("alike", "-o", desk.docket)
     edit(desk.docket, lambda row: {**row, "action": "keep" if row["path"].endswith(("march.wav",)) else row["action"]})
-    page = desk.top / "sheet.html"
-    desk.ask("sheet", desk.docket, "-o", page)
+    desk.ask("sheet", desk.docket, "-o", desk.top / "sheet.html")
+    return desk.top / "sheet.html"
+
+
+@pytest.fixture
+def compared(page: Path, browser) -> Sheet:
     return Sheet(browser, page)
 
 
