@@ -5,7 +5,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
-from functools import cached_property
+from itertools import chain
 
 from foldkeep.model import Filter, Progress, StockFile, no_progress
 from foldkeep.model.catalogs import CatalogEntry
@@ -147,13 +147,10 @@ def orphans(
     wanted = wanted or Filter()
     folders = list(wanted.under) or _folders_asked(stock, known)
     found = Orphans(known, folders)
-    everything = list(told(stock.listing.files(Filter()), "Comparing with catalogues", None, "files", progress))
-    previews = {file.path: of for file in everything if file.kind == "photo" and (of := preview_of(file.path))}
-    index = _Index(everything, known, previews)
-    below = replace(wanted, under=tuple(folders))
-    unknown = [file for file in everything if file.path not in known.files and below.takes(file)]
-    for file in told(unknown, "Telling what is not known", len(unknown), "files", progress):
-        shown = previews.get(file.path, ())
+    look = _Look(stock, known, replace(wanted, under=tuple(folders)), progress)
+    index = _Index(stock, look, known, progress)
+    for file in look.unknown:
+        shown = look.previews.get(file.path, ())
         if not index.shown.isdisjoint(shown):
             continue
         masters = index.shown_elsewhere(shown)
@@ -167,12 +164,11 @@ def orphans(
             found.left_over.append(LeftOver(file, index.masters(file.path)))
     order = {standing: number for number, standing in enumerate(Standing)}
     found.unknown.sort(key=lambda each: (order[each.standing], each.file.path))
-    found.missing = [_missing(stock, index, entry, path) for entry, path in known.missing]
-    found.twice = list(_twice(index, known))
+    found.missing = [_missing(stock, index, entry, path, look.gone) for entry, path in known.missing]
+    found.twice = list(_twice(stock, look.digests, known))
     if thumbnails and (not wanted.kinds or "photo" in wanted.kinds):
         here = [folder for folder in folders if os.path.isdir(folder)]
-        inside = {file.path.rpartition(b"/")[0] for file in everything}
-        inside = {each for each in inside if any(each == top or lies_below(each, top) for top in here)}
+        inside = {each for each in look.folders if any(each == top or lies_below(each, top) for top in here)}
         found.thumbnails = list(stale_thumbnails(thumbnails, here, sorted(inside)))
     return found
 
@@ -181,92 +177,85 @@ def _folders_asked(stock: Stock, known: Known) -> list[bytes]:
     return folders_of(stock, known) if known.names else [place.path for place in stock.places.all()]
 
 
-class _Index:
-    """The files of the stock by content, name and stem, each made when it is first asked for.
+class _Look:
+    """A first look at all files: few of them are unknown, and what those ask for decides what else is of interest.
 
-    Parameters
+    Attributes
     ----------
+    unknown
+        Files that are looked at and that no catalogue knows, in order of path.
     previews
         Paths of previews, with the folders and stems of what they may show.
+    digests
+        Of the files that catalogues know, by path, as far as they were read.
+    folders
+        Those that have files.
+    gone
+        Digests and sizes of what missing entries named, by path, as a scan saw them; None where none did.
     """
 
-    def __init__(
-        self, files: Sequence[StockFile], known: Known, previews: Mapping[bytes, Sequence[tuple[bytes, bytes]]]
-    ) -> None:
-        self._files = files
-        self._previews = previews
-        self.by_path = {file.path: file for file in files if file.path in known.files}
+    def __init__(self, stock: Stock, known: Known, wanted: Filter, progress: Progress) -> None:
+        self.unknown: list[StockFile] = []
+        self.previews: dict[bytes, list[tuple[bytes, bytes]]] = {}
+        self.digests: dict[bytes, bytes] = {}
+        self.folders: set[bytes] = set()
+        files = stock.listing.files(Filter())
+        for file in told(files, "Comparing with catalogues", None, "files", progress):
+            path = file.path
+            self.folders.add(path.rpartition(b"/")[0])
+            if file.kind == "photo" and (of := preview_of(path)):
+                self.previews[path] = of
+            if path not in known.files:
+                if wanted.takes(file):
+                    self.unknown.append(file)
+            elif file.digest:
+                self.digests[path] = file.digest
+        self.gone = {path: stock.moves.gone(path) for _, path in known.missing if path is not None}
 
-    @cached_property
-    def of_digest(self) -> dict[bytes, list[StockFile]]:
-        """The files by content."""
-        found: dict[bytes, list[StockFile]] = defaultdict(list)
-        for file in self._files:
-            if file.digest:
-                found[file.digest].append(file)
-        return found
 
-    @cached_property
-    def names(self) -> dict[bytes, list[bytes]]:
-        """The paths of all files by name, in lower case."""
-        found: dict[bytes, list[bytes]] = defaultdict(list)
-        for file in self._files:
-            found[_name(file).lower()].append(file.path)
-        return found
+class _Index:
+    """What the unknown, the missing and the left-over files ask for, of all files: by content, name and stem."""
 
-    @cached_property
-    def _stems(self) -> dict[bytes, list[bytes]]:
-        """The paths of all but sidecars by the stem of their name, in lower case."""
-        found: dict[bytes, list[bytes]] = defaultdict(list)
-        for file in self._files:
-            if file.kind != "sidecar":
-                found[stem_of(_name(file).lower())].append(file.path)
-        return found
-
-    @cached_property
-    def shown(self) -> set[tuple[bytes, bytes]]:
-        """What previews may show and is beside them: folders and stems."""
-        wanted = {each for shown in self._previews.values() for each in shown}
-        found: set[tuple[bytes, bytes]] = set()
-        for file in self._files if wanted else ():
-            if file.kind in MEDIA and file.path not in self._previews:
-                folder, _, name = file.path.rpartition(b"/")
-                name = name.lower()
-                found |= wanted & {(folder, stem_of(name)), (folder, name)}
-        return found
-
-    @cached_property
-    def known_digests(self) -> dict[bytes, StockFile]:
-        """The first file that the catalogue knows of each content."""
-        found: dict[bytes, StockFile] = {}
-        for file in self.by_path.values():
-            if file.digest:
-                found.setdefault(file.digest, file)
-        return found
-
-    @cached_property
-    def _known_names(self) -> dict[bytes, StockFile]:
-        """The first file that the catalogue knows of each name, in lower case."""
-        found: dict[bytes, StockFile] = {}
-        for file in self.by_path.values():
-            found.setdefault(_name(file).lower(), file)
-        return found
-
-    @cached_property
-    def _known_stems(self) -> dict[str, StockFile]:
-        """The first file that the catalogue knows of each stem without the marks of a copy."""
-        found: dict[str, StockFile] = {}
-        for name, file in self._known_names.items():
-            found.setdefault(plain_stem(name), file)
-        return found
-
-    @cached_property
-    def _known_beside(self) -> dict[bytes, list[bytes]]:
-        """The paths that the catalogue knows by folder, and stem in lower case."""
-        found: dict[bytes, list[bytes]] = defaultdict(list)
-        for path in self.by_path:
-            found[_beside(path)].append(path)
-        return found
+    def __init__(self, stock: Stock, look: _Look, known: Known, progress: Progress) -> None:
+        self._previews = look.previews
+        self.of_digest: dict[bytes, list[StockFile]] = defaultdict(list)
+        self.known_digests: dict[bytes, StockFile] = {}
+        self.names: dict[bytes, list[bytes]] = defaultdict(list)
+        self.shown: set[tuple[bytes, bytes]] = set()
+        self._stems: dict[bytes, list[bytes]] = defaultdict(list)
+        self._known_names: dict[bytes, StockFile] = {}
+        self._known_stems: dict[str, StockFile] = {}
+        self._known_beside: dict[bytes, list[bytes]] = defaultdict(list)
+        if not (look.unknown or known.missing):
+            return
+        digests = {file.digest for file in look.unknown} | {digest for digest, _ in look.gone.values()}
+        shown = {each for of in look.previews.values() for each in of}
+        unknown = {_name(file.path) for file in look.unknown}
+        plain = set(map(plain_stem, unknown))
+        beside = {_beside(file.path) for file in look.unknown}
+        words = {stem for _, stem in shown} | set(map(_name, look.gone))
+        words.update(*(sidecar_stems(_name(file.path)) for file in look.unknown if file.kind == "sidecar"))
+        for file in told(stock.listing.files(Filter()), "Looking for files like them", None, "files", progress):
+            path, digest = file.path, file.digest
+            name = _name(path)
+            if digest in digests and digest:
+                self.of_digest[digest].append(file)
+            if name in words:
+                self.names[name].append(path)
+            if words and file.kind != "sidecar" and (stem := stem_of(name)) in words:
+                self._stems[stem].append(path)
+            if shown and file.kind in MEDIA and path not in self._previews:
+                folder = path.rpartition(b"/")[0]
+                self.shown |= shown & {(folder, stem_of(name)), (folder, name)}
+            if path in known.files:
+                if digest in digests and digest:
+                    self.known_digests.setdefault(digest, file)
+                if name in unknown:
+                    self._known_names.setdefault(name, file)
+                if (stem_alone := plain_stem(name)) in plain:
+                    self._known_stems.setdefault(stem_alone, file)
+                if (alike := _beside(path)) in beside:
+                    self._known_beside[alike].append(path)
 
     def is_partner(self, path: bytes) -> bool:
         """Tell whether a file is the raw file, or the JPEG, of one beside it that the catalogue knows."""
@@ -276,7 +265,7 @@ class _Index:
 
     def masters(self, sidecar: bytes) -> tuple[bytes, ...]:
         """Return files elsewhere that a sidecar may belong to."""
-        return tuple(dict.fromkeys(self._called(sidecar_stems(sidecar.rpartition(b"/")[2].lower()))))
+        return tuple(dict.fromkeys(self._called(sidecar_stems(_name(sidecar)))))
 
     def shown_elsewhere(self, places: Sequence[tuple[bytes, bytes]]) -> tuple[bytes, ...]:
         """Return files elsewhere that a preview may show."""
@@ -291,12 +280,13 @@ class _Index:
 
     def alike(self, path: bytes) -> StockFile | None:
         """Return a file that the catalogue knows of the same name, or of one that differs by marks of a copy."""
-        name = path.rpartition(b"/")[2].lower()
+        name = _name(path)
         return self._known_names.get(name) or self._known_stems.get(plain_stem(name))
 
 
-def _name(file: StockFile) -> bytes:
-    return file.path.rpartition(b"/")[2]
+def _name(path: bytes) -> bytes:
+    """Return the name of a file in lower case."""
+    return path.rpartition(b"/")[2].lower()
 
 
 def _beside(path: bytes) -> bytes:
@@ -315,27 +305,35 @@ def _unknown(file: StockFile, index: _Index) -> Unknown:
     return Unknown(file, Standing.ELSEWHERE if other else Standing.SOLE, other, other is None)
 
 
-def _missing(stock: Stock, index: _Index, entry: CatalogEntry, path: bytes | None) -> Missing:
+def _missing(
+    stock: Stock,
+    index: _Index,
+    entry: CatalogEntry,
+    path: bytes | None,
+    gone: Mapping[bytes, tuple[bytes | None, int | None]],
+) -> Missing:
     if path is None:
         return Missing(entry, None)
     run = stock.ledger.waiting_from(path)
-    digest, size = stock.moves.gone(path)
+    digest, size = gone[path]
     copies = index.of_digest.get(digest, []) if digest else []
     if copies:
         return Missing(entry, path, copies[0].path, True, run.id if run else None, size)
-    named = index.names.get(path.rpartition(b"/")[2].lower(), [])
+    named = index.names.get(_name(path), [])
     if size is not None:
         named = [other for other in named if (file := stock.listing.at(other)) and file.size == size]
     return Missing(entry, path, named[0] if len(named) == 1 else None, False, run.id if run else None, size)
 
 
-def _twice(index: _Index, known: Known) -> Iterable[Twice]:
+def _twice(stock: Stock, digests: Mapping[bytes, bytes], known: Known) -> Iterable[Twice]:
+    several = [path for path, entries in known.files.items() if len(entries) > 1]
     by_digest: dict[bytes, list[bytes]] = defaultdict(list)
-    for path, entries in known.files.items():
-        if len(entries) > 1:
-            yield Twice(tuple(entries), (index.by_path[path],))
-        if digest := index.by_path[path].digest:
+    for path in known.files if len(digests) > len(set(digests.values())) else ():
+        if digest := digests.get(path):
             by_digest[digest].append(path)
-    for paths in by_digest.values():
-        if len(paths) > 1:
-            yield Twice(tuple(known.files[path][0] for path in paths), tuple(index.by_path[path] for path in paths))
+    same = [paths for paths in by_digest.values() if len(paths) > 1]
+    at = stock.listing.at_all([*several, *chain.from_iterable(same)])
+    for path in several:
+        yield Twice(tuple(known.files[path]), (at[path],))
+    for paths in same:
+        yield Twice(tuple(known.files[path][0] for path in paths), tuple(at[path] for path in paths))
