@@ -125,6 +125,15 @@ class Listing:
         for folder, name in self._db.execute("SELECT d.path, f.name FROM files f JOIN folders d ON d.id = f.folder"):
             yield join(folder, name)
 
+    def named_contents(self) -> Iterator[tuple[bytes, str, bytes | None]]:
+        """Yield path, kind and digest of every file, in order of path."""
+        rows = self._db.execute(
+            "SELECT d.path, f.name, f.kind, f.digest FROM files f JOIN folders d ON d.id = f.folder"
+            " ORDER BY d.path, f.name"
+        )
+        for folder, name, kind, digest in rows:
+            yield join(folder, name), kind, digest
+
     def count(self, wanted: Filter) -> tuple[int, int]:
         """Return how many files fit, and their bytes."""
         fits, values = condition(self._db, wanted)

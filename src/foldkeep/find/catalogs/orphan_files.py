@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from itertools import chain
+from typing import Any
 
 from foldkeep.model import Filter, Progress, StockFile, no_progress
 from foldkeep.model.catalogs import CatalogEntry
@@ -218,7 +219,7 @@ class _Index:
 
     def __init__(self, stock: Stock, look: _Look, known: Known, progress: Progress) -> None:
         self._previews = look.previews
-        self.of_digest: dict[bytes, list[StockFile]] = defaultdict(list)
+        self.of_digest: dict[bytes, list[StockFile]] = {}
         self.known_digests: dict[bytes, StockFile] = {}
         self.names: dict[bytes, list[bytes]] = defaultdict(list)
         self.shown: set[tuple[bytes, bytes]] = set()
@@ -226,36 +227,47 @@ class _Index:
         self._known_names: dict[bytes, StockFile] = {}
         self._known_stems: dict[str, StockFile] = {}
         self._known_beside: dict[bytes, list[bytes]] = defaultdict(list)
-        if not (look.unknown or known.missing):
-            return
+        if look.unknown or known.missing:
+            self._note(stock, look, known, progress)
+
+    def _note(self, stock: Stock, look: _Look, known: Known, progress: Progress) -> None:
         digests = {file.digest for file in look.unknown} | {digest for digest, _ in look.gone.values()}
         shown = {each for of in look.previews.values() for each in of}
         unknown = {_name(file.path) for file in look.unknown}
         plain = set(map(plain_stem, unknown))
-        beside = {_beside(file.path) for file in look.unknown}
+        folders = {file.path.rpartition(b"/")[0] for file in look.unknown}
         words = {stem for _, stem in shown} | set(map(_name, look.gone))
         words.update(*(sidecar_stems(_name(file.path)) for file in look.unknown if file.kind == "sidecar"))
-        for file in told(stock.listing.files(Filter()), "Looking for files like them", None, "files", progress):
-            path, digest = file.path, file.digest
-            name = _name(path)
+        same: dict[bytes, list[bytes]] = defaultdict(list)
+        known_of: tuple[dict[Any, bytes], dict[Any, bytes], dict[Any, bytes]] = ({}, {}, {})
+        files = stock.listing.named_contents()
+        for path, kind, digest in told(files, "Looking for files like them", None, "files", progress):
+            folder, _, own = path.rpartition(b"/")
+            name = own.lower()
+            is_known = path in known.files
             if digest in digests and digest:
-                self.of_digest[digest].append(file)
-            if name in words:
-                self.names[name].append(path)
-            if words and file.kind != "sidecar" and (stem := stem_of(name)) in words:
-                self._stems[stem].append(path)
-            if shown and file.kind in MEDIA and path not in self._previews:
-                folder = path.rpartition(b"/")[0]
+                same[digest].append(path)
+                if is_known:
+                    known_of[0].setdefault(digest, path)
+            if words:
+                if name in words:
+                    self.names[name].append(path)
+                if kind != "sidecar" and (stem := stem_of(name)) in words:
+                    self._stems[stem].append(path)
+            if shown and kind in MEDIA and path not in self._previews:
                 self.shown |= shown & {(folder, stem_of(name)), (folder, name)}
-            if path in known.files:
-                if digest in digests and digest:
-                    self.known_digests.setdefault(digest, file)
+            if is_known:
                 if name in unknown:
-                    self._known_names.setdefault(name, file)
+                    known_of[1].setdefault(name, path)
                 if (stem_alone := plain_stem(name)) in plain:
-                    self._known_stems.setdefault(stem_alone, file)
-                if (alike := _beside(path)) in beside:
-                    self._known_beside[alike].append(path)
+                    known_of[2].setdefault(stem_alone, path)
+                if folder in folders:
+                    self._known_beside[_beside(path)].append(path)
+        at = stock.listing.at_all(chain(chain.from_iterable(same.values()), *(each.values() for each in known_of)))
+        self.of_digest = {digest: [at[path] for path in paths] for digest, paths in same.items()}
+        self.known_digests, self._known_names, self._known_stems = (
+            {key: at[path] for key, path in each.items()} for each in known_of
+        )
 
     def is_partner(self, path: bytes) -> bool:
         """Tell whether a file is the raw file, or the JPEG, of one beside it that the catalogue knows."""
