@@ -9,9 +9,8 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from .stocks import fill_stock
-from .timing import in_turn, run, seconds, words
+from .timing import Row, in_turn, run, seconds, words
 
-Row = tuple[str, str, str, str, str]
 _SETS = 1000
 _WIDTH, _HEIGHT = 5472, 3648
 _THUMBNAILS = """\

@@ -10,22 +10,16 @@ from multiprocessing import Process
 from pathlib import Path
 
 from .decisions import choosing, last_look, messes, sheets
+from .scans import million_files, rescan
 from .servers import measure as measure_servers
 from .stocks import CATALOGUES, fill_stock, make_catalogues
-from .timing import Cost, in_turn, run, seconds, words
+from .timing import Row, compared, in_turn, run, seconds, words
 
-Row = tuple[str, str, str, str, str]
 FOLDKEEP = f"{shlex.quote(sys.executable)} -m foldkeep"
 EMPTY_PYTHON = f"{shlex.quote(sys.executable)} -c pass"
 SUMS = "find {} -type f -print0 | xargs -0 sha256sum | sort"
 BLOCK = 16 * 1024
 GIB = 1024**3
-
-
-def compared(work: str, ours: Cost, theirs: Cost, beside: str, aim: str) -> Row:
-    """Return a row that compares times."""
-    ratio = f"{ours.seconds / theirs.seconds:.2f}"
-    return (work, words(ours), f"{seconds(theirs.seconds)} ({beside})", ratio, aim)
 
 
 def start(folder: Path) -> Iterator[Row]:
@@ -113,33 +107,6 @@ def large_files(folder: Path) -> Iterator[Row]:
         f"{rate / cat:.2f}",
         "≥ 0.5",
     )
-
-
-def million_files(folder: Path) -> Iterator[Row]:
-    """The memory of a scan of 1,000,000 files."""
-    top = folder / "many"
-    for number in range(1_000_000):
-        if number % 1000 == 0:
-            place = top / f"{number // 50_000}" / f"{number // 1000}"
-            place.mkdir(parents=True)
-        # Sizes that none share: what is measured is knowing the files, not reading them.
-        descriptor = os.open(place / f"WKD_{number:07}.jpg", os.O_CREAT | os.O_WRONLY)
-        os.truncate(descriptor, 10_000_000 + number)
-        os.close(descriptor)
-    cost = run(f"{FOLDKEEP} scan many --stock {folder / 'stock'} --quiet", folder)
-    yield (
-        "memory, scan of 1,000,000 files",
-        f"{cost.memory / 1e6:.0f} MB, {seconds(cost.seconds)}",
-        "",
-        "",
-        "< 300 MB",
-    )
-    size = (folder / "stock").stat().st_size / 1_000_000
-    yield ("stock size, none of these files read", f"{size:.0f} bytes a file", "", "", "< 250")
-    look = f"{FOLDKEEP} checkup --stock {folder / 'stock'} --quiet"
-    run(look, folder)
-    ours, theirs = in_turn(look, "find many -printf '%p %s %T@ %i\\n'", folder, times=3)
-    yield compared("`checkup`, 1,000,000 files, nothing changed", ours, theirs, "find -printf", "≤ 15 s")
 
 
 def summary(folder: Path) -> Iterator[Row]:
@@ -373,7 +340,8 @@ MEASURES: dict[str, Callable[[Path], Iterator[Row]]] = {
     "start": start,
     "small-files": small_files,
     "large-files": large_files,
-    "million-files": million_files,
+    "million-files": lambda folder: million_files(folder, FOLDKEEP),
+    "rescan": lambda folder: rescan(folder, FOLDKEEP),
     "summary": summary,
     "folding": folding,
     "looking": looking,

@@ -7,9 +7,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from .timing import in_turn, run, seconds
+from .timing import Row, in_turn, run, seconds
 
-Row = tuple[str, str, str, str, str]
 
 _CLOUD = """
 import sys, time

@@ -7,6 +7,9 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 
+Row = tuple[str, str, str, str, str]
+"""What was done, our figures, those beside, their ratio, the aim."""
+
 
 @dataclass(frozen=True)
 class Cost:
@@ -60,3 +63,9 @@ def seconds(value: float) -> str:
 def words(cost: Cost) -> str:
     """Return time and memory as they stand in a table."""
     return f"{seconds(cost.seconds)}, {cost.memory / 1e6:.0f} MB"
+
+
+def compared(work: str, ours: Cost, theirs: Cost, beside: str, aim: str) -> Row:
+    """Return a row that compares times."""
+    ratio = f"{ours.seconds / theirs.seconds:.2f}"
+    return (work, words(ours), f"{seconds(theirs.seconds)} ({beside})", ratio, aim)
