@@ -9,7 +9,6 @@ from pathlib import Path
 
 from .timing import Row, in_turn, run, seconds
 
-
 _CLOUD = """
 import sys, time
 from foldkeep.demo.cloud import Cloud, CloudOptions, Faults
