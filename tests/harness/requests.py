@@ -225,6 +225,13 @@ class RemoteScenes:
             more += ["--below", str(self.desk.place / "card")] if "copy" in self.command else []
         return ["fold", str(self.desk.docket), "--yes", *more, "--json"]
 
+    def rewrite(self, path: Path) -> None:
+        """Change a file as a program does that puts size and time back; not the time where its tag would stay then."""
+        facts = path.stat()
+        path.write_bytes(b"edited" + path.read_bytes()[6:])
+        hides = not (self.server.tags_by_time and path.is_relative_to(self.server.folder))
+        os.utime(path, ns=(facts.st_atime_ns, facts.st_mtime_ns + (not hides) * 1_000_000))
+
     def line(self) -> list[str]:
         """Return the command line of the trial."""
         if self.command == "release":
