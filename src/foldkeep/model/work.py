@@ -5,6 +5,7 @@ import os
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
+from itertools import islice
 from typing import Protocol, TypeVar
 
 
@@ -67,6 +68,13 @@ def reason_of(error: Exception) -> str:
         return str(error)
     words = error.strerror or type(error).__name__
     return words.lower() if error.errno is None or words == os.strerror(error.errno) else words
+
+
+def in_blocks(items: Iterable[_Item], size: int) -> Iterator[list[_Item]]:
+    """Yield items in lists of a size; the last may be shorter."""
+    rest = iter(items)
+    while block := list(islice(rest, size)):
+        yield block
 
 
 @contextmanager

@@ -4,9 +4,10 @@ Every frame is decoded, and every sample. Only the helper process of `foldkeep.s
 """
 
 from collections import Counter
-from itertools import islice, zip_longest
+from itertools import zip_longest
 from typing import TYPE_CHECKING, Any
 
+from foldkeep.model.work import in_blocks
 from foldkeep.storage.local.reading import FILE, open_path
 
 from .media import undecodable
@@ -210,8 +211,7 @@ def _lag(mine: "Iterator[Any]", its: "Iterator[Any]") -> int:
     """Return how many samples later what sounds in the one begins than in the other; 0 where neither sounds."""
     import numpy as np
 
-    both = zip(mine, its, strict=False)
-    while block := list(islice(both, _LAG_WINDOWS)):
+    for block in in_blocks(zip(mine, its, strict=False), _LAG_WINDOWS):
         one, other = (np.concatenate([pair[side].sum(axis=0) for pair in block]) for side in (0, 1))
         if min(float(np.square(one).mean()), float(np.square(other).mean())) > _SILENCE:
             return _best_lag(one, other)

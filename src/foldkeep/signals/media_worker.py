@@ -77,7 +77,7 @@ class Apart:
         Raises NotRead if it could not be read now.
         """
         answer = self._told({"do": "picture", "uri": file_uri(path), "kind": kind})
-        return base64.b64decode(answer["jpeg"]) if answer.get("jpeg") else None
+        return base64.b64decode(answer["jpeg"]) or None
 
     def look(self, path: bytes, kind: str) -> tuple[Facts, bytes | None]:
         """Return what `facts` and `picture` do, in one go.
@@ -85,7 +85,7 @@ class Apart:
         Raises NotRead if it could not be read now.
         """
         answer = self._told({"do": "look", "uri": file_uri(path), "kind": kind})
-        return Facts.from_known(answer["facts"]), base64.b64decode(answer["jpeg"]) if answer["jpeg"] else None
+        return Facts.from_known(answer["facts"]), base64.b64decode(answer["jpeg"]) or None
 
     def view(self, path: bytes, kind: str, moments: Sequence[float] = ()) -> View:
         """Return what is to be seen of a file, of a film at moments; nothing of what is broken.
@@ -262,12 +262,15 @@ def _measured(question: dict[str, str]) -> dict[str, Any]:
         if kind == "photo" and "problem" not in known and (problem := missing_part(path)):
             known["problem"] = problem
         return known
-    if question["do"] in ("look", "picture"):
-        from .pictures import looked_at, picture_of
+    if question["do"] == "look":
+        from .pictures import looked_at
 
-        facts, jpeg = looked_at(path, kind) if question["do"] == "look" else (None, picture_of(path, kind))
-        shown = {"jpeg": base64.b64encode(jpeg).decode() if jpeg else None}
-        return shown if facts is None else {**shown, "facts": facts.known()}
+        facts, jpeg = looked_at(path, kind)
+        return {"facts": facts.known(), "jpeg": base64.b64encode(jpeg or b"").decode()}
+    if question["do"] == "picture":
+        from .pictures import picture_of
+
+        return {"jpeg": base64.b64encode(picture_of(path, kind) or b"").decode()}
     if question["do"] == "compare":
         from .film_reductions import film_difference
         from .reductions import difference

@@ -40,13 +40,13 @@ def looked_at(path: bytes, kind: str) -> tuple[Facts, bytes | None]:
 
 def _picture_of(path: bytes, kind: str) -> tuple[bytes | None, str]:
     """Return a picture of a file, None if none can be made, and what is wrong with a photo's pixels, else empty."""
-    makers = {"photo": photo_in, "video": _of_film, "audio": _of_sound}
-    if kind not in makers:
+    makers = {"video": _of_film, "audio": _of_sound}
+    if kind not in makers and kind != "photo":
         return None, ""
     try:
         with open(open_path(path, FILE), "rb") as file, warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            picture, wrong = makers[kind](file)
+            picture, wrong = photo_in(file) if kind == "photo" else (makers[kind](file), "")
     except OSError as error:
         if error.errno is not None:
             raise
@@ -89,7 +89,8 @@ def photo_in(file: BinaryIO, box: tuple[int, int] = (WIDTH, HEIGHT)) -> "tuple[I
         try:
             image = decoded()
         except Exception as second:  # as above
-            return None, picture_damage(second) and wrong
+            picture_damage(second)  # raises what the system says
+            return None, wrong
         finally:
             ImageFile.LOAD_TRUNCATED_IMAGES = False  # the next one is to be told of
     return (_upright(image, box) if image.width * image.height <= MOST_PIXELS else None), wrong
@@ -120,7 +121,7 @@ def _stretched(image: "Image") -> "Image":
     return image.point(lambda value: value * scale - low * scale).convert("L")
 
 
-def _of_film(file: BinaryIO) -> "tuple[Image | None, str]":
+def _of_film(file: BinaryIO) -> "Image | None":
     """Return three frames: of the middle of a film, and below it, smaller, of a sixth and five sixths."""
     import av
     from PIL import Image
@@ -136,7 +137,7 @@ def _of_film(file: BinaryIO) -> "tuple[Image | None, str]":
             if frame is not None:
                 frames.append(frame.to_image())
     if len(frames) < _FRAMES:
-        return (frames[0] if frames else None), ""
+        return frames[0] if frames else None
     width, height = frames[0].size
     whole = Image.new("RGB", (WIDTH, max(2, round(WIDTH * height / width * 3 / 2))), _PAPER)
     half = (WIDTH // 2, whole.height // 3)
@@ -147,7 +148,7 @@ def _of_film(file: BinaryIO) -> "tuple[Image | None, str]":
         strict=True,
     ):
         whole.paste(frame.resize(size), place)
-    return whole, ""
+    return whole
 
 
 def swings_of(file: BinaryIO) -> tuple[Any, float]:
@@ -175,14 +176,14 @@ def swings_of(file: BinaryIO) -> tuple[Any, float]:
     return found, samples / _RATE / max(1, found.size)
 
 
-def _of_sound(file: BinaryIO) -> "tuple[Image | None, str]":
+def _of_sound(file: BinaryIO) -> "Image | None":
     """Return the wave of a sound: how far it swings in each part of its length."""
     import numpy as np
     from PIL import Image, ImageDraw
 
     wave, _ = swings_of(file)
     if not wave.size:
-        return None, ""
+        return None
     height = HEIGHT // 3
     picture = Image.new("RGB", (WIDTH, height), _PAPER)
     draw = ImageDraw.Draw(picture)
@@ -192,4 +193,4 @@ def _of_sound(file: BinaryIO) -> "tuple[Image | None, str]":
         part = wave[edges[x] : max(edges[x + 1], edges[x] + 1)]
         swing = float(part.max()) / loudest * (height / 2 - 3)
         draw.line([(x, height / 2 - swing), (x, height / 2 + swing)], fill=_INK)
-    return picture, ""
+    return picture

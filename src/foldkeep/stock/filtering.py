@@ -3,10 +3,10 @@
 import sqlite3
 from collections.abc import Iterable, Iterator
 from enum import StrEnum
-from itertools import islice
 from typing import TypeVar
 
 from foldkeep.model import Filter
+from foldkeep.model.work import in_blocks
 
 _IN_FOLDERS = "files f JOIN folders d ON d.id = f.folder"
 FILTERABLE = f"{_IN_FOLDERS} JOIN places p ON p.id = f.place"
@@ -90,9 +90,7 @@ def tables(wanted: Filter) -> str:
 
 def batches(values: Iterable[_Value]) -> Iterator[list[_Value]]:
     """Yield values in lists that one question to SQLite may name; it takes 999 everywhere (SQLite, limits.html)."""
-    rest = iter(values)
-    while some := list(islice(rest, 500)):
-        yield some
+    return in_blocks(values, 500)
 
 
 def numbers(ids: Iterable[int]) -> str:

@@ -165,9 +165,19 @@ def _match(known: Known, paths: "StockPaths", entry: CatalogEntry, base: bytes, 
 
 def local_path(text: str, root_maps: Sequence[RootMap] = ()) -> str | None:
     """Return a path with our slashes and roots; None for what is no file at all."""
-    if text[:1] == "/":  # as most write it, and it says no drive or host
-        pass
-    elif text.startswith("file:///") and "?" not in text and "#" not in text:  # as most URIs are, and in half the time
+    found = text if text[:1] == "/" else _with_our_slashes(text)  # as most write it, and it says no drive or host
+    if found is None:
+        return None
+    for old, new in root_maps:
+        start = old.replace("\\", "/").rstrip("/")
+        same = found.lower().startswith(start.lower()) if _DRIVE.match(start + "/") else found.startswith(start)
+        if same and found[len(start) : len(start) + 1] in ("", "/"):
+            return new.rstrip("/") + found[len(start) :]
+    return found
+
+
+def _with_our_slashes(text: str) -> str | None:
+    if text.startswith("file:///") and "?" not in text and "#" not in text:  # as most URIs are, and in half the time
         text = text[len("file://") :]
         text = os.fsdecode(unquote_to_bytes(text)) if "%" in text else text
         text = text[1:] if _DRIVE.match(text[1:]) else text
@@ -181,14 +191,7 @@ def local_path(text: str, root_maps: Sequence[RootMap] = ()) -> str | None:
         text = text[1:] if _DRIVE.match(text[1:]) else text
     elif _URL.match(text) and not _DRIVE.match(text):
         return None
-    if text[:1] != "/" and (_DRIVE.match(text) or ("\\" in text and "/" not in text)):
-        text = text.replace("\\", "/")
-    for old, new in root_maps:
-        start = old.replace("\\", "/").rstrip("/")
-        same = text.lower().startswith(start.lower()) if _DRIVE.match(start + "/") else text.startswith(start)
-        if same and text[len(start) : len(start) + 1] in ("", "/"):
-            return new.rstrip("/") + text[len(start) :]
-    return text
+    return text.replace("\\", "/") if _DRIVE.match(text) or ("\\" in text and "/" not in text) else text
 
 
 def spellings(text: str) -> Iterator[bytes]:

@@ -6,7 +6,6 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from itertools import chain
-from typing import Any
 
 from foldkeep.model import Filter, Progress, StockFile, no_progress
 from foldkeep.model.catalogs import CatalogEntry
@@ -239,7 +238,9 @@ class _Index:
         words = {stem for _, stem in shown} | set(map(_name, look.gone))
         words.update(*(sidecar_stems(_name(file.path)) for file in look.unknown if file.kind == "sidecar"))
         same: dict[bytes, list[bytes]] = defaultdict(list)
-        known_of: tuple[dict[Any, bytes], dict[Any, bytes], dict[Any, bytes]] = ({}, {}, {})
+        of_digest: dict[bytes, bytes] = {}
+        of_name: dict[bytes, bytes] = {}
+        of_stem: dict[str, bytes] = {}
         files = stock.listing.named_contents()
         for path, kind, digest in told(files, "Looking for files like them", None, "files", progress):
             folder, _, own = path.rpartition(b"/")
@@ -248,7 +249,7 @@ class _Index:
             if digest in digests and digest:
                 same[digest].append(path)
                 if is_known:
-                    known_of[0].setdefault(digest, path)
+                    of_digest.setdefault(digest, path)
             if words:
                 if name in words:
                     self.names[name].append(path)
@@ -258,16 +259,17 @@ class _Index:
                 self.shown |= shown & {(folder, stem_of(name)), (folder, name)}
             if is_known:
                 if name in unknown:
-                    known_of[1].setdefault(name, path)
+                    of_name.setdefault(name, path)
                 if (stem_alone := plain_stem(name)) in plain:
-                    known_of[2].setdefault(stem_alone, path)
+                    of_stem.setdefault(stem_alone, path)
                 if folder in folders:
                     self._known_beside[_beside(path)].append(path)
-        at = stock.listing.at_all(chain(chain.from_iterable(same.values()), *(each.values() for each in known_of)))
+        paths = chain(chain.from_iterable(same.values()), of_digest.values(), of_name.values(), of_stem.values())
+        at = stock.listing.at_all(paths)
         self.of_digest = {digest: [at[path] for path in paths] for digest, paths in same.items()}
-        self.known_digests, self._known_names, self._known_stems = (
-            {key: at[path] for key, path in each.items()} for each in known_of
-        )
+        self.known_digests = {digest: at[path] for digest, path in of_digest.items()}
+        self._known_names = {name: at[path] for name, path in of_name.items()}
+        self._known_stems = {stem: at[path] for stem, path in of_stem.items()}
 
     def is_partner(self, path: bytes) -> bool:
         """Tell whether a file is the raw file, or the JPEG, of one beside it that the catalogue knows."""

@@ -82,17 +82,17 @@ def caches(
     result = all_caches(stock, recipes, projects, timeless, user_cache, measures)
     documents = projects.documents()
     fits = _batches(result, wish, documents.keys())
-    result.keep(lambda files: [each for each in files if each.batch in fits])
+    result.keep(lambda each: each.batch in fits)
     lasts, result.last = result.last, []
     if wish.wanted != timeless:
-        result.keep(lambda files: [each for each in files if _in_time(result.last_use.of(each), wish.wanted)])
+        result.keep(lambda each: _in_time(result.last_use.of(each), wish.wanted))
     if wish.but_newest_version:
         newest = _newest_versions(each for files in result.lists for each in files)
-        result.keep(lambda files: [each for each in files if _is_older(each.batch, newest)])
+        result.keep(lambda each: _is_older(each.batch, newest))
     used = UsesOfAll(stock, projects, _asked(result, wish))
     result.problems = used.problems
     if wish.unused:
-        result.keep(lambda files: [each for each in files if unused(used, each.path, _sources(each))])
+        result.keep(lambda each: unused(used, each.path, _sources(each)))
     busy = _Busy(documents, used, result)
     result.found, result.likely = busy.apart(result.found), busy.apart(result.likely)
     result.in_use, result.last = busy.in_use, lasts

@@ -117,9 +117,9 @@ class Caches:
     problems: list[Problem] = field(default_factory=list)
     last_use: LastUse = field(default_factory=LastUse)
 
-    def keep(self, chosen: Callable[[list[Regenerable]], list[Regenerable]]) -> None:
-        """Keep of each of its `lists` what is chosen of it."""
-        self.found, self.likely, self.perhaps, self.last = (chosen(files) for files in self.lists)
+    def keep(self, fits: Callable[[Regenerable], bool]) -> None:
+        """Keep of each of its `lists` what fits."""
+        self.found, self.likely, self.perhaps, self.last = (list(filter(fits, files)) for files in self.lists)
 
     @property
     def lists(self) -> tuple[list[Regenerable], ...]:

@@ -8,8 +8,9 @@ from foldkeep.formats.packages import Listing, bagit, open_package
 from foldkeep.model import PathBytes, UnusableInput
 from foldkeep.scan.packages import check_package
 from foldkeep.stock import Archived
-from foldkeep.storage.local.reading import digest_of, opened
 from foldkeep.storage.remote import RemoteStamp, fetch, read_remote, remote_storage, stamps_below
+
+from .looking import read_whole
 
 _PACKAGE_SECONDS = 1.0
 
@@ -39,7 +40,7 @@ class RemotePackage:
         with tempfile.TemporaryDirectory(prefix="foldkeep-") as folder:
             self._stamps = fetch(self._storage, self.archive.package, os.fsencode(folder), lambda _: None)
             here = os.path.join(os.fsencode(folder), os.path.basename(self.archive.package))
-            self._digests = {path: _digest(here + path[len(self.archive.package) :]) for path in self._stamps}
+            self._digests = {path: read_whole(here + path[len(self.archive.package) :])[0] for path in self._stamps}
             checked = check_package(here)
             if not checked.is_whole or checked.info.get(bagit.KEY_TAG) != self.archive.key:
                 return False
@@ -70,8 +71,3 @@ class RemotePackage:
             return False
         self._looked = time.monotonic()
         return True
-
-
-def _digest(path: PathBytes) -> bytes:
-    with opened(path) as descriptor:
-        return digest_of(descriptor, os.fstat(descriptor).st_size)[0]

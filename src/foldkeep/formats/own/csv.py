@@ -4,8 +4,9 @@ import csv
 import io
 import re
 from collections.abc import Iterable, Iterator, Sequence
-from itertools import islice
 from typing import TextIO
+
+from foldkeep.model.work import in_blocks
 
 from .writing import new_file, rewritten
 
@@ -31,9 +32,8 @@ def write_table(stream: TextIO, header: Sequence[str], rows: Iterable[Sequence[s
 
     The standard library's writer looks at each character twice, and takes three times as long.
     """
-    lines = map(_line, rows)
     stream.write(_line(header))
-    while block := list(islice(lines, _AT_ONCE)):
+    for block in in_blocks(map(_line, rows), _AT_ONCE):
         stream.write("".join(block))
 
 
