@@ -1,7 +1,6 @@
 """What became of the files of a run that empties bins, told from the disk: no fold has anything of them."""
 
 import os
-from dataclasses import replace
 
 from foldkeep.model import Run, RunFileState
 from foldkeep.stock import Stock
@@ -15,9 +14,9 @@ def settle_emptied(stock: Stock, run: Run) -> None:
     certain = True
     for file in stock.ledger.files(run.id, [RunFileState.PLANNED]):
         if os.path.lexists(file.path):
-            settled.append(replace(file, state=RunFileState.LEFT, reason=_NOT_BEGUN))
+            settled.append(file._replace(state=RunFileState.LEFT, reason=_NOT_BEGUN))
         elif os.path.isdir(file.place):
-            settled.append(replace(file, state=RunFileState.RELEASED))
+            settled.append(file._replace(state=RunFileState.RELEASED))
         else:
             certain = False  # its drive is away
     with stock.transaction():

@@ -3,7 +3,6 @@
 import os
 from collections.abc import Iterable, Iterator
 from contextlib import ExitStack, contextmanager, suppress
-from dataclasses import replace
 
 from foldkeep.model import PathBytes, UnusableInput
 from foldkeep.model.names import FOLD_NAME, folders_above, innermost, lies_below
@@ -79,6 +78,6 @@ def mark_places(stock: Stock, paths: Iterable[PathBytes]) -> None:
             if volumes[place.volume].capabilities is None:
                 can = storage_at(place.path).capabilities_of(os.path.join(place.path, FOLD_NAME))
         with stock.transaction():
-            stock.places.change(replace(place, mark=mark))
+            stock.places.change(place._replace(mark=mark))
             if can:
                 stock.places.set_capabilities(place.volume, can)

@@ -1,6 +1,5 @@
 """What a catalogue, a playlist or a timeline of another program says of files."""
 
-from dataclasses import dataclass
 from typing import NamedTuple
 
 
@@ -29,8 +28,7 @@ class CatalogEntry(NamedTuple):
     description: str | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class CatalogSource:
+class CatalogSource(NamedTuple):
     """Source of a catalogue, and the way to read it.
 
     Attributes
@@ -51,8 +49,7 @@ class CatalogSource:
     query: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Catalog:
+class Catalog(NamedTuple):
     """A catalogue that the user has told Fold Keep about.
 
     Attributes

@@ -1,7 +1,6 @@
 """Places, the files in them, and the sets that files with one content form."""
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 from enum import StrEnum
 from functools import lru_cache
 from typing import NamedTuple
@@ -18,8 +17,7 @@ class Role(StrEnum):
     ARCHIVE = "archive"
 
 
-@dataclass(frozen=True, slots=True)
-class Place:
+class Place(NamedTuple):
     """A folder, drive or share that the user has told Fold Keep about.
 
     Attributes

@@ -2,16 +2,15 @@
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
 from fnmatch import translate
 from functools import lru_cache
+from typing import NamedTuple
 
 from .files import Role, StockFile
 from .names import lies_below
 
 
-@dataclass(frozen=True, slots=True)
-class Filter:
+class Filter(NamedTuple):
     """Conditions on files, all of which must hold; of a list of alternatives, one must.
 
     Attributes

@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from typing import NamedTuple
 
 WHATS = ("render", "proxy", "intermediate", "waveform", "index", "thumbnail", "frame cache", "log")
 """What such files are, in the words of the trade."""
@@ -21,8 +21,7 @@ IN_PROJECT = "project"
 """Stands among the folders of a recipe for: anywhere in the project."""
 
 
-@dataclass(frozen=True, slots=True)
-class Recipe:
+class Recipe(NamedTuple):
     """One kind of file that can be made again, while its source exists.
 
     Attributes
@@ -122,8 +121,7 @@ class Recipe:
 _FLAGS = re.IGNORECASE | re.DOTALL
 
 
-@dataclass(frozen=True, slots=True)
-class _Glob:
+class _Glob(NamedTuple):
     """A glob cut in two: what it asks of the folder, and of the name in it (None: nothing); that as it is written."""
 
     recipe: Recipe
@@ -132,40 +130,43 @@ class _Glob:
     plain: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Shelf:
+class Shelf(NamedTuple):
     """Files that several recipes take in one folder.
 
     Attributes
     ----------
     of_all
         The recipe that takes every file there that no recipe before it takes by name, or None.
+    pattern
+        What a name that one of `recipes` takes matches, with a group for each.
+    any_name, parts
+        What finds such a name among several, and plain text of which one holds a part if any is there.
     """
 
     recipes: tuple[Recipe, ...] = ()
     of_all: Recipe | None = None
-    _names: re.Pattern[str] | None = field(default=None, repr=False)
-    _any_name: re.Pattern[str] | None = field(default=None, repr=False)
-    _parts: frozenset[str] = field(default=frozenset(), repr=False)
+    pattern: re.Pattern[str] | None = None
+    any_name: re.Pattern[str] | None = None
+    parts: frozenset[str] = frozenset()
 
     def takes(self, name: bytes) -> Recipe | None:
         """Return the recipe that takes a file by its name."""
-        if self._names is not None:
-            found = self._names.fullmatch(name.decode("utf-8", "surrogateescape"))
+        if self.pattern is not None:
+            found = self.pattern.fullmatch(name.decode("utf-8", "surrogateescape"))
             if found and found.lastgroup:
                 return self.recipes[int(found.lastgroup[1:])]
         return self.of_all
 
     def takes_by_name(self, names: Sequence[bytes]) -> bool:
         """Tell whether any of several files is taken by its name; all at once, which takes a tenth of the time."""
-        if self._any_name is None or not names:
+        if self.any_name is None or not names:
             return False
         one_text = b"\0".join((b"", *names, b"")).decode("utf-8", "surrogateescape")
         if one_text.isascii():
             lower = one_text.lower()
-            if not any(part in lower for part in self._parts):
+            if not any(part in lower for part in self.parts):
                 return False  # looking for plain text takes a twentieth of the time
-        return self._any_name.search(one_text) is not None
+        return self.any_name.search(one_text) is not None
 
 
 class Cookbook:

@@ -1,31 +1,30 @@
 """Reminders: when a check-up is due, and what the last one found."""
 
-from dataclasses import dataclass, field
 from datetime import datetime, time, timedelta
+from typing import NamedTuple
 
 from .units import parse_age, parse_time_of_day
 
 _MOST_DAYS = 366
 
 
-@dataclass(frozen=True, slots=True)
-class CheckedUp:
+class CheckedUp(NamedTuple):
     """What was found when something was looked at last.
 
     Attributes
     ----------
     made_ns
         When, in nanoseconds since the epoch; 0 if never.
-    count, bytes
+    number, bytes
         How much there was of it.
     names
         What it consisted of, where that is told one by one.
     """
 
     made_ns: int = 0
-    count: int = 0
+    number: int = 0
     bytes: int = 0
-    names: frozenset[str] = field(default_factory=frozenset)
+    names: frozenset[str] = frozenset()
 
 
 def parse_period(text: str) -> int:
@@ -36,8 +35,7 @@ def parse_period(text: str) -> int:
     return days
 
 
-@dataclass(frozen=True, slots=True)
-class Reminder:
+class Reminder(NamedTuple):
     """A check-up that the system's scheduler asks for.
 
     Attributes

@@ -5,7 +5,7 @@ rules for local paths (what lies below what, the name at the end) hold for it as
 percent-encoded (RFC 3986), and gives the same bytes back.
 """
 
-from dataclasses import dataclass
+from typing import NamedTuple
 from urllib.parse import quote_from_bytes, unquote_to_bytes, urlsplit
 
 from .errors import UnusableInput
@@ -120,8 +120,7 @@ def remote_uri(path: bytes) -> str:
     return server.decode("utf-8", "surrogateescape") + quote_from_bytes(path_on_server(path), safe="/")
 
 
-@dataclass(frozen=True, slots=True)
-class RemoteFile:
+class RemoteFile(NamedTuple):
     """A file or folder as its server tells of it.
 
     Attributes
@@ -145,16 +144,14 @@ class RemoteFile:
     is_mine: bool = True
 
 
-@dataclass(frozen=True, slots=True)
-class Quota:
+class Quota(NamedTuple):
     """Space on a server: bytes that are taken, and bytes that may be added; None for what it does not tell."""
 
     used: int | None
     available: int | None
 
 
-@dataclass(frozen=True, slots=True)
-class Part:
+class Part(NamedTuple):
     """Some bytes of a remote file, with what the answer said of all of it.
 
     Attributes

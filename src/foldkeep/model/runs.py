@@ -2,8 +2,8 @@
 
 from collections import Counter
 from collections.abc import Iterable
-from dataclasses import dataclass
 from enum import StrEnum
+from typing import NamedTuple
 
 from .dockets import Action
 from .grades import Grade
@@ -71,8 +71,7 @@ class RunFileState(StrEnum):
     LOST = "lost"  # neither where it was put nor where it was: taken away by somebody else
 
 
-@dataclass(frozen=True, slots=True)
-class SourceFacts:
+class SourceFacts(NamedTuple):
     """Source of a derived file, or keeper of one that is alike, as it was when that was folded, and the evidence.
 
     Attributes
@@ -95,8 +94,7 @@ class SourceFacts:
     made: bytes = b""
 
 
-@dataclass(frozen=True, slots=True)
-class RunFile:
+class RunFile(NamedTuple):
     """One file of a run.
 
     Attributes
@@ -175,8 +173,7 @@ class RunFile:
         return self.digest or (self.source.made if self.source else b"")
 
 
-@dataclass(frozen=True, slots=True)
-class Run:
+class Run(NamedTuple):
     """One carrying-out of a docket.
 
     Attributes
@@ -200,8 +197,7 @@ class Run:
     underway: bool
 
 
-@dataclass(frozen=True, slots=True)
-class RunSummary:
+class RunSummary(NamedTuple):
     """A run with its files counted by state: how many, and how many bytes."""
 
     run: Run

@@ -1,7 +1,8 @@
 """What the user has set: what scans look at, and which suffixes make which kind."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from types import MappingProxyType
+from typing import NamedTuple
 
 from .kinds import OTHER, kind_of_suffix, suffix_of
 
@@ -11,11 +12,12 @@ ASKABLE = ("hidden", "system", "bundles", "volumes")
 WAYS_TO_TELL = ("desktop", "mail", "file")
 """Means by which a reminder reaches a person."""
 
+_NONE: Mapping[str, str] = MappingProxyType({})
+
 BUNDLE_SUFFIXES = ("app", "bundle", "framework", "plugin", "rtfd", "sparsebundle", "*library")
 
 
-@dataclass(frozen=True, slots=True)
-class Settings:
+class Settings(NamedTuple):
     """Settings in force.
 
     Attributes
@@ -85,8 +87,8 @@ class Settings:
     markers: tuple[str, ...] = ()
     inside: tuple[str, ...] = ()
     quiet_after: str = "6m"
-    kinds: Mapping[str, str] = field(default_factory=dict)
-    colors: Mapping[str, str] = field(default_factory=dict)
+    kinds: Mapping[str, str] = _NONE
+    colors: Mapping[str, str] = _NONE
 
     def kind_of(self, name: bytes) -> str:
         """Return the kind of a file by its name."""

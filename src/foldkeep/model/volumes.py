@@ -1,8 +1,7 @@
 """Volumes, and what each can do, as data."""
 
-from dataclasses import asdict, dataclass, field
 from enum import StrEnum
-from typing import Any, Self
+from typing import Any, NamedTuple, Self
 
 SPECIAL = '*:?"<>|\\'
 """Characters in names that Windows has a use for."""
@@ -21,8 +20,7 @@ class Way(StrEnum):
     CLAIM = "claims"
 
 
-@dataclass(frozen=True, slots=True)
-class Limits:
+class Limits(NamedTuple):
     """Limits of a volume on names and files, as tried out; by default those of ext4.
 
     Attributes
@@ -71,8 +69,7 @@ class Limits:
         return not (self.special and self.trailing and self.reserved)
 
 
-@dataclass(frozen=True, slots=True)
-class Capabilities:
+class Capabilities(NamedTuple):
     """Abilities of a volume, as tried out in a folder of our own.
 
     Attributes
@@ -97,11 +94,11 @@ class Capabilities:
     keeps_inodes: bool = True
     tick_ns: int = 1
     shifts_times: bool = False
-    limits: Limits = field(default_factory=Limits)
+    limits: Limits = Limits()
 
     def known(self) -> dict[str, Any]:
         """Return it as plain values, which `from_known` takes."""
-        return asdict(self)
+        return {**self._asdict(), "limits": self.limits._asdict()}
 
     @classmethod
     def from_known(cls, known: dict[str, Any]) -> Self:
@@ -110,8 +107,7 @@ class Capabilities:
         return cls(way=Way(known["way"]), limits=Limits(**known["limits"]), **rest)
 
 
-@dataclass(frozen=True, slots=True)
-class Volume:
+class Volume(NamedTuple):
     """A file system that places lie on.
 
     Attributes
@@ -135,8 +131,7 @@ class Volume:
         return _lasts(self.key)
 
 
-@dataclass(frozen=True, slots=True)
-class VolumeFacts:
+class VolumeFacts(NamedTuple):
     """Facts of the volume that a folder lies on.
 
     Attributes

@@ -4,21 +4,18 @@ import gc
 import os
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
 from itertools import islice
-from typing import Protocol, TypeVar
+from typing import NamedTuple, Protocol, TypeVar
 
 
-@dataclass(frozen=True, slots=True)
-class Problem:
+class Problem(NamedTuple):
     """One file or folder that could not be worked on, and why."""
 
     path: bytes
     reason: str
 
 
-@dataclass(frozen=True, slots=True)
-class Step:
+class Step(NamedTuple):
     """Progress of a piece of long work.
 
     Attributes

@@ -3,7 +3,7 @@
 import os
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 from foldkeep.model import PathBytes, Problem, Settings, UnusableInput
 from foldkeep.model.bin_names import bin_above
@@ -70,8 +70,8 @@ def read_card(top: PathBytes, settings: Settings) -> Card:
     """List everything at and below a folder, hidden files too; nothing is passed by for its name but what the system
     keeps there for itself. Other volumes in it, and what waits in a fold there, are problems.
     """
-    everything = replace(
-        settings, asked=frozenset(ASKABLE) - {"volumes"}, ignore_folders=(), ignore_names=(), ignore_suffixes=(),
+    everything = settings._replace(
+        asked=frozenset(ASKABLE) - {"volumes"}, ignore_folders=(), ignore_names=(), ignore_suffixes=(),
         smallest=0, largest=None,
     )  # fmt: skip
     looking, usual = Looking(everything), Looking(Settings())

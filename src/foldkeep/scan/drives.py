@@ -2,7 +2,7 @@
 
 import os
 from collections.abc import Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 from foldkeep.model import PathBytes, Place, UnusableInput, visible
 from foldkeep.model.names import FOLD_NAME
@@ -165,7 +165,7 @@ def mark_place(stock: Stock, path: PathBytes) -> str:
         raise UnusableInput(f"cannot mark {visible(path)}: {reason_of(error)}", "name a place to write in") from error
     if known:
         with stock.transaction():
-            stock.places.change(replace(known, mark=mark))
+            stock.places.change(known._replace(mark=mark))
             if can:
                 stock.places.set_capabilities(known.volume, can)
     return mark
@@ -184,6 +184,6 @@ def _take_along(stock: Stock, place: Place, path: PathBytes, found: Found) -> No
         stock.places.relocate(place, path)
         now = stock.places.by_id()[place.id]
         stock.places.change(
-            replace(now, inode=found.inode, below=below_mount(path, found.volume), mark=found.mark or now.mark)
+            now._replace(inode=found.inode, below=below_mount(path, found.volume), mark=found.mark or now.mark)
         )
         stock.places.change_volume(place.volume, volume, path)

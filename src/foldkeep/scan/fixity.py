@@ -8,7 +8,7 @@ from collections import deque
 from collections.abc import Callable, Collection, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 from foldkeep.model import PathBytes, Problem, Progress, Step, no_progress
 from foldkeep.model.work import reason_of
@@ -224,7 +224,7 @@ class _Judge:
         for path in self._stock.checks.names_of(due.id) or [due.path]:
             check = Check(Checked.FILE, path, time.time_ns(), result, None, expected, found)
             self._put(check)
-            into.append(Reread(replace(due, path=path), check))
+            into.append(Reread(due._replace(path=path), check))
 
     def _take_fault(self, read: _Read) -> None:
         """Take in that a medium does not give a file: it is damaged, unless all of the drive has gone."""

@@ -3,8 +3,8 @@
 import os
 from collections.abc import Mapping
 from contextlib import suppress
-from dataclasses import dataclass, replace
 from enum import StrEnum
+from typing import NamedTuple
 
 from foldkeep.model import PathBytes, Place, Role, UnusableInput, visible
 from foldkeep.model.extras import need
@@ -36,8 +36,7 @@ class Presence(StrEnum):
 _SAMPLE = 50
 
 
-@dataclass(frozen=True, slots=True)
-class Found:
+class Found(NamedTuple):
     """A folder as it is now: its device and inode numbers, the facts of its volume, and the mark in its fold.
 
     A mark that nobody can have written there (a snapshot, an image, a protected card) is that of what was copied, so
@@ -176,7 +175,7 @@ def renewed(stock: Stock, place: Place) -> Place:
         return place
     volume = stock.places.volume(volume_key(stock, place.path, found), found.volume.name)
     stock.places.change_volume(place.volume, volume, place.path)
-    return replace(place, volume=volume)
+    return place._replace(volume=volume)
 
 
 def twin_of(stock: Stock, path: PathBytes, found: Found) -> Place | None:
@@ -248,8 +247,7 @@ def add_place(stock: Stock, path: bytes, role: Role | None = None, asked: Mappin
         if known is None:
             label = visible(os.path.basename(resolved)) or "/"
             known = stock.places.add(resolved, role or Role.WORKING, label, volume, found.inode)
-        place = replace(
-            known,
+        place = known._replace(
             role=role or known.role,
             volume=volume,
             inode=found.inode,

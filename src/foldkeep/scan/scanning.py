@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Sequence
 from concurrent.futures import Executor
 from contextlib import closing, suppress
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import partial
 
 from foldkeep.model import Place, Problem, Progress, Settings, Step, no_progress
@@ -92,7 +92,7 @@ def scan(
             ]  # fmt: skip
             for place in places:
                 if any(place == top or lies_below(place.path, top.path) for top in looked):
-                    stock.places.change(replace(place, scanned_ns=began_ns))
+                    stock.places.change(place._replace(scanned_ns=began_ns))
                     report.places.append(place.path)
             report.moved = stock.moves.recognise_moved()
             here = places_here(stock) | {place.id for place in places if place.path in report.places}

@@ -3,16 +3,14 @@
 import sqlite3
 from collections import Counter
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, NamedTuple
 
 from .checks import Check, Checked, CheckResult, Checks
 
 _COLUMNS = "id, package, made_at, project, key, made_ns, bytes, left_out, checked_ns, parts, set_key, displaced"
 
 
-@dataclass(frozen=True, slots=True)
-class Archived:
+class Archived(NamedTuple):
     """A package.
 
     Attributes
@@ -53,8 +51,7 @@ class Archived:
     is_displaced: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class ArchivedFile:
+class ArchivedFile(NamedTuple):
     """A file in a package, by the path that it was archived from."""
 
     path: bytes
@@ -162,4 +159,4 @@ class Archives:
 
 def _archived(row: Sequence[Any]) -> Archived:
     found = Archived(*row)
-    return replace(found, package=found.package.partition(b"\0")[0], is_displaced=bool(found.is_displaced))
+    return found._replace(package=found.package.partition(b"\0")[0], is_displaced=bool(found.is_displaced))

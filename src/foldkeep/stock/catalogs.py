@@ -2,7 +2,6 @@
 
 import json
 import sqlite3
-from dataclasses import asdict
 
 from foldkeep.model.catalogs import Catalog, CatalogSource
 
@@ -22,7 +21,7 @@ class Catalogs:
 
     def put(self, catalog: Catalog) -> None:
         """Remember a catalogue, in place of one that has its name."""
-        definition = asdict(catalog)
+        definition = {**catalog._asdict(), "sources": [source._asdict() for source in catalog.sources]}
         name = definition.pop("name")
         self._db.execute("INSERT OR REPLACE INTO catalogs VALUES (?, ?)", (name, json.dumps(definition)))
 

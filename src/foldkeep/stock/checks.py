@@ -2,8 +2,8 @@
 
 import sqlite3
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 from enum import StrEnum
+from typing import NamedTuple
 
 from .filtering import numbers
 
@@ -26,8 +26,7 @@ class Checked(StrEnum):
     FOLDED = "folded"  # by the path that it was folded from
 
 
-@dataclass(frozen=True, slots=True)
-class Check:
+class Check(NamedTuple):
     """The last check of one thing.
 
     Attributes
@@ -51,8 +50,7 @@ class Check:
     found: bytes = b""
 
 
-@dataclass(frozen=True, slots=True)
-class Due:
+class Due(NamedTuple):
     """A file that is to be read again.
 
     Attributes

@@ -22,7 +22,7 @@ class CheckUps:
 
     def put(self, word: str, found: CheckedUp) -> None:
         """Write down what was found under a word, in the place of what was before."""
-        known = {"count": found.count, "bytes": found.bytes, "names": sorted(found.names)}
+        known = {"count": found.number, "bytes": found.bytes, "names": sorted(found.names)}
         self._db.execute("INSERT OR REPLACE INTO checkups VALUES (?, ?, ?)", (word, found.made_ns, json.dumps(known)))
 
     def new_spares(self) -> tuple[int, int]:

@@ -2,7 +2,6 @@
 
 import sqlite3
 from collections.abc import Collection, Iterable, Iterator
-from dataclasses import dataclass
 from itertools import groupby
 from typing import NamedTuple
 
@@ -29,8 +28,7 @@ class Reading(NamedTuple):
     etag: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Backlog:
+class Backlog(NamedTuple):
     """Files that a scan has to read: how many, of how many bytes in all, and which."""
 
     files: int

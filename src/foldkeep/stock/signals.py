@@ -3,7 +3,6 @@
 import json
 import sqlite3
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass
 from itertools import groupby
 from typing import Any, NamedTuple
 
@@ -14,8 +13,7 @@ from .filtering import DAMAGED, Shared, numbers
 from .places import Places
 
 
-@dataclass(frozen=True, slots=True)
-class Signal:
+class Signal(NamedTuple):
     """Finding of an extractor in a content: plain values, and why not all of it could be read, empty if it could."""
 
     values: dict[str, Any]

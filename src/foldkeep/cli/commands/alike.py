@@ -51,7 +51,6 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Look at what was not looked at, compare, tell."""
     import os
     from contextlib import ExitStack
-    from dataclasses import replace
 
     from foldkeep.find.likeness import alike, without_print
     from foldkeep.keep import write_docket
@@ -66,7 +65,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
     need("media")
     fits = wanted(args)
-    fits = replace(fits, under=(*fits.under, *(real_path(os.fsencode(path)) for path in args.path)))
+    fits = fits._replace(under=(*fits.under, *(real_path(os.fsencode(path)) for path in args.path)))
     kinds = MEDIA.intersection(fits.kinds or MEDIA)
     extractors = [each for each in (PHOTO_PRINT, FILM_PRINT, SOUND_PRINT) if not each.kinds.isdisjoint(kinds)]
     with ExitStack() as opened:

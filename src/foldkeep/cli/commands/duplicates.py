@@ -56,7 +56,6 @@ OPTIONS = (
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Find the sets, or the pairs of folders, and list them."""
-    from dataclasses import replace
 
     from foldkeep.find.copies import Question
     from foldkeep.scan import check_filter
@@ -65,7 +64,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     # What the settings say goes for files alone, read where they lie.
     if not question.same.isdisjoint(("essence", "decoded")) and (args.same or not (args.inventory or args.folders)):
         return _media(args, env, question)
-    question = replace(question, same=question.same - {"essence"} or frozenset({"content"}))
+    question = question._replace(same=question.same - {"essence"} or frozenset({"content"}))
     with open_source(args, env) as stock:
         check_filter(stock, question.wanted)
         return (_folders if args.folders else _sets)(args, env, stock, question)
@@ -73,7 +72,6 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
 def _media(args: argparse.Namespace, env: Environment, question: "Question") -> ExitStatus:
     from collections.abc import Sequence
-    from dataclasses import replace
 
     from foldkeep.find.copies import (
         MediaSet,
@@ -105,7 +103,7 @@ def _media(args: argparse.Namespace, env: Environment, question: "Question") -> 
                 media = (same_essences if same is Same.ESSENCE else same_decoded)(stock, reader, question)
             sets: Sequence[MediaSet | CopySet] = media
             if "content" in question.same:
-                found = duplicates(stock, replace(question, same=frozenset({"content"})))
+                found = duplicates(stock, question._replace(same=frozenset({"content"})))
                 sets = sets_of_both(media, OtherSets(found, media), question)
         nothing = not sets and fits_nothing(stock, question.wanted)
         answer = MediaSetsAnswer(same, sets, presences(stock), env.top(args, _TOP_ON_TERMINAL), args.details, nothing)

@@ -45,7 +45,6 @@ OPTIONS = (
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """List, in the form that is asked for."""
-    from dataclasses import replace
 
     from foldkeep.find.space import empty_folders
     from foldkeep.model import Step, UnusableInput
@@ -57,9 +56,9 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         raise UnusableInput(f"files cannot be sorted by {args.sort}", f"there are {', '.join(LIST_ORDERS)}")
     fits = wanted(args)
     if args.empty:
-        fits = replace(fits, smaller_than=1)
+        fits = fits._replace(smaller_than=1)
     if args.damaged:
-        fits = replace(fits, damaged=True)
+        fits = fits._replace(damaged=True)
     top = env.top(args, _TOP_ON_TERMINAL)
     with open_source(args, env) as stock:
         check_filter(stock, fits)

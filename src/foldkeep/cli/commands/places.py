@@ -74,7 +74,6 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
 def _change(stock: "Stock", args: argparse.Namespace, env: Environment) -> None:
     import os
-    from dataclasses import replace
 
     from foldkeep.model import Role, UnusableInput, visible
     from foldkeep.scan import find_place, mark_place, move_place
@@ -101,4 +100,4 @@ def _change(stock: "Stock", args: argparse.Namespace, env: Environment) -> None:
             raise UnusableInput(f"another place has the label {args.label}", "choose another one")
         role = Role(args.role) if args.role else place.role
         with stock.transaction():
-            stock.places.change(replace(place, role=role, label=args.label or place.label))
+            stock.places.change(place._replace(role=role, label=args.label or place.label))

@@ -69,12 +69,11 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
 def _where(args: argparse.Namespace, stock: "Stock") -> "Filter":
     """Return the filter with the place or folder that is named, which must be one that is known."""
-    from dataclasses import replace
 
     from foldkeep.scan import check_filter, named_folder
 
     fits = check_filter(stock, wanted(args))
-    return replace(fits, under=(named_folder(stock, args.where),)) if args.where else fits
+    return fits._replace(under=(named_folder(stock, args.where),)) if args.where else fits
 
 
 def _draw(args: argparse.Namespace, stock: "Stock", fits: "Filter", colors: "Mapping[str, str]") -> list[str]:

@@ -2,9 +2,8 @@
 
 import argparse
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 from enum import StrEnum
-from typing import Any
+from typing import Any, NamedTuple
 
 from foldkeep.model.reminders import parse_period
 from foldkeep.model.units import parse_age, parse_share, parse_size, parse_span, parse_time_of_day
@@ -40,8 +39,7 @@ class Takes(StrEnum):
     PERIOD = "time between reminders"
 
 
-@dataclass(frozen=True, slots=True)
-class Option:
+class Option(NamedTuple):
     """An option, or a position if its name has no dash.
 
     Attributes

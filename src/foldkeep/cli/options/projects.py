@@ -2,7 +2,6 @@
 
 import argparse
 import os
-from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from ..environment import Environment
@@ -64,14 +63,14 @@ def recipes_of(args: argparse.Namespace, env: Environment) -> "tuple[Recipe, ...
             near = get_close_matches(name, names, 1)
             advice = f"did you mean '{visible(near[0])}'?" if near else f"write one of {', '.join(names)}"
             raise UnusableInput(f"--trust {visible(name)} is no recipe", advice)
-    return tuple(replace(recipe, trust=True) if recipe.name in args.trust else recipe for recipe in recipes)
+    return tuple(recipe._replace(trust=True) if recipe.name in args.trust else recipe for recipe in recipes)
 
 
 def projects_of(args: argparse.Namespace, env: Environment, stock: "Stock") -> "ProjectFolders":
     """Return the projects of a stock."""
     settings = env.settings(args).settings
     inside, markers = (*settings.inside, *args.inside), (*settings.markers, *args.project_marker)
-    return settings_projects(replace(settings, inside=inside, markers=markers), stock)
+    return settings_projects(settings._replace(inside=inside, markers=markers), stock)
 
 
 def settings_projects(settings: "Settings", stock: "Stock") -> "ProjectFolders":

@@ -3,7 +3,7 @@
 import os
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from enum import StrEnum
 from itertools import chain
 
@@ -147,7 +147,7 @@ def orphans(
     wanted = wanted or Filter()
     folders = list(wanted.under) or _folders_asked(stock, known)
     found = Orphans(known, folders)
-    look = _Look(stock, known, replace(wanted, under=tuple(folders)), progress)
+    look = _Look(stock, known, wanted._replace(under=tuple(folders)), progress)
     index = _Index(stock, look, known, progress)
     for file in look.unknown:
         shown = look.previews.get(file.path, ())

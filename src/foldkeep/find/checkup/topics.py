@@ -80,7 +80,7 @@ def catalogs(view: View) -> Finding:
             if missing:
                 items.append(Item(catalog.name, missing))
     count = sum(item.count for item in items)
-    more = max(0, count - last.count)
+    more = max(0, count - last.number)
     wants = more > 0 or any(item.wants_person for item in items)
     return Finding(Topic.CATALOGS, wants, count, new=more, since_ns=last.made_ns, items=tuple(items))
 
@@ -116,7 +116,7 @@ def once(view: View) -> Finding:
     last = view.last(Topic.ONCE)
     total = coverage(view.stock, Filter(), Demand()).total
     alone: Counted = total[Standing.ONCE] + total[Standing.ONE_VOLUME]
-    more, more_bytes = max(0, alone.contents - last.count), max(0, alone.bytes - last.bytes)
+    more, more_bytes = max(0, alone.contents - last.number), max(0, alone.bytes - last.bytes)
     wants = more > 0 or more_bytes > 0
     return Finding(Topic.ONCE, wants, alone.contents, alone.bytes, more, more_bytes, since_ns=last.made_ns)
 
@@ -125,7 +125,7 @@ def derived(view: View) -> Finding:
     """Tell what can be made again, and how much that has grown."""
     last = view.last(Topic.CACHES)
     count, size = len(view.derived), sum(each.size for each in view.derived)
-    more, more_bytes = max(0, count - last.count), max(0, size - last.bytes)
+    more, more_bytes = max(0, count - last.number), max(0, size - last.bytes)
     return Finding(Topic.CACHES, more_bytes > 0, count, size, more, more_bytes, since_ns=last.made_ns)
 
 

@@ -146,7 +146,7 @@ def open_side(stock: Callable[[], Stock], word: str, wanted: Filter) -> Side:
         return _below(_inventory_side(inventory, wanted), os.fsencode(folder).strip(b"/"), word)
     known = stock()
     top = named_folder(known, word)
-    inner = replace(wanted, under=(*wanted.under, top)) if not wanted.under else wanted
+    inner = wanted._replace(under=(*wanted.under, top)) if not wanted.under else wanted
     files = {}
     for folder, name, size, modified_ns, kind, volume, inode, ends, digest in known.listing.contents(inner):
         if folder == top or lies_below(folder, top):

@@ -2,7 +2,7 @@
 
 import time
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.formats.own import InventoryHead, InventoryPlace, InventoryReader
 from foldkeep.formats.own import write_inventory as write
@@ -74,8 +74,7 @@ def _fill(stock: Stock, reader: InventoryReader, places: list[Place], volumes: d
         )
 
 
-@dataclass(frozen=True, slots=True)
-class InventoryFacts:
+class InventoryFacts(NamedTuple):
     """Facts of an inventory: its head, and for each of its places how many files of how many bytes."""
 
     head: InventoryHead

@@ -1,7 +1,7 @@
 """Which files have the same content, and what could come free."""
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, field
+from typing import NamedTuple
 
 from blake3 import blake3
 
@@ -13,8 +13,7 @@ from .place_groups import Others, PlaceGroups
 _ID_DIGITS = 16
 
 
-@dataclass(frozen=True, slots=True)
-class Question:
+class Question(NamedTuple):
     """Question for sets of copies.
 
     Attributes
@@ -33,28 +32,23 @@ class Question:
     across: bool = False
     same: frozenset[str] = frozenset({"content"})
     sort: str = "saving"
-    wanted: Filter = field(default_factory=Filter)
+    wanted: Filter = Filter()
 
 
-@dataclass(frozen=True, slots=True)
-class Totals:
+class Totals(NamedTuple):
     """Sets counted: how many, their spares, and the bytes that come free when each keeps one file."""
 
     sets: int = 0
     spares: int = 0
     reclaimable: int = 0
 
-    def __add__(self, other: "Totals") -> "Totals":
-        return Totals(self.sets + other.sets, self.spares + other.spares, self.reclaimable + other.reclaimable)
-
     @classmethod
     def of(cls, parts: Iterable["Totals"]) -> "Totals":
         """Return the sum of totals."""
-        return sum(parts, start=cls())
+        return cls(*(sum(column) for column in zip(*parts, strict=True)))
 
 
-@dataclass(frozen=True, slots=True)
-class Overview:
+class Overview(NamedTuple):
     """Sets counted, without looking at each.
 
     Attributes

@@ -8,9 +8,9 @@ so that a shoot copied whole costs as much as one picture of it.
 
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, replace
 from enum import StrEnum
 from itertools import groupby
+from typing import NamedTuple
 
 from foldkeep.model import Filter
 from foldkeep.stock import Stock
@@ -30,8 +30,7 @@ class Relation(StrEnum):
     OVERLAP = "overlap"
 
 
-@dataclass(frozen=True, slots=True)
-class FolderFacts:
+class FolderFacts(NamedTuple):
     """A folder with everything below it: how many files that are not empty, and their bytes."""
 
     path: bytes
@@ -39,8 +38,7 @@ class FolderFacts:
     bytes: int
 
 
-@dataclass(frozen=True, slots=True)
-class FolderMatch:
+class FolderMatch(NamedTuple):
     """Folders that share contents.
 
     Attributes
@@ -83,7 +81,7 @@ def compare_folders(
     """
     asked = question or Question()
     # Conditions on files say what is counted, conditions on folders which pairs are given.
-    counted = replace(asked.wanted, under=(), not_under=(), places=(), roles=())
+    counted = asked.wanted._replace(under=(), not_under=(), places=(), roles=())
     duplicates(stock, Question(across=asked.across, wanted=counted))
     tree = _Tree(stock, counted)
     shared = _Shared(tree, same_names)

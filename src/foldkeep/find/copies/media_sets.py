@@ -220,5 +220,5 @@ def totals_of(sets: Sequence[MediaSet | CopySet]) -> Iterator[tuple[str, Totals]
     for each in sets:
         kind = files_of(each)[0].kind
         spares = len({file.identity for file in files_of(each)}) - 1
-        kinds[kind] = kinds.get(kind, Totals()) + Totals(1, spares, each.reclaimable)
+        kinds[kind] = Totals.of((kinds.get(kind, Totals()), Totals(1, spares, each.reclaimable)))
     yield from sorted(kinds.items(), key=lambda item: (-item[1].reclaimable, item[0]))

@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Collection, Iterable, Iterator, Mapping, Set
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.model import Place, Role
 from foldkeep.model.names import visible
@@ -10,8 +10,7 @@ from foldkeep.model.remote import is_remote, server_of
 from foldkeep.stock import Stock
 
 
-@dataclass(frozen=True, slots=True)
-class PlaceGroup:
+class PlaceGroup(NamedTuple):
     """Places that are compared as one.
 
     Attributes
@@ -35,8 +34,7 @@ class PlaceGroup:
         return role + ("-" + re.sub(r"[^\w.-]+", "-", visible(self.server)) if self.server else "")
 
 
-@dataclass(frozen=True, slots=True)
-class Others:
+class Others(NamedTuple):
     """Places outside a group that have a content of it too.
 
     Attributes

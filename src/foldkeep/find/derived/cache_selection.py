@@ -3,7 +3,7 @@
 import os
 from collections import defaultdict
 from collections.abc import Container, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 from foldkeep.model import Filter, UnusableInput, visible
 from foldkeep.model.grades import Grade
@@ -78,7 +78,7 @@ def caches(
             f"--cap names {visible(strange[0])}, which is no recipe",
             f"write one of {', '.join(recipe.name for recipe in recipes)}",
         )
-    timeless = replace(wish.wanted, modified_before_ns=None, modified_after_ns=None)
+    timeless = wish.wanted._replace(modified_before_ns=None, modified_after_ns=None)
     result = all_caches(stock, recipes, projects, timeless, user_cache, measures)
     documents = projects.documents()
     fits = _batches(result, wish, documents.keys())

@@ -193,7 +193,7 @@ def _with_suffixes(stock: Stock, parts: list[Part], wanted: Filter) -> Iterable[
     for part in parts:
         yield part
         if part.name == OTHER:
-            found = _by_word(stock, "suffix", replace(wanted, kinds=(OTHER,))).parts
+            found = _by_word(stock, "suffix", wanted._replace(kinds=(OTHER,))).parts
             yield from (replace(each, depth=1) for each in found[:_OTHERS_SHOWN])
             if len(found) > _OTHERS_SHOWN:
                 yield replace(_total(found[_OTHERS_SHOWN:]), name="all other suffixes", depth=1)

@@ -48,8 +48,7 @@ class Going:
     def applied_to(self, file: RunFile) -> RunFile:
         """Return a file of the ledger with what was written down before it was touched."""
         told = self.file
-        return replace(
-            file, keeper=told.keeper, digest=told.digest, method=told.method, words=told.words,
+        return file._replace(keeper=told.keeper, digest=told.digest, method=told.method, words=told.words,
             target=told.target if file.state is not RunFileState.LOST or not file.target else file.target,
             source=told.source or file.source, link=told.link,
             target_volume=told.target_volume or file.target_volume,

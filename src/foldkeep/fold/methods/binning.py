@@ -1,7 +1,6 @@
 """The desktop's own bin, from where only the desktop brings a file back."""
 
 import os
-from dataclasses import replace
 
 from foldkeep.model import Method, RunFile, RunFileState
 from foldkeep.storage.local.reading import NotSafe, check_unchanged
@@ -33,5 +32,5 @@ class Bin(FoldMethod):
         found = folded_state(scene)
         is_gone = found.state is RunFileState.LOST or (found.state is RunFileState.LEFT and scene.first is not None)
         if is_gone and not scene.is_home() and not scene.is_unknown:
-            return replace(found, state=RunFileState.BINNED, reason="")
+            return found._replace(state=RunFileState.BINNED, reason="")
         return found

@@ -38,13 +38,13 @@ class Copy(FoldMethod):
             check_row(row, os.fstat(original))
             if _is_there(original, folder, os.path.basename(ready.file.target)):
                 raise NotSafe("lies there already, with the same content")
-            file = with_free_target(bench, replace(ready.file, keeper=row.path), folder)
+            file = with_free_target(bench, ready.file._replace(keeper=row.path), folder)
             # Announced before it is there: a whole film may lie in the fold when the power goes.
             bench.vault.journal.write([*bench.touched(), Going(file, is_copied=True)], makes_room=True)
             copied = copy_open_file(original, bench.vault.files, coming_in(file))
         ready = replace(
             ready, stand_in=copied.facts,
-            file=replace(file, digest=copied.digest, target_modified_ns=modified_ns(copied.facts)),
+            file=file._replace(digest=copied.digest, target_modified_ns=modified_ns(copied.facts)),
         )  # fmt: skip
         if row.digest not in (None, copied.digest):
             self.drop(bench, ready)
@@ -115,10 +115,10 @@ class Copy(FoldMethod):
         target = scene.target()
         if scene.began:
             is_back = scene.is_returning and target is None
-            return replace(scene.file, state=RunFileState.RESTORED if is_back else RunFileState.MADE)
+            return scene.file._replace(state=RunFileState.RESTORED if is_back else RunFileState.MADE)
         if target and scene.file.digest and has_digest(*target, scene.file.digest):
-            return replace(scene.file, state=RunFileState.MADE)
-        return replace(scene.file, state=RunFileState.LEFT, reason=scene.file.reason or _NOT_BEGUN)
+            return scene.file._replace(state=RunFileState.MADE)
+        return scene.file._replace(state=RunFileState.LEFT, reason=scene.file.reason or _NOT_BEGUN)
 
 
 def _is_there(original: int, folder: int, name: bytes) -> bool:

@@ -37,7 +37,7 @@ class Heal(StandIn):
                 why = f"its good copy {visible(path)} could not be copied: {reason_of(error)}"
                 continue
             if copied == item.expected:
-                file = replace(ready.file, keeper=path, words=item.expected)
+                file = ready.file._replace(keeper=path, words=item.expected)
                 return replace(ready, file=file)
             unlink(name, bench.vault.files)
         raise NotSafe(why)

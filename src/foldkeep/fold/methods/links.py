@@ -91,7 +91,8 @@ class SymbolicLink(StandIn):
     def make(self, bench: Bench, ready: Ready, name: bytes) -> Ready:
         text = link_text(ready.file)
         os.symlink(text, name, dir_fd=bench.vault.files)
-        return replace(ready, file=replace(ready.file, link=text))
+        file = ready.file._replace(link=text)
+        return replace(ready, file=file)
 
     def is_ours(self, bench: Bench, file: RunFile, spot: Spot, original: Spot | None) -> bool:
         facts = facts_of(*spot)

@@ -1,7 +1,6 @@
 """What a method is: how a file goes, how it comes back, and what the disk tells of it in between."""
 
 import os
-from dataclasses import replace
 from typing import Protocol
 
 from foldkeep.model import Method, PathBytes, RunFile, RunFileState, visible
@@ -127,21 +126,21 @@ def folded_state(scene: FoldedScene) -> RunFile:
     """Return the state of a file that waits in the fold, or came out of it, or never went."""
     file = scene.file
     if scene.slot():
-        return replace(file, state=RunFileState.WAITING)
+        return file._replace(state=RunFileState.WAITING)
     if scene.rest():
-        return replace(file, state=RunFileState.REST)
+        return file._replace(state=RunFileState.REST)
     if scene.is_unknown:
         return file
     home = scene.is_home()
     if scene.began and scene.is_releasing:
-        return replace(file, state=RunFileState.RELEASED)
+        return file._replace(state=RunFileState.RELEASED)
     if not scene.began and (home or scene.first is None):
-        return replace(file, state=RunFileState.LEFT, reason=file.reason or NOT_BEGUN)
+        return file._replace(state=RunFileState.LEFT, reason=file.reason or NOT_BEGUN)
     if home:
-        return replace(file, state=RunFileState.RESTORED)
+        return file._replace(state=RunFileState.RESTORED)
     if not scene.began:
-        return replace(file, state=RunFileState.LEFT, reason=file.reason or NOT_BEGUN)
-    return replace(file, state=RunFileState.LOST, reason=GONE_FROM_FOLD)
+        return file._replace(state=RunFileState.LEFT, reason=file.reason or NOT_BEGUN)
+    return file._replace(state=RunFileState.LOST, reason=GONE_FROM_FOLD)
 
 
 def _save_rest(bench: Bench, ready: Ready) -> None:
@@ -209,7 +208,7 @@ def put_home(file: RunFile, copied: Copied, copy: Spot, home: Spot, refusal: str
 def restored(file: RunFile, path: PathBytes) -> RunFile:
     """Return a file as it is once it lies at a path, where it was or beside that."""
     reason = "" if path == file.path else f"its name was taken; it is {visible(path)} now"
-    return replace(file, state=RunFileState.RESTORED, reason=reason)
+    return file._replace(state=RunFileState.RESTORED, reason=reason)
 
 
 def unlink_if(spot: Spot, stands_for: os.stat_result | None) -> None:

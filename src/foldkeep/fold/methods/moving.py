@@ -43,7 +43,7 @@ class Move(FoldMethod):
             return ready
         above = os.path.dirname(ready.file.target)
         mode = stat.S_IMODE(os.stat(ready.name, dir_fd=ready.folder, follow_symlinks=False).st_mode)
-        file = replace(ready.file, target_volume=bench.volume_key(folder, above), mode=mode)
+        file = ready.file._replace(target_volume=bench.volume_key(folder, above), mode=mode)
         bench.vault.journal.write([*bench.touched(), Going(file, across=True, is_copied=True)], makes_room=True)
         copied = copy_file(*ready.home, folder, copy_name(bench.key, file))
         ready = replace(ready, file=file, copy=copied.facts)
@@ -54,7 +54,7 @@ class Move(FoldMethod):
             lost = ", ".join(copied.lost)
             bench.notes.append(Problem(file.path, f"could not be given to its copy on the other volume: {lost}"))
         return replace(
-            ready, file=replace(file, digest=copied.digest, target_modified_ns=modified_ns(copied.facts)),
+            ready, file=file._replace(digest=copied.digest, target_modified_ns=modified_ns(copied.facts)),
             verified=replace(ready.verified, digest=copied.digest),
         )  # fmt: skip
 
@@ -194,9 +194,9 @@ class Move(FoldMethod):
         is_known = scene.began or scene.first is not None
         if is_known and not scene.slot() and not scene.is_unknown and not scene.is_releasing:
             if scene.target() and (scene.began or not scene.is_home()):
-                return replace(scene.file, state=RunFileState.MOVED, reason="")
+                return scene.file._replace(state=RunFileState.MOVED, reason="")
             if not scene.is_home() and scene.began:
-                return replace(scene.file, state=RunFileState.LOST, reason=_gone_from(scene.file))
+                return scene.file._replace(state=RunFileState.LOST, reason=_gone_from(scene.file))
         return folded_state(scene)
 
 
@@ -240,7 +240,7 @@ def with_free_target(bench: Bench, file: RunFile, folder: int) -> RunFile:
         path = os.path.join(above, free)
         if path not in bench.promised:
             bench.promised.add(path)
-            return replace(file, target=path)
+            return file._replace(target=path)
     raise NotSafe("no name is free for it there")
 
 

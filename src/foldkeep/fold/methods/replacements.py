@@ -42,7 +42,7 @@ class StandIn(FoldMethod, ABC):
             move(*in_, *ready.home)
         except FileExistsError:
             self.drop(bench, ready)
-            return replace(ready.file, reason=NAME_TAKEN)
+            return ready.file._replace(reason=NAME_TAKEN)
         except OSError:
             bench.back_home(bench.slot(ready.file), *ready.home)
             raise

@@ -37,7 +37,7 @@ class Upload(Move):
         storage = remote_storage(file.target)
         make_folder(storage, file.target.rpartition(b"/")[0], server_of(file.target))
         mode = stat.S_IMODE(os.stat(ready.name, dir_fd=ready.folder, follow_symlinks=False).st_mode)
-        file = replace(file, mode=mode, target_volume=f"server:{visible(server_of(file.target))}")
+        file = file._replace(mode=mode, target_volume=f"server:{visible(server_of(file.target))}")
         bench.vault.journal.write([*bench.touched(), Going(file, across=True, is_copied=True)], makes_room=True)
         descriptor = open_in(*ready.home)
         try:
@@ -47,7 +47,7 @@ class Upload(Move):
                 raise NotSafe("changed while it was copied")
         finally:
             os.close(descriptor)
-        ready = replace(ready, file=replace(file, digest=digest))
+        ready = replace(ready, file=file._replace(digest=digest))
         return replace(ready, verified=replace(ready.verified, digest=digest))
 
     def act(self, bench: Bench, ready: Ready) -> RunFile:
@@ -133,10 +133,10 @@ class Upload(Move):
         target = remote_storage(scene.file.target).facts(scene.file.target)
         is_whole = target is not None and target.size == scene.file.size
         if is_whole and (scene.began or not scene.is_home()):
-            return replace(scene.file, state=RunFileState.MOVED, reason="")
+            return scene.file._replace(state=RunFileState.MOVED, reason="")
         if scene.began and not scene.is_home():
             gone = f"gone from {visible(scene.file.target)}; somebody took it away"
-            return replace(scene.file, state=RunFileState.LOST, reason=gone)
+            return scene.file._replace(state=RunFileState.LOST, reason=gone)
         return folded_state(scene)
 
     def _with_free_target(self, bench: Bench, file: RunFile) -> RunFile:
@@ -146,7 +146,7 @@ class Upload(Move):
             path = folder + b"/" + each
             if path not in bench.promised and storage.facts(path) is None:
                 bench.promised.add(path)
-                return replace(file, target=path)
+                return file._replace(target=path)
         raise NotSafe("no name is free for it there")
 
 

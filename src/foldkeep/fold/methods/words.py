@@ -31,8 +31,7 @@ class Rewrite(StandIn):
         ready = replace(ready, verified=look_at(ready.item.row, ready.folder, ready.name))
         former = read_sidecar_in(ready.folder, ready.name)
         document = _document(bench, ready, former)
-        file = replace(
-            ready.file, state=RunFileState.WAITING, keeper=ready.file.path, digest=blake3(former).digest(),
+        file = ready.file._replace(state=RunFileState.WAITING, keeper=ready.file.path, digest=blake3(former).digest(),
             words=blake3(document).digest(),
         )  # fmt: skip
         write_like(ready.folder, ready.name, bench.vault.files, name, document)
@@ -41,7 +40,7 @@ class Rewrite(StandIn):
     def act(self, bench: Bench, ready: Ready) -> RunFile:
         done = super().act(bench, ready)
         if done.reason == NAME_TAKEN:
-            return replace(done, words=b"")
+            return done._replace(words=b"")
         bench.merged.append(bench.expected[done.number])
         return done
 
@@ -70,7 +69,7 @@ class Write(FoldMethod):
 
     def prepare(self, bench: Bench, ready: Ready) -> Ready:
         document = _document(bench, ready, None)
-        file = replace(ready.file, state=RunFileState.MADE, words=blake3(document).digest())
+        file = ready.file._replace(state=RunFileState.MADE, words=blake3(document).digest())
         name = coming_in(file)
         merge = _merge_of(ready)
         write_like(ready.folder, os.path.basename(merge.keeper), bench.vault.files, name, document)
@@ -115,10 +114,10 @@ class Write(FoldMethod):
         if scene.is_unknown:
             return scene.file
         if scene.began and scene.is_returning and not there:
-            return replace(scene.file, state=RunFileState.RESTORED)
+            return scene.file._replace(state=RunFileState.RESTORED)
         if scene.began or (there and scene.last):
-            return replace(scene.file, state=RunFileState.MADE)
-        return replace(scene.file, state=RunFileState.LEFT, reason=scene.file.reason or NOT_BEGUN)
+            return scene.file._replace(state=RunFileState.MADE)
+        return scene.file._replace(state=RunFileState.LEFT, reason=scene.file.reason or NOT_BEGUN)
 
 
 def _merge_of(ready: Ready) -> Merge:

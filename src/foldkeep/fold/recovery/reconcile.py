@@ -9,7 +9,6 @@ import time
 from collections import defaultdict
 from collections.abc import Iterable
 from contextlib import AbstractContextManager, suppress
-from dataclasses import replace
 
 from foldkeep.model import Method, Run, RunFile, RunFileState, UnusableInput
 from foldkeep.model.errors import PlaceBusy
@@ -183,7 +182,7 @@ def _settled(scene: Scene, unknown: set[int]) -> RunFile:
         found, scene.is_unknown = scene.file, True
     if scene.is_unknown and found.state not in (RunFileState.WAITING, RunFileState.RESTORED):
         unknown.add(found.number)
-        return replace(found, reason=_AWAY) if found.state is RunFileState.PLANNED else found
+        return found._replace(reason=_AWAY) if found.state is RunFileState.PLANNED else found
     return found
 
 
@@ -310,17 +309,17 @@ def _without_fold(file: RunFile, is_gone: bool) -> RunFile:
     if file.state is not RunFileState.PLANNED and not (waited and is_gone):
         return file
     if file.method in (Method.WRITE, Method.COPY) and is_gone:
-        return replace(file, state=RunFileState.LEFT, reason=file.reason or NOT_BEGUN)
+        return file._replace(state=RunFileState.LEFT, reason=file.reason or NOT_BEGUN)
     try:
         is_home = _is_at_home(file)
     except OSError:
         return file
     if waited:  # another Fold Keep, with another stock, may have brought it back
         state, reason = (RunFileState.RESTORED, "") if is_home else (RunFileState.LOST, GONE_FROM_FOLD)
-        return replace(file, state=state, reason=reason)
+        return file._replace(state=state, reason=reason)
     if is_home:
-        return replace(file, state=RunFileState.LEFT, reason=file.reason or NOT_BEGUN)
-    return replace(file, reason=_NO_FOLD)
+        return file._replace(state=RunFileState.LEFT, reason=file.reason or NOT_BEGUN)
+    return file._replace(reason=_NO_FOLD)
 
 
 def _is_at_home(file: RunFile) -> bool:

@@ -6,7 +6,7 @@ import stat
 import time
 from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, contextmanager, suppress
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from foldkeep.model import Method, PathBytes, Problem, Progress, Run, RunFile, RunFileState, Step, no_progress, visible
 from foldkeep.model.bin_names import bin_above
@@ -142,7 +142,7 @@ def _empty(
                 freed = each.file.size if os.stat(name, dir_fd=folder).st_nlink == 1 else 0
                 remove(folder, name, each.seen, vouchers.stamps, each.stands)
                 flush(folder)
-            gone.append(replace(each.file, state=RunFileState.RELEASED))
+            gone.append(each.file._replace(state=RunFileState.RELEASED))
             report.released += 1
             report.bytes += freed
         _take_rest_away(item)
@@ -157,7 +157,7 @@ def _leave(stock: Stock, files: Sequence[RunFile], item: BinItem, why: str, repo
     report.left.append(Problem(item.path, why))
     with stock.transaction():
         still = [file for file in files if os.path.lexists(file.path)]
-        stock.ledger.update(replace(file, state=RunFileState.LEFT, reason=why) for file in still)
+        stock.ledger.update(file._replace(state=RunFileState.LEFT, reason=why) for file in still)
 
 
 def _vouched(file: RunFile, vouchers: Vouchers, allow_last_copy: bool) -> _Going:
@@ -171,7 +171,7 @@ def _vouched(file: RunFile, vouchers: Vouchers, allow_last_copy: bool) -> _Going
             digest, size = digest_of(descriptor, file.size)
             if size != file.size:
                 raise NotSafe("changed while it was read")
-            known = replace(file, digest=digest, keeper=_keeper(vouchers.stock, file, digest))
+            known = file._replace(digest=digest, keeper=_keeper(vouchers.stock, file, digest))
             os.lseek(descriptor, 0, os.SEEK_SET)
             # What is empty has no content that could be lost.
             last = allow_last_copy or not file.size

@@ -5,7 +5,7 @@ import secrets
 import time
 from collections.abc import Iterable, Iterator
 from contextlib import ExitStack, suppress
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import partial
 from itertools import filterfalse
@@ -418,7 +418,7 @@ class _Site:
         why = f"its fold cannot be written: {reason_of(error)}"
         planned = self._stock.ledger.files(self._run.id, [RunFileState.PLANNED])
         with self._stock.transaction():
-            self._stock.ledger.update(replace(file, reason=why) for file in planned if file.place == self._place)
+            self._stock.ledger.update(file._replace(reason=why) for file in planned if file.place == self._place)
 
     def _vault(self) -> Vault:
         return Vault(self._place, self._run.key, create=True, method=self._run.method)
@@ -481,7 +481,7 @@ def _do_batch(stock: Stock, looker: Looker, batch: Work, meter: _Meter) -> list[
         except OSError as error:
             # How far it got is not guessed: it is looked up on the disk when the run is settled.
             looker.left.add(each.file.path)
-            uncertain.append(replace(each.file, state=RunFileState.PLANNED, reason=reason_of(error)))
+            uncertain.append(each.file._replace(state=RunFileState.PLANNED, reason=reason_of(error)))
     bench.flush()
     journal.write(Went(file.number, str(file.state)) for file in settled)
     write_down(stock, [*settled, *uncertain])

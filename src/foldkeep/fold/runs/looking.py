@@ -68,7 +68,7 @@ class Looker:
         if item.refusal:
             raise NotSafe(item.refusal)
         if item.method is Method.COPY:  # nothing of it is there yet
-            file = replace(file, state=method_of(file).went)
+            file = file._replace(state=method_of(file).went)
             return method_of(file).prepare(self.bench, Ready(item, file, -1, b""))
         try:
             folder, name = self.bench.folders.of(file.path)
@@ -77,7 +77,7 @@ class Looker:
         except NotADirectoryError:
             raise NotSafe("a folder on the way to it is now a link or a file") from None
         verified, news = (NOTHING, {}) if item.merge else self._looked_at(item, file, folder, name)
-        file = replace(file, state=method_of(file).went, **news)
+        file = file._replace(state=method_of(file).went, **news)
         return method_of(file).prepare(self.bench, Ready(item, file, folder, name, verified))
 
     def _looked_at(self, item: Item, file: RunFile, folder: int, name: bytes) -> tuple[Verified, dict[str, Any]]:
@@ -111,7 +111,7 @@ class Looker:
         if verified.witness and verified.witness.is_stated:
             news["reason"] = BY_SERVER
         if item.is_derived and item.source_facts:
-            news |= {"digest": b"", "source": replace(item.source_facts, made=verified.digest)}
+            news |= {"digest": b"", "source": item.source_facts._replace(made=verified.digest)}
             verified = replace(verified, digest=b"")
         if item.source:
             self._check_not_open(file.path)
@@ -120,7 +120,7 @@ class Looker:
             identity = witness.identity
             facts = news.get("source") or SourceFacts(0, 0)
             news |= {"keeper": item.source}
-            news["source"] = replace(facts, size=identity.size, modified_ns=identity.modified_ns)
+            news["source"] = facts._replace(size=identity.size, modified_ns=identity.modified_ns)
         if item.package:
             news["keeper"] = item.package
         if item.words_in:
@@ -186,4 +186,4 @@ def intention(ready: Ready) -> Going:
 def state_if_left(bench: Bench, file: RunFile, reason: str) -> RunFile:
     """Return a file that its method did not go on with: left, or in its slot if it could not be put back."""
     waits = file.method is not Method.WRITE and facts_of(*bench.slot(file)) is not None
-    return replace(file, state=RunFileState.WAITING if waits else RunFileState.LEFT, reason=reason)
+    return file._replace(state=RunFileState.WAITING if waits else RunFileState.LEFT, reason=reason)

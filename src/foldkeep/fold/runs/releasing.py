@@ -4,7 +4,7 @@ import os
 import stat
 from collections import Counter
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 from foldkeep.formats.own import written_rest
 from foldkeep.model import (
@@ -208,7 +208,7 @@ def _release_rests_in(
                     continue
                 report.released += 1
                 report.bytes += seen.identity.size
-                write_down(stock, [replace(file, state=RunFileState.RELEASED)])
+                write_down(stock, [file._replace(state=RunFileState.RELEASED)])
     except OSError as error:
         why = f"its fold cannot be worked in: {reason_of(error)}"
         report.left += [Problem(file.path, why) for file in files]
@@ -329,7 +329,7 @@ def release_batch(
         report.rest_bytes += sum(len(each.rest) for each in gone)
         report.bytes += sum(each.freed for each in gone)
     states = {True: RunFileState.REST, False: RunFileState.RELEASED}
-    write_down(stock, [replace(each.file, state=states[bool(each.rest)]) for each in gone])
+    write_down(stock, [each.file._replace(state=states[bool(each.rest)]) for each in gone])
 
 
 def _with_rests_kept(vault: Vault, going: list[_Going], report: ReleaseReport) -> list[_Going]:

@@ -3,7 +3,7 @@
 import os
 from collections.abc import Callable, Iterator
 from contextlib import suppress
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import partial
 from itertools import count
 
@@ -255,7 +255,7 @@ def _carried(top: PathBytes, file: RunFile) -> RunFile:
         path = os.path.join(top, *steps[at:])
         with suppress(OSError):
             if path != file.path and facts_at(path).st_size == file.size:
-                return replace(file, target=path)
+                return file._replace(target=path)
     return file
 
 

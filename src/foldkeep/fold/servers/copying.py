@@ -3,7 +3,7 @@
 import os
 from collections.abc import Iterable
 from contextlib import suppress
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 from foldkeep.model import PathBytes, RunFile, RunFileState
 from foldkeep.model.names import names_to_try
@@ -65,7 +65,7 @@ def announced(item: Item, file: RunFile, names: Names) -> RunFile:
     if is_as_large and read_whole(item.row.path)[0] == read_remote(item.target, storage=names.storage)[0]:
         raise NotSafe("lies there already, with the same content")
     target = names.free(item.target)
-    return replace(file, path=target, target=target, keeper=item.row.path, state=RunFileState.MADE)
+    return file._replace(path=target, target=target, keeper=item.row.path, state=RunFileState.MADE)
 
 
 def write_copy(vault: RemoteVault, item: Item, file: RunFile) -> RunFile:
@@ -84,7 +84,7 @@ def write_copy(vault: RemoteVault, item: Item, file: RunFile) -> RunFile:
         with suppress(OSError):  # what was sent may still come; it finds its name taken then
             vault.storage.write_new(path, [FENCE], len(FENCE))
         raise
-    return replace(file, digest=digest)
+    return file._replace(digest=digest)
 
 
 def put_there(vault: RemoteVault, file: RunFile) -> RunFile:

@@ -4,7 +4,7 @@ import os
 import stat
 from collections.abc import Iterable
 from contextlib import suppress
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from foldkeep.model import DocketRow, PathBytes, RunFile, visible
 from foldkeep.model.remote import RemoteFile, is_remote
@@ -58,9 +58,9 @@ def look_at(item: Item, file: RunFile, *, trusts_server: bool = False) -> Remote
     if item.row.digest is not None and digest != item.row.digest:
         raise NotSafe("its content is not what the docket says; scan again")
     if not item.keepers:
-        return RemoteReady(replace(file, digest=digest), stamp)
+        return RemoteReady(file._replace(digest=digest), stamp)
     witness = _witness(item, digest, stamp.size)
-    return RemoteReady(replace(file, digest=digest, keeper=witness.path), stamp, witness)
+    return RemoteReady(file._replace(digest=digest, keeper=witness.path), stamp, witness)
 
 
 def _check_row(row: DocketRow, facts: RemoteFile | None) -> None:
@@ -136,7 +136,7 @@ def _by_stated_digest(item: Item, file: RunFile) -> RemoteReady | None:
             continue
         if theirs == stated and _size_of(their_stamp) == stamp.size:
             witness = Witness(path, their_stamp, item.row.digest or b"")
-            ready = replace(file, digest=item.row.digest or b"", keeper=path, reason=BY_SERVER)
+            ready = file._replace(digest=item.row.digest or b"", keeper=path, reason=BY_SERVER)
             return RemoteReady(ready, stamp, witness)
     return None
 

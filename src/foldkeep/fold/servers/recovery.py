@@ -2,7 +2,6 @@
 
 from collections.abc import Iterable
 from contextlib import suppress
-from dataclasses import replace
 
 from foldkeep.model import Method, PathBytes, RunFile, RunFileState
 from foldkeep.model.remote import RemoteFile
@@ -105,10 +104,10 @@ def _copied_state(scene: RemoteScene) -> RunFile:
     found = scene.target()
     if scene.began:
         is_back = isinstance(scene.last, Returning) and found is None
-        return replace(scene.file, state=RunFileState.RESTORED if is_back else RunFileState.MADE)
+        return scene.file._replace(state=RunFileState.RESTORED if is_back else RunFileState.MADE)
     if found is not None and scene.file.digest and scene.has_content(scene.there):
-        return replace(scene.file, state=RunFileState.MADE)
-    return replace(scene.file, state=RunFileState.LEFT, reason=scene.file.reason or NOT_BEGUN)
+        return scene.file._replace(state=RunFileState.MADE)
+    return scene.file._replace(state=RunFileState.LEFT, reason=scene.file.reason or NOT_BEGUN)
 
 
 def settled_on_server(vault: RemoteVault, files: Iterable[RunFile], unknown: set[int]) -> list[RunFile]:
@@ -135,7 +134,7 @@ def _settled(scene: RemoteScene, unknown: set[int]) -> RunFile:
     except OSError:
         unknown.add(scene.file.number)
         is_planned = scene.file.state is RunFileState.PLANNED
-        return replace(scene.file, reason=_UNREACHABLE) if is_planned else scene.file
+        return scene.file._replace(reason=_UNREACHABLE) if is_planned else scene.file
 
 
 def _moved_state(scene: RemoteScene) -> RunFile:
@@ -143,12 +142,12 @@ def _moved_state(scene: RemoteScene) -> RunFile:
     found = scene.target()
     is_there = found is not None and found.size == scene.file.size
     if is_there and (scene.began or scene.first is not None) and not scene.slot() and not scene.is_home():
-        return replace(scene.file, state=RunFileState.MOVED)
+        return scene.file._replace(state=RunFileState.MOVED)
     return folded_state(scene)
 
 
 def unreachable(files: Iterable[RunFile]) -> list[RunFile]:
     """Return files of which nothing can be told while their server cannot be asked."""
     return [
-        replace(file, reason=_UNREACHABLE) if file.state is RunFileState.PLANNED else file for file in files
+        file._replace(reason=_UNREACHABLE) if file.state is RunFileState.PLANNED else file for file in files
     ]  # fmt: skip

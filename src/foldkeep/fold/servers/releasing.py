@@ -4,7 +4,6 @@ import os
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import ExitStack, suppress
-from dataclasses import replace
 from typing import IO
 
 from foldkeep.model import PathBytes, Problem, RunFile, RunFileState
@@ -65,7 +64,7 @@ def release_on_server(
                 else:
                     done.append(each[0])
             vault.write(Released(file.number) for file in done)
-            write_down(stock, [replace(file, state=RunFileState.RELEASED) for file in done])
+            write_down(stock, [file._replace(state=RunFileState.RELEASED) for file in done])
             gone += done
     return gone, left
 

@@ -2,7 +2,6 @@
 
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import replace
 from itertools import count
 
 from foldkeep.model import Method, PathBytes, Problem, Progress, RunFile, RunFileState, Step
@@ -73,7 +72,7 @@ def _take_copies_away(
         if isinstance(outcome, Exception):
             left.append(Problem(file.path, reason_of(outcome)))
         else:
-            done.append(replace(file, state=RunFileState.RESTORED, reason=""))
+            done.append(file._replace(state=RunFileState.RESTORED, reason=""))
     vault.write(Returned(file.number) for file in done)
     return done
 

@@ -93,7 +93,7 @@ class RemoteSite:
         why = f"its fold cannot be written: {reason_of(error)}"
         planned = self.stock.ledger.files(self.run.id, [RunFileState.PLANNED])
         with self.stock.transaction():
-            self.stock.ledger.update(replace(file, reason=why) for file in planned if file.place == self.place)
+            self.stock.ledger.update(file._replace(reason=why) for file in planned if file.place == self.place)
 
     def _copy_batch(self, vault: RemoteVault, pool: ThreadPoolExecutor, batch: Work) -> None:
         """Copy files of this machine onto the server: announced, written, read back, announced again, and named."""
@@ -129,11 +129,11 @@ class RemoteSite:
                 if isinstance(outcome, FileExistsError):
                     names.took(file.target)
                     target = names.free(file.target)
-                    again.append(replace(file, target=target, path=target))
+                    again.append(file._replace(target=target, path=target))
                 elif isinstance(outcome, RunFile):
                     settled.append(outcome)
                 else:
-                    uncertain.append(replace(self._leave(file, outcome), state=RunFileState.PLANNED))
+                    uncertain.append(self._leave(file, outcome)._replace(state=RunFileState.PLANNED))
             vault.write(map(Going, again))
             ready = again
         vault.write(Went(file.number, str(file.state)) for file in settled)
@@ -154,14 +154,14 @@ class RemoteSite:
             elif isinstance(outcome, NotSafe):
                 settled.append(self._leave(each.file, outcome))
             else:  # how far it got is not guessed: it is looked up when the run is settled
-                uncertain.append(replace(self._leave(each.file, outcome), state=RunFileState.PLANNED))
+                uncertain.append(self._leave(each.file, outcome)._replace(state=RunFileState.PLANNED))
         vault.write(Went(file.number, str(file.state)) for file in settled)
         write_down(self.stock, [*settled, *uncertain])
         self.went |= {file.path for file in settled if file.state is not RunFileState.LEFT}
 
     def _leave(self, file: RunFile, error: Exception) -> RunFile:
         self._left.add(file.path)
-        return replace(file, state=RunFileState.LEFT, reason=reason_of(error))
+        return file._replace(state=RunFileState.LEFT, reason=reason_of(error))
 
     def _looked_at(
         self, vault: RemoteVault, pool: ThreadPoolExecutor, batch: Work, settled: list[RunFile]
@@ -177,7 +177,7 @@ class RemoteSite:
                 try:
                     fits = self._checked(vault, item, sides)
                     state = RunFileState.MOVED if item.target else RunFileState.WAITING
-                    asked.append((fits, replace(file, state=state, target=item.target)))
+                    asked.append((fits, file._replace(state=state, target=item.target)))
                 except (NotSafe, OSError, UnusableInput) as error:
                     settled.append(self._leave(file, error))
             for (_, file), found in each_of(pool, self._look, asked):

@@ -12,8 +12,7 @@ import os
 import struct
 import zlib
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, field
-from typing import Any, BinaryIO, cast
+from typing import Any, BinaryIO, NamedTuple, cast
 from urllib.parse import quote_from_bytes, unquote_to_bytes
 
 from blake3 import blake3
@@ -34,8 +33,7 @@ _HASHED_AT_ONCE = 1024 * 1024
 _LONGEST_LINE = 64 * 1024 * 1024
 
 
-@dataclass(frozen=True, slots=True)
-class InventoryPlace:
+class InventoryPlace(NamedTuple):
     """A place as an inventory has it; `volume_key` and `volume_name` are as those of `Volume`."""
 
     path: bytes
@@ -46,8 +44,7 @@ class InventoryPlace:
     scanned_ns: int | None
 
 
-@dataclass(frozen=True, slots=True)
-class InventoryFolder:
+class InventoryFolder(NamedTuple):
     """Some files of one folder, by columns: there may be millions, and so they are read many at a time.
 
     Attributes
@@ -101,8 +98,7 @@ _COLUMNS: dict[str, set[type]] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class InventoryHead:
+class InventoryHead(NamedTuple):
     """Head of an inventory.
 
     Attributes
@@ -114,8 +110,8 @@ class InventoryHead:
     """
 
     saved_ns: int
-    places: list[InventoryPlace] = field(default_factory=list)
-    volumes: dict[str, str] = field(default_factory=dict)
+    places: list[InventoryPlace]
+    volumes: dict[str, str]
 
 
 def write_inventory(

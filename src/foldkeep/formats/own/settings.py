@@ -2,9 +2,8 @@
 
 import tomllib
 from collections.abc import Callable
-from dataclasses import dataclass
 from difflib import get_close_matches
-from typing import Any
+from typing import Any, NamedTuple
 
 from foldkeep.model import Settings, UnusableInput, visible
 from foldkeep.model.kinds import KINDS
@@ -17,8 +16,7 @@ from .values import age, color, flag, number, one_of, period, size, suffixes, te
 _LARGEST = 16 * 1024 * 1024
 
 
-@dataclass(frozen=True, slots=True)
-class SettingsFile:
+class SettingsFile(NamedTuple):
     """Settings and where each comes from.
 
     Attributes

@@ -4,7 +4,7 @@ import os
 import time
 from collections.abc import Callable, Container, Iterable, Iterator, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from datetime import timedelta
 
 from foldkeep.find.copies import MediaSet, Question, duplicates, same_decoded
@@ -198,7 +198,7 @@ def _folders_of_largest(room: Room) -> Iterator[Filter]:
         if len(folders) > _FEW_FOLDERS:
             return
         if saving > _MORE_THAN_ENOUGH * room.wanted:
-            yield replace(room.wishes.wanted, under=tuple(folders))
+            yield room.wishes.wanted._replace(under=tuple(folders))
             return
 
 

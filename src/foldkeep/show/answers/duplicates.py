@@ -3,7 +3,7 @@
 import shlex
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.find.copies import Duplicates, FolderMatch, Overview, Question, Relation, Totals
 from foldkeep.model import CopySet, Place, Role, StockFile, visible
@@ -28,8 +28,7 @@ _ORDER_WORDS = {
 SETS_COLUMNS = ("set", "kind", "size", "copies", "can_come_free", "path", "place", "modified", "digest", "uri")
 
 
-@dataclass(frozen=True, slots=True)
-class SetsAnswer:
+class SetsAnswer(NamedTuple):
     """Answer of `duplicates`: sets counted in all, by kind and by place, and listed."""
 
     found: Duplicates
@@ -66,8 +65,7 @@ class SetsAnswer:
             write_rest(page, sets, self.top, "set")
 
 
-@dataclass(frozen=True, slots=True)
-class FoldersAnswer:
+class FoldersAnswer(NamedTuple):
     """Answer of `duplicates --folders`."""
 
     matches: Sequence[FolderMatch]

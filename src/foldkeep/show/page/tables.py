@@ -1,8 +1,7 @@
 """Tables: in columns where a terminal is wide enough, else a record a row; plain and whole in a pipe."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from .wrapping import column_widths, wrapped
 
@@ -14,8 +13,7 @@ _MOST_LINES = 3
 _TITLE, _RULE = "bold", "dim"
 
 
-@dataclass(frozen=True, slots=True)
-class Column:
+class Column(NamedTuple):
     """A column of a table; `numbers` stand on the right, `style` is for its cells.
 
     `whole` ones are never broken, `spare` ones are left out where a terminal is too narrow for all.
@@ -58,7 +56,7 @@ def fitted_table(
         yield from _records(columns, rows, width)
         return
     rule = Text("─" * (sum(widths) + _GAP * (len(widths) - 1)), _RULE)
-    yield from _row([replace(column, style=_TITLE) for column in columns], [each.title for each in columns], widths)
+    yield from _row([column._replace(style=_TITLE) for column in columns], [each.title for each in columns], widths)
     yield rule
     for number, row in enumerate(rows):
         if total and number == len(rows) - 1 and number:

@@ -5,7 +5,7 @@ import os
 import sys
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from blake3 import blake3
 
@@ -20,8 +20,7 @@ FICLONE = 0x40049409  # linux/fs.h
 _NEW_FILE = os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
 
 
-@dataclass(frozen=True, slots=True)
-class Copied:
+class Copied(NamedTuple):
     """Result of copying a file.
 
     Attributes
