@@ -5,7 +5,7 @@ import os
 import stat
 import time
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 from foldkeep import __version__
 from foldkeep.formats.packages import Listed, ListingHead, bagit, listing_text
@@ -232,7 +232,7 @@ def _with_digest(entry: Packed, digests: Digests) -> Listed:
     """Return an entry with the digest of its content; of a name that has none as it is."""
     if not entry.listed.is_content:
         return entry.listed
-    return replace(entry.listed, digest=bytes.fromhex(digests[entry.listed.payload][BLAKE3]))
+    return entry.listed._replace(digest=bytes.fromhex(digests[entry.listed.payload][BLAKE3]))
 
 
 class _Making:

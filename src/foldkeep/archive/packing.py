@@ -6,7 +6,8 @@ import stat
 from collections import Counter
 from collections.abc import Iterator, Mapping
 from contextlib import suppress
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
+from typing import NamedTuple
 
 from blake3 import blake3
 
@@ -33,8 +34,7 @@ _DEVICE = re.compile(r"con|prn|aux|nul|(?:com|lpt)[0-9]", re.IGNORECASE)
 _ESCAPED = {char: f"={ord(char):02X}" for char in '*:;?\\"<>|'}
 
 
-@dataclass(frozen=True, slots=True)
-class Packed:
+class Packed(NamedTuple):
     """A name to be archived: what the listing is to say of it, and what was there when it was looked at.
 
     `source` is its absolute path; the digest in `listed` comes when it is read.
@@ -219,12 +219,12 @@ class _Looking:
         if stat.S_ISDIR(facts.st_mode):
             return self._looked_into(path, FOLDER, plain)
         if stat.S_ISLNK(facts.st_mode):
-            return replace(plain, form=Form.LINK, target=os.readlink(path))
+            return plain._replace(form=Form.LINK, target=os.readlink(path))
         identity = (facts.st_dev, facts.st_ino)
         if facts.st_nlink > 1 and identity in self._first_of:
-            return replace(plain, form=Form.SAME, target=self._first_of[identity])
+            return plain._replace(form=Form.SAME, target=self._first_of[identity])
         self._first_of[identity] = below
-        return self._file(path, facts, replace(plain, payload=self._payloads.inside(below)))
+        return self._file(path, facts, plain._replace(payload=self._payloads.inside(below)))
 
     def outside(self, path: bytes, facts: os.stat_result) -> Listed:
         """Return the entry of a file from outside the project."""
@@ -235,7 +235,7 @@ class _Looking:
         return self._file(path, facts, plain)
 
     def _file(self, path: bytes, facts: os.stat_result, plain: Listed) -> Listed:
-        found = replace(plain, form=Form.FILE, size=facts.st_size, is_sparse=has_holes(facts))
+        found = plain._replace(form=Form.FILE, size=facts.st_size, is_sparse=has_holes(facts))
         return self._looked_into(path, FILE, found)
 
     def _owner(self, facts: os.stat_result) -> Owner | None:
@@ -251,7 +251,7 @@ class _Looking:
                 self._packing.problems.append(Problem(path, "its extended attributes cannot be read, or are too large"))
             data = data_ranges(descriptor, listed.size) if listed.is_sparse else None
             is_sparse = listed.is_sparse and data != ((0, listed.size),)  # else its volume compresses it
-            return replace(listed, attributes=attributes or (), data=data if is_sparse else None, is_sparse=is_sparse)
+            return listed._replace(attributes=attributes or (), data=data if is_sparse else None, is_sparse=is_sparse)
         return listed
 
 

@@ -4,8 +4,8 @@ import errno
 import os
 from collections.abc import Iterator, Mapping
 from contextlib import suppress
-from dataclasses import dataclass
 from enum import StrEnum
+from typing import NamedTuple
 
 from foldkeep.formats.packages import Form, Listed
 from foldkeep.model import PathBytes, Problem
@@ -28,8 +28,7 @@ class Way(StrEnum):
     STAYS = "stays beside the project"
 
 
-@dataclass(frozen=True, slots=True)
-class Return:
+class Return(NamedTuple):
     """A file from outside a project, and where it came from.
 
     Attributes

@@ -127,7 +127,7 @@ def _cut(
 ) -> Iterator[tuple[Packed, _Bin]]:
     """Yield the pieces of a file, each with the package that it goes into."""
     listed = entry.listed
-    around = _cost(replace(entry, listed=replace(listed, size=0)), form) + 64 * 16 + _BLOCK
+    around = _cost(entry._replace(listed=listed._replace(size=0)), form) + 64 * 16 + _BLOCK
     start = number = 0
     while start < listed.size:
         bin_ = bins[-1] if bins and bins[-1].room - around >= _LEAST_PIECE else _first_with_room(bins, room, room)
@@ -138,11 +138,11 @@ def _cut(
             for begin, length in listed.data or ()
             if begin < start + size and begin + length > start
         )
-        piece = replace(
-            listed, form=Form.PIECE, payload=_piece_name(listed.payload, number, taken), size=size, start=start,
+        piece = listed._replace(
+            form=Form.PIECE, payload=_piece_name(listed.payload, number, taken), size=size, start=start,
             whole_size=listed.size, whole_digest=whole, data=None if listed.data is None else ranges,
         )  # fmt: skip
-        yield replace(entry, listed=piece), bin_
+        yield entry._replace(listed=piece), bin_
         start += size
 
 

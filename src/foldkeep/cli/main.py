@@ -234,18 +234,17 @@ def _command_first(words: list[str]) -> list[str]:
 
 
 def _unknown(words: "Sequence[str]", env: Environment, topics: "Sequence[str]" = ()) -> int:
-    from difflib import get_close_matches
-
     from foldkeep.model import visible
+    from foldkeep.model.spelling import nearest
 
     command = words[0]
     if command.startswith("-"):
         named = next((word for word in words if word in COMMANDS), "COMMAND")
         env.stderr.write(f"foldkeep: options stand after the command: foldkeep {named} {visible(command)}\n")
         return ExitStatus.UNUSABLE
-    near = get_close_matches(command, topics or COMMANDS, n=1)
+    near = nearest(command, topics or COMMANDS)
     what, before = ("help on", "help ") if topics else ("command", "")
-    advice = f"did you mean `foldkeep {before}{near[0]}`?" if near else "see foldkeep --help"
+    advice = f"did you mean `foldkeep {before}{near}`?" if near else "see foldkeep --help"
     env.stderr.write(f"foldkeep: there is no {what} {visible(command)}; {advice}\n")
     return ExitStatus.UNUSABLE
 

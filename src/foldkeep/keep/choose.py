@@ -2,7 +2,6 @@
 
 import os
 from collections.abc import Container, Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from functools import partial
 from typing import NamedTuple
 
@@ -45,8 +44,7 @@ class Verdict(NamedTuple):
     reason: str
 
 
-@dataclass(frozen=True, slots=True)
-class Choice:
+class Choice(NamedTuple):
     """Proposal for a set.
 
     Attributes

@@ -2,7 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.find.catalogs import uses
 from foldkeep.find.copies import WRITTEN, MediaCopy, MediaSet, written
@@ -22,8 +22,7 @@ from .rules import Rule, each
 _LONGEST = 80  # of what is said of a fact in a docket
 
 
-@dataclass(frozen=True, slots=True)
-class _Part:
+class _Part(NamedTuple):
     """Copies of a set that look the same whatever program shows them, as one set of which some may go."""
 
     copies: Sequence[MediaCopy]

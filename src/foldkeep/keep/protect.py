@@ -3,8 +3,8 @@
 import os
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from fnmatch import translate
+from typing import NamedTuple
 
 from foldkeep.model import Role, StockFile, UnusableInput, visible
 from foldkeep.model.names import lies_below
@@ -15,8 +15,7 @@ from .rules import real_folder
 _GLOB = re.compile(r"[*?\[]")
 
 
-@dataclass(frozen=True, slots=True)
-class Protection:
+class Protection(NamedTuple):
     """Reason that protects files.
 
     Attributes

@@ -2,13 +2,12 @@
 
 import os
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
-from difflib import get_close_matches
-from typing import Any
+from typing import Any, NamedTuple
 
 from foldkeep.model import StockFile, UnusableInput, visible
 from foldkeep.model.names import lies_below
 from foldkeep.model.remote import is_remote
+from foldkeep.model.spelling import nearest
 from foldkeep.stock import Stock
 from foldkeep.storage.local.drives import real_path
 
@@ -16,8 +15,7 @@ from .companions import Companions
 from .folder_rules import copied_words, dumps, look_copied, nameless
 
 
-@dataclass(frozen=True, slots=True)
-class Rule:
+class Rule(NamedTuple):
     """One reason to prefer some copies of a set to others.
 
     Attributes
@@ -155,8 +153,8 @@ def _rule(word: str, stock: Stock, companions: Companions, users: Users) -> Rule
     if word == "earliest-capture":
         return Rule(word, companions.captured, "taken first", "taken later than the keeper")
     if kind not in _WITH_A_VALUE or not value:
-        near = get_close_matches(kind, [known.partition(":")[0] for known in WORDS], n=1)
-        advice = f"did you mean {next(w for w in WORDS if w.startswith(near[0]))}?" if near else "see keep --explain"
+        near = nearest(kind, (known.partition(":")[0] for known in WORDS))
+        advice = f"did you mean {next(w for w in WORDS if w.startswith(near))}?" if near else "see keep --explain"
         raise UnusableInput(f"{visible(word)!r} is no rule", advice)
     if kind == "under":
         return _under(word, value)

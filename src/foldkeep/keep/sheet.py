@@ -3,6 +3,7 @@
 import os
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 from foldkeep.model import Action, DocketRow, Facts, Progress, Step, StockFile, no_progress
 from foldkeep.signals import MediaReader, Medium
@@ -12,8 +13,7 @@ from .companions import Companions
 from .sides import Side, SideReader
 
 
-@dataclass(frozen=True, slots=True)
-class SheetCopy:
+class SheetCopy(NamedTuple):
     """One copy of a set.
 
     Attributes

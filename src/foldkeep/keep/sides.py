@@ -4,7 +4,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import ExitStack
 from dataclasses import dataclass, field
 from types import TracebackType
-from typing import Self
+from typing import NamedTuple, Self
 
 from foldkeep.find.likeness import FilmPair, Measured, NotAlike, Pair, SoundPair, measured, opposite
 from foldkeep.signals import MEDIA, Apart, Extractor, Medium, NotRead
@@ -16,8 +16,7 @@ MOST_SIDES = 24
 _MOMENTS = 6
 
 
-@dataclass(frozen=True, slots=True)
-class Laid:
+class Laid(NamedTuple):
     """How a content lies on the first one of its set.
 
     Attributes
@@ -53,8 +52,7 @@ class Laid:
     first_border: tuple[float, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Side:
+class Side(NamedTuple):
     """One content of a set.
 
     Attributes

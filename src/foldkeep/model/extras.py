@@ -1,7 +1,5 @@
 """Extras: libraries that not everybody needs, and what to say where one is missing."""
 
-from importlib.util import find_spec
-
 from .errors import UnusableInput
 
 EXTRAS = {
@@ -35,6 +33,8 @@ class MissingExtra(UnusableInput):
 
 def has_extra(extra: str) -> bool:
     """Tell whether the modules of an extra can be imported."""
+    from importlib.util import find_spec
+
     return all(find_spec(module) is not None for module in EXTRAS[extra])
 
 

@@ -4,11 +4,14 @@ What a face names stands in its ``__init__.py`` as imports under ``if TYPE_CHECK
 linter of layers. `names_of` reads them there, so that they are said once.
 """
 
-import ast
+import re
 import sys
 from collections.abc import Callable
 from importlib import import_module
 from typing import Any
+
+# Parsed by hand, since to import the parser of the language takes longer than a command may take to start.
+_IMPORT = re.compile(r"^    from (\S+) import (?:\(([^)]*)\)|(.*))$", re.MULTILINE)
 
 
 def names_of(package: str, file: str) -> Callable[[str], Any]:
@@ -39,12 +42,11 @@ def names_of(package: str, file: str) -> Callable[[str], Any]:
 def _homes(file: str) -> dict[str, tuple[str, str]]:
     """Return where each name of a face comes from: the module, relative to the package, and its name there."""
     with open(file, encoding="utf-8") as source:
-        tree = ast.parse(source.read())
-    guarded = (node for node in tree.body if isinstance(node, ast.If) and ast.unparse(node.test) == "TYPE_CHECKING")
-    return {
-        alias.asname or alias.name: ("." * each.level + (each.module or ""), alias.name)
-        for node in guarded
-        for each in node.body
-        if isinstance(each, ast.ImportFrom)
-        for alias in each.names
-    }
+        guarded = source.read().partition("\nif TYPE_CHECKING:\n")[2]
+    homes = {}
+    for module, in_brackets, alone in _IMPORT.findall(guarded):
+        for name in (in_brackets or alone).replace("\n", " ").split(","):
+            original, _, alias = name.strip().partition(" as ")
+            if original:
+                homes[alias or original] = (module, original)
+    return homes

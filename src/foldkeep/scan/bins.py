@@ -5,6 +5,7 @@ import stat
 from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 from foldkeep.formats.documents import LONGEST_BIN_INFO, BinInfo, read_bin_info
 from foldkeep.model import PathBytes, Problem
@@ -21,8 +22,7 @@ _FILES, _INFO, _SUFFIX = b"files", b"info", b".trashinfo"
 _OF_OTHERS = (b"$RECYCLE.BIN", b"RECYCLER", b".Trashes")
 
 
-@dataclass(frozen=True, slots=True)
-class BinFile:
+class BinFile(NamedTuple):
     """A file in a bin."""
 
     path: PathBytes
@@ -38,8 +38,7 @@ class BinFile:
         return kind_of(os.path.basename(self.path))
 
 
-@dataclass(frozen=True, slots=True)
-class BinItem:
+class BinItem(NamedTuple):
     """What went into a bin at once: a file, or a folder with all in it.
 
     Attributes

@@ -4,6 +4,7 @@ import os
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 from foldkeep.model import PathBytes, Problem, Settings, UnusableInput
 from foldkeep.model.bin_names import bin_above
@@ -32,8 +33,7 @@ from .skip_rules import Looking
 from .walk import Listing, walk
 
 
-@dataclass(frozen=True, slots=True)
-class CardFile:
+class CardFile(NamedTuple):
     """A file of a folder that may be given up, as it was listed."""
 
     path: PathBytes
@@ -118,16 +118,14 @@ def _unseen_in(listing: Listing) -> Iterator[Problem]:
         yield Problem(fold, f"has {waiting:,} folded {files}; unfold or release them first")
 
 
-@dataclass(frozen=True, slots=True)
-class Candidate:
+class Candidate(NamedTuple):
     """A file elsewhere that may have the content of one, as the stock knows it; `digest` is None if it was not read."""
 
     path: PathBytes
     digest: bytes | None
 
 
-@dataclass(frozen=True, slots=True)
-class Sought:
+class Sought(NamedTuple):
     """What was found of one file.
 
     Attributes
@@ -218,8 +216,7 @@ class Seeker:
         return _Volume(device, *self._known[device], room, times)
 
 
-@dataclass(frozen=True, slots=True)
-class _Volume:
+class _Volume(NamedTuple):
     """What tells the volume of a file from others.
 
     One volume that is seen through two mounts, as programs make them (FUSE), has two devices and may have two keys;

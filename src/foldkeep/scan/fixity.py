@@ -9,6 +9,7 @@ from collections.abc import Callable, Collection, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 from foldkeep.model import PathBytes, Problem, Progress, Step, no_progress
 from foldkeep.model.work import reason_of
@@ -28,8 +29,7 @@ _CHANGED = "changed since the last scan; scan it"
 _GONE = "its drive answers no more; connect it and go on with foldkeep fixity"
 
 
-@dataclass(frozen=True, slots=True)
-class Reread:
+class Reread(NamedTuple):
     """What reading a file again has shown.
 
     Attributes
@@ -75,8 +75,7 @@ class FixityReport:
     left_bytes: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class _Read:
+class _Read(NamedTuple):
     """A file as it was read: its digest and when it was changed last; or why it was not."""
 
     due: Due

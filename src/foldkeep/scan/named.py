@@ -2,10 +2,10 @@
 
 import os
 from collections.abc import Iterable
-from difflib import get_close_matches
 
 from foldkeep.model import Filter, UnusableInput, visible
 from foldkeep.model.kinds import KINDS, OTHER
+from foldkeep.model.spelling import advice_for, nearest
 from foldkeep.stock import Stock
 
 
@@ -49,13 +49,12 @@ def check_folder(stock: Stock, folder: bytes) -> None:
     # The nearest name, of folders beside it sooner than of others.
     known = sorted(stock.listing.in_folders(), key=lambda path: os.path.dirname(path) == beside)
     by_name = {visible(os.path.basename(path)): visible(path) for path in known}
-    near = get_close_matches(name, by_name, n=1)
-    advice = f"did you mean {by_name[near[0]]}?" if near else "scan it first, or see foldkeep places"
+    near = nearest(name, by_name)
+    advice = f"did you mean {by_name[near]}?" if near else "scan it first, or see foldkeep places"
     raise UnusableInput(f"no file is known in {visible(folder)}", advice)
 
 
 def _unknown(what: str, word: str, known: Iterable[str]) -> UnusableInput:
     known = list(known)
-    near = get_close_matches(word, known, n=1)
     there = f"there are {', '.join(map(visible, known))}" if known else "see foldkeep places"
-    return UnusableInput(what, f"did you mean {visible(near[0])}?" if near else there)
+    return UnusableInput(what, advice_for(visible(word), map(visible, known), there))

@@ -3,8 +3,8 @@
 import time
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, ThreadPoolExecutor, wait
-from dataclasses import dataclass
 from itertools import chain
+from typing import NamedTuple
 
 from foldkeep.model import Problem, Progress, Step
 from foldkeep.model.remote import is_remote
@@ -28,8 +28,7 @@ _VERY_MANY = 8192
 """So many files are worth the start of processes that read the small ones."""
 
 
-@dataclass(frozen=True, slots=True)
-class _Done:
+class _Done(NamedTuple):
     """Result of a job: outcomes, and which part of its time it waited for the disk, from 0 to 1."""
 
     outcomes: list[Outcome]

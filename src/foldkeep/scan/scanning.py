@@ -6,8 +6,8 @@ from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Sequence
 from concurrent.futures import Executor
 from contextlib import closing, suppress
-from dataclasses import dataclass
 from functools import partial
+from typing import NamedTuple
 
 from foldkeep.model import Place, Problem, Progress, Settings, Step, no_progress
 from foldkeep.model.names import lies_below
@@ -249,8 +249,7 @@ def _look(
     return top.path not in far.silent
 
 
-@dataclass(frozen=True, slots=True)
-class _Changed:
+class _Changed(NamedTuple):
     """Differences that all files of a place share, so that they tell of no file that it changed.
 
     Attributes

@@ -7,6 +7,7 @@ import hashlib
 from collections.abc import Collection, Iterator
 from dataclasses import dataclass, field
 from functools import cache
+from typing import NamedTuple
 
 from foldkeep.model import PathBytes, Progress, Step
 from foldkeep.model.remote import is_remote
@@ -23,8 +24,7 @@ class _Group:
     has_others: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Stated:
+class Stated(NamedTuple):
     """What came of it: how many files need not be fetched, and the numbers of those that must be."""
 
     files: int

@@ -2,8 +2,8 @@
 
 import os
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 from itertools import chain
+from typing import NamedTuple
 from urllib.parse import unquote_to_bytes
 
 from foldkeep.formats import walked
@@ -15,8 +15,7 @@ _SHARED = b".sh_thumbnails"  # in a folder, for the files beside it; the thumbna
 _URI = "file://"
 
 
-@dataclass(frozen=True, slots=True)
-class StaleThumbnail:
+class StaleThumbnail(NamedTuple):
     """A thumbnail that no longer shows what is there.
 
     Attributes

@@ -1,7 +1,7 @@
 """What can be seen of copies on the disk, for a person who has to choose."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.formats.sidecars import Xmp
 from foldkeep.model.files import BLOCK_BYTES
@@ -10,8 +10,7 @@ from foldkeep.storage.local.reading import facts_at, modified_ns
 from .media_facts import sidecars_of
 
 
-@dataclass(frozen=True, slots=True)
-class CopyState:
+class CopyState(NamedTuple):
     """One copy as it is now.
 
     Attributes

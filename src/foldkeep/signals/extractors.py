@@ -4,7 +4,7 @@ What one finds is kept by digest, extractor and version; a higher version asks a
 cannot be measured is kept with the reason; a file that could not be read is asked again.
 """
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.model.kinds import KINDS, OTHER
 
@@ -12,8 +12,7 @@ MEDIA = frozenset({"photo", "video", "audio"})
 """The kinds of files that say something about themselves."""
 
 
-@dataclass(frozen=True, slots=True)
-class Extractor:
+class Extractor(NamedTuple):
     """One thing that is measured of contents.
 
     Attributes

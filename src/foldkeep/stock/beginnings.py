@@ -47,6 +47,13 @@ class Beginnings:
         )
 
 
+class Outlines(Beginnings):
+    """The outlines of files."""
+
+    def __init__(self, connection: sqlite3.Connection) -> None:
+        super().__init__(connection, "outline")
+
+
 class Forms(Beginnings):
     """The forms of files, of which nobody but who made them can tell which may agree."""
 

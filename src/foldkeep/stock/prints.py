@@ -2,8 +2,7 @@
 
 import sqlite3
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 from foldkeep.model import UnusableInput, visible
 
@@ -40,8 +39,7 @@ _TABLE = """
 """
 
 
-@dataclass(frozen=True, slots=True)
-class KnownPrint:
+class KnownPrint(NamedTuple):
     """Print of a content as it is kept.
 
     Attributes

@@ -4,35 +4,39 @@ import os
 import sqlite3
 from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager, ExitStack, closing, contextmanager
+from importlib import import_module
 from types import TracebackType
-from typing import Self
+from typing import TYPE_CHECKING, Self
 
 from foldkeep.model import UnusableInput, visible
 from foldkeep.model.work import many_rows, reason_of
 
 from . import lock
-from .archives import Archives
-from .beginnings import Beginnings, Forms
-from .catalogs import Catalogs
-from .checks import Checks
-from .checkups import CheckUps
-from .contents import Contents
-from .essences import Essences
-from .files import Files
-from .holdings import Holdings
-from .ledger import Ledger
-from .listing import Listing
-from .measures import KnownMeasures
-from .moves import Moves
-from .places import Places
 from .schema import migrate
-from .sets import Sets
-from .signals import KnownSignals
+
+if TYPE_CHECKING:
+    from .archives import Archives
+    from .beginnings import Forms, Outlines
+    from .catalogs import Catalogs
+    from .checks import Checks
+    from .checkups import CheckUps
+    from .contents import Contents
+    from .essences import Essences
+    from .files import Files
+    from .holdings import Holdings
+    from .ledger import Ledger
+    from .listing import Listing
+    from .measures import KnownMeasures
+    from .moves import Moves
+    from .places import Places
+    from .sets import Sets
+    from .signals import KnownSignals
 
 LOCK_WAIT_SECONDS = 5.0
 # With SQLite's own 2 MB, the indexes of a large stock are read again for every file that is written.
 _CACHE_KIB = 64 * 1024
 _CHECKPOINT_PAGES = 16 * 1024
+_HOMES = {"outlines": "beginnings", "forms": "beginnings"}  # of other tables, the module has their name
 
 
 class Stock:
@@ -42,28 +46,41 @@ class Stock:
     change it in a transaction.
     """
 
+    places: "Places"
+    files: "Files"
+    contents: "Contents"
+    moves: "Moves"
+    sets: "Sets"
+    ledger: "Ledger"
+    listing: "Listing"
+    signals: "KnownSignals"
+    essences: "Essences"
+    outlines: "Outlines"
+    forms: "Forms"
+    measures: "KnownMeasures"
+    catalogs: "Catalogs"
+    archives: "Archives"
+    checks: "Checks"
+    checkups: "CheckUps"
+    holdings: "Holdings"
+
     def __init__(self, path: str, connection: sqlite3.Connection) -> None:
         self.path = path
         self._db = connection
         self._rows = ExitStack()
         self._rows.enter_context(many_rows())
-        self.places = Places(connection)
-        self.files = Files(connection)
-        self.contents = Contents(connection)
-        self.moves = Moves(connection)
-        self.sets = Sets(connection)
-        self.ledger = Ledger(connection)
-        self.listing = Listing(connection)
-        self.signals = KnownSignals(connection)
-        self.essences = Essences(connection)
-        self.outlines = Beginnings(connection, "outline")
-        self.forms = Forms(connection)
-        self.measures = KnownMeasures(connection)
-        self.catalogs = Catalogs(connection)
-        self.archives = Archives(connection)
-        self.checks = Checks(connection)
-        self.checkups = CheckUps(connection)
-        self.holdings = Holdings(connection)
+
+    if not TYPE_CHECKING:
+
+        def __getattr__(self, name: str) -> object:
+            # Each table is imported when it is first asked for: most commands ask two or three of them.
+            made_by = Stock.__annotations__.get(name)
+            if made_by is None:
+                raise AttributeError(f"a stock has no {name}")
+            module = import_module(f".{_HOMES.get(name, name)}", __package__)
+            table = getattr(module, made_by)(self._db)
+            setattr(self, name, table)
+            return table
 
     @classmethod
     def open(cls, path: str, *, create: bool = False) -> Self:

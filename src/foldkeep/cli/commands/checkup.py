@@ -67,15 +67,13 @@ def check_up_settings(args: argparse.Namespace, env: Environment) -> "CheckUpSet
 
 def _topics(words: list[str]) -> "tuple[Topic, ...]":
     """Return the topics that are asked for; all if none is named. Raises UnusableInput for one that is none."""
-    from difflib import get_close_matches
-
     from foldkeep.find.checkup import Topic
     from foldkeep.model import UnusableInput, visible
+    from foldkeep.model.spelling import advice_for
 
     known = [str(topic) for topic in Topic]
     for word in words:
         if word not in known:
-            near = get_close_matches(word, known, 1)
-            advice = f"did you mean {near[0]}?" if near else f"write one of {', '.join(known)}"
+            advice = advice_for(word, known, f"write one of {', '.join(known)}")
             raise UnusableInput(f"--only {visible(word)} is no topic", advice)
     return tuple(map(Topic, words)) or tuple(Topic)

@@ -63,7 +63,6 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
 
 def _overview(args: argparse.Namespace, env: Environment, stock: "Stock", demand: "Demand") -> ExitStatus:
-    from dataclasses import replace
 
     from foldkeep.find.coverage import coverage, whereabouts
     from foldkeep.model import UnusableInput
@@ -73,7 +72,7 @@ def _overview(args: argparse.Namespace, env: Environment, stock: "Stock", demand
     if args.trust_stock:
         raise UnusableInput("--trust-stock is for a folder", "name one, or leave it out: the stock tells the rest")
     if demand.on and not demand.lists:
-        demand = replace(demand, fewer_than=1)  # what is not there is what people fear
+        demand = demand._replace(fewer_than=1)  # what is not there is what people fear
     if (args.docket or args.csv) and not demand.lists:
         raise UnusableInput("a list goes into a docket or table", "say which: --fewer-than 2, or --on backup")
     if args.docket and demand.fewer_than is None:

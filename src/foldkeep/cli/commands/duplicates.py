@@ -125,7 +125,8 @@ def _sets(args: argparse.Namespace, env: Environment, stock: "Stock", question: 
         overview = found.overview()
     top = env.top(args, _TOP_ON_TERMINAL)
     nothing = not overview.totals.sets and fits_nothing(stock, question.wanted)
-    env.answer(args, SetsAnswer(found, overview, question, presences(stock), top, args.details, nothing))
+    now = presences(stock) if overview.totals.sets else {}
+    env.answer(args, SetsAnswer(found, overview, question, now, top, args.details, nothing))
     if args.csv:
         env.write_table(args.csv, SETS_COLUMNS, sets_rows(found.sets()))
     return ExitStatus.DONE

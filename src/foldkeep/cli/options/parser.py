@@ -48,12 +48,12 @@ class Parser(argparse.ArgumentParser):
             raise argparse.ArgumentError(action, what)
 
     def _near(self, word: str, known: Iterable[str]) -> str:
-        from difflib import get_close_matches
+        from foldkeep.model.spelling import nearest
 
         # The beginning of a word counts for more than its length: --larger means --larger-than.
-        begun = [each for each in known if len(word) > _LEAST_BEGUN and each.startswith(word)]
-        near = begun[:1] or get_close_matches(word, list(known), 1)
-        return f"; did you mean {near[0]}?" if near else ""
+        begun = (each for each in known if len(word) > _LEAST_BEGUN and each.startswith(word))
+        near = next(begun, "") or nearest(word, known)
+        return f"; did you mean {near}?" if near else ""
 
     def _print_message(self, message: str, file: Any = None) -> None:
         # argparse hands in sys.stderr for errors and None or sys.stdout for answers.

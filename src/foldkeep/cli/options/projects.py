@@ -50,18 +50,17 @@ def recipes_of(args: argparse.Namespace, env: Environment) -> "tuple[Recipe, ...
 
     Raises UnusableInput if a file of them cannot be used, or one is named that is not there.
     """
-    from difflib import get_close_matches
-
     from foldkeep.formats.own import general_recipes, read_recipes, with_general
     from foldkeep.model import UnusableInput, visible
+    from foldkeep.model.spelling import nearest
 
     named = args.recipes or os.path.expanduser(env.settings(args).settings.recipes)
     recipes = with_general(read_recipes(named)) if named else general_recipes()
     names = [recipe.name for recipe in recipes]
     for name in args.trust:
         if name not in names:
-            near = get_close_matches(name, names, 1)
-            advice = f"did you mean '{visible(near[0])}'?" if near else f"write one of {', '.join(names)}"
+            near = nearest(name, names)
+            advice = f"did you mean '{visible(near)}'?" if near else f"write one of {', '.join(names)}"
             raise UnusableInput(f"--trust {visible(name)} is no recipe", advice)
     return tuple(recipe._replace(trust=True) if recipe.name in args.trust else recipe for recipe in recipes)
 

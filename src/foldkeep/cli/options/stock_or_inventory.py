@@ -16,7 +16,10 @@ INVENTORY = Option("--inventory", "use an inventory instead of the stock", Takes
 
 def open_source(args: argparse.Namespace, env: "Environment") -> "Stock":
     """Open what is asked; to be closed by ``with``."""
-    from foldkeep.find.compare import load_inventory
+    if args.inventory:
+        from foldkeep.find.compare import load_inventory
+
+        return load_inventory(args.inventory)
     from foldkeep.stock import Stock
 
-    return load_inventory(args.inventory) if args.inventory else Stock.open(env.stock_path(args))
+    return Stock.open(env.stock_path(args))

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from itertools import chain
+from typing import NamedTuple
 
 from foldkeep.model import Filter, Progress, StockFile, no_progress
 from foldkeep.model.catalogs import CatalogEntry
@@ -30,8 +31,7 @@ class Standing(StrEnum):
     COPY = "a copy"  # of a file that the catalogue knows
 
 
-@dataclass(frozen=True, slots=True)
-class Unknown:
+class Unknown(NamedTuple):
     """A file under the catalogue's folders that it does not know.
 
     Attributes
@@ -48,8 +48,7 @@ class Unknown:
     is_sole: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Missing:
+class Missing(NamedTuple):
     """An entry whose file is not there.
 
     Attributes
@@ -74,16 +73,14 @@ class Missing:
     size: int | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class LeftOver:
+class LeftOver(NamedTuple):
     """A sidecar or preview whose master is gone; `masters` are files elsewhere that may be it."""
 
     file: StockFile
     masters: tuple[bytes, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Twice:
+class Twice(NamedTuple):
     """Files that a catalogue knows more than once.
 
     Attributes

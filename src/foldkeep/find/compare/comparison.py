@@ -3,7 +3,7 @@
 import os
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from enum import StrEnum
 from itertools import compress, repeat
 from typing import NamedTuple
@@ -41,8 +41,7 @@ class Entry(NamedTuple):
     digest: str | None
 
 
-@dataclass(frozen=True, slots=True)
-class Side:
+class Side(NamedTuple):
     """Side of a comparison: its name for a person, and its files by path relative to it.
 
     `tops` are the absolute paths that the first step of a relative path stands for where there are several;
@@ -186,7 +185,7 @@ def _below(side: Side, folder: bytes, word: str) -> Side:
     files = {path[len(start) :]: entry for path, entry in side.files.items() if path.startswith(start)}
     if folder and not files:
         raise UnusableInput(f"no file lies in {visible(word)}", "see foldkeep list --inventory FILE")
-    return replace(side, name=visible(word), tops={b"": side.path(folder)}, files=files) if folder else side
+    return side._replace(name=visible(word), tops={b"": side.path(folder)}, files=files) if folder else side
 
 
 def check_sides(first: Side, second: Side, wanted: Filter) -> None:

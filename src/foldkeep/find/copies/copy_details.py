@@ -3,7 +3,7 @@
 import os
 import re
 import stat
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.model import Facts, StockFile, UnusableInput, visible
 from foldkeep.model.companions import are_a_pair
@@ -19,8 +19,7 @@ from .place_groups import PlaceGroups
 _SET = re.compile(r"s([0-9a-f]{16})(-[\w.-]+)?")
 
 
-@dataclass(frozen=True, slots=True)
-class KnownCopy:
+class KnownCopy(NamedTuple):
     """One file.
 
     Attributes
@@ -40,8 +39,7 @@ class KnownCopy:
     pairs: tuple[bytes, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Details:
+class Details(NamedTuple):
     """Details of a file, or of the copies of a set.
 
     Attributes

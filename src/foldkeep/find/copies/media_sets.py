@@ -1,10 +1,9 @@
 """Sets of media of several contents that agree in what they show or sound like."""
 
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from enum import StrEnum
 from itertools import islice
-from typing import Any
+from typing import Any, NamedTuple
 
 from foldkeep.model import CopySet, Facts, StockFile, UnusableInput
 from foldkeep.model.files import freed_files
@@ -24,8 +23,7 @@ class Same(StrEnum):
     DECODED = "decoded"
 
 
-@dataclass(frozen=True, slots=True)
-class MediaCopy:
+class MediaCopy(NamedTuple):
     """File of a set of media.
 
     Attributes
@@ -45,8 +43,7 @@ class MediaCopy:
     rest: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class MediaSet:
+class MediaSet(NamedTuple):
     """Files of several contents that agree in what they show or sound like.
 
     Attributes
@@ -98,8 +95,7 @@ _ORDERS: dict[str, Callable[[MediaSet | CopySet], tuple[Any, ...]]] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class AgreeingFiles:
+class AgreeingFiles(NamedTuple):
     """Files that agree, of all places, and what is known of their contents.
 
     Attributes

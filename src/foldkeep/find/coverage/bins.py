@@ -3,6 +3,7 @@
 import time
 from dataclasses import dataclass, field
 from datetime import timedelta
+from typing import NamedTuple
 
 from foldkeep.model import PathBytes, Problem, Progress, Step, no_progress
 from foldkeep.model.bin_names import bin_above
@@ -13,8 +14,7 @@ from foldkeep.stock import Stock
 from foldkeep.storage.local.reading import digest_of, opened
 
 
-@dataclass(frozen=True, slots=True)
-class Binned:
+class Binned(NamedTuple):
     """Something in a bin, with those of its files whose content lies nowhere else that is known."""
 
     item: BinItem

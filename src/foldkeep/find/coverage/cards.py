@@ -5,6 +5,7 @@ from collections import deque
 from collections.abc import Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
+from typing import NamedTuple
 
 from foldkeep.model import PathBytes, Problem, Progress, RunFileState, Settings, Step, StockFile, no_progress
 from foldkeep.model.bin_names import bin_above
@@ -22,8 +23,7 @@ _AHEAD = 4
 _MOST_FILES = 3  # that are named of those that do not count
 
 
-@dataclass(frozen=True, slots=True)
-class Apart:
+class Apart(NamedTuple):
     """What has a content too, but does not count: nobody read it in this run, or it is on its way out.
 
     Attributes
@@ -270,6 +270,6 @@ def _add_inventories(found: CardCoverage, inventories: Sequence[str]) -> None:
     """Add to what is missing in which inventories it is."""
     cupboards = held_in(inventories, {answer.sought.digest for answer in found.missing})
     found.missing = [
-        replace(answer, apart=replace(answer.apart, inventories=tuple(cupboards.get(answer.sought.digest, ()))))
+        replace(answer, apart=answer.apart._replace(inventories=tuple(cupboards.get(answer.sought.digest, ()))))
         for answer in found.missing
     ]

@@ -2,7 +2,7 @@
 
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from foldkeep.model import Progress, StockFile, no_progress
 from foldkeep.scan.fixity import FixityReport, Reread, read_again
@@ -26,8 +26,7 @@ class GoodCopies:
         return bool(self.files or self.packages or self.inventories)
 
 
-@dataclass(frozen=True, slots=True)
-class Damage:
+class Damage(NamedTuple):
     """A file that is not what it was, and the good copies of what it was."""
 
     found: Reread

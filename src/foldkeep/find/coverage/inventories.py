@@ -1,13 +1,12 @@
 """Inventories of drives in the cupboard: which contents each has, and when it was saved."""
 
 from collections.abc import Collection, Iterator, Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.formats.own import InventoryHead, InventoryReader
 
 
-@dataclass(frozen=True, slots=True)
-class Cupboard:
+class Cupboard(NamedTuple):
     """A place in an inventory.
 
     Attributes

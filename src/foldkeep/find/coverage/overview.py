@@ -5,7 +5,6 @@ from collections import defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
-from difflib import get_close_matches
 from enum import StrEnum
 from functools import cache
 from itertools import groupby
@@ -15,6 +14,7 @@ from typing import NamedTuple
 from foldkeep.model import Filter, PathBytes, Role, StockFile, UnusableInput, visible
 from foldkeep.model.names import innermost
 from foldkeep.model.remote import is_remote, server_of
+from foldkeep.model.spelling import advice_for
 from foldkeep.model.work import many_rows
 from foldkeep.scan import places_here
 from foldkeep.stock import Archived, Checked, CheckResult, Stock
@@ -35,8 +35,7 @@ class Standing(StrEnum):
     SEVERAL = "several volumes"
 
 
-@dataclass(frozen=True, slots=True)
-class Holder:
+class Holder(NamedTuple):
     """What holds contents and counts as one: a volume of places, that of a package, or a drive in an inventory.
 
     Attributes
@@ -139,8 +138,7 @@ class Coverage:
         return sum(self.total.values(), start=Counted())
 
 
-@dataclass(frozen=True, slots=True)
-class Demand:
+class Demand(NamedTuple):
     """What a content has to be on, or must not be, to be listed.
 
     Attributes
@@ -174,8 +172,7 @@ def check_on(stock: Stock, on: Sequence[str]) -> None:
     known = [*map(str, Role), *labels]
     for word in on:
         if word not in known and word not in volumes:
-            near = get_close_matches(word, known, n=1)
-            advice = f"did you mean {visible(near[0])}?" if near else f"there are {visible(', '.join(known))}"
+            advice = advice_for(visible(word), map(visible, known), f"there are {visible(', '.join(known))}")
             raise UnusableInput(f"{visible(word)} is no role, place or volume", advice)
 
 
@@ -464,8 +461,7 @@ def _add(
         found.second_role += counted
 
 
-@dataclass(frozen=True, slots=True)
-class Whereabouts:
+class Whereabouts(NamedTuple):
     """A listed content with its files, the packages that have it, and the inventories."""
 
     content: Content

@@ -6,9 +6,8 @@ not tell, a pair is open: only the frames between the key frames do.
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
 from enum import IntEnum
-from typing import Any
+from typing import Any, NamedTuple
 
 from foldkeep.model import Progress, Step, no_progress
 from foldkeep.signals import FRAME_BITS, Agreement, film_frames
@@ -37,8 +36,7 @@ class Sureness(IntEnum):
     STRONG = 2
 
 
-@dataclass(frozen=True, slots=True)
-class FilmPair:
+class FilmPair(NamedTuple):
     """Two films that show the same.
 
     Attributes
@@ -74,8 +72,7 @@ class FilmPair:
         return self.sureness is Sureness.STRONG
 
 
-@dataclass(frozen=True, slots=True)
-class _Film:
+class _Film(NamedTuple):
     """A film by its frames.
 
     Attributes
@@ -174,7 +171,7 @@ def compared(pair: FilmPair, found: Agreement) -> FilmPair | None:
     if not is_sure and not pair.heard and found.agreed < _LEAST_VIEWS and not pair.as_long:
         return None
     sureness = Sureness.STRONG if is_sure else Sureness.FAIR
-    return replace(pair, views=views, shared=max(pair.shared, pair.common), sureness=sureness)
+    return pair._replace(views=views, shared=max(pair.shared, pair.common), sureness=sureness)
 
 
 def _aligned(

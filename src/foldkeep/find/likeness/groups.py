@@ -6,9 +6,8 @@ chain of weak likenesses makes one large group.
 
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
 from enum import StrEnum
-from typing import Any, Protocol
+from typing import Any, NamedTuple, Protocol
 
 from foldkeep.model import Facts, StockFile
 from foldkeep.stock import KnownPrint
@@ -24,8 +23,7 @@ class What(StrEnum):
     FILM = "film"
 
 
-@dataclass(frozen=True, slots=True)
-class Content:
+class Content(NamedTuple):
     """A content that is compared.
 
     Attributes
@@ -64,8 +62,7 @@ class Likeness(Protocol):
     def is_strong(self) -> bool: ...
 
 
-@dataclass(frozen=True, slots=True)
-class Member:
+class Member(NamedTuple):
     """Member of a group.
 
     Attributes
@@ -85,8 +82,7 @@ class Member:
     differs: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Group:
+class Group(NamedTuple):
     """Contents that are alike, the chosen one first."""
 
     id: str

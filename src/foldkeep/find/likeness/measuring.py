@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.model import visible
 from foldkeep.model.work import reason_of
@@ -26,8 +26,7 @@ class NotAlike(Exception):
     """Two files are not alike, or that cannot be found out now; the text says why."""
 
 
-@dataclass(frozen=True, slots=True)
-class Measured:
+class Measured(NamedTuple):
     """Likeness of two files, numbers 0 and 1 of the pair, that was measured now, with their prints."""
 
     pair: Likeness
@@ -51,8 +50,7 @@ def alike_now(spare: Medium, keeper: Medium) -> Measured:
     return found
 
 
-@dataclass(frozen=True, slots=True)
-class DecodedNow:
+class DecodedNow(NamedTuple):
     """What two files were found to decode to, now.
 
     Attributes

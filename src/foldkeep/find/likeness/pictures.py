@@ -3,9 +3,8 @@
 import os
 from collections.abc import Callable, Collection, Iterable, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
+from typing import Any, NamedTuple
 
 from foldkeep.model import Progress, Step, no_progress
 from foldkeep.signals import CUTS, SIDE
@@ -30,8 +29,7 @@ _WINDOWS_AT_ONCE = 20_000  # photos whose windows are looked through at a time
 _REMEMBERED = 4096
 
 
-@dataclass(frozen=True, slots=True)
-class Pair:
+class Pair(NamedTuple):
     """Two pictures that show the same.
 
     Attributes

@@ -2,8 +2,7 @@
 
 import math
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 from foldkeep.model import Progress, Step, no_progress
 from foldkeep.signals import SECONDS_A_WORD
@@ -22,8 +21,7 @@ _MOST_WORDS = 20_000_000
 _SMOOTH = round(4 / SECONDS_A_WORD)
 
 
-@dataclass(frozen=True, slots=True)
-class SoundPair:
+class SoundPair(NamedTuple):
     """Two sounds that share a recording.
 
     Attributes

@@ -3,8 +3,9 @@
 import time
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
+from typing import NamedTuple
 
 from foldkeep.model import Filter, PathBytes, Place, Volume
 from foldkeep.model.kinds import OTHER, suffix_of
@@ -27,8 +28,7 @@ _AGE_DAYS = (30.44, 182.6, 365.25, 730.5, 1826.25)
 _OTHERS_SHOWN = 8
 
 
-@dataclass(frozen=True, slots=True)
-class Part:
+class Part(NamedTuple):
     """Files that have something in common, and the space that they take.
 
     Attributes
@@ -53,8 +53,7 @@ class Part:
     path: PathBytes | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class VolumeSpace:
+class VolumeSpace(NamedTuple):
     """Free space of a volume.
 
     Attributes
@@ -75,8 +74,7 @@ class VolumeSpace:
         return max(0, round(self.total * LEAST_FREE) - self.free)
 
 
-@dataclass(frozen=True, slots=True)
-class ServerSpace:
+class ServerSpace(NamedTuple):
     """What a server said of the space at a place, when that was last scanned.
 
     Attributes
@@ -194,9 +192,9 @@ def _with_suffixes(stock: Stock, parts: list[Part], wanted: Filter) -> Iterable[
         yield part
         if part.name == OTHER:
             found = _by_word(stock, "suffix", wanted._replace(kinds=(OTHER,))).parts
-            yield from (replace(each, depth=1) for each in found[:_OTHERS_SHOWN])
+            yield from (each._replace(depth=1) for each in found[:_OTHERS_SHOWN])
             if len(found) > _OTHERS_SHOWN:
-                yield replace(_total(found[_OTHERS_SHOWN:]), name="all other suffixes", depth=1)
+                yield _total(found[_OTHERS_SHOWN:])._replace(name="all other suffixes", depth=1)
 
 
 def _by_folder(stock: Stock, wanted: Filter, depth: int) -> Usage:

@@ -5,7 +5,7 @@ stands elsewhere in these, only the texts are known.
 """
 
 import os
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.model.catalogs import CatalogEntry
 from foldkeep.model.kinds import suffix_of
@@ -16,8 +16,7 @@ from .timelines import edl_mentions, otio_mentions
 _TIMELINES = {"otio": otio_mentions, "otioz": otio_mentions, "otiod": otio_mentions, "edl": edl_mentions}
 
 
-@dataclass(frozen=True, slots=True)
-class Mentions:
+class Mentions(NamedTuple):
     """Mentions of files in a document.
 
     Attributes

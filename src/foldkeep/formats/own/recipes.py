@@ -1,6 +1,5 @@
 """Recipe files: TOML 1.0 with one table ``[[recipe]]`` for each, see docs/formats.md."""
 
-import tomllib
 from collections.abc import Callable
 from importlib.resources import files
 from typing import Any
@@ -48,6 +47,8 @@ def with_general(own: tuple[Recipe, ...]) -> tuple[Recipe, ...]:
 
 
 def _parsed(document: bytes) -> tuple[Recipe, ...]:
+    import tomllib
+
     tables = tomllib.loads(document.decode("utf-8-sig")).get("recipe")
     if not isinstance(tables, list) or not all(isinstance(table, dict) for table in tables):
         raise ValueError("it has no [[recipe]]")

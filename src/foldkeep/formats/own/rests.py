@@ -7,7 +7,6 @@ the rest and of the essence follow one another and the bytes of the rest; last t
 import json
 import zlib
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 from typing import NamedTuple
 
 from blake3 import blake3
@@ -33,8 +32,7 @@ class Piece(NamedTuple):
     length: int
 
 
-@dataclass(frozen=True, slots=True)
-class Rest:
+class Rest(NamedTuple):
     """Rest of a file.
 
     Attributes

@@ -1,13 +1,12 @@
 """The settings file: TOML 1.0, checked key by key so that a slip of the pen is one clear line."""
 
-import tomllib
 from collections.abc import Callable
-from difflib import get_close_matches
 from typing import Any, NamedTuple
 
 from foldkeep.model import Settings, UnusableInput, visible
 from foldkeep.model.kinds import KINDS
 from foldkeep.model.settings import WAYS_TO_TELL
+from foldkeep.model.spelling import advice_for
 from foldkeep.model.work import reason_of
 
 from ..reading import read_whole
@@ -91,7 +90,7 @@ def read_settings(path: str, *, needed: bool = False) -> SettingsFile:
         If it cannot be read, is no TOML, or has a key or value that is not understood.
     """
     try:
-        document = tomllib.loads(read_whole(path, _LARGEST).decode("utf-8-sig"))
+        document = _parsed(read_whole(path, _LARGEST))
     except FileNotFoundError as error:
         if needed:
             raise UnusableInput(f"there is no settings file {visible(path)}", "name one that is there") from error
@@ -104,6 +103,12 @@ def read_settings(path: str, *, needed: bool = False) -> SettingsFile:
         return _checked(document, path)
     except ValueError as error:
         raise UnusableInput(f"{visible(path)}: {visible(str(error.args[0]))}", error.args[1]) from error
+
+
+def _parsed(text: bytes) -> dict[str, Any]:
+    import tomllib  # not before there is something to parse: most people have set nothing
+
+    return tomllib.loads(text.decode("utf-8-sig"))
 
 
 def _checked(document: dict[str, Any], path: str) -> SettingsFile:
@@ -144,8 +149,7 @@ def _checked_value(check: Callable[[Any], Any], name: str, value: Any) -> Any:
 
 
 def _unknown(what: str, word: str, known: Any) -> ValueError:
-    near = get_close_matches(word, known, n=1)
-    return ValueError(what, f"did you mean {near[0]}?" if near else f"there are {', '.join(known)}")
+    return ValueError(what, advice_for(word, known, f"there are {', '.join(known)}"))
 
 
 def settings_table(file: SettingsFile) -> list[tuple[str, str, bool]]:

@@ -3,9 +3,8 @@
 import base64
 import json
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, replace
 from enum import StrEnum
-from typing import Any, TypeVar
+from typing import Any, NamedTuple, TypeVar
 from urllib.parse import unquote_to_bytes
 
 from foldkeep.model.files import format_digest, parse_digest
@@ -28,8 +27,7 @@ class Form(StrEnum):
     PIECE = "piece"  # of a file that no single part of a split package can hold
 
 
-@dataclass(frozen=True, slots=True)
-class Owner:
+class Owner(NamedTuple):
     """Who owns a file: numbers, and the names that they had where it was archived; empty where they had none."""
 
     user: int
@@ -38,8 +36,7 @@ class Owner:
     group_name: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Listed:
+class Listed(NamedTuple):
     """One name of an archived project.
 
     Attributes
@@ -97,8 +94,7 @@ class Listed:
         return sum(length for _, length in self.data) if self.data is not None else 0
 
 
-@dataclass(frozen=True, slots=True)
-class ListingHead:
+class ListingHead(NamedTuple):
     """Head of a listing: facts of the package as a whole.
 
     Attributes
@@ -264,17 +260,17 @@ def _entry(said: dict[str, Any]) -> Listed:
         is_outside=said.get("outside") is True, owner=_owner(said), attributes=_attributes(said),
     )  # fmt: skip
     if form is Form.SAME:
-        return replace(plain, target=path_in_listing(str(said["target"])))
+        return plain._replace(target=path_in_listing(str(said["target"])))
     if form is Form.LINK:
         target = unquote_to_bytes(str(said["target"]))
         if not target or b"\0" in target:
             raise ValueError("a link leads nowhere")
-        return replace(plain, target=target)
+        return plain._replace(target=target)
     if form is Form.FOLDER:
         return plain
     size = _natural(said["size"])
-    content = replace(
-        plain, payload=safe_path(str(said["payload"]), LISTING), size=size, digest=parse_digest(str(said["digest"])),
+    content = plain._replace(
+        payload=safe_path(str(said["payload"]), LISTING), size=size, digest=parse_digest(str(said["digest"])),
         is_sparse=said.get("sparse") is True, data=_data(said, size),
     )  # fmt: skip
     if form is Form.FILE:
@@ -283,7 +279,7 @@ def _entry(said: dict[str, Any]) -> Listed:
     if start + size > whole:
         raise ValueError("a piece reaches beyond its file")
     digest = parse_digest(str(said["whole_digest"]))
-    return replace(content, start=start, whole_size=whole, whole_digest=digest)
+    return content._replace(start=start, whole_size=whole, whole_digest=digest)
 
 
 def _data(said: dict[str, Any], size: int) -> tuple[tuple[int, int], ...] | None:

@@ -1,13 +1,12 @@
 """What the copies of one content knew, put together."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 from .xmp import Xmp
 
 
-@dataclass(frozen=True, slots=True)
-class Difference:
+class Difference(NamedTuple):
     """Two copies of which different things were said.
 
     Attributes
@@ -39,8 +38,8 @@ def united(mine: Xmp, others: Iterable[tuple[bytes, Xmp]]) -> tuple[Xmp, list[Di
             if kept and theirs and kept != theirs:
                 differences.append(Difference(what, said(kept), said(theirs), path))
             elif theirs and not kept:
-                mine = replace(mine, **{what: theirs})
-        mine = replace(mine, keywords=tuple(dict.fromkeys((*mine.keywords, *other.keywords))))
+                mine = mine._replace(**{what: theirs})
+        mine = mine._replace(keywords=tuple(dict.fromkeys((*mine.keywords, *other.keywords))))
     return mine, differences
 
 

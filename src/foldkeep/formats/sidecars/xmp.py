@@ -5,8 +5,7 @@ After ISO 16684-1 (data model and serialization). A property may be written as a
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 if TYPE_CHECKING:
     from xml.etree.ElementTree import Element
@@ -33,8 +32,7 @@ _IPTC = "{http://ns.adobe.com/photoshop/1.0/}"
 _CAPTURED = (f"{_EXIF}DateTimeOriginal", f"{_IPTC}DateCreated", f"{_XMP}CreateDate")
 
 
-@dataclass(frozen=True, slots=True)
-class Xmp:
+class Xmp(NamedTuple):
     """Statements of a sidecar.
 
     Attributes

@@ -2,7 +2,8 @@
 
 import os
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
+from typing import NamedTuple
 
 from foldkeep.find.likeness import (
     STRENGTHS,
@@ -47,8 +48,7 @@ def alike_rows(groups: Iterable[Group]) -> Iterator[DocketRow]:
             )  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class AlikeKeeper:
+class AlikeKeeper(NamedTuple):
     """What was found out again of a row that is to go though no copy of its content stays.
 
     Attributes

@@ -1,7 +1,7 @@
 """Dockets of what can be made again."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.find.derived import Batch, Caches, Regenerable, all_caches
 from foldkeep.find.references import ProjectFolders
@@ -57,8 +57,7 @@ def cache_rows(found: Caches, stock: Stock) -> Iterator[DocketRow]:
         yield _row(each, Action.LEAVE, sign)
 
 
-@dataclass(frozen=True, slots=True)
-class Derived:
+class Derived(NamedTuple):
     """A derived file of a docket, as it was found out again.
 
     Attributes

@@ -2,7 +2,7 @@
 
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.model import DocketRow, Progress, Step, no_progress
 from foldkeep.model.extras import has_extra
@@ -12,8 +12,7 @@ from foldkeep.storage.local.reading import Stamp, digest_of, facts_at, opened
 from .lacking import lacking_copies
 
 
-@dataclass(frozen=True, slots=True)
-class EssenceKeeper:
+class EssenceKeeper(NamedTuple):
     """A row that stays and has, compared now, the essence of one that is to go.
 
     Attributes
@@ -26,8 +25,7 @@ class EssenceKeeper:
     rest: int
 
 
-@dataclass(frozen=True, slots=True)
-class _Known:
+class _Known(NamedTuple):
     essence: bytes
     rest: int
 

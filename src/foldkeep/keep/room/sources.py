@@ -6,6 +6,7 @@ from collections.abc import Callable, Container, Iterable, Iterator, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import timedelta
+from typing import NamedTuple
 
 from foldkeep.find.copies import MediaSet, Question, duplicates, same_decoded
 from foldkeep.find.coverage import look_into_bins
@@ -35,8 +36,7 @@ OLD = timedelta(days=365)
 _FEW_FOLDERS, _MORE_THAN_ENOUGH = 200, 2
 
 
-@dataclass(frozen=True, slots=True)
-class Unit:
+class Unit(NamedTuple):
     """Files that go together, with the rows of a docket and what comes free with them.
 
     Attributes
@@ -284,8 +284,7 @@ def large_and_safe(room: Room) -> Iterator[Unit]:
         yield Unit(rows, 1, room.freed([file]), frozenset((file.path,)))
 
 
-@dataclass(frozen=True, slots=True)
-class Source:
+class Source(NamedTuple):
     """A source of room.
 
     Attributes

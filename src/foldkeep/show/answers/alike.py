@@ -1,7 +1,7 @@
 """Groups of pictures, films and sounds that are alike."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.find.likeness import Group, Member, What
 from foldkeep.model import visible
@@ -25,8 +25,7 @@ _TITLES = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class AlikeAnswer:
+class AlikeAnswer(NamedTuple):
     """Answer of `alike`; `plain` contents have no print, since nothing would tell them apart."""
 
     groups: Sequence[Group]

@@ -2,7 +2,7 @@
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.archive import ArchiveReport, Packing
 from foldkeep.find.projects import Lending, Project
@@ -17,8 +17,7 @@ from ..page.tables import Column
 from ..page.words import count
 
 
-@dataclass(frozen=True, slots=True)
-class ArchiveAnswer:
+class ArchiveAnswer(NamedTuple):
     """Answer of `archive`."""
 
     reports: Sequence[tuple[ArchiveReport, FoldReport | None]]
@@ -80,8 +79,7 @@ class ArchiveAnswer:
                 )
 
 
-@dataclass(frozen=True, slots=True)
-class CheckAnswer:
+class CheckAnswer(NamedTuple):
     """Answer of `archive --check`."""
 
     found: Sequence[Checked]

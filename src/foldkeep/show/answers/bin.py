@@ -1,7 +1,7 @@
 """What lies in the desktop's bins."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.find.coverage import BinContents, Binned
 from foldkeep.model import visible
@@ -15,8 +15,7 @@ from ..page.words import agree, count, local_time
 _MOST_ROWS = 8
 
 
-@dataclass(frozen=True, slots=True)
-class BinAnswer:
+class BinAnswer(NamedTuple):
     """Answer of `bin`; of the items the first `top`."""
 
     found: BinContents

@@ -2,7 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.find.derived import Batch, Caches, Regenerable
 from foldkeep.model import visible
@@ -19,8 +19,7 @@ _Key = tuple[str, bytes, str]
 _Groups = list[tuple[_Key, list[Regenerable]]]
 
 
-@dataclass(frozen=True, slots=True)
-class CachesAnswer:
+class CachesAnswer(NamedTuple):
     """Answer of `caches`: derived files by what they are, project and version; before them what is not so sure.
 
     `unseen` is the user's cache folder, if it lies in no place.
@@ -110,8 +109,7 @@ class CachesAnswer:
             page.line(f"Not searched: {visible(self.unseen)}, your cache folder; scan it to include it.")
 
 
-@dataclass(frozen=True, slots=True)
-class ExplainedCacheAnswer:
+class ExplainedCacheAnswer(NamedTuple):
     """Answer of `caches --explain`."""
 
     why: str

@@ -1,7 +1,7 @@
 """Catalogues that are remembered, and how much of them is in the stock."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.find.catalogs import Known
 from foldkeep.model import visible
@@ -13,8 +13,7 @@ from ..page.tables import Column
 from ..page.words import count
 
 
-@dataclass(frozen=True, slots=True)
-class CatalogsAnswer:
+class CatalogsAnswer(NamedTuple):
     """Answer of `catalog list`."""
 
     catalogs: Sequence[Catalog]
@@ -38,8 +37,7 @@ class CatalogsAnswer:
         )
 
 
-@dataclass(frozen=True, slots=True)
-class KnownAnswer:
+class KnownAnswer(NamedTuple):
     """Answer of `catalog check`: how much is in the stock, and what keeps the rest from being found."""
 
     known: Known

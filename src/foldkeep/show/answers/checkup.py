@@ -3,7 +3,8 @@
 import shlex
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
+from typing import NamedTuple
 
 from foldkeep.find.checkup import CheckUp, Finding, Item, Topic
 from foldkeep.model import visible
@@ -18,8 +19,7 @@ _SHOWN = 3
 _DAY_NS = 86_400 * 1_000_000_000
 
 
-@dataclass(frozen=True, slots=True)
-class CheckUpLine:
+class CheckUpLine(NamedTuple):
     """What is said of one topic.
 
     Attributes
@@ -39,8 +39,7 @@ class CheckUpLine:
     command: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class CheckUpAnswer:
+class CheckUpAnswer(NamedTuple):
     """Answer of `checkup`; `written` is where the page is, empty if none was asked for."""
 
     found: CheckUp

@@ -1,7 +1,7 @@
 """Two sides compared."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.find.compare import Change, Comparison, Verdict
 from foldkeep.model import visible
@@ -26,8 +26,7 @@ _KINDS_SHOWN = 3
 COMPARE_COLUMNS = ("verdict", "proven", "kind", "before", "after", "size_before", "size_after", "digest", "uri")
 
 
-@dataclass(frozen=True, slots=True)
-class ComparisonAnswer:
+class ComparisonAnswer(NamedTuple):
     """Answer of `compare`: what two sides have and have not in common; of each verdict the first `top` files."""
 
     found: Comparison

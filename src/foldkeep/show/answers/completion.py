@@ -1,14 +1,13 @@
 """Lines for shells."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from ..page.documents import Document
 from ..page.page import Page
 
 
-@dataclass(frozen=True, slots=True)
-class LinesAnswer:
+class LinesAnswer(NamedTuple):
     """Answer of `completion`: a script, or values, a line each, which are never wrapped."""
 
     what: str

@@ -2,7 +2,7 @@
 
 import shlex
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.find.coverage import CardCoverage, Counted, Coverage, Demand, Standing, Whereabouts
 from foldkeep.keep.dockets import missing_reason
@@ -30,8 +30,7 @@ _MEANINGS = {
 COVERAGE_COLUMNS = ("size", "kind", "on", "volumes", "places", "packages", "inventories", "digest", "path", "uri")
 
 
-@dataclass(frozen=True, slots=True)
-class CoverageAnswer:
+class CoverageAnswer(NamedTuple):
     """Answer of `coverage` without a folder; `listed` has what was asked for, the first `top` of it."""
 
     found: Coverage
@@ -202,8 +201,7 @@ def coverage_table(listed: Iterator[Whereabouts]) -> Iterator[list[str]]:
         ]
 
 
-@dataclass(frozen=True, slots=True)
-class CardCoverageAnswer:
+class CardCoverageAnswer(NamedTuple):
     """Answer of `coverage FOLDER`: whether it may be given up; of what is missing the first `top` files."""
 
     found: CardCoverage

@@ -1,7 +1,7 @@
 """The guided example."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.model import visible
 
@@ -9,8 +9,7 @@ from ..page.documents import Document
 from ..page.page import CARE, COMMAND, QUIET, STRONG, Page
 
 
-@dataclass(frozen=True, slots=True)
-class LibraryAnswer:
+class LibraryAnswer(NamedTuple):
     """Answer of `demo --library-only`."""
 
     folder: str
@@ -24,8 +23,7 @@ class LibraryAnswer:
         page.line(f"The sample library is in {visible(self.folder)}")
 
 
-@dataclass(frozen=True, slots=True)
-class TourAnswer:
+class TourAnswer(NamedTuple):
     """Answer of `demo`."""
 
     folder: str

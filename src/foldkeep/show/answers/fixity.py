@@ -1,7 +1,7 @@
 """What was read again, and what is no longer what it was."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.find.coverage import Damage, Fixity, GoodCopies
 from foldkeep.model import Place, visible
@@ -16,8 +16,7 @@ from ..page.words import agree, count, local_time
 _MOST_COPIES = 6
 
 
-@dataclass(frozen=True, slots=True)
-class FixityAnswer:
+class FixityAnswer(NamedTuple):
     """Answer of `fixity`; `away` are places that could not be read, `docket` is where one was written."""
 
     found: Fixity

@@ -1,7 +1,7 @@
 """What a docket will do, and what became of it."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.fold import FoldReport, Item, Merged, Plan
 from foldkeep.formats.sidecars import Xmp, said
@@ -44,8 +44,7 @@ _DONE = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class FoldAnswer:
+class FoldAnswer(NamedTuple):
     """Answer of `fold`."""
 
     report: FoldReport

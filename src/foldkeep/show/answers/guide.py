@@ -1,7 +1,7 @@
 """The guide: what was done in one sitting, and how to go on."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.model import visible
 
@@ -19,8 +19,7 @@ _MEANINGS = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class GuideAnswer:
+class GuideAnswer(NamedTuple):
     """Answer of `guide`.
 
     Attributes

@@ -1,7 +1,7 @@
 """Inventories: saved, and looked into."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.find.compare import InventoryFacts
 from foldkeep.model import visible
@@ -13,8 +13,7 @@ from ..page.tables import Column
 from ..page.words import count, local_time
 
 
-@dataclass(frozen=True, slots=True)
-class SavedInventoryAnswer:
+class SavedInventoryAnswer(NamedTuple):
     """Answer of `inventory save`."""
 
     path: str
@@ -43,8 +42,7 @@ class SavedInventoryAnswer:
         page.line("Look into it with: ", (f"foldkeep list --inventory {visible(self.path)}", COMMAND))
 
 
-@dataclass(frozen=True, slots=True)
-class InventoryAnswer:
+class InventoryAnswer(NamedTuple):
     """Answer of `inventory show`; it was read to its end, so it is whole."""
 
     found: InventoryFacts

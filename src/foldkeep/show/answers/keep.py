@@ -2,7 +2,7 @@
 
 import shlex
 from collections.abc import Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.keep import Proposal, Wishes
 from foldkeep.model import visible
@@ -15,8 +15,7 @@ from ..page.tables import Column
 from ..page.words import agree, count
 
 
-@dataclass(frozen=True, slots=True)
-class ProposalAnswer:
+class ProposalAnswer(NamedTuple):
     """Answer of `keep`; `wanted` is the name of the docket that was asked for."""
 
     proposal: Proposal
@@ -84,8 +83,7 @@ class ProposalAnswer:
         page.line(f"Then carry it out: foldkeep fold {name}")
 
 
-@dataclass(frozen=True, slots=True)
-class RulesAnswer:
+class RulesAnswer(NamedTuple):
     """Answer of `keep --explain`: the rules in force, and what else is asked of a choice."""
 
     rules: Sequence[tuple[str, str]]

@@ -1,8 +1,7 @@
 """Runs and what became of their files."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from foldkeep.model import Method, Run, RunFile, RunFileState, RunSummary, visible
 from foldkeep.model.grades import Grade
@@ -21,8 +20,7 @@ _KEEPERS = {"content": "keeper", "source": "made again from", "likeness": "only 
             "essence": "the same under other words"}  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class LedgerAnswer:
+class LedgerAnswer(NamedTuple):
     """Answer of `ledger`: every run, with what became of its files."""
 
     summaries: Sequence[RunSummary]
@@ -66,8 +64,7 @@ class LedgerAnswer:
                 page.line((f"Run {summary.run.id} cannot be unfolded: what it took {where}.", QUIET))
 
 
-@dataclass(frozen=True, slots=True)
-class RunAnswer:
+class RunAnswer(NamedTuple):
     """Answer of `ledger RUN`: every file, what became of it, and its keeper."""
 
     run: Run
@@ -99,8 +96,7 @@ class RunAnswer:
                     page.line((f"{verb}: {visible(file.target)}", QUIET), indent=4)
 
 
-@dataclass(frozen=True, slots=True)
-class AuditAnswer:
+class AuditAnswer(NamedTuple):
     """Answer of `ledger --verify`."""
 
     found: "Audit"

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.model import StockFile, visible
 from foldkeep.model.files import format_digest
@@ -59,8 +60,7 @@ class ListAnswer:
             write_empty_folders(page, self.folders)
 
 
-@dataclass(frozen=True, slots=True)
-class ListedDocketAnswer:
+class ListedDocketAnswer(NamedTuple):
     """Answer of `list -o`."""
 
     docket: str

@@ -1,7 +1,7 @@
 """Sets of media of several contents that show or sound the same."""
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.find.copies import MediaCopy, MediaSet, Same, Totals, files_of, totals_of
 from foldkeep.model import CopySet, visible
@@ -39,8 +39,7 @@ _WRITTEN = (
 _LONGEST = 60
 
 
-@dataclass(frozen=True, slots=True)
-class MediaSetsAnswer:
+class MediaSetsAnswer(NamedTuple):
     """Answer of `duplicates --same essence`, and of `--same decoded`."""
 
     same: Same

@@ -3,7 +3,7 @@
 import shlex
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.find.catalogs import LeftOver, Missing, Orphans, Standing, Twice, Unknown
 from foldkeep.model import visible
@@ -29,8 +29,7 @@ _WRITTEN = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class OrphansAnswer:
+class OrphansAnswer(NamedTuple):
     """Answer of `orphans`: of each finding the first `top`; `written` are files that were made of them."""
 
     found: Orphans

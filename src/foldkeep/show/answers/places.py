@@ -1,7 +1,7 @@
 """The places that are known."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.model import Place, Volume, visible
 from foldkeep.model.units import format_moment, format_size
@@ -13,8 +13,7 @@ from ..page.tables import Column
 from ..page.words import local_time
 
 
-@dataclass(frozen=True, slots=True)
-class PlacesAnswer:
+class PlacesAnswer(NamedTuple):
     """Answer of `places`."""
 
     places: Sequence[Place]

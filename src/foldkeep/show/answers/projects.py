@@ -2,7 +2,7 @@
 
 import os
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.find.projects import PARTS, Activity, Project
 from foldkeep.model import visible
@@ -16,8 +16,7 @@ from ..page.tables import Column
 from ..page.words import count, names_apart
 
 
-@dataclass(frozen=True, slots=True)
-class ProjectsAnswer:
+class ProjectsAnswer(NamedTuple):
     """Answer of `projects`: what they are made of, and what they use of each other."""
 
     found: Sequence[Project]
@@ -74,8 +73,7 @@ class ProjectsAnswer:
             page.line(f"Drawn: {self.drawn}")
 
 
-@dataclass(frozen=True, slots=True)
-class ArchivedAnswer:
+class ArchivedAnswer(NamedTuple):
     """Answer of `projects --archived`, with files in packages where they are asked for."""
 
     archives: Sequence[Archived]

@@ -1,7 +1,7 @@
 """What a release will delete, and what it deleted."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.fold import ReleaseReport
 from foldkeep.model import RunFileState, RunSummary
@@ -14,8 +14,7 @@ from ..page.tables import Column
 from ..page.words import count, local_time
 
 
-@dataclass(frozen=True, slots=True)
-class ReleaseAnswer:
+class ReleaseAnswer(NamedTuple):
     """Answer of `release`; `stays` tells where what was left is."""
 
     report: ReleaseReport

@@ -2,8 +2,8 @@
 
 import time
 from collections.abc import Mapping
-from dataclasses import dataclass
 from datetime import datetime, timedelta
+from typing import NamedTuple
 
 from foldkeep.model import visible
 from foldkeep.model.reminders import Reminder
@@ -14,8 +14,7 @@ from ..page.page import CARE, COMMAND, GAIN, QUIET, STRONG, Page
 from ..page.words import local_time
 
 
-@dataclass(frozen=True, slots=True)
-class RemindAnswer:
+class RemindAnswer(NamedTuple):
     """Answer of `remind`.
 
     Attributes
@@ -89,8 +88,7 @@ class RemindAnswer:
             page.line((f"set in {visible(path)}", QUIET), indent=2)
 
 
-@dataclass(frozen=True, slots=True)
-class ReminderDraft:
+class ReminderDraft(NamedTuple):
     """What is about to be written for a reminder."""
 
     texts: Mapping[str, str]
@@ -106,8 +104,7 @@ class ReminderDraft:
             page.line(f"The reminder that is set by {name} is taken away.")
 
 
-@dataclass(frozen=True, slots=True)
-class RemindedAnswer:
+class RemindedAnswer(NamedTuple):
     """Answer of `remind --now` and `--if-due`: what was found, and where that was told."""
 
     due: bool

@@ -1,7 +1,7 @@
 """What was brought back from packages."""
 
 from collections import Counter
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.archive import Restoration, RestoreReport
 from foldkeep.model import visible
@@ -16,8 +16,7 @@ _MOST_ROWS = 10
 _MOST_RETURNS = 40
 
 
-@dataclass(frozen=True, slots=True)
-class RestoreAnswer:
+class RestoreAnswer(NamedTuple):
     """Answer of `restore`."""
 
     report: RestoreReport
@@ -67,8 +66,7 @@ class RestoreAnswer:
             page.line(f"Could not be given back here: {lost}")
 
 
-@dataclass(frozen=True, slots=True)
-class IncompleteAnswer:
+class IncompleteAnswer(NamedTuple):
     """Answer of `restore` where files are missing, so that nothing is brought back; the problems name them."""
 
     restoration: Restoration

@@ -2,7 +2,7 @@
 
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.model import Action, DocketRow, Facts, visible
 from foldkeep.model.names import common_folder
@@ -27,8 +27,7 @@ The first letter of a word will do.
 """
 
 
-@dataclass(frozen=True, slots=True)
-class ReviewAnswer:
+class ReviewAnswer(NamedTuple):
     """Answer of `review`; `left` sets were not decided by hand."""
 
     docket: str

@@ -2,7 +2,7 @@
 
 import shlex
 from collections.abc import Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.find.space import VolumeSpace
 from foldkeep.keep.room import RoomPlan
@@ -14,8 +14,7 @@ from ..page.page import CARE, COMMAND, GAIN, QUIET, STRONG, Page
 from ..page.words import count
 
 
-@dataclass(frozen=True, slots=True)
-class RoomAnswer:
+class RoomAnswer(NamedTuple):
     """Answer of `room`; `written` are the dockets of the steps, none where they were not asked for."""
 
     plan: RoomPlan

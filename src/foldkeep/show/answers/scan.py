@@ -1,6 +1,6 @@
 """What a scan saw and read."""
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.model import visible
 from foldkeep.model.units import format_size
@@ -20,8 +20,7 @@ _PASSED = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class ScanAnswer:
+class ScanAnswer(NamedTuple):
     """Answer of `scan`."""
 
     report: ScanReport

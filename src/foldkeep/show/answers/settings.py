@@ -1,15 +1,14 @@
 """The settings in force."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from ..page.documents import Document
 from ..page.page import QUIET, STRONG, Page
 from ..page.tables import Column
 
 
-@dataclass(frozen=True, slots=True)
-class SettingsAnswer:
+class SettingsAnswer(NamedTuple):
     """Answer of `settings`."""
 
     path: str

@@ -1,6 +1,6 @@
 """Where a sheet is."""
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.model import visible
 from foldkeep.model.units import format_size
@@ -10,8 +10,7 @@ from ..page.page import STRONG, Page
 from ..page.words import count
 
 
-@dataclass(frozen=True, slots=True)
-class SheetAnswer:
+class SheetAnswer(NamedTuple):
     """Answer of `sheet`: where it is, and the picture of its first sets."""
 
     path: str

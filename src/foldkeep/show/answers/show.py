@@ -2,7 +2,7 @@
 
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.find.copies import Details, KnownCopy, MediaSet, Same
 from foldkeep.formats.sidecars import Xmp
@@ -19,8 +19,7 @@ from ..page.words import count, local_time, owner_name
 from .media_sets import media_set_document, said_apart
 
 
-@dataclass(frozen=True, slots=True)
-class DetailsAnswer:
+class DetailsAnswer(NamedTuple):
     """Answer of `show`."""
 
     found: Sequence[Details | MediaSet]

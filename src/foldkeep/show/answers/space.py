@@ -2,7 +2,7 @@
 
 import shlex
 from collections.abc import Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.find.coverage import BinContents
 from foldkeep.find.space import LEAST_FREE, Part, ServerSpace, Usage, VolumeSpace
@@ -21,8 +21,7 @@ _BAR = 24
 _BLOCK_BYTES = 4096  # what file systems round up to; smaller differences are not worth a column
 
 
-@dataclass(frozen=True, slots=True)
-class SpaceAnswer:
+class SpaceAnswer(NamedTuple):
     """Answer of `space`; `largest` and `drawn` where they are asked for, `bins` as far as sizes tell."""
 
     usage: Usage

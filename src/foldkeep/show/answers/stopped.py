@@ -1,6 +1,6 @@
 """A command that stopped midway."""
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.model.errors import StoppedMidway
 
@@ -8,8 +8,7 @@ from ..page.documents import Document
 from ..page.page import Page
 
 
-@dataclass(frozen=True, slots=True)
-class StoppedAnswer:
+class StoppedAnswer(NamedTuple):
     """Answer of a command that stopped midway; for people its one line stands on standard error."""
 
     command: str

@@ -1,6 +1,6 @@
 """What came back."""
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from foldkeep.fold import UnfoldReport
 from foldkeep.model import Method, visible
@@ -11,8 +11,7 @@ from ..page.page import CARE, Page
 from ..page.words import agree, count
 
 
-@dataclass(frozen=True, slots=True)
-class UnfoldAnswer:
+class UnfoldAnswer(NamedTuple):
     """Answer of `unfold`."""
 
     report: UnfoldReport

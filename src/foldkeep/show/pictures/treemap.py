@@ -1,11 +1,10 @@
 """Rectangles of given sizes that fill a rectangle, as square as they come (Bruls, Huizing and van Wijk, 2000)."""
 
 from collections.abc import Generator, Iterator, Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 
-@dataclass(frozen=True, slots=True)
-class Box:
+class Box(NamedTuple):
     """A rectangle by its lower left corner and its sides."""
 
     x: float

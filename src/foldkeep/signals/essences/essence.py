@@ -6,8 +6,8 @@ megabyte: a parser that meets anything that it does not know gives no essence.
 """
 
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass
 from itertools import islice
+from typing import NamedTuple
 
 from blake3 import blake3
 
@@ -35,8 +35,7 @@ _ORDER = b"foldkeep essence 1"
 _Parser = Callable[[Source], Parts]
 
 
-@dataclass(frozen=True, slots=True)
-class Essence:
+class Essence(NamedTuple):
     """The essence of a file.
 
     Attributes

@@ -1,8 +1,7 @@
 """Contents on servers, read whole, and looked at once more."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
-from typing import IO
+from typing import IO, NamedTuple
 
 from blake3 import blake3
 
@@ -14,8 +13,7 @@ from .errors import NotTheFile
 from .protocol import RemoteStorage
 
 
-@dataclass(frozen=True, slots=True)
-class RemoteStamp:
+class RemoteStamp(NamedTuple):
     """What a file on a server is told by: its strong entity tag, or, without one, size and time, which prove little."""
 
     size: int
@@ -37,7 +35,7 @@ class RemoteStamp:
         A server may give a strong entity tag only some seconds after a file was written (RFC 9110, 8.8.1): that one
         comes to have a tag is no change. Who relies on a stamp without one reads the content again.
         """
-        return self == (now if self.etag else replace(now, etag=""))
+        return self == (now if self.etag else now._replace(etag=""))
 
 
 def read_remote(

@@ -3,17 +3,15 @@
 import threading
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
 from itertools import count
-from typing import TypeVar
+from typing import NamedTuple, TypeVar
 
 from .errors import ServerGone, TryLater
 
 _Answer = TypeVar("_Answer")
 
 
-@dataclass(frozen=True, slots=True)
-class Patience:
+class Patience(NamedTuple):
     """How often what only asks is asked again, and how long is waited in between.
 
     Attributes

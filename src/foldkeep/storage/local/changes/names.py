@@ -4,7 +4,6 @@ Every change that Fold Keep makes to a name goes through descriptors of folders 
 following a link, so that nobody can put another folder in the way between a look and a change.
 """
 
-import ctypes
 import errno
 import os
 import stat
@@ -309,6 +308,8 @@ def _rename_without_replacing(source: int, name: bytes, target: int, new_name: b
         raise OSError(errno.ENOSYS, os.strerror(errno.ENOSYS))
     function, flag = found
     if function(source, name, target, new_name, flag) != 0:
+        import ctypes
+
         code = ctypes.get_errno()
         raise OSError(code, os.strerror(code))
 
@@ -316,6 +317,8 @@ def _rename_without_replacing(source: int, name: bytes, target: int, new_name: b
 @cache
 def _libc_rename() -> tuple[Callable[..., int], int] | None:
     """Return the system's rename that refuses to replace, with its flag; None where there is none."""
+    import ctypes
+
     word, flag = ("renameatx_np", _RENAME_EXCL) if sys.platform == "darwin" else ("renameat2", _RENAME_NOREPLACE)
     function = getattr(ctypes.CDLL(None, use_errno=True), word, None)
     if function is None:

@@ -7,7 +7,6 @@ nothing waits in the fold any more; one that was asked for stays.
 import json
 import os
 import stat
-import uuid
 from contextlib import suppress
 
 from foldkeep.model.names import FOLD_NAME
@@ -24,7 +23,9 @@ _NEW_FILE = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
 
 def new_mark() -> str:
     """Return a mark that no other place has."""
-    return str(uuid.uuid4())
+    from uuid import uuid4
+
+    return str(uuid4())
 
 
 def mark_of(place: bytes) -> str:
@@ -109,5 +110,7 @@ def _parsed(text: bytes | None) -> tuple[str, bool]:
     with suppress(ValueError, RecursionError):
         told = json.loads(text or b"")
         if isinstance(told, dict) and isinstance(told.get("place"), str):
-            return str(uuid.UUID(told["place"])), told.get("stays") is True
+            from uuid import UUID
+
+            return str(UUID(told["place"])), told.get("stays") is True
     return "", False

@@ -1,12 +1,10 @@
 """Volumes: which file system a folder lies on, and what tells it from others when it comes back."""
 
 import os
-import subprocess
 import sys
 import time
 from contextlib import suppress
 from functools import cache
-from xml.parsers.expat import ExpatError
 
 from foldkeep.model import visible
 from foldkeep.model.volumes import VolumeFacts
@@ -125,6 +123,8 @@ def answers(folder: bytes) -> bool:
 
 
 def _looked_at(path: bytes) -> bool:
+    import subprocess
+
     try:
         asked = subprocess.Popen([sys.executable, "-I", "-S", "-c", _LOOK, path], stderr=subprocess.DEVNULL)
     except OSError:
@@ -209,6 +209,8 @@ def is_read_only(folder: bytes) -> bool:
 def _asked(source: str) -> tuple[str | None, str]:
     """Return UUID and type of a block device as the system's own tools tell them, where no list of them is kept."""
     if sys.platform == "darwin":
+        from xml.parsers.expat import ExpatError
+
         with suppress(ValueError, AttributeError, ExpatError):  # no list of properties, or none of words
             import plistlib
 
@@ -224,6 +226,8 @@ def _asked(source: str) -> tuple[str | None, str]:
 
 def _answer(*line: str) -> bytes:
     """Return what a tool of the system answers; nothing where it is not there or fails."""
+    import subprocess
+
     with suppress(OSError, subprocess.SubprocessError):
         return subprocess.run(line, capture_output=True, timeout=5, check=True).stdout
     return b""
