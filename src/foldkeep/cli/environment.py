@@ -59,9 +59,7 @@ class Environment:
         named: str | None = args.stock or self.variables.get("FOLDKEEP_STOCK")
         if named:
             return named
-        from platformdirs import user_data_path
-
-        return str(user_data_path("foldkeep") / "stock.sqlite3")
+        return os.path.join(self._own_folder("data"), "stock.sqlite3")
 
     def settings(self, args: "Namespace") -> "SettingsFile":
         """Return the settings in force: of ``--config``, or of the user's configuration folder."""
@@ -73,12 +71,18 @@ class Environment:
         """Return where the settings lie: ``--config``, or the user's configuration folder."""
         if args.config:
             return str(args.config)
-        folder = self.variables.get("XDG_CONFIG_HOME")
-        if folder:
-            return f"{folder}/foldkeep/settings.toml"
-        from platformdirs import user_config_path
+        return os.path.join(self._own_folder("config"), "settings.toml")
 
-        return str(user_config_path("foldkeep") / "settings.toml")
+    def _own_folder(self, what: str) -> str:
+        """Return our own folder among what the user's programs keep: ``data`` or ``config``."""
+        default = {"data": "~/.local/share", "config": "~/.config"}[what]
+        folder = self.variables.get(f"XDG_{what.upper()}_HOME", "")
+        if sys.platform == "darwin" and not folder:
+            import platformdirs  # which takes as long to import as we may take to start
+
+            ours = platformdirs.user_data_dir if what == "data" else platformdirs.user_config_dir
+            return ours("foldkeep")
+        return os.path.join(folder or os.path.expanduser(default), "foldkeep")
 
     def thumbnails(self) -> bytes:
         """Return the folder where the user's desktop keeps thumbnails (freedesktop.org, XDG base directories)."""

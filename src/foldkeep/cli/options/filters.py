@@ -38,6 +38,8 @@ def wanted(args: argparse.Namespace) -> Filter:
         return None if age is None else now - round(age.total_seconds() * 1e9)
 
     def folders(paths: list[str]) -> tuple[bytes, ...]:
+        if not paths:
+            return ()
         from foldkeep.storage.local.drives import real_path
 
         return tuple(real_path(os.fsencode(path)) for path in paths)
