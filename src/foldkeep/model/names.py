@@ -13,6 +13,7 @@ from typing import AnyStr
 from urllib.parse import quote_from_bytes, unquote_to_bytes, urlsplit
 
 from .errors import UnusableInput
+from .machines import is_elsewhere
 from .remote import is_address, is_remote, remote_path, remote_uri
 
 PathBytes = bytes
@@ -26,13 +27,15 @@ FOLD_NAME = b".foldkeep"
 def file_uri(path: bytes) -> str:
     """Return the ``file:`` URI (RFC 8089) of an absolute path, or the URI that a remote one has on its server.
 
-    Every byte survives the way there and back.
+    Every byte survives the way there and back. The URI of a path on another machine names that machine as its host.
 
     >>> file_uri(b"/kites/red \\xff.jpg")
     'file:///kites/red%20%FF.jpg'
     """
     if is_remote(path):
         return remote_uri(path)
+    if is_elsewhere(path):
+        return "file:" + quote_from_bytes(path, safe="/")
     folder, slash, name = path.rpartition(b"/")
     return "file://" + _quoted(folder) + slash.decode() + quote_from_bytes(name)
 
@@ -52,7 +55,7 @@ def path_from_uri(uri: str) -> bytes:
     """
     if uri.startswith("file:///") and "?" not in uri and "#" not in uri:
         path = unquote_to_bytes(uri[len("file://") :])  # as we write it, and ten times as fast
-        if b"\0" not in path:
+        if b"\0" not in path and not is_elsewhere(path):
             return path
     if is_address(uri):
         return _remote_path(uri)
@@ -60,7 +63,7 @@ def path_from_uri(uri: str) -> bytes:
     if parts.scheme != "file" or parts.netloc not in ("", "localhost") or parts.query or parts.fragment:
         raise ValueError(f"not a file: URI of this machine: {uri!r}")
     path = unquote_to_bytes(parts.path)
-    if not path.startswith(b"/") or b"\0" in path:
+    if not path.startswith(b"/") or is_elsewhere(path) or b"\0" in path:
         raise ValueError(f"not an absolute path: {uri!r}")
     return path
 

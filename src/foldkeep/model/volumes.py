@@ -128,7 +128,7 @@ class Volume(NamedTuple):
     @property
     def is_lasting(self) -> bool:
         """Whether the key is the same when the volume comes back, wherever that is."""
-        return _lasts(self.key)
+        return is_lasting_key(self.key)
 
 
 class VolumeFacts(NamedTuple):
@@ -152,8 +152,9 @@ class VolumeFacts(NamedTuple):
     @property
     def is_lasting(self) -> bool:
         """Whether the key is the same when the volume comes back, wherever that is."""
-        return _lasts(self.key)
+        return is_lasting_key(self.key)
 
 
-def _lasts(key: str) -> bool:
+def is_lasting_key(key: str) -> bool:
+    """Tell whether the key of a volume is the same when it comes back, wherever that is."""
     return key.startswith(("uuid:", "share:"))

@@ -21,22 +21,22 @@ _ORDERS = {
 }
 LIST_ORDERS = tuple(_ORDERS)
 
-_DAY_NS = 86_400_000_000_000
+DAY_NS = 86_400_000_000_000
 # What tells groups apart, and by what the rows are grouped: by folder first where that spares sorting all of them.
 _GROUPINGS = {
     "kind": ("f.kind", "1"),
     # The last bytes of a name tell the suffix where that has three letters; else the whole name must.
     "end": ("iif(substr(f.name, -4, 1) = x'2E' AND length(f.name) > 4, substr(f.name, -5), f.name)", "f.folder, 1"),
-    "day": (f"f.modified_ns / {_DAY_NS}", "1"),
+    "day": (f"f.modified_ns / {DAY_NS}", "1"),
     "place": ("f.place", "1"),
     "volume": ("f.volume", "1"),
     "owner": ("f.owner", "1"),
     "folder": ("f.folder", "1"),
     "folder and kind": ("f.folder || ' ' || f.kind", "f.folder, f.kind"),
-    "folder and day": (f"f.folder || ' ' || (f.modified_ns / {_DAY_NS})", f"f.folder, f.modified_ns / {_DAY_NS}"),
+    "folder and day": (f"f.folder || ' ' || (f.modified_ns / {DAY_NS})", f"f.folder, f.modified_ns / {DAY_NS}"),
 }
-_DISK = f"coalesce(f.blocks * {BLOCK_BYTES}, f.size)"
-_SHARES = "(f.links > 1 OR f.extent IS NOT NULL)"
+DISK = f"coalesce(f.blocks * {BLOCK_BYTES}, f.size)"
+SHARES = "(f.links > 1 OR f.extent IS NOT NULL)"
 
 
 class Sum(NamedTuple):
@@ -190,7 +190,7 @@ class Listing:
     def folder_rows(self, places: Collection[int]) -> Iterator[tuple[bytes, int, int, list[tuple[Any, ...]]]]:
         """Yield every folder of places in order of path, with its place, its volume, and its names in their order.
 
-        Of each name that is what an inventory has of it, the digest in hexadecimal.
+        Of each name that is what an inventory has of it.
         """
         folders = self._db.execute("SELECT id, path, place, volume FROM folders ORDER BY path").fetchall()
         for number, path, place, volume in folders:
@@ -198,7 +198,7 @@ class Listing:
                 # Asked folder by folder, nothing has to be sorted: the index has the names in order.
                 rows = self._db.execute(
                     "SELECT name, kind, size, modified_ns, inode, links, owner, blocks, extent, content, ends,"
-                    " iif(digest IS NULL, NULL, lower(hex(digest))) FROM files WHERE folder = ? ORDER BY name",
+                    " digest FROM files WHERE folder = ? ORDER BY name",
                     (number,),
                 )
                 yield path, place, volume, rows.fetchall()
@@ -229,7 +229,7 @@ class Listing:
         # Without filters the other two tables have nothing to say.
         table = FILTERABLE if wanted else "files f"
         rows = self._db.execute(
-            f"SELECT {key}, count(*), sum(f.size), sum({_DISK}), max({_SHARES}) FROM {table} WHERE {fits}"
+            f"SELECT {key}, count(*), sum(f.size), sum({DISK}), max({SHARES}) FROM {table} WHERE {fits}"
             f" GROUP BY {grouping}",
             values,
         ).fetchall()
@@ -238,8 +238,8 @@ class Listing:
             return found
         seen: set[tuple[int, int]] = set()
         shared = self._db.execute(
-            f"SELECT {key}, f.volume, coalesce(~f.extent, f.inode), {_DISK} FROM {table}"
-            f" WHERE {_SHARES} AND {fits} ORDER BY f.id",
+            f"SELECT {key}, f.volume, coalesce(~f.extent, f.inode), {DISK} FROM {table}"
+            f" WHERE {SHARES} AND {fits} ORDER BY f.id",
             values,
         )
         for group, volume, at, disk in shared:

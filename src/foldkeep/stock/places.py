@@ -33,6 +33,14 @@ class Places:
             for id_, path, role, label, volume, inode, asked, *rest in rows
         ]
 
+    def columns(self, table: str) -> list[tuple[str, str]]:
+        """Return name and type of the columns of ``places`` or ``volumes``."""
+        return [(name, type_) for _, name, type_, *_ in self._db.execute(f"PRAGMA table_info({table})")]
+
+    def rows(self, table: str) -> list[tuple[object, ...]]:
+        """Return the rows of ``places`` or ``volumes`` as they are."""
+        return self._db.execute(f"SELECT * FROM {table}").fetchall()
+
     def by_id(self) -> dict[int, Place]:
         """Return every place under its number."""
         return {place.id: place for place in self.all()}

@@ -242,6 +242,13 @@ _MIGRATIONS = (
     DELETE FROM signals WHERE extractor IN ('damage', 'media facts')
         AND digest IN (SELECT digest FROM files WHERE content IS NOT NULL);
     """,
+    """
+    CREATE TABLE machine (
+        id TEXT PRIMARY KEY,                -- 32 hexadecimal digits
+        name TEXT NOT NULL                  -- empty for the system's own
+    ) STRICT, WITHOUT ROWID;
+    INSERT INTO machine VALUES (lower(hex(randomblob(16))), '');
+    """,
 )
 VERSION = len(_MIGRATIONS)
 

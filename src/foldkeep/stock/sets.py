@@ -3,7 +3,7 @@
 import sqlite3
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from itertools import groupby
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from foldkeep.model import Filter, StockFile
 from foldkeep.model.remote import SOMEBODY_ELSE, is_remote
@@ -23,8 +23,7 @@ _ORDERS = {
 }
 ORDERS = tuple(_ORDERS)
 
-# Clones share their blocks: one of them is as large as both. An extent is told from an inode by its sign.
-_BLOCK = "(coalesce(~extent, inode) << 8) + volume"
+_TYPES = {"digest": "BLOB", "name": "BLOB", "size": "INTEGER", "modified_ns": "INTEGER"}
 _PAGE = 256
 
 
@@ -46,6 +45,14 @@ class Members(NamedTuple):
 
 class Sets:
     """Groups of files that agree. `rank` finds them; the other methods then tell of them."""
+
+    _FILE = "(inode << 8) + volume"
+    # Clones share their blocks: one of them is as large as both. An extent is told from an inode by its sign.
+    _BLOCK = "(coalesce(~{extent}, inode) << 8) + volume"
+    _LESS, _MORE = "min", "max"  # of two numbers
+    _ANY = "{}"  # of values that are all alike
+    _IN_ORDER = ""  # SQLite joins in the order of the groups
+    _NUMBER = "s.rowid"  # of a group, in the order of the table, from 1
 
     def __init__(self, connection: sqlite3.Connection) -> None:
         self._db = connection
@@ -90,9 +97,10 @@ class Sets:
         self._at = {f"names_{number}": f"sum(place = {number})" for number in numbers}
         if not self._one_size:
             self._at |= {f"bytes_{number}": f"sum(iif(place = {number}, size, 0))" for number in numbers}
+        keys = ", ".join(f"{key} {_TYPES[key]}" for key in self._keys)
         self._db.execute("DROP TABLE IF EXISTS temp.sets")
         self._db.execute(
-            f"CREATE TEMP TABLE sets (part INTEGER, {', '.join(self._keys)}, kind TEXT, bytes INTEGER, names INTEGER,"
+            f"CREATE TEMP TABLE sets (part INTEGER, {keys}, kind TEXT, bytes INTEGER, names INTEGER,"
             f" links INTEGER, spares INTEGER, reclaimable INTEGER, first_name BLOB"
             + "".join(f", {column} INTEGER" for column in self._at)
             + ")"
@@ -126,19 +134,21 @@ class Sets:
         values: list[object] = [number]
         part = self._taking_part(places)
         if wanted:
-            fits, more = condition(self._db, wanted)
+            fits, of_filter = condition(self._db, wanted)
             columns = ", ".join(f"f.{key}" for key in self._keys)
             part += f" AND ({keys}) IN (SELECT {columns} FROM {FILTERABLE} WHERE {part} AND {fits})"
-            values += more
+            values += of_filter
         # Names are read only if they are asked for: without them the index has all that is needed, in order.
         first = "min(name)" if self._order == "name" else "NULL"
-        files = "count(DISTINCT (inode << 8) + volume)"
-        size = "size" if self._one_size else "max(size)"
+        files = f"count(DISTINCT {self._FILE})"
+        size = self._ANY.format("size") if self._one_size else "max(size)"
         # Nearly no stock knows a clone, and counting without them takes two thirds of the time.
         clones = self._db.execute("SELECT 1 FROM files WHERE extent IS NOT NULL AND digest > x'' LIMIT 1").fetchone()
-        freed = f"min(sum(extent IS NULL), count(DISTINCT {_BLOCK}) - 1)" if clones else f"({files} - 1)"
+        less, more = self._LESS, self._MORE
+        block = self._BLOCK.format(extent="extent")
+        freed = f"{less}(sum(extent IS NULL), count(DISTINCT {block}) - 1)" if clones else f"({files} - 1)"
         if self._has_others_files():
-            freed = f"max(0, min({freed}, sum(owner <> {SOMEBODY_ELSE}) - 1))"
+            freed = f"{more}(0, {less}({freed}, sum(owner <> {SOMEBODY_ELSE}) - 1))"
         at_place = "".join(f", {total}" for total in self._at.values())
         self._db.execute(
             f"INSERT INTO temp.sets SELECT ?, {keys}, min(kind), {size}, count(*), max(links), {files} - 1,"
@@ -150,9 +160,9 @@ class Sets:
         # what shares its blocks with a file that may be anywhere frees nothing.
         same = " AND ".join(f"f.{key} = sets.{key}" for key in self._keys)
         self._db.execute(
-            "UPDATE temp.sets SET reclaimable = (SELECT max(bytes) * min(sum(alone), count(DISTINCT block) - 1) FROM"
-            " (SELECT max(size) AS bytes, count(*) >= max(links) AND max(extent) IS NULL AS alone,"
-            f" {_BLOCK} AS block FROM files f"
+            f"UPDATE temp.sets SET reclaimable = (SELECT max(bytes) * {less}(sum(alone), count(DISTINCT block) - 1)"
+            " FROM (SELECT max(size) AS bytes, count(*) >= max(links) AND max(extent) IS NULL AS alone,"
+            f" {self._BLOCK.format(extent='max(extent)')} AS block FROM files f"
             f" WHERE {same} AND {self._taking_part(places)} GROUP BY volume, inode)) WHERE links > 1 AND part = ?",
             (number,),
         )
@@ -191,16 +201,20 @@ class Sets:
             f" WHERE {kinds} ORDER BY {_ORDERS[self._order]}, {', '.join(self._keys)}, part LIMIT ?",
             (-1 if top is None else top,),
         )
+        for (_, part, reclaimable), group in groupby(self._of_ranked(), key=lambda row: row[:3]):
+            yield Members(part, [stock_file(row[3:], places) for row in group], reclaimable)
+
+    def _of_ranked(self) -> Iterator[tuple[Any, ...]]:
+        """Yield the files of the ranked groups, in the order of these and then of path."""
         (count,) = self._db.execute("SELECT count(*) FROM temp.ranked").fetchone()
         for last in range(0, count, _PAGE):
             rows = self._db.execute(
-                f"SELECT s.rowid, s.part, s.reclaimable, {FILE_COLUMNS} FROM {self._joined('ranked')}"
-                " JOIN folders d ON d.id = f.folder WHERE s.rowid > ? AND s.rowid <= ?",
+                f"SELECT {self._NUMBER}, s.part, s.reclaimable, {FILE_COLUMNS} FROM {self._joined('ranked')}"
+                f" JOIN folders d ON d.id = f.folder WHERE {self._NUMBER} > ? AND {self._NUMBER} <= ?",
                 (last, last + _PAGE),
             ).fetchall()
             rows.sort(key=lambda row: (row[0], row[3], row[4]))
-            for (_, part, reclaimable), group in groupby(rows, key=lambda row: row[:3]):
-                yield Members(part, [stock_file(row[3:], places) for row in group], reclaimable)
+            yield from rows
 
     def by_place(self) -> dict[int, tuple[int, int]]:
         """Return, for each place with names of groups, how many lie there and their bytes."""
@@ -210,8 +224,9 @@ class Sets:
         """Yield the names that fit, group by group: group, folder, name, size, identity of the file."""
         fits, values = condition(self._db, wanted)
         rows = self._db.execute(
-            f"SELECT s.rowid, f.folder, f.name, f.size, f.volume, f.inode FROM {self._joined('sets')}"
-            + (f" JOIN places p ON p.id = f.place JOIN folders d ON d.id = f.folder WHERE {fits}" if wanted else ""),
+            f"SELECT {self._NUMBER}, f.folder, f.name, f.size, f.volume, f.inode FROM {self._joined('sets')}"
+            + (f" JOIN places p ON p.id = f.place JOIN folders d ON d.id = f.folder WHERE {fits}" if wanted else "")
+            + self._IN_ORDER,
             values,
         )
         for group, folder, name, size, volume, inode in rows:

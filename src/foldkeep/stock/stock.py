@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from .holdings import Holdings
     from .ledger import Ledger
     from .listing import Listing
+    from .machine import ThisMachine
     from .measures import KnownMeasures
     from .moves import Moves
     from .places import Places
@@ -63,6 +64,7 @@ class Stock:
     checks: "Checks"
     checkups: "CheckUps"
     holdings: "Holdings"
+    machine: "ThisMachine"
 
     def __init__(self, path: str, connection: sqlite3.Connection) -> None:
         self.path = path

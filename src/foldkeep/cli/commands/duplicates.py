@@ -49,7 +49,7 @@ OPTIONS = (
     ),
     CONFIG,
     Option("--csv", "also write every set to a CSV table", Takes.FILE, "FILE"),
-    INVENTORY,
+    *INVENTORY,
     *FILTERS,
 )
 

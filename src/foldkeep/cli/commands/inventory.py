@@ -1,42 +1,57 @@
-"""Save what is known about places in one file, for when the drive is away.
+"""Save what is known about places in one file, for when the drive is away, or for another machine.
 
-`list`, `space` and `duplicates` take such a file with --inventory, and `compare`
-takes it for either side. It is compressed, needs no stock, and a damaged one is
-told from a whole one.
+`list`, `space` and `duplicates` take such files with --inventory, and `compare`
+takes one for either side. An inventory is compressed, needs no stock, and a damaged one is
+told from a whole one. One whose name ends in .parquet is written by columns
+(Apache Parquet): for millions of files, and to ask many machines' inventories as one.
 """
 
 import argparse
+from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
 from ..options import Option, Takes
 
+if TYPE_CHECKING:
+    from foldkeep.stock import Stock
+
+_BY_COLUMNS = ".parquet"
 EXAMPLES = """\
 examples:
   foldkeep inventory save shelf-drive.inventory shelf-drive
   foldkeep inventory show shelf-drive.inventory
+  foldkeep inventory save edit-07.parquet --machine edit-07
+  foldkeep inventory convert shelf-drive.inventory shelf-drive.parquet
 """
 
 
 OPTIONS = (
-    Option("what", "save one, or show what is in one", Takes.WORD, choices=("save", "show")),
+    Option("what", "save one, show what is in one, or convert one to Parquet", Takes.WORD,
+           choices=("save", "show", "convert")),
     Option("file", "the inventory", Takes.FILE, "FILE"),
-    Option("place", "to save: labels or paths of places (else all)", Takes.PLACE, "PLACE", several=True, optional=True),
-)
+    Option("place", "to save: labels or paths of places (else all); to convert: the new file", Takes.PLACE, "PLACE",
+           several=True, optional=True),
+    Option("--machine", "call this machine so in inventories, from now on", Takes.WORD, "NAME"),
+)  # fmt: skip
 
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
-    """Save or show."""
+    """Save, show or convert."""
     from foldkeep.model import UnusableInput
 
+    if args.machine and args.what != "save":
+        raise UnusableInput("--machine is said when an inventory is saved", "leave it out")
     if args.what == "save":
         return _save(args, env)
+    if args.what == "convert":
+        return _convert(args, env)
     if args.place:
         raise UnusableInput("`inventory show` takes one file", "leave the places out")
     return _show(args, env)
 
 
 def _save(args: argparse.Namespace, env: Environment) -> ExitStatus:
-    from foldkeep.find.compare import save_inventory
+    from foldkeep.find.compare import inventory_folders, inventory_head, save_inventory
     from foldkeep.model import UnusableInput
     from foldkeep.scan import find_place
     from foldkeep.show.answers.inventory import SavedInventoryAnswer
@@ -46,14 +61,49 @@ def _save(args: argparse.Namespace, env: Environment) -> ExitStatus:
         places = list(dict.fromkeys(find_place(stock, name) for name in args.place)) or stock.places.all()
         if not places:
             raise UnusableInput("no place is known yet", "scan a folder first: foldkeep scan DIR")
-        written, files, size = save_inventory(stock, places, args.file)
+        if args.machine:
+            _rename(stock, args.machine)
+        if args.file.endswith(_BY_COLUMNS):
+            from foldkeep.engine import save_columns
+
+            saved = save_columns(args.file, inventory_head(stock, places), inventory_folders(stock, places))
+        else:
+            saved = save_inventory(stock, places, args.file)
+    written, files, size = saved
     env.answer(args, SavedInventoryAnswer(written, [place.label for place in places], files, size))
     return ExitStatus.DONE
 
 
+def _rename(stock: "Stock", name: str) -> None:
+    """Give this machine a name; raise UnusableInput if that cannot be one."""
+    from foldkeep.model import UnusableInput, visible
+    from foldkeep.model.machines import is_machine_name, machine_name
+
+    if not is_machine_name(name):
+        raise UnusableInput(f"a machine cannot be called {visible(name)}", f"call it {machine_name(name)}, for example")
+    with stock.hold("inventory"), stock.transaction():
+        stock.machine.rename(name)
+
+
+def _convert(args: argparse.Namespace, env: Environment) -> ExitStatus:
+    from foldkeep.engine import convert, look_into
+    from foldkeep.model import UnusableInput
+    from foldkeep.show.answers.inventory import SavedInventoryAnswer
+
+    if len(args.place) != 1 or not args.place[0].endswith(_BY_COLUMNS):
+        raise UnusableInput(
+            "`inventory convert` takes an inventory and a new file", f"name one that ends in {_BY_COLUMNS}"
+        )
+    written, files, size = convert(args.file, args.place[0])
+    labels = [place.label for place in look_into(written).head.places]
+    env.answer(args, SavedInventoryAnswer(written, labels, files, size))
+    return ExitStatus.DONE
+
+
 def _show(args: argparse.Namespace, env: Environment) -> ExitStatus:
+    from foldkeep.engine import is_by_columns, look_into
     from foldkeep.find.compare import read_inventory
     from foldkeep.show.answers.inventory import InventoryAnswer
 
-    env.answer(args, InventoryAnswer(read_inventory(args.file)))
+    env.answer(args, InventoryAnswer((look_into if is_by_columns(args.file) else read_inventory)(args.file)))
     return ExitStatus.DONE

@@ -38,7 +38,7 @@ OPTIONS = (
     ),
     Option("-0", "print only paths, each followed by a NUL byte", to="null", rare=True),
     Option("-o", "write a docket that proposes to fold them all", Takes.DOCKET, "DOCKET", to="docket"),
-    INVENTORY,
+    *INVENTORY,
     *FILTERS,
 )
 

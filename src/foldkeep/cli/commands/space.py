@@ -38,7 +38,7 @@ OPTIONS = (
     Option("--top", f"only the first N rows (on a terminal {_TOP_ON_TERMINAL}, else all)", Takes.NUMBER, "N"),
     Option("--treemap", "draw a map of the space, as .png or .svg", Takes.FILE, "FILE"),
     Option("--plot", "draw the rows as bars, as .png or .svg", Takes.FILE, "FILE"),
-    INVENTORY,
+    *INVENTORY,
     CONFIG,
     *FILTERS,
 )

@@ -1,6 +1,8 @@
-"""What is asked: the stock, or an inventory in its place."""
+"""What is asked: the stock, or inventories in its place."""
 
 import argparse
+from collections.abc import Iterator
+from contextlib import ExitStack, contextmanager
 from typing import TYPE_CHECKING
 
 from .option import Option, Takes
@@ -11,15 +13,39 @@ if TYPE_CHECKING:
     from ..environment import Environment
 
 
-INVENTORY = Option("--inventory", "use an inventory instead of the stock", Takes.INVENTORY, "FILE")
+INVENTORY = (
+    Option(
+        "--inventory",
+        "use this inventory instead of the stock, or all in this folder or that fit this glob",
+        Takes.INVENTORY,
+        "FILE",
+        several=True,
+    ),
+    Option("--memory", "hold at most so much of inventories in memory (4GB)", Takes.SIZE, "SIZE", rare=True),
+)
 
 
-def open_source(args: argparse.Namespace, env: "Environment") -> "Stock":
-    """Open what is asked; to be closed by ``with``."""
-    if args.inventory:
+@contextmanager
+def open_source(args: argparse.Namespace, env: "Environment") -> "Iterator[Stock]":
+    """Open what is asked; of several inventories say which places do not count, since others are newer."""
+    if not args.inventory:
+        from foldkeep.stock import Stock
+
+        with Stock.open(env.stock_path(args)) as stock:
+            yield stock
+        return
+    from foldkeep.engine import MEMORY_BYTES, is_by_columns, listed, open_inventories
+
+    files = listed(args.inventory)
+    if len(files) == 1 and not is_by_columns(files[0]):
         from foldkeep.find.compare import load_inventory
 
-        return load_inventory(args.inventory)
-    from foldkeep.stock import Stock
-
-    return Stock.open(env.stock_path(args))
+        with load_inventory(files[0]) as stock:
+            yield stock
+        return
+    with ExitStack() as opened:
+        with env.progress(args) as progress:
+            asked = opened.enter_context(open_inventories(files, args.memory or MEMORY_BYTES, progress))
+        for passed_by in asked.passed_by:
+            env.stderr.write(f"{passed_by}\n")
+        yield asked.stock

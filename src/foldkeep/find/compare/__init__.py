@@ -6,7 +6,14 @@ from foldkeep.model.faces import names_of
 
 if TYPE_CHECKING:
     from .comparison import Change, Comparison, Side, Verdict, check_sides, compare, open_side
-    from .inventories import InventoryFacts, load_inventory, read_inventory, save_inventory
+    from .inventories import (
+        InventoryFacts,
+        inventory_folders,
+        inventory_head,
+        load_inventory,
+        read_inventory,
+        save_inventory,
+    )
 
 __all__ = [
     "Change",
@@ -17,6 +24,8 @@ __all__ = [
     "compare",
     "open_side",
     "InventoryFacts",
+    "inventory_folders",
+    "inventory_head",
     "load_inventory",
     "read_inventory",
     "save_inventory",

@@ -15,9 +15,13 @@ def save_inventory(stock: Stock, places: Sequence[Place], path: str) -> tuple[st
 
     Raises UnusableInput if it cannot be written.
     """
+    return write(path, inventory_head(stock, places), inventory_folders(stock, places))
+
+
+def inventory_head(stock: Stock, places: Sequence[Place]) -> InventoryHead:
+    """Return what an inventory of places begins with."""
     volumes = stock.places.volumes()
-    numbers = {place.id: number for number, place in enumerate(places)}
-    head = InventoryHead(
+    return InventoryHead(
         time.time_ns(),
         [
             InventoryPlace(
@@ -31,13 +35,18 @@ def save_inventory(stock: Stock, places: Sequence[Place], path: str) -> tuple[st
             for place in places
         ],
         {volume.key: volume.name for volume in volumes.values()},
+        stock.machine.get(),
     )
 
-    def folders() -> Iterator[tuple[bytes, int, str, list[tuple[object, ...]]]]:
-        for folder, place, volume, rows in stock.listing.folder_rows(numbers):
-            yield folder, numbers[place], volumes[volume].key, rows
 
-    return write(path, head, folders())
+def inventory_folders(
+    stock: Stock, places: Sequence[Place]
+) -> Iterator[tuple[bytes, int, str, list[tuple[object, ...]]]]:
+    """Yield the folders of places with their files, as inventories are written."""
+    volumes = stock.places.volumes()
+    numbers = {place.id: number for number, place in enumerate(places)}
+    for folder, place, volume, rows in stock.listing.folder_rows(numbers):
+        yield folder, numbers[place], volumes[volume].key, rows
 
 
 def load_inventory(path: str) -> Stock:

@@ -15,6 +15,7 @@ from foldkeep.model import Filter, PathBytes, Role, StockFile, UnusableInput, vi
 from foldkeep.model.names import innermost
 from foldkeep.model.remote import is_remote, server_of
 from foldkeep.model.spelling import advice_for
+from foldkeep.model.volumes import is_lasting_key
 from foldkeep.model.work import many_rows
 from foldkeep.scan import places_here
 from foldkeep.stock import Archived, Checked, CheckResult, Stock
@@ -268,7 +269,7 @@ class Holders:
             ):
                 continue
             # The number of a device says nothing on another day; what has a name of its own is told by that.
-            is_lasting = cupboard.volume_key.startswith(("uuid:", "share:"))
+            is_lasting = is_lasting_key(cupboard.volume_key)
             key = cupboard.volume_key if is_lasting else f"{cupboard.volume_key} in {path}"
             bit = self._bit(key, Holder(f"{cupboard.label} in {visible(path)}", "inventory", cupboard.saved_ns))
             if cupboard.role != Role.WORKING:

@@ -6,6 +6,7 @@ from contextlib import suppress
 from dataclasses import replace
 
 from foldkeep.model import Method, Problem, RunFile, RunFileState, visible
+from foldkeep.model.volumes import is_lasting_key
 from foldkeep.storage.local.changes import copy_file, flush, move, unlink
 from foldkeep.storage.local.reading import (
     Identity,
@@ -251,7 +252,7 @@ def _target_of(bench: Bench, file: RunFile) -> Spot:
     except FileNotFoundError:
         raise NotSafe(f"{visible(file.target)} is not there; connect its drive, or somebody took it away") from None
     # A volume without a name of its own may be known by another now; then what lies there decides.
-    is_named = file.target_volume.startswith(("uuid:", "share:"))
+    is_named = is_lasting_key(file.target_volume)
     if file.target_volume and (is_named or facts_of(folder, name) is None):
         now = bench.volume_key(folder, os.path.dirname(file.target))
         if now != file.target_volume:

@@ -5,8 +5,17 @@ from typing import TYPE_CHECKING
 from foldkeep.model.faces import names_of
 
 if TYPE_CHECKING:
+    from . import parquet
     from .csv import read_table, rewrite_file, write_new_file, write_table
-    from .inventory import InventoryFolder, InventoryHead, InventoryPlace, InventoryReader, write_inventory
+    from .inventory import (
+        InventoryFolder,
+        InventoryHead,
+        InventoryPlace,
+        InventoryReader,
+        head_entry,
+        head_of,
+        write_inventory,
+    )
     from .recipes import general_recipes, read_recipes, with_general
     from .rests import MOST_BYTES as MOST_OF_REST
     from .rests import Piece, Rest, read_rest, written_rest
@@ -18,10 +27,13 @@ __all__ = [
     "rewrite_file",
     "write_new_file",
     "write_table",
+    "parquet",
     "InventoryFolder",
     "InventoryHead",
     "InventoryPlace",
     "InventoryReader",
+    "head_entry",
+    "head_of",
     "write_inventory",
     "general_recipes",
     "read_recipes",

@@ -9,6 +9,7 @@ import gzip
 import io
 import json
 import os
+import re
 import struct
 import zlib
 from collections.abc import Iterable, Iterator
@@ -18,6 +19,7 @@ from urllib.parse import quote_from_bytes, unquote_to_bytes
 from blake3 import blake3
 
 from foldkeep.model import UnusableInput, visible
+from foldkeep.model.machines import Machine, is_machine_name
 from foldkeep.model.names import file_uri, path_from_uri
 from foldkeep.model.units import format_moment, parse_moment
 from foldkeep.model.work import reason_of
@@ -31,6 +33,7 @@ _FILES_A_LINE = 1000
 _SIZE = 2  # its column
 _HASHED_AT_ONCE = 1024 * 1024
 _LONGEST_LINE = 64 * 1024 * 1024
+_MACHINE_ID = re.compile("[0-9a-f]{32}")
 
 
 class InventoryPlace(NamedTuple):
@@ -107,11 +110,14 @@ class InventoryHead(NamedTuple):
         When it was saved, nanoseconds since the epoch.
     volumes
         Names of volumes by key.
+    machine
+        On which machine; nameless in inventories of before there were several.
     """
 
     saved_ns: int
     places: list[InventoryPlace]
     volumes: dict[str, str]
+    machine: Machine = Machine("", "")
 
 
 def write_inventory(
@@ -124,8 +130,8 @@ def write_inventory(
     path
         Where to write it; a taken name gets a free one beside it.
     folders
-        For each folder its path, the number of its place, the key of its volume, and its files as
-        `InventoryFolder.rows` gives them.
+        For each folder its path, the number of its place, the key of its volume, and its files with what
+        `InventoryFolder` has in columns, the digests as bytes.
 
     Raises
     ------
@@ -150,13 +156,14 @@ def _write(
         def put(entry: dict[str, Any]) -> None:
             packed.write(json.dumps(entry, separators=(",", ":")).encode() + b"\n")
 
-        put(_head_entry(head))
+        put(head_entry(head))
         for path, place, volume_key, rows in folders:
             for at in range(0, max(len(rows), 1), _FILES_A_LINE):
                 part = rows[at : at + _FILES_A_LINE]
                 by_column = zip(*part, strict=True) if part else ((),) * len(_COLUMNS)
                 columns: dict[str, Any] = dict(zip(_COLUMNS, by_column, strict=True))
                 columns["names"] = "/".join(map(_quoted, columns["names"]))
+                columns["digests"] = [digest and digest.hex() for digest in columns["digests"]]
                 put({"folder": file_uri(path), "place": place, "volume": volume_key, **columns})
             files += len(rows)
             size += sum(row[_SIZE] for row in rows)
@@ -226,11 +233,13 @@ def _is_sealed(file: BinaryIO) -> bool:
     return is_sealed
 
 
-def _head_entry(head: InventoryHead) -> dict[str, Any]:
+def head_entry(head: InventoryHead) -> dict[str, Any]:
+    """Return the JSON object that an inventory begins with."""
     return {
         "format": FORMAT,
         "version": VERSION,
         "saved": format_moment(head.saved_ns),
+        "machine": head.machine._asdict(),
         "places": [
             {
                 "uri": file_uri(place.path),
@@ -277,7 +286,7 @@ class InventoryReader:
         self._stream = gzip.GzipFile(fileobj=cast(BinaryIO, self._unsealed), mode="rb")
         self._lines = self._entries()
         try:
-            self.head = _head(next(self._lines, {}))
+            self.head = head_of(next(self._lines, {}))
         except (ValueError, KeyError, TypeError, AttributeError, OverflowError) as error:
             self.close()
             raise self._damaged("it does not begin as one") from error
@@ -337,7 +346,11 @@ class InventoryReader:
         )
 
 
-def _head(entry: dict[str, Any]) -> InventoryHead:
+def head_of(entry: dict[str, Any]) -> InventoryHead:
+    """Return the head that a JSON object of `head_entry` tells.
+
+    Raises ValueError, KeyError, TypeError, AttributeError or OverflowError if it is none.
+    """
     if entry.get("format") != FORMAT:
         raise ValueError("not an inventory")
     if entry["version"] != VERSION:
@@ -354,7 +367,11 @@ def _head(entry: dict[str, Any]) -> InventoryHead:
         )
         for each in entry["places"]
     ]
-    return InventoryHead(parse_moment(entry["saved"]), places, volumes)
+    told = entry.get("machine", {"id": "", "name": ""})
+    machine = Machine(str(told["id"]), str(told["name"]))
+    if machine.id and not (_MACHINE_ID.fullmatch(machine.id) and is_machine_name(machine.name)):
+        raise ValueError("no such machine")
+    return InventoryHead(parse_moment(entry["saved"]), places, volumes, machine)
 
 
 def _folder(entry: dict[str, Any], places: int) -> InventoryFolder:

@@ -52,6 +52,7 @@ class InventoryAnswer(NamedTuple):
         return {
             "command": "inventory",
             "saved": format_moment(self.found.head.saved_ns),
+            "machine": self.found.head.machine._asdict() if self.found.head.machine.name else None,
             "places": [
                 {
                     **path_document(place.path),
@@ -68,7 +69,9 @@ class InventoryAnswer(NamedTuple):
 
     def write(self, page: Page) -> None:
         """Write it for people."""
-        page.line(f"Saved {local_time(self.found.head.saved_ns)}; it is whole.")
+        machine = self.found.head.machine.name
+        where = f" on {visible(machine)}" if machine else ""
+        page.line(f"Saved {local_time(self.found.head.saved_ns)}{where}; it is whole.")
         page.table(
             [Column("label", style=STRONG), Column("role"), Column("files", True), Column("size", True),
              Column("last scan"), Column("path"), Column("volume", style=QUIET)],

@@ -1,0 +1,59 @@
+"""The database that asks inventories: DuckDB, in memory as far as it may, and in a folder of its own beyond that."""
+
+import os
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import TYPE_CHECKING
+
+from foldkeep.model import UnusableInput
+from foldkeep.model.extras import need
+
+if TYPE_CHECKING:
+    from duckdb import DuckDBPyConnection
+
+MEMORY_BYTES = 4_000_000_000
+"""Bytes that the database may hold in memory, unless somebody says otherwise; what is more it puts on the disk."""
+
+
+@contextmanager
+def database(memory: int = MEMORY_BYTES, beside: str | None = None) -> "Iterator[tuple[DuckDBPyConnection, str]]":
+    """Open an empty database, and give the folder with it that is its own and goes with it.
+
+    Parameters
+    ----------
+    memory
+        Bytes that it may hold in memory.
+    beside
+        The folder in which its own folder is made; the system's for temporary files when None.
+
+    Raises
+    ------
+    MissingExtra
+        If it is not installed.
+    UnusableInput
+        If what is asked takes more memory, or more room on the disk, than there is.
+    """
+    need("fleet")
+    import duckdb
+
+    with tempfile.TemporaryDirectory(prefix="foldkeep-", dir=beside) as folder:
+        connection = duckdb.connect(
+            config={
+                "memory_limit": f"{memory}B",
+                "temp_directory": os.path.join(folder, "spilled"),
+                "threads": os.cpu_count() or 1,
+                # It takes nothing from the network, whatever a file asks for.
+                "autoinstall_known_extensions": "false",
+                "autoload_known_extensions": "false",
+            }
+        )
+        try:
+            yield connection, folder
+        except (duckdb.OutOfMemoryException, duckdb.IOException) as error:
+            line = str(error).partition("\n")[0]
+            raise UnusableInput(
+                f"the inventories cannot be asked: {line}", "give more --memory, or room in TMPDIR"
+            ) from error
+        finally:
+            connection.close()

@@ -1,0 +1,196 @@
+"""Inventories of many machines, opened to be asked as one."""
+
+import glob
+import json
+import os
+from collections.abc import Iterator, Sequence
+from contextlib import ExitStack, contextmanager
+from typing import NamedTuple
+
+from foldkeep.find.compare import InventoryFacts
+from foldkeep.formats import opened_file
+from foldkeep.formats.own import InventoryHead, head_of, parquet
+from foldkeep.model import Step, UnusableInput, visible
+from foldkeep.model.machines import machine_name
+from foldkeep.model.volumes import is_lasting_key
+from foldkeep.model.work import Progress, no_progress, reason_of
+from foldkeep.stock import Stock
+from foldkeep.stock.many import Columns, stock_of_many
+
+from .columns import convert
+from .database import MEMORY_BYTES, database
+
+SUFFIXES = (".inventory", ".parquet")
+"""Endings of the names that inventories have in a folder of them."""
+
+_ADVICE = "name a file that `foldkeep inventory save` wrote"
+
+
+class Inventories(NamedTuple):
+    """Inventories asked as one.
+
+    Attributes
+    ----------
+    stock
+        What they tell.
+    machines
+        The name of each machine among them, by its id.
+    passed_by
+        A line for each place that does not count, since a newer inventory tells of it or of its volume.
+    """
+
+    stock: Stock
+    machines: dict[str, str]
+    passed_by: list[str]
+
+
+@contextmanager
+def open_inventories(
+    named: Sequence[str], memory: int = MEMORY_BYTES, progress: Progress = no_progress
+) -> Iterator[Inventories]:
+    """Open inventories in either form, to be asked as one stock.
+
+    Parameters
+    ----------
+    named
+        Files; folders, for all in them whose names end as in `SUFFIXES`; or globs.
+    memory
+        Bytes that may be held in memory; more is put on the disk.
+
+    Raises
+    ------
+    UnusableInput
+        If one is no whole inventory, a name stands for nothing, or two of them tell of one place at the same time.
+    MissingExtra
+        If the libraries for them are not installed.
+    """
+    paths = listed(named)
+    with database(memory) as (connection, folder), ExitStack() as opened:
+        found = []
+        for number, path in enumerate(paths):
+            progress(Step("Opening inventories", number, len(paths), "files"))
+            found.append(_opened(path, os.path.join(folder, f"{number}.parquet")))
+        sources, machines, passed_by = _told_apart(found)
+        stock = opened.enter_context(stock_of_many(sources, connection))
+        yield Inventories(stock, machines, passed_by)
+
+
+def listed(named: Sequence[str]) -> list[str]:
+    """Return the files that names of files, folders and globs stand for, each once; raise UnusableInput for none."""
+    found: list[str] = []
+    for word in named:
+        if os.path.isdir(word):
+            inside = sorted(entry.path for entry in os.scandir(word) if entry.name.endswith(SUFFIXES))
+        else:
+            inside = [word] if os.path.exists(word) else sorted(glob.glob(word, recursive=True))
+        if not inside:
+            raise UnusableInput(f"there is no inventory {visible(word)}", _ADVICE)
+        found += inside
+    by_file = {os.path.realpath(path): path for path in reversed(found)}
+    return [path for path in dict.fromkeys(found) if by_file[os.path.realpath(path)] == path]
+
+
+def look_into(path: str) -> InventoryFacts:
+    """Return what an inventory by columns has; raise UnusableInput if it is no whole one."""
+    head = _read_head(path)
+    with database() as (connection, _):
+        rows = connection.execute(
+            "SELECT place, count(name), coalesce(sum(size), 0)::BIGINT FROM read_parquet(?) GROUP BY place", [path]
+        ).fetchall()
+    sizes = {place: (files, size) for place, files, size in rows}
+    return InventoryFacts(head, [sizes.get(place.label, (0, 0)) for place in head.places])
+
+
+def is_by_columns(path: str) -> bool:
+    """Tell whether a file is Parquet; raise UnusableInput if it cannot be read."""
+    try:
+        with opened_file(path) as file:
+            return parquet.is_parquet(file)
+    except OSError as error:
+        raise _unreadable(path, error) from error
+
+
+def _opened(path: str, converted: str) -> Columns:
+    """Return an inventory by columns: as it is, or written so."""
+    name = machine_name(os.path.splitext(os.path.basename(path))[0])
+    if is_by_columns(path):
+        return Columns(path, _read_head(path))
+    convert(path, converted, name)
+    return Columns(converted, _read_head(converted, path))
+
+
+def _read_head(path: str, shown: str = "") -> InventoryHead:
+    """Return what an inventory by columns tells of; raise UnusableInput if it is no whole one."""
+    import duckdb
+
+    try:
+        with opened_file(path) as file:
+            if not parquet.is_sealed(file):
+                raise _damaged(shown or path, "it was cut short or changed, or it is none")
+        with duckdb.connect() as asked:
+            pairs = asked.execute("SELECT key, value FROM parquet_kv_metadata(?)", [path]).fetchall()
+        return head_of(json.loads(dict(pairs)[parquet.HEAD_KEY.encode()]))
+    except OSError as error:
+        raise _unreadable(path, error) from error
+    except (duckdb.Error, ValueError, KeyError, TypeError, AttributeError, OverflowError, RecursionError) as error:
+        raise _damaged(shown or path, "it does not begin as one") from error
+
+
+def _unreadable(path: str, error: OSError) -> UnusableInput:
+    return UnusableInput(f"cannot read the inventory {visible(path)}: {reason_of(error)}", _ADVICE)
+
+
+def _damaged(path: str, why: str) -> UnusableInput:
+    return UnusableInput(f"{visible(path)} is no whole inventory: {why}", "take another copy of it, or save it again")
+
+
+def _told_apart(found: Sequence[Columns]) -> tuple[list[Columns], dict[str, str], list[str]]:
+    """Return inventories with different names for their machines, and each place and volume in the newest one alone."""
+    names = _names_of(found)
+    by_age = sorted(found, key=lambda source: -source.head.saved_ns)
+    places: dict[tuple[str, bytes], Columns] = {}
+    volumes: dict[str, Columns] = {}
+    for source in by_age:
+        for place in source.head.places:
+            places.setdefault((_key_of(source), place.path), source)
+            if is_lasting_key(place.volume_key):
+                volumes.setdefault(place.volume_key, source)
+    sources, passed_by = [], []
+    for source in found:
+        kept = []
+        for place in source.head.places:
+            newest = places[_key_of(source), place.path]
+            elsewhere = volumes.get(place.volume_key, source)
+            if newest is not source:
+                other, what = newest, visible(place.label)
+            elif _key_of(elsewhere) != _key_of(source):
+                other, what = elsewhere, f"the volume of {visible(place.label)}"
+            else:
+                kept.append(place)
+                continue
+            passed_by.append(
+                f"{visible(place.label)} in {visible(source.path)} does not count:"
+                f" {visible(other.path)} tells of {what} too, and is newer."
+            )
+        head = source.head._replace(places=kept)
+        sources.append(source._replace(head=head, machine=names[_key_of(source)] if len(names) > 1 else ""))
+    return sources, names, passed_by
+
+
+def _key_of(source: Columns) -> str:
+    """Return what tells the machine of an inventory from others; of one that tells no machine, its name."""
+    machine = source.head.machine
+    return machine.id or f"only called {machine.name}"
+
+
+def _names_of(found: Sequence[Columns]) -> dict[str, str]:
+    """Return a name for each machine that no other has: of several with one name, some get a number."""
+    names: dict[str, str] = {}
+    for source in found:
+        if _key_of(source) not in names:
+            wished, number = source.head.machine.name, 2
+            free = wished
+            while free in names.values():
+                free, number = f"{wished[:59]}-{number}", number + 1
+            names[_key_of(source)] = free
+    return names

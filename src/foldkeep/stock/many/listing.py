@@ -1,0 +1,106 @@
+"""Files of many machines one by one, and summed up."""
+
+from collections import defaultdict
+from collections.abc import Iterator
+from functools import cached_property
+from itertools import groupby
+from typing import Any
+
+from foldkeep.model import Filter
+from foldkeep.model.companions import owner_names, sidecar_stems
+
+from ..files import join
+from ..filtering import FILTERABLE, condition
+from ..listing import DAY_NS, DISK, SHARES, Listing, Sum
+
+# The end of a name as `Listing` has it. What is no text has no parts here, but its hexadecimal digits do.
+_END = (
+    "CASE WHEN substr(hex(f.name), -8, 2) = '2E' AND octet_length(f.name) > 4 THEN unhex(substr(hex(f.name), -10))"
+    " ELSE f.name END"
+)
+_DAY = f"f.modified_ns // {DAY_NS}"
+_KEYS = {
+    "kind": ("f.kind",), "end": (_END,), "day": (_DAY,), "place": ("f.place",), "volume": ("f.volume",),
+    "owner": ("f.owner",), "folder": ("f.folder",), "folder and kind": ("f.folder", "f.kind"),
+    "folder and day": ("f.folder", _DAY),
+}  # fmt: skip
+
+
+class ListingOfMany(Listing):
+    """Looks up files as `Listing` does, where a question for each folder or file would read all of them."""
+
+    def folders(self) -> dict[int, bytes]:
+        """Return the path of every folder under its number."""
+        return dict(enumerate(path for (path,) in self._db.execute("SELECT path FROM folders ORDER BY path")))
+
+    @cached_property
+    def _numbers(self) -> dict[bytes, int]:
+        return {path: number for number, path in self.folders().items()}
+
+    def sums(self, by: str, wanted: Filter) -> list[Sum]:
+        """Return the files that fit, summed up as `Listing.sums` does."""
+        columns = ", ".join(_KEYS[by])
+        fits, values = condition(self._db, wanted)
+        table = FILTERABLE if wanted else "files f"
+        count = len(_KEYS[by])
+        rows = self._db.execute(
+            f"SELECT {columns}, count(*), sum(f.size), sum({DISK}), max({SHARES}) FROM {table} WHERE {fits}"
+            f" GROUP BY {columns}",
+            values,
+        ).fetchall()
+        found = [Sum(self._key(by, row[:count]), *map(int, row[count:-1])) for row in rows]
+        if not any(row[-1] for row in rows):
+            return found
+        seen: set[tuple[int, int]] = set()
+        shared = self._db.execute(
+            f"SELECT {columns}, f.volume, coalesce(~f.extent, f.inode), {DISK} FROM {table}"
+            f" WHERE {SHARES} AND {fits} ORDER BY f.folder, f.name",
+            values,
+        )
+        for *key, volume, at, disk in shared:
+            if (volume, at) in seen:
+                found.append(Sum(self._key(by, tuple(key)), 0, 0, -disk))
+            seen.add((volume, at))
+        return found
+
+    def _key(self, by: str, key: tuple[Any, ...]) -> Any:
+        if not by.startswith("folder"):
+            return key[0]
+        number = self._numbers[key[0]]
+        return number if len(key) == 1 else f"{number} {key[1]}"
+
+    @cached_property
+    def _beside_sidecars(self) -> dict[bytes, list[bytes]]:
+        """Return the names of other files in each folder that has sidecars."""
+        found = defaultdict(list)
+        for folder, name in self._db.execute(
+            "SELECT f.folder, f.name FROM files f WHERE f.kind <> 'sidecar'"
+            " AND f.folder IN (SELECT folder FROM files WHERE kind = 'sidecar') ORDER BY f.folder, f.name"
+        ):
+            found[folder].append(name)
+        return found
+
+    def masters(self, sidecar: bytes) -> list[bytes]:
+        """Return the files that a sidecar belongs to."""
+        folder, _, name = sidecar.rpartition(b"/")
+        beside = self._beside_sidecars.get(folder or b"/", ())
+        return [
+            join(folder or b"/", other)
+            for stem in sidecar_stems(name)
+            for other in beside
+            if stem <= other < stem + b"/" and stem in owner_names(other)
+        ]
+
+    def by_folder(
+        self, wanted: Filter, takes: Any = bool
+    ) -> Iterator[tuple[bytes, int, list[tuple[bytes, str, int, int, int]]]]:
+        """Yield every folder that has files, as `Listing.by_folder` does."""
+        fits, values = condition(self._db, wanted)
+        rows = self._db.execute(
+            f"SELECT f.folder, f.place, f.name, f.kind, f.size, f.modified_ns, {fits} FROM {FILTERABLE}"
+            " ORDER BY f.folder, f.name",
+            values,
+        )
+        for (path, place), group in groupby(rows, key=lambda row: row[:2]):
+            if takes(path):
+                yield path, place, [row[2:] for row in group]
