@@ -130,15 +130,16 @@ names = st.binary(min_size=1, max_size=20).filter(
 )
 
 
-@settings(max_examples=20, deadline=None)
+@pytest.mark.parametrize("form", ["inventory", "parquet"])
+@settings(max_examples=15, deadline=None)
 @given(st.dictionaries(names, st.binary(max_size=60), min_size=1, max_size=8), st.randoms(use_true_random=False))
-def test_an_inventory_tells_all_and_shows_any_damage(tmp_path_factory, files, choose):
+def test_an_inventory_tells_all_and_shows_any_damage(tmp_path_factory, form, files, choose):
     desk = Desk(tmp_path_factory.mktemp("inventory"))
     for name, body in files.items():
         desk.write(name, body)
         desk.write(b"copy/" + name, body)
     desk.run("scan", desk.place, "--hidden", "--system")
-    path = desk.top / "drive.inventory"
+    path = desk.top / f"drive.{form}"
     saved = desk.ask("inventory", "save", path)
     known = desk.ask("list")
     assert (saved["files"], saved["bytes"]) == (known["totals"]["files"], known["totals"]["bytes"])

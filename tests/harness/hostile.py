@@ -21,18 +21,33 @@ from PIL import Image, PngImagePlugin
 from foldkeep.archive import open_restoration
 from foldkeep.demo.pictures import jpeg
 from foldkeep.demo.sounds import encoded, film, proxy, tune, wav
+from foldkeep.engine import open_inventories
+from foldkeep.find.copies import duplicates
 from foldkeep.fold.journal.records import decoded
 from foldkeep.fold.servers.vault import page_records
 from foldkeep.formats.catalogs import catalog_source, read_catalog, read_thumbnail
+from foldkeep.formats.columns import ColumnsReader, save_columns
+from foldkeep.formats.columns.seal import seal
 from foldkeep.formats.documents import mentions_in, read_bin_info, records_of, timeline_seconds
-from foldkeep.formats.own import InventoryReader, Piece, Rest, read_recipes, read_rest, read_settings, written_rest
+from foldkeep.formats.own import (
+    InventoryHead,
+    InventoryPlace,
+    InventoryReader,
+    Piece,
+    Rest,
+    read_recipes,
+    read_rest,
+    read_settings,
+    written_rest,
+)
 from foldkeep.formats.own.inventory import _seal
 from foldkeep.formats.packages import Listing, bagit, open_package
 from foldkeep.formats.schedules import crontab_lines, launchd_plist, reminder_in, systemd_timer
 from foldkeep.formats.sidecars import parse_xmp, with_words
 from foldkeep.formats.sidecars.xmp import Xmp
 from foldkeep.keep import read_docket
-from foldkeep.model import FoldKeepError
+from foldkeep.model import Filter, FoldKeepError
+from foldkeep.model.machines import Machine
 from foldkeep.model.reminders import Reminder
 from foldkeep.scan.packages import check_package
 from foldkeep.signals import FILM_PRINT, PHOTO_PRINT, SOUND_PRINT, Apart
@@ -68,6 +83,22 @@ def journal(path: Path) -> object:
         return [decoded(line, b"/place") for line in lines if isinstance(line, dict)]
     except (KeyError, TypeError, OverflowError, RecursionError) as error:  # as the reader of journals takes them
         raise ValueError("no line of ours") from error
+
+
+def columns(path: Path) -> object:
+    """Read a file as an inventory by columns, folder by folder and as one of several."""
+    told = [len(folder.names) for folder in ColumnsReader(str(path)).folders()]
+    with open_inventories([str(path), COLUMNS]) as asked:
+        found = duplicates(asked.stock)
+        sums = asked.stock.listing.sums("folder and kind", Filter())
+        return told, found.overview(), list(found.sets()), sums, list(asked.stock.listing.files(Filter(), "size", 9))
+
+
+def sealed_columns(path: Path) -> object:
+    """Read a file as an inventory by columns whose seal is right."""
+    with open(path, "r+b") as file:
+        seal(file)
+    return columns(path)
 
 
 def inventory(path: Path) -> object:
@@ -176,6 +207,8 @@ READERS: dict[str, Callable[[Path], object]] = {
     "bin info": lambda path: read_bin_info(path.read_bytes()),
     "inventory": inventory,
     "sealed inventory": sealed_inventory,
+    "columns": columns,
+    "sealed columns": sealed_columns,
     "journal": journal,
     "page": lambda path: page_records(path.read_bytes(), b"https://cloud.example/kites"),
     "multistatus": lambda path: [each.file(b"a", b"/me") for each in multistatus_answers([path.read_bytes()])],
@@ -341,6 +374,21 @@ MULTISTATUS = (
 )
 
 
+def _columns() -> str:
+    """Write an inventory by columns and return where."""
+    folder = tempfile.mkdtemp(prefix="columns-")
+    atexit.register(shutil.rmtree, folder, True)
+    place = InventoryPlace(b"/media", "media", "working", "uuid:1", "the disk", 5)
+    head = InventoryHead(10**18, [place], {"uuid:1": "the disk"}, Machine("0" * 32, "edit-01"))
+    row = (b"kite.jpg", "photo", 4, 1, 7, 1, 1000, 8, None, None, 5, bytes(32))
+    rows = [row, (b"copy.jpg", *row[1:4], 8, 2, *row[6:]), (b"sun.jpg", *row[1:11], None)]
+    path, _, _ = save_columns(
+        f"{folder}/a.parquet", head, [(b"/media/a", 0, "uuid:1", rows), (b"/media/b", 0, "uuid:1", [])]
+    )
+    return path
+
+
+COLUMNS = _columns()
 SEEDS: dict[str, list[bytes]] = {
     "page": [JOURNAL], "multistatus": [MULTISTATUS],
     "list": ["\n".join(PATHS).encode()], "csv": [b"path,rating,keywords\n/v/a.mov,4,kite;sea\n"],
@@ -357,6 +405,7 @@ SEEDS: dict[str, list[bytes]] = {
     "docket": [b"set,action,path,size,kind,modified,digest,reason,uri\n"
                b"a,fold,/a,1,photo,2025-06-14T09:12:03Z,,r,file:///a\n"],
     "inventory": [gzip.compress(b'{"format": "foldkeep inventory", "version": 1}\n')],
+    "columns": [Path(COLUMNS).read_bytes()], "sealed columns": [Path(COLUMNS).read_bytes()],
     "sealed inventory": [INVENTORY], "journal": [JOURNAL],
     "package": [bag()], "checked": [bag()], "sidecar": [XMP], "listing": [LISTING],
     "restored": [WHOLE_LISTING, WHOLE_LISTING.replace(b'"form": "folder"', b'"form": "link", "target": "../a"')],

@@ -1,24 +1,18 @@
 """Inventories of many machines, opened to be asked as one."""
 
 import glob
-import json
 import os
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from typing import NamedTuple
 
-from foldkeep.find.compare import InventoryFacts
-from foldkeep.formats import opened_file
-from foldkeep.formats.own import InventoryHead, head_of, parquet
-from foldkeep.model import Step, UnusableInput, visible
+from foldkeep.formats.columns import MEMORY_BYTES, convert, database, is_by_columns, read_head
+from foldkeep.model import Filter, Step, UnusableInput, visible
 from foldkeep.model.machines import machine_name
 from foldkeep.model.volumes import is_lasting_key
-from foldkeep.model.work import Progress, no_progress, reason_of
+from foldkeep.model.work import Progress, no_progress
 from foldkeep.stock import Stock
 from foldkeep.stock.many import Columns, stock_of_many
-
-from .columns import convert
-from .database import MEMORY_BYTES, database
 
 SUFFIXES = (".inventory", ".parquet")
 """Endings of the names that inventories have in a folder of them."""
@@ -35,13 +29,20 @@ class Inventories(NamedTuple):
         What they tell.
     machines
         The name of each machine among them, by its id.
-    passed_by
-        A line for each place that does not count, since a newer inventory tells of it or of its volume.
+    remarks
+        A line for each place that does not count, since a newer inventory tells of it or of its volume; and one if
+        contents are not known.
+    without_uses
+        Inventories that do not tell what projects and catalogues use.
+    uses
+        Asks which files these use: yields the path of each, and what uses it.
     """
 
     stock: Stock
     machines: dict[str, str]
-    passed_by: list[str]
+    remarks: list[str]
+    without_uses: list[str]
+    uses: Callable[[], Iterator[tuple[bytes, str]]]
 
 
 @contextmanager
@@ -65,14 +66,41 @@ def open_inventories(
         If the libraries for them are not installed.
     """
     paths = listed(named)
-    with database(memory) as (connection, folder), ExitStack() as opened:
+    with database(memory) as (connection, folder), _read_by_duckdb(), ExitStack() as opened:
         found = []
         for number, path in enumerate(paths):
             progress(Step("Opening inventories", number, len(paths), "files"))
             found.append(_opened(path, os.path.join(folder, f"{number}.parquet")))
         sources, machines, passed_by = _told_apart(found)
         stock = opened.enter_context(stock_of_many(sources, connection))
-        yield Inventories(stock, machines, passed_by)
+        without = [path for path, source in zip(paths, found, strict=True) if not source.head.knows_uses]
+        remarks = [*passed_by, *(_unread(stock) if len(machines) > 1 else [])]
+        yield Inventories(stock, machines, remarks, without, stock.listing.uses)
+
+
+@contextmanager
+def _read_by_duckdb() -> Iterator[None]:
+    """Raise UnusableInput for what a file holds that cannot be read; wrong questions are faults of ours."""
+    import duckdb
+
+    try:
+        yield
+    except (duckdb.ProgrammingError, duckdb.OutOfMemoryException, duckdb.IOException):
+        raise
+    except duckdb.Error as error:
+        why = visible(str(error).partition("\n")[0])
+        raise UnusableInput(f"an inventory holds what makes no sense: {why}", "save it again") from error
+
+
+def _unread(stock: Stock) -> list[str]:
+    """Return what to say of files whose contents nobody knows, so that copies of them elsewhere are not found."""
+    files = sum(each.files for each in stock.holdings.unread(Filter()))
+    if not files:
+        return []
+    return [
+        f"{files:,} {'file was' if files == 1 else 'files were'} never read whole, so copies elsewhere are not known;"
+        " on that machine: foldkeep scan --read-all"
+    ]
 
 
 def listed(named: Sequence[str]) -> list[str]:
@@ -90,58 +118,13 @@ def listed(named: Sequence[str]) -> list[str]:
     return [path for path in dict.fromkeys(found) if by_file[os.path.realpath(path)] == path]
 
 
-def look_into(path: str) -> InventoryFacts:
-    """Return what an inventory by columns has; raise UnusableInput if it is no whole one."""
-    head = _read_head(path)
-    with database() as (connection, _):
-        rows = connection.execute(
-            "SELECT place, count(name), coalesce(sum(size), 0)::BIGINT FROM read_parquet(?) GROUP BY place", [path]
-        ).fetchall()
-    sizes = {place: (files, size) for place, files, size in rows}
-    return InventoryFacts(head, [sizes.get(place.label, (0, 0)) for place in head.places])
-
-
-def is_by_columns(path: str) -> bool:
-    """Tell whether a file is Parquet; raise UnusableInput if it cannot be read."""
-    try:
-        with opened_file(path) as file:
-            return parquet.is_parquet(file)
-    except OSError as error:
-        raise _unreadable(path, error) from error
-
-
 def _opened(path: str, converted: str) -> Columns:
     """Return an inventory by columns: as it is, or written so."""
     name = machine_name(os.path.splitext(os.path.basename(path))[0])
     if is_by_columns(path):
-        return Columns(path, _read_head(path))
+        return Columns(path, read_head(path))
     convert(path, converted, name)
-    return Columns(converted, _read_head(converted, path))
-
-
-def _read_head(path: str, shown: str = "") -> InventoryHead:
-    """Return what an inventory by columns tells of; raise UnusableInput if it is no whole one."""
-    import duckdb
-
-    try:
-        with opened_file(path) as file:
-            if not parquet.is_sealed(file):
-                raise _damaged(shown or path, "it was cut short or changed, or it is none")
-        with duckdb.connect() as asked:
-            pairs = asked.execute("SELECT key, value FROM parquet_kv_metadata(?)", [path]).fetchall()
-        return head_of(json.loads(dict(pairs)[parquet.HEAD_KEY.encode()]))
-    except OSError as error:
-        raise _unreadable(path, error) from error
-    except (duckdb.Error, ValueError, KeyError, TypeError, AttributeError, OverflowError, RecursionError) as error:
-        raise _damaged(shown or path, "it does not begin as one") from error
-
-
-def _unreadable(path: str, error: OSError) -> UnusableInput:
-    return UnusableInput(f"cannot read the inventory {visible(path)}: {reason_of(error)}", _ADVICE)
-
-
-def _damaged(path: str, why: str) -> UnusableInput:
-    return UnusableInput(f"{visible(path)} is no whole inventory: {why}", "take another copy of it, or save it again")
+    return Columns(converted, read_head(converted, path))
 
 
 def _told_apart(found: Sequence[Columns]) -> tuple[list[Columns], dict[str, str], list[str]]:

@@ -7,8 +7,9 @@ from foldkeep.model.faces import names_of
 if TYPE_CHECKING:
     from .aside import leaving_aside
     from .choose import Chooser
-    from .docket import COLUMNS, current_rows, read_choices, read_docket, rewrite_docket, write_docket
+    from .docket import COLUMNS, current_rows, open_docket, read_choices, read_docket, rewrite_docket, write_docket
     from .essences import propose_essences
+    from .in_use import InUse, known_uses
     from .keep_options import Wishes
     from .proposal import Proposal, propose, propose_for
     from .review import Review
@@ -21,12 +22,15 @@ __all__ = [
     "propose",
     "propose_for",
     "propose_essences",
+    "InUse",
+    "known_uses",
     "Proposal",
     "Chooser",
     "Wishes",
     "meaning",
     "real_folder",
     "COLUMNS",
+    "open_docket",
     "read_docket",
     "read_choices",
     "current_rows",

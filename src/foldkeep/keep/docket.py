@@ -1,10 +1,11 @@
 """Dockets as files: CSV that a person can read, sort and change in a spreadsheet."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
 from io import TextIOWrapper
 
 from foldkeep.formats import opened_file
-from foldkeep.formats.own import read_table, rewrite_file, write_new_file
+from foldkeep.formats.own import new_file, read_table, rewrite_file, write_new_file, write_table
 from foldkeep.model import Action, DocketRow, UnusableInput, visible
 from foldkeep.model.files import format_digest, parse_digest
 from foldkeep.model.names import file_uri, path_from_uri
@@ -30,6 +31,17 @@ def write_docket(path: str, rows: Iterable[DocketRow]) -> str:
     'docket.csv'
     """
     return write_new_file(path, COLUMNS, map(_cells, rows))
+
+
+@contextmanager
+def open_docket(path: str) -> Iterator[tuple[str, Callable[[Iterable[DocketRow]], None]]]:
+    """Begin a docket that is written piece by piece, and give where it lies and a function that writes rows.
+
+    Raises UnusableInput as `write_docket` does.
+    """
+    with new_file(path) as (target, stream), TextIOWrapper(stream, encoding="utf-8", newline="") as text:
+        write_table(text, COLUMNS, ())
+        yield target, lambda rows: write_table(text, None, map(_cells, rows))
 
 
 def rewrite_docket(path: str, rows: Iterable[DocketRow]) -> None:

@@ -5,8 +5,10 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from itertools import chain
 
+from foldkeep.find.catalogs import uses
 from foldkeep.find.references import ProjectFolders, TimelineUses
 from foldkeep.model import Problem, Progress, no_progress, visible
+from foldkeep.model.catalogs import Catalog
 from foldkeep.model.names import innermost
 from foldkeep.stock import Stock
 
@@ -56,3 +58,17 @@ def uses_of_copies(
         {path: frozenset(map(shown, documents)) for path, documents in uses.by_name.items()},
         tuple(uses.problems),
     )
+
+
+def known_uses(
+    stock: Stock, projects: ProjectFolders, catalogs: Iterable[Catalog], progress: Progress = no_progress
+) -> tuple[dict[bytes, str], list[Problem]]:
+    """Return what uses each file whose content is known, for who asks elsewhere; and what could not be read for it.
+
+    A file that has the name alone of what a document uses counts as used.
+    """
+    copies = [path for path, _, digest in stock.listing.named_contents() if digest]
+    found = uses_of_copies(stock, projects, copies, progress)
+    by_name = {path: f"may be used by {min(documents)}" for path, documents in found.by_name.items()}
+    catalogued = {path: f"used by {visible(min(names))}" for path, names in uses(stock, catalogs).items()}
+    return {**by_name, **catalogued, **found.there}, list(found.problems)

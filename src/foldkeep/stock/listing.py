@@ -248,6 +248,10 @@ class Listing:
             seen.add((volume, at))
         return found
 
+    def uses(self) -> Iterator[tuple[bytes, str]]:
+        """Yield the path of each file of which an inventory says that something uses it, and what; a stock has none."""
+        yield from ()
+
     def kinds(self) -> list[str]:
         """Return the kinds of the files that are known."""
         return [kind for (kind,) in self._db.execute("SELECT DISTINCT kind FROM files ORDER BY kind")]

@@ -34,11 +34,11 @@ class Places:
         ]
 
     def columns(self, table: str) -> list[tuple[str, str]]:
-        """Return name and type of the columns of ``places`` or ``volumes``."""
+        """Return name and type of the columns of a table."""
         return [(name, type_) for _, name, type_, *_ in self._db.execute(f"PRAGMA table_info({table})")]
 
     def rows(self, table: str) -> list[tuple[object, ...]]:
-        """Return the rows of ``places`` or ``volumes`` as they are."""
+        """Return the rows of a table as they are."""
         return self._db.execute(f"SELECT * FROM {table}").fetchall()
 
     def by_id(self) -> dict[int, Place]:

@@ -94,9 +94,7 @@ class Sets:
         numbers = [place.id for place in Places(self._db).all()]
         # Where copies agree in size, what lies at a place needs no sum of its own.
         self._one_size = not {"digest", "size"}.isdisjoint(self._keys)
-        self._at = {f"names_{number}": f"sum(place = {number})" for number in numbers}
-        if not self._one_size:
-            self._at |= {f"bytes_{number}": f"sum(iif(place = {number}, size, 0))" for number in numbers}
+        self._at = self._sums_at(numbers)
         keys = ", ".join(f"{key} {_TYPES[key]}" for key in self._keys)
         self._db.execute("DROP TABLE IF EXISTS temp.sets")
         self._db.execute(
@@ -111,6 +109,13 @@ class Sets:
             self._db.executemany("INSERT INTO temp.parts VALUES (?, ?)", ((place, part) for place in places))
             self._group(part, places, wanted)
         return self._count(numbers)
+
+    def _sums_at(self, numbers: list[int]) -> dict[str, str]:
+        """Return the columns of a group for what of it lies at each place, with their sums."""
+        found = {f"names_{number}": f"sum(place = {number})" for number in numbers}
+        if not self._one_size:
+            found |= {f"bytes_{number}": f"sum(iif(place = {number}, size, 0))" for number in numbers}
+        return found
 
     def _count(self, numbers: list[int]) -> dict[str, tuple[int, int, int]]:
         """Count the groups by kind, and what of them lies at each place, in one go."""
@@ -131,19 +136,25 @@ class Sets:
     def _group(self, number: int, places: Collection[int], wanted: Filter | None) -> None:
         """Set down the groups among some places."""
         keys = ", ".join(self._keys)
-        values: list[object] = [number]
+        values: list[object] = []
         part = self._taking_part(places)
         if wanted:
             fits, of_filter = condition(self._db, wanted)
             columns = ", ".join(f"f.{key}" for key in self._keys)
             part += f" AND ({keys}) IN (SELECT {columns} FROM {FILTERABLE} WHERE {part} AND {fits})"
             values += of_filter
+        self._fill(number, part, values)
+        self._correct(number, places)
+
+    def _fill(self, number: int, part: str, values: list[object]) -> None:
+        """Set down the groups among the files that meet a condition."""
+        keys = ", ".join(self._keys)
         # Names are read only if they are asked for: without them the index has all that is needed, in order.
         first = "min(name)" if self._order == "name" else "NULL"
         files = f"count(DISTINCT {self._FILE})"
         size = self._ANY.format("size") if self._one_size else "max(size)"
         # Nearly no stock knows a clone, and counting without them takes two thirds of the time.
-        clones = self._db.execute("SELECT 1 FROM files WHERE extent IS NOT NULL AND digest > x'' LIMIT 1").fetchone()
+        clones = self._has_clones()
         less, more = self._LESS, self._MORE
         block = self._BLOCK.format(extent="extent")
         freed = f"{less}(sum(extent IS NULL), count(DISTINCT {block}) - 1)" if clones else f"({files} - 1)"
@@ -154,11 +165,15 @@ class Sets:
             f"INSERT INTO temp.sets SELECT ?, {keys}, min(kind), {size}, count(*), max(links), {files} - 1,"
             f" {size} * {freed}, {first}{at_place}"
             f" FROM files f WHERE {part} GROUP BY {keys} HAVING {files} > 1",
-            values,
+            (number, *values),
         )
+
+    def _correct(self, number: int, places: Collection[int]) -> None:
+        """Count again what comes free where files have several names."""
         # Where files have several names, all of them must go before space comes free, and one file stays;
         # what shares its blocks with a file that may be anywhere frees nothing.
         same = " AND ".join(f"f.{key} = sets.{key}" for key in self._keys)
+        less = self._LESS
         self._db.execute(
             f"UPDATE temp.sets SET reclaimable = (SELECT max(bytes) * {less}(sum(alone), count(DISTINCT block) - 1)"
             " FROM (SELECT max(size) AS bytes, count(*) >= max(links) AND max(extent) IS NULL AS alone,"
@@ -166,6 +181,11 @@ class Sets:
             f" WHERE {same} AND {self._taking_part(places)} GROUP BY volume, inode)) WHERE links > 1 AND part = ?",
             (number,),
         )
+
+    def _has_clones(self) -> bool:
+        """Tell whether files share blocks with others."""
+        found = self._db.execute("SELECT 1 FROM files WHERE extent IS NOT NULL AND digest > x'' LIMIT 1").fetchone()
+        return found is not None
 
     def _has_others_files(self) -> bool:
         """Tell whether a place on a server has files of somebody else, which free nothing."""

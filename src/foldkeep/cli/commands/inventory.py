@@ -10,9 +10,10 @@ import argparse
 from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
-from ..options import Option, Takes
+from ..options import CONFIG, Option, Takes, settings_projects
 
 if TYPE_CHECKING:
+    from foldkeep.model import Problem
     from foldkeep.stock import Stock
 
 _BY_COLUMNS = ".parquet"
@@ -32,6 +33,7 @@ OPTIONS = (
     Option("place", "to save: labels or paths of places (else all); to convert: the new file", Takes.PLACE, "PLACE",
            several=True, optional=True),
     Option("--machine", "call this machine so in inventories, from now on", Takes.WORD, "NAME"),
+    CONFIG,
 )  # fmt: skip
 
 
@@ -57,6 +59,7 @@ def _save(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.show.answers.inventory import SavedInventoryAnswer
     from foldkeep.stock import Stock
 
+    problems: list[Problem] = []
     with Stock.open(env.stock_path(args)) as stock:
         places = list(dict.fromkeys(find_place(stock, name) for name in args.place)) or stock.places.all()
         if not places:
@@ -64,14 +67,18 @@ def _save(args: argparse.Namespace, env: Environment) -> ExitStatus:
         if args.machine:
             _rename(stock, args.machine)
         if args.file.endswith(_BY_COLUMNS):
-            from foldkeep.engine import save_columns
+            from foldkeep.formats.columns import save_columns
+            from foldkeep.keep import known_uses
 
-            saved = save_columns(args.file, inventory_head(stock, places), inventory_folders(stock, places))
+            projects = settings_projects(env.settings(args).settings, stock)
+            with env.progress(args) as progress:
+                used, problems = known_uses(stock, projects, stock.catalogs.all(), progress)
+                saved = save_columns(args.file, inventory_head(stock, places), inventory_folders(stock, places), used)
         else:
             saved = save_inventory(stock, places, args.file)
     written, files, size = saved
     env.answer(args, SavedInventoryAnswer(written, [place.label for place in places], files, size))
-    return ExitStatus.DONE
+    return env.tell_problems(args, problems)
 
 
 def _rename(stock: "Stock", name: str) -> None:
@@ -86,7 +93,7 @@ def _rename(stock: "Stock", name: str) -> None:
 
 
 def _convert(args: argparse.Namespace, env: Environment) -> ExitStatus:
-    from foldkeep.engine import convert, look_into
+    from foldkeep.formats.columns import convert, read_head
     from foldkeep.model import UnusableInput
     from foldkeep.show.answers.inventory import SavedInventoryAnswer
 
@@ -95,15 +102,14 @@ def _convert(args: argparse.Namespace, env: Environment) -> ExitStatus:
             "`inventory convert` takes an inventory and a new file", f"name one that ends in {_BY_COLUMNS}"
         )
     written, files, size = convert(args.file, args.place[0])
-    labels = [place.label for place in look_into(written).head.places]
+    labels = [place.label for place in read_head(written).places]
     env.answer(args, SavedInventoryAnswer(written, labels, files, size))
     return ExitStatus.DONE
 
 
 def _show(args: argparse.Namespace, env: Environment) -> ExitStatus:
-    from foldkeep.engine import is_by_columns, look_into
     from foldkeep.find.compare import read_inventory
     from foldkeep.show.answers.inventory import InventoryAnswer
 
-    env.answer(args, InventoryAnswer((look_into if is_by_columns(args.file) else read_inventory)(args.file)))
+    env.answer(args, InventoryAnswer(read_inventory(args.file)))
     return ExitStatus.DONE

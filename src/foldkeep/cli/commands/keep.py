@@ -13,7 +13,18 @@ import argparse
 from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
-from ..options import CONFIG, FILTERS, READING, Option, Takes, remembered_and_named, settings_projects, wanted
+from ..options import (
+    CONFIG,
+    FILTERS,
+    INVENTORY,
+    READING,
+    Option,
+    Takes,
+    remembered_and_named,
+    settings_projects,
+    wanted,
+)
+from ..options.stock_or_inventory import open_many
 from ..reading import look_for_same, same_of
 
 if TYPE_CHECKING:
@@ -24,6 +35,7 @@ examples:
   foldkeep keep -o docket.csv
   foldkeep keep -o docket.csv --prefer under:~/Masters --protect '*.psd'
   foldkeep keep --explain
+  foldkeep keep --inventory desks -o dockets
 """
 
 _CHOOSING = "choosing; repeated options add up"
@@ -93,6 +105,7 @@ OPTIONS = (
         Takes.WORD,
         "WHAT",
     ),
+    *INVENTORY,
     CONFIG,
     *READING,
     *FILTERS,
@@ -120,6 +133,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         return _explain(args, env, wishes)
     if not args.docket:
         raise UnusableInput("no docket is named", "say where to write it: -o docket.csv")
+    if args.inventory:
+        return _keep_of_many(args, env, wishes)
     proposal = Proposal()
     with Stock.open(env.stock_path(args)) as stock:
         check_filter(stock, wishes.wanted)
@@ -149,6 +164,35 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         nothing = not proposal.sets and fits_nothing(stock, wishes.wanted)
     env.answer(args, ProposalAnswer(proposal, docket, args.docket, nothing))
     return env.tell_problems(args, [*problems, *proposal.problems])
+
+
+def _keep_of_many(args: argparse.Namespace, env: Environment, wishes: "Wishes") -> ExitStatus:
+    """Propose for the machines of inventories, and write a docket for each."""
+    from foldkeep.engine import propose_for_machines, write_dockets
+    from foldkeep.find.copies import Question
+    from foldkeep.keep import Proposal
+    from foldkeep.model import UnusableInput
+    from foldkeep.scan import check_filter, check_folder
+    from foldkeep.show.answers.keep import MachinesAnswer
+
+    same = frozenset((args.same or "content").split(","))
+    if not same.isdisjoint(("essence", "decoded")):
+        raise UnusableInput(f"{args.same} is read where the files lie", "leave out --inventory, or --same")
+    if args.catalog:
+        raise UnusableInput(
+            "a catalogue is asked on its own machine", "leave out --catalog: inventories say what it uses"
+        )
+    proposal = Proposal()
+    with open_many(args, env) as asked:
+        check_filter(asked.stock, wishes.wanted)
+        for folder in _named_folders(args):
+            check_folder(asked.stock, folder)
+        question = Question(args.across, same, wanted=wishes.wanted)
+        with env.progress(args) as progress:
+            rows = propose_for_machines(asked, question, wishes, proposal, progress)
+            dockets = write_dockets(args.docket, rows, next(iter(asked.machines.values()), "machine"))
+    env.answer(args, MachinesAnswer(proposal, dockets))
+    return ExitStatus.DONE
 
 
 def _wishes(args: argparse.Namespace, env: Environment) -> "Wishes":

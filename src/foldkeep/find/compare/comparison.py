@@ -8,7 +8,8 @@ from enum import StrEnum
 from itertools import compress, repeat
 from typing import NamedTuple
 
-from foldkeep.formats.own import InventoryFolder, InventoryReader
+from foldkeep.formats.columns import inventory_reader
+from foldkeep.formats.own import InventoryFolder
 from foldkeep.model import Filter, Place, Role, StockFile, UnusableInput, visible
 from foldkeep.model.names import lies_below, steps_alike
 from foldkeep.model.work import many_rows
@@ -157,7 +158,7 @@ def open_side(stock: Callable[[], Stock], word: str, wanted: Filter) -> Side:
 
 
 def _inventory_side(path: str, wanted: Filter) -> Side:
-    reader = InventoryReader(path)
+    reader = inventory_reader(path)
     places = [
         Place(number, place.path, Role(place.role), place.label, 0) for number, place in enumerate(reader.head.places)
     ]

@@ -4,6 +4,7 @@ import time
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
+from foldkeep.formats.columns import ColumnsReader, inventory_reader
 from foldkeep.formats.own import InventoryHead, InventoryPlace, InventoryReader
 from foldkeep.formats.own import write_inventory as write
 from foldkeep.model import Place, Role
@@ -54,7 +55,7 @@ def load_inventory(path: str) -> Stock:
 
     Raises UnusableInput if it is no whole inventory.
     """
-    reader = InventoryReader(path)
+    reader = inventory_reader(path)
     stock = Stock.open(":memory:", create=True)
     try:
         with stock.transaction(flush=False), stock.files.loading():
@@ -70,7 +71,7 @@ def load_inventory(path: str) -> Stock:
     return stock
 
 
-def _fill(stock: Stock, reader: InventoryReader, places: list[Place], volumes: dict[str, int]) -> None:
+def _fill(stock: Stock, reader: InventoryReader | ColumnsReader, places: list[Place], volumes: dict[str, int]) -> None:
     for part in reader.folders():
         place = places[part.place]
         volume = volumes.get(part.volume_key, place.volume)
@@ -92,7 +93,7 @@ class InventoryFacts(NamedTuple):
 
 def read_inventory(path: str) -> InventoryFacts:
     """Read an inventory to its end and tell what it has; raise UnusableInput if it is no whole one."""
-    reader = InventoryReader(path)
+    reader = inventory_reader(path)
     sizes = [(0, 0) for _ in reader.head.places]
     for part in reader.folders():
         files, size = sizes[part.place]

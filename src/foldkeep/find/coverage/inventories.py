@@ -3,7 +3,8 @@
 from collections.abc import Collection, Iterator, Sequence
 from typing import NamedTuple
 
-from foldkeep.formats.own import InventoryHead, InventoryReader
+from foldkeep.formats.columns import inventory_reader
+from foldkeep.formats.own import InventoryHead
 
 
 class Cupboard(NamedTuple):
@@ -45,7 +46,7 @@ def contents_of(path: str) -> Iterator[tuple[Cupboard, list[str]]]:
 
     Raises UnusableInput if it is no whole inventory.
     """
-    reader = InventoryReader(path)
+    reader = inventory_reader(path)
     known: dict[tuple[int, str], Cupboard] = {}
     for part in reader.folders():
         at = (part.place, part.volume_key)

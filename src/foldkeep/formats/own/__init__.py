@@ -5,13 +5,13 @@ from typing import TYPE_CHECKING
 from foldkeep.model.faces import names_of
 
 if TYPE_CHECKING:
-    from . import parquet
     from .csv import read_table, rewrite_file, write_new_file, write_table
     from .inventory import (
         InventoryFolder,
         InventoryHead,
         InventoryPlace,
         InventoryReader,
+        checked,
         head_entry,
         head_of,
         write_inventory,
@@ -27,11 +27,11 @@ __all__ = [
     "rewrite_file",
     "write_new_file",
     "write_table",
-    "parquet",
     "InventoryFolder",
     "InventoryHead",
     "InventoryPlace",
     "InventoryReader",
+    "checked",
     "head_entry",
     "head_of",
     "write_inventory",

@@ -27,12 +27,13 @@ def refuse(cell: str) -> str:
     return cell[1:] if cell.startswith("'") and _TAKEN_FOR_FORMULA.match(cell) else cell
 
 
-def write_table(stream: TextIO, header: Sequence[str], rows: Iterable[Sequence[str]]) -> None:
-    """Write a header and rows of cells; the stream must have been opened with ``newline=""``.
+def write_table(stream: TextIO, header: Sequence[str] | None, rows: Iterable[Sequence[str]]) -> None:
+    """Write a header, unless the table was begun, and rows of cells; the stream must be open with ``newline=""``.
 
     The standard library's writer looks at each character twice, and takes three times as long.
     """
-    stream.write(_line(header))
+    if header is not None:
+        stream.write(_line(header))
     for block in in_blocks(map(_line, rows), _AT_ONCE):
         stream.write("".join(block))
 

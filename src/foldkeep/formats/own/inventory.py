@@ -112,12 +112,15 @@ class InventoryHead(NamedTuple):
         Names of volumes by key.
     machine
         On which machine; nameless in inventories of before there were several.
+    knows_uses
+        Whether it tells which files projects and catalogues use.
     """
 
     saved_ns: int
     places: list[InventoryPlace]
     volumes: dict[str, str]
     machine: Machine = Machine("", "")
+    knows_uses: bool = False
 
 
 def write_inventory(
@@ -240,6 +243,7 @@ def head_entry(head: InventoryHead) -> dict[str, Any]:
         "version": VERSION,
         "saved": format_moment(head.saved_ns),
         "machine": head.machine._asdict(),
+        "uses": head.knows_uses,
         "places": [
             {
                 "uri": file_uri(place.path),
@@ -371,7 +375,7 @@ def head_of(entry: dict[str, Any]) -> InventoryHead:
     machine = Machine(str(told["id"]), str(told["name"]))
     if machine.id and not (_MACHINE_ID.fullmatch(machine.id) and is_machine_name(machine.name)):
         raise ValueError("no such machine")
-    return InventoryHead(parse_moment(entry["saved"]), places, volumes, machine)
+    return InventoryHead(parse_moment(entry["saved"]), places, volumes, machine, entry.get("uses") is True)
 
 
 def _folder(entry: dict[str, Any], places: int) -> InventoryFolder:
@@ -380,9 +384,17 @@ def _folder(entry: dict[str, Any], places: int) -> InventoryFolder:
     text = entry["names"]
     names = text.encode("ascii").split(b"/") if text else []
     columns = {**entry, "names": [unquote_to_bytes(name) for name in names] if "%" in text else names}
-    for column, types in _COLUMNS.items():
-        if len(columns[column]) != len(names) or not set(map(type, columns[column])) <= types:
-            raise ValueError(f"wrong {column}")
-    return InventoryFolder(
-        path_from_uri(entry["folder"]), entry["place"], entry["volume"], *(columns[column] for column in _COLUMNS)
+    return checked(
+        InventoryFolder(
+            path_from_uri(entry["folder"]), entry["place"], entry["volume"], *(columns[column] for column in _COLUMNS)
+        )
     )
+
+
+def checked(folder: InventoryFolder) -> InventoryFolder:
+    """Return a folder whose columns are all of one length, and hold what they should; raise ValueError if not."""
+    for column, types in _COLUMNS.items():
+        values = getattr(folder, column)
+        if len(values) != len(folder.names) or not set(map(type, values)) <= types:
+            raise ValueError(f"wrong {column}")
+    return folder

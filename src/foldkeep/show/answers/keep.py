@@ -4,6 +4,7 @@ import shlex
 from collections.abc import Sequence
 from typing import NamedTuple
 
+from foldkeep.engine import MachineDocket
 from foldkeep.keep import Proposal, Wishes
 from foldkeep.model import visible
 from foldkeep.model.units import format_size
@@ -81,6 +82,61 @@ class ProposalAnswer(NamedTuple):
             page.line((f"{count(proposal.undecided, 'set')} undecided: every copy is left as it is.", CARE))
         page.line(f"The docket is {self.docket}. Look at it in a spreadsheet, or set by set: foldkeep review {name}")
         page.line(f"Then carry it out: foldkeep fold {name}")
+
+
+class MachinesAnswer(NamedTuple):
+    """Answer of `keep` for several machines: a docket for each."""
+
+    proposal: Proposal
+    dockets: Sequence[MachineDocket]
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        return {
+            **ProposalAnswer(self.proposal, "", "").document(),
+            "docket": None,
+            "dockets": [
+                {
+                    "machine": each.machine,
+                    "docket": each.path,
+                    "spares": each.spares,
+                    "keepers_elsewhere": each.elsewhere,
+                }
+                for each in self.dockets
+            ],
+        }
+
+    def write(self, page: Page) -> None:
+        """Write it for people."""
+        proposal = self.proposal
+        if not self.dockets:
+            page.line("No copies were found, so there is no docket.")
+            return
+        page.line(
+            (count(proposal.spares, "spare"), STRONG),
+            f" in {count(proposal.sets, 'set')} can be folded, ",
+            (format_size(proposal.reclaimable), GAIN),
+            " in all.",
+        )
+        page.table(
+            [
+                Column("machine", style=STRONG),
+                Column("spares", True),
+                Column("keepers elsewhere", True),
+                Column("docket"),
+            ],
+            [
+                (visible(each.machine), f"{each.spares:,}", f"{each.elsewhere:,}", visible(each.path))
+                for each in self.dockets
+            ],
+        )
+        if proposal.undecided:
+            page.line((f"{count(proposal.undecided, 'set')} undecided: every copy is left as it is.", CARE))
+        page.line("Look at each, and carry it out on its machine: foldkeep fold DOCKET")
+        if any(each.elsewhere for each in self.dockets):
+            page.line(
+                "Where the keepers are elsewhere, their machine vouches for them first: foldkeep vouch DOCKET -o FILE"
+            )
 
 
 class RulesAnswer(NamedTuple):

@@ -5,13 +5,11 @@ from typing import TYPE_CHECKING
 from foldkeep.model.faces import names_of
 
 if TYPE_CHECKING:
-    from .connection import text
     from .stock import Columns, stock_of_many
 
 __all__ = [
     "Columns",
     "stock_of_many",
-    "text",
 ]
 
 __getattr__ = names_of(__name__, __file__)

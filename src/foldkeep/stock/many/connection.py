@@ -73,16 +73,6 @@ class Connection:
         self._db.create_function(name, function, ["BLOB"], "BOOLEAN")
 
 
-def text(value: str) -> str:
-    """Return a text as a question has it."""
-    return "'" + value.replace("'", "''") + "'"
-
-
-def blob(value: bytes) -> str:
-    """Return bytes as a question has them."""
-    return f"x'{value.hex()}'"
-
-
 def translated(question: str) -> str:
     """Return a question to SQLite as DuckDB has it."""
     for pattern, word in _WORDS:

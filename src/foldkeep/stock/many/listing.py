@@ -69,6 +69,11 @@ class ListingOfMany(Listing):
         number = self._numbers[key[0]]
         return number if len(key) == 1 else f"{number} {key[1]}"
 
+    def uses(self) -> Iterator[tuple[bytes, str]]:
+        """Yield the path of each file that something uses on its machine, and what."""
+        rows = self._db.execute("SELECT folder, name, used FROM files WHERE used IS NOT NULL")
+        return ((join(folder, name), used) for folder, name, used in rows)
+
     @cached_property
     def _beside_sidecars(self) -> dict[bytes, list[bytes]]:
         """Return the names of other files in each folder that has sidecars."""

@@ -1,6 +1,7 @@
 """Files of many machines that agree."""
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
+from itertools import zip_longest
 from typing import Any
 
 from foldkeep.model import Filter
@@ -9,6 +10,9 @@ from ..files import FILE_COLUMNS
 from ..filtering import FILTERABLE, condition
 from ..sets import Sets
 from .connection import translated
+
+_ROWS_AT_ONCE = 5_000_000
+_STARTS, _MOST_PARTS = 65_536, 4096  # beginnings of digests of two bytes
 
 
 class SetsOfMany(Sets):
@@ -20,6 +24,56 @@ class SetsOfMany(Sets):
     _ANY = "any_value({})"
     _IN_ORDER = " ORDER BY 1"
     _NUMBER = "(s.rowid + 1)"
+
+    def _sums_at(self, numbers: list[int]) -> dict[str, str]:
+        self._at_places: dict[int, list[int]] = {number: [0, 0] for number in numbers}
+        return {}  # of forty machines, these would be most of a group
+
+    def _fill(self, number: int, part: str, values: list[object]) -> None:
+        plain = "digest" in self._keys and not self._has_clones() and not self._has_others_files()
+        for within in self._ranges() if plain else ("",):
+            if plain:
+                self._fill_plainly(number, part + within, values)
+            else:
+                super()._fill(number, part, values)
+            rows = self._db.execute(
+                f"SELECT f.place, count(*), sum(f.size) FROM {self._joined('sets')} WHERE s.part = {number}{within}"
+                " GROUP BY f.place"
+            )
+            for place, names, size in rows:
+                self._at_places[place][0] += names
+                self._at_places[place][1] += int(size)
+
+    def _fill_plainly(self, number: int, part: str, values: list[object]) -> None:
+        """Set down groups of one content: by file first, since distinct files of each would have to be in memory."""
+        keys = ", ".join(self._keys)
+        self._db.execute(
+            f"INSERT INTO temp.sets SELECT ?, {keys}, min(kind), any_value(size), sum(names), max(links), count(*) - 1,"
+            f" any_value(size) * (count(*) - 1), min(first_name) FROM (SELECT {keys}, min(kind) AS kind,"
+            " any_value(size) AS size, count(*) AS names, max(links) AS links, min(name) AS first_name"
+            f" FROM files f WHERE {part} GROUP BY {keys}, volume, inode) GROUP BY {keys} HAVING count(*) > 1",
+            (number, *values),
+        )
+
+    def _ranges(self) -> Iterator[str]:
+        """Yield conditions that part the digests, so that each part fits in memory; columns are in order of digest."""
+        (rows,) = self._db.execute("SELECT count(*) FROM files").fetchone() or (0,)
+        parts = min(rows // _ROWS_AT_ONCE + 1, _MOST_PARTS)
+        ends = [(at * _STARTS // parts).to_bytes(2, "big").hex() for at in range(parts)]
+        for start, end in zip_longest(ends, ends[1:]):
+            yield f" AND f.digest >= x'{start}'" + (f" AND f.digest < x'{end}'" if end else "")
+
+    def _correct(self, number: int, places: Collection[int]) -> None:
+        if self._db.execute("SELECT 1 FROM temp.sets WHERE links > 1 LIMIT 1").fetchone():
+            super()._correct(number, places)
+
+    def _count(self, numbers: list[int]) -> dict[str, tuple[int, int, int]]:
+        rows = self._db.execute(
+            "SELECT kind, count(*), sum(spares), sum(reclaimable) FROM temp.sets GROUP BY kind"
+            " ORDER BY sum(reclaimable) DESC, kind"
+        )
+        self._by_place = {number: (names, size) for number in numbers for names, size in [self._at_places[number]]}
+        return {kind: (sets, int(spares), int(reclaimable)) for kind, sets, spares, reclaimable in rows}
 
     def _of_ranked(self) -> Iterator[tuple[Any, ...]]:
         yield from self._db.execute(

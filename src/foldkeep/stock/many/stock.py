@@ -4,6 +4,7 @@ import sqlite3
 from collections.abc import Iterable, Mapping, Sequence
 from typing import TYPE_CHECKING, NamedTuple, cast
 
+from foldkeep.formats.columns import blob, text
 from foldkeep.formats.own import InventoryHead
 from foldkeep.model import Role
 from foldkeep.model.machines import path_on
@@ -11,14 +12,19 @@ from foldkeep.model.volumes import is_lasting_key
 
 from ..holdings import Holdings
 from ..stock import Stock
-from .connection import MACROS, Connection, blob, text
+from .connection import MACROS, Connection
 from .listing import ListingOfMany
 from .sets import SetsOfMany
 
 if TYPE_CHECKING:
     from duckdb import DuckDBPyConnection
 
-_PLAIN = "name, kind, size, modified_ns, inode, links, owner, blocks, extent, content, ends, digest"
+# What must be there is; a file that somebody made up may have nothing in its place.
+_KNOWN = (
+    "name, coalesce(kind, 'other') AS kind, coalesce(size, 0) AS size, coalesce(modified_ns, 0) AS modified_ns,"
+    " coalesce(inode, 0) AS inode, coalesce(links, 1) AS links, coalesce(owner, 0) AS owner, blocks, extent, content,"
+    " ends, digest, used"
+)
 
 
 class Columns(NamedTuple):
@@ -91,10 +97,12 @@ def _enter(stock: Stock, source: Columns) -> str:
         ).id
         for number, place in enumerate(head.places)
     }
-    folder = f"{blob(path_on(machine, b''))} || folder" if machine else "folder"
+    folder = "coalesce(folder, '/'::BLOB)"
+    if machine:
+        folder = f"{blob(path_on(machine, b''))} || {folder}"
     return (
         f"SELECT {folder} AS folder, {_numbered('place', places)} AS place, {_numbered('volume', volumes)} AS volume,"
-        f" {_PLAIN}, file_row_number AS id FROM read_parquet({text(source.path)}, file_row_number = true)"
+        f" {_KNOWN}, file_row_number AS id FROM read_parquet({text(source.path)}, file_row_number = true)"
         f" WHERE {_is_one_of('place', places)} AND {_is_one_of('volume', volumes)}"
     )
 
@@ -110,11 +118,9 @@ def _is_one_of(column: str, words: Iterable[str]) -> str:
 
 
 def _copy_places(stock: Stock, asked: Connection) -> None:
-    """Have the database know the places too."""
-    for table in ("places", "volumes"):
+    """Have the database know the places too, and that nothing is known of what inventories do not tell."""
+    for table in ("places", "volumes", "signals", "checks"):
         columns = stock.places.columns(table)
         asked.execute(f"CREATE TABLE {table} ({', '.join(f'{name} {type_}' for name, type_ in columns)})")
         marks = ", ".join("?" * len(columns))
         asked.executemany(f"INSERT INTO {table} VALUES ({marks})", stock.places.rows(table))
-    asked.execute("CREATE TABLE signals (digest BLOB, extractor TEXT, version INTEGER, value TEXT, problem TEXT)")
-    asked.execute("CREATE TABLE checks (kind TEXT, subject BLOB, result TEXT)")

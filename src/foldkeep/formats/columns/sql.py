@@ -57,3 +57,13 @@ def database(memory: int = MEMORY_BYTES, beside: str | None = None) -> "Iterator
             ) from error
         finally:
             connection.close()
+
+
+def text(value: str) -> str:
+    """Return a text as a question has it."""
+    return "'" + value.replace("'", "''") + "'"
+
+
+def blob(value: bytes) -> str:
+    """Return bytes as a question has them."""
+    return f"x'{value.hex()}'"

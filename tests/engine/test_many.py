@@ -1,0 +1,190 @@
+"""Inventories of several machines, asked as one."""
+
+import csv
+import json
+import os
+from pathlib import Path
+
+import pytest
+from blake3 import blake3
+
+from foldkeep.engine import open_inventories
+from foldkeep.find.copies import duplicates
+from foldkeep.formats.columns import save_columns
+from foldkeep.formats.own import InventoryHead, InventoryPlace, write_inventory
+from foldkeep.model.machines import Machine
+from harness.desks import Desk
+
+_NOBODY = {"volumes": [], "bins": None}
+
+
+def inventory(path: Path, machine: str, files: dict[str, bytes | None], **more) -> Path:
+    """Write the inventory of a machine that is nowhere: its files by path below /media, with their contents."""
+    about = {"id": machine, "volume": f"uuid:{machine}", "saved": 1_790_000_000_000_000_000, "used": {}, **more}
+    place = InventoryPlace(b"/media", "media", "working", about["volume"], "the disk", about["saved"])
+    key = blake3(about["id"].encode()).hexdigest()[:32]
+    head = InventoryHead(about["saved"], [place], {about["volume"]: "the disk"}, Machine(key, machine))
+    folders: dict[bytes, list] = {}
+    for number, (name, body) in enumerate(sorted(files.items())):
+        folder, _, base = f"/media/{name}".rpartition("/")
+        size, digest = (7, None) if body is None else (len(body), blake3(body).digest())
+        row = (os.fsencode(base), "photo", size, 1_700_000_000_000_000_000 + number, number + 1, 1, 1000, None, None,
+               None, None, digest)  # fmt: skip
+        folders.setdefault(os.fsencode(folder), []).append(row)
+    rows = [(folder, 0, about["volume"], some) for folder, some in folders.items()]
+    if path.suffix == ".parquet":
+        used = {os.fsencode(f"/media/{name}"): words for name, words in about["used"].items()}
+        save_columns(str(path), head, rows, used)
+    else:
+        write_inventory(str(path), head, rows)
+    return path
+
+
+def test_commands_answer_from_columns_as_from_the_stock(desk: Desk):
+    for folder, names in (
+        ("a", "one two three void"),
+        ("b", "one two"),
+        ("a copy", "one"),
+        ("deep/er/still", "three x"),
+    ):
+        for name in names.split():
+            desk.write(f"{folder}/{name}.jpg", b"" if name == "void" else name.encode() * 700)
+    desk.write(b"odd/\xff\n.mov", b"o" * 900)
+    desk.write(b"a/lied.png", b"one" * 700)
+    os.link(desk.place / "a/one.jpg", desk.place / "b/linked.jpg")
+    os.link(desk.place / "a/x.jpg" if (desk.place / "a/x.jpg").exists() else desk.place / "deep/er/still/x.jpg",
+            desk.place / "x again.jpg")  # fmt: skip
+    desk.write("a/one.xmp", b"<x/>")
+    desk.write("b/one.xmp", b"<x/>")
+    (desk.place / "bare").mkdir()
+    backup = desk.top / "backup"
+    backup.mkdir()
+    (backup / "one.jpg").write_bytes(b"one" * 700)
+    desk.run("scan", desk.place)
+    desk.run("scan", backup, "--role", "backup")
+    lines, columns, converted = (desk.top / name for name in ("a.inventory", "a.parquet", "b.parquet"))
+    for path in (lines, columns):
+        assert desk.ask("inventory", "save", path)["files"] == desk.ask("list")["totals"]["files"]
+    assert desk.run("inventory", "convert", lines, converted).status == 0
+    questions = [
+        ["duplicates"], ["duplicates", "--across"], ["duplicates", "--same", "name,size"], ["duplicates", "--folders"],
+        ["duplicates", "--same", "name", "--sort", "name", "--kind", "photo"], ["duplicates", "--sort", "count"],
+        ["duplicates", "--same", "size", "--larger-than", "1kB", "--across"], ["list"], ["list", "--sort", "size"],
+        ["list", "--sort", "age", "--top", "3"], ["list", "--name", "*O*", "--sort", "name"], ["list", "--empty"],
+        ["list", "--role", "backup"], ["list", "--under", desk.place / "a", "--not-name", "v*"], ["list", "--damaged"],
+        *(["space", "--by", by] for by in ("kind", "suffix", "age", "year", "place", "volume", "owner")),
+        ["space", "--depth", "4"], ["space", "--kind", "photo", "--place", "place"], ["space", "--largest", "3"],
+    ]  # fmt: skip
+    for words in questions:
+        ours = desk.ask(*words)
+        for path in (lines, columns, converted):
+            theirs = desk.ask(*words, "--inventory", path, "--stock", desk.top / "none")
+            assert {**theirs, **_NOBODY} == {**ours, **_NOBODY}, (words, path.name)
+    assert desk.ask("inventory", "show", columns)["places"] == desk.ask("inventory", "show", lines)["places"]
+
+
+def test_equal_paths_of_two_machines_are_two_files(tmp_path, desk: Desk):
+    inventory(tmp_path / "b.parquet", "edit-02", {"kite.jpg": b"kite" * 9, "own.jpg": b"b"})
+    inventory(tmp_path / "a.inventory", "edit-01", {"kite.jpg": b"kite" * 9, "sun.jpg": None})
+    (tmp_path / "notes.txt").write_text("no inventory")
+    answer = desk.run("duplicates", "--inventory", tmp_path, "--json")
+    (one,) = answer.json["sets"]
+    assert [copy["uri"] for copy in one["copies"]] == [f"file://edit-0{n}/media/kite.jpg" for n in (1, 2)]
+    assert [copy["path"] for copy in one["copies"]] == [f"//edit-0{n}/media/kite.jpg" for n in (1, 2)]
+    assert [copy["place"] for copy in one["copies"]] == ["edit-01:media", "edit-02:media"]
+    assert "1 file was never read whole" in answer.err
+    assert answer.json["totals"] == {"sets": 1, "spares": 1, "reclaimable": 36}
+    listed = desk.ask("list", "--inventory", tmp_path / "*.parquet", "--inventory", tmp_path / "a.inventory",
+                      "--place", "edit-02:media")  # fmt: skip
+    assert [Path(file["path"]).name for file in listed["files"]] == ["kite.jpg", "own.jpg"]
+    assert desk.run("list", "--inventory", tmp_path / "none*").status == 2
+
+
+def test_what_two_inventories_tell_of_counts_once(tmp_path, desk: Desk):
+    """An older inventory of a place, a drive that travelled, one name of two machines: no file is its own copy."""
+    old = inventory(tmp_path / "old.parquet", "edit-01", {"kite.jpg": b"kite" * 9, "gone.jpg": b"gone"}, saved=10**18)
+    new = inventory(tmp_path / "new.parquet", "edit-01", {"kite.jpg": b"kite" * 9})
+    drive = inventory(tmp_path / "drive.parquet", "edit-02", {"kite.jpg": b"kite" * 9}, volume="uuid:edit-01",
+                      saved=10**18 + 1)  # fmt: skip
+    twin = inventory(tmp_path / "twin.parquet", "edit-01", {"sun.jpg": b"sun"}, id="another", volume="device:1")
+    answer = desk.run("list", "--json", *(word for path in (old, new, drive, twin) for word in ("--inventory", path)))
+    assert sorted(file["path"] for file in answer.json["files"]) == [
+        "//edit-01-2/media/sun.jpg", "//edit-01/media/kite.jpg"]  # fmt: skip
+    assert answer.err.count("does not count") == 2
+    assert desk.ask("duplicates", "--inventory", tmp_path)["sets"] == []
+
+
+@pytest.mark.parametrize("harm", ["flipped", "cut", "longer", "columns", "head", "empty"])
+def test_what_is_no_whole_inventory_is_refused_in_one_line(tmp_path, desk: Desk, harm):
+    import duckdb
+
+    path = inventory(tmp_path / "a.parquet", "edit-01", {"kite.jpg": b"kite"})
+    whole = path.read_bytes()
+    if harm in ("columns", "head"):
+        from foldkeep.formats.columns import seal
+
+        path.unlink()
+        told = "{}" if harm == "head" else duckdb.sql("SELECT 1")
+        keys = f"{{'{seal.HEAD_KEY}': '{told if harm == 'head' else '{}'}', '{seal.SEAL_KEY}': '{seal.EMPTY_SEAL}'}}"
+        duckdb.sql("SELECT 1 AS size").write_parquet(str(path)) if harm == "" else duckdb.execute(
+            f"COPY (SELECT 1 AS size) TO '{path}' (FORMAT parquet, KV_METADATA {keys})"
+        )
+        with open(path, "r+b") as file:
+            seal.seal(file)
+    else:
+        body = {"flipped": whole[:99] + bytes([whole[99] ^ 1]) + whole[100:], "cut": whole[:-9], "longer": whole + b"0",
+                "empty": b"PAR1"}[harm]  # fmt: skip
+        path.write_bytes(body)
+    for words in (["list", "--inventory", path], ["inventory", "show", path], ["compare", path, path],
+                  ["coverage", "--with-inventory", path], ["keep", "--inventory", path, "-o", tmp_path / "out"],
+                  ):  # fmt: skip
+        desk.run("scan", desk.place)
+        answer = desk.run(*words)
+        assert (answer.status, answer.err.count("\n")) == (2, 1), (words, answer.err)
+        assert "is no whole inventory" in answer.err
+
+
+def test_each_machine_gets_a_docket_with_its_spares_and_their_keepers(tmp_path, desk: Desk):
+    desks = tmp_path / "desks"
+    desks.mkdir()
+    inventory(desks / "a.parquet", "edit-01", {"sorted/2026/kite.jpg": b"kite" * 9,
+                                              "sorted/2026/in use.jpg": b"used" * 9,
+                                              "twice/a.jpg": b"twice" * 9, "twice/a copy.jpg": b"twice" * 9},
+              used={"sorted/2026/in use.jpg": "used by cut.edl"})  # fmt: skip
+    inventory(
+        desks / "b.parquet",
+        "edit-02",
+        {"Untitled import/kite.jpg": b"kite" * 9, "Untitled import/in use.jpg": b"used" * 9},
+    )
+    answer = desk.ask("keep", "--inventory", desks, "-o", tmp_path / "dockets", "--prefer", "place:edit-01:media")
+    told = {each["machine"]: (each["spares"], each["keepers_elsewhere"]) for each in answer["dockets"]}
+    assert told == {"edit-01": (1, 0), "edit-02": (2, 2)}
+    rows = list(csv.DictReader((tmp_path / "dockets/edit-02.csv").read_text().splitlines()))
+    home, there = "file:///media/Untitled%20import/", "file://edit-01/media/sorted/2026/"
+    assert sorted((row["action"], row["uri"]) for row in rows) == [
+        ("fold", f"{home}in%20use.jpg"), ("fold", f"{home}kite.jpg"),
+        ("keep", f"{there}in%20use.jpg"), ("keep", f"{there}kite.jpg"),
+    ]  # fmt: skip
+    before = inventory(tmp_path / "c.inventory", "edit-03", {"kite.jpg": b"kite" * 9})
+    refused = desk.run("keep", "--inventory", before, "-o", tmp_path / "more")
+    assert (refused.status, "does not say what projects" in refused.err) == (2, True)
+
+
+def test_sets_of_many_are_those_of_a_plain_count(tmp_path):
+    """Ten machines with files drawn by a rule; the sets are counted by a dictionary."""
+    bodies: dict[bytes, set[str]] = {}
+    for machine in range(10):
+        files = {}
+        for number in range(60):
+            body = b"%d" % (number * (machine % 3 + 1) % 47) * 5
+            files[f"{number % 5}/{number}.jpg"] = body
+            bodies.setdefault(body, set()).add(f"//edit-{machine}/media/{number % 5}/{number}.jpg")
+        inventory(tmp_path / f"{machine}.{'inventory' if machine % 2 else 'parquet'}", f"edit-{machine}", files)
+    with open_inventories([str(tmp_path)]) as asked:
+        found = duplicates(asked.stock)
+        sets = {frozenset(os.fsdecode(copy.path) for copy in one.copies) for one in found.sets()}
+        totals = found.overview().totals
+    wanted = {frozenset(paths) for paths in bodies.values() if len(paths) > 1}
+    assert sets == wanted
+    assert (totals.sets, totals.spares) == (len(wanted), sum(len(paths) - 1 for paths in wanted))
+    assert json.dumps(totals)
