@@ -47,6 +47,7 @@ GROUPS: dict[str, dict[str, str]] = {
         "archive": "pack a finished project so that anyone can verify it",
         "restore": "bring an archived project back",
         "inventory": "save what is known about a drive, for when it is away",
+        "vouch": "read keepers here, so that another machine can fold its copies",
     },
     "look after": {
         "fixity": "read files again, and tell which are no longer what they were",

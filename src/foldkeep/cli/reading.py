@@ -5,10 +5,11 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from argparse import Namespace
-    from collections.abc import Collection, Iterator
+    from collections.abc import Collection, Iterator, Sequence
     from concurrent.futures import Executor
 
     from foldkeep.model import Place, Problem, Progress
+    from foldkeep.model.vouchers import Voucher
     from foldkeep.stock import Stock
 
     from .environment import Environment
@@ -72,3 +73,10 @@ def look_for_same(stock: "Stock", same: str, kinds: "Collection[str]", progress:
         problems += read_shared(stock, Shared.FORM, executor, progress).problems
         problems += find_decoded(stock, here, progress)
     return problems
+
+
+def read_vouchers(stock: "Stock", paths: "Sequence[str]") -> "list[Voucher]":
+    """Read vouchers that machines signed whose keys are known; raise UnusableInput for one that none of them did."""
+    from foldkeep.formats.signed import read_voucher
+
+    return [read_voucher(path, stock.machine.key_of) for path in paths]

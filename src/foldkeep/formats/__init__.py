@@ -5,8 +5,8 @@ from typing import TYPE_CHECKING
 from foldkeep.model.faces import names_of
 
 if TYPE_CHECKING:
-    from .reading import opened_file, walked
+    from .reading import opened_file, read_whole, walked
 
-__all__ = ["opened_file", "walked"]
+__all__ = ["opened_file", "read_whole", "walked"]
 
 __getattr__ = names_of(__name__, __file__)

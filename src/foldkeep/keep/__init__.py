@@ -7,7 +7,16 @@ from foldkeep.model.faces import names_of
 if TYPE_CHECKING:
     from .aside import leaving_aside
     from .choose import Chooser
-    from .docket import COLUMNS, current_rows, open_docket, read_choices, read_docket, rewrite_docket, write_docket
+    from .docket import (
+        COLUMNS,
+        current_rows,
+        docket_digest,
+        open_docket,
+        read_choices,
+        read_docket,
+        rewrite_docket,
+        write_docket,
+    )
     from .essences import propose_essences
     from .in_use import InUse, known_uses
     from .keep_options import Wishes
@@ -30,6 +39,7 @@ __all__ = [
     "meaning",
     "real_folder",
     "COLUMNS",
+    "docket_digest",
     "open_docket",
     "read_docket",
     "read_choices",

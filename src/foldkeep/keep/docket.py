@@ -1,13 +1,17 @@
 """Dockets as files: CSV that a person can read, sort and change in a spreadsheet."""
 
+import json
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from io import TextIOWrapper
+
+from blake3 import blake3
 
 from foldkeep.formats import opened_file
 from foldkeep.formats.own import new_file, read_table, rewrite_file, write_new_file, write_table
 from foldkeep.model import Action, DocketRow, UnusableInput, visible
 from foldkeep.model.files import format_digest, parse_digest
+from foldkeep.model.machines import is_elsewhere
 from foldkeep.model.names import file_uri, path_from_uri
 from foldkeep.model.units import format_moment, parse_moment
 from foldkeep.model.work import reason_of
@@ -111,6 +115,15 @@ def current_rows(stock: Stock, rows: Iterable[DocketRow]) -> list[DocketRow]:
     return [row if row.path == path else row._replace(path=path) for row, path in zip(rows, now, strict=True)]
 
 
+def docket_digest(rows: Iterable[DocketRow]) -> bytes:
+    """Return the digest of what a docket says, whatever program saved it: of its rows but for words and their order."""
+    said = sorted(
+        (row.set, str(row.action), file_uri(row.path), row.size, row.modified_ns, (row.digest or b"").hex())
+        for row in rows
+    )
+    return blake3(json.dumps(said).encode()).digest()
+
+
 def _cells(row: DocketRow) -> list[str]:
     return [
         row.set,
@@ -135,10 +148,13 @@ def _row(cells: dict[str, str]) -> DocketRow:
     if not cells["size"].strip().isdecimal():
         raise ValueError(f"size {cells['size']!r} is not a number of bytes")
     digest = cells["digest"].strip()
+    path = path_from_uri(cells["uri"].strip(), elsewhere=True)
+    if is_elsewhere(path) and action is not Action.KEEP:
+        raise ValueError(f"{visible(path)} is on another machine, so it can only stay")
     return DocketRow(
         set_,
         action,
-        path_from_uri(cells["uri"].strip()),
+        path,
         int(cells["size"]),
         cells["kind"],
         parse_moment(cells["modified"]),

@@ -10,7 +10,7 @@ EXTRAS = {
     "remote": ("httpx", "asyncssh", "keyring"),
     "cloud": ("wsgidav", "cheroot"),
     "desktop": ("dbus_fast",),
-    "fleet": ("duckdb", "pyarrow"),
+    "fleet": ("cryptography", "duckdb", "pyarrow"),
 }
 """The modules that each extra brings, under the names by which ``pip install 'fold-keep[NAME]'`` knows them."""
 
@@ -22,7 +22,7 @@ _PURPOSES = {
     "remote": "looking into places on servers",
     "cloud": "running a cloud of its own",
     "desktop": "telling the desktop",
-    "fleet": "asking inventories of several machines",
+    "fleet": "working with several machines",
 }
 
 

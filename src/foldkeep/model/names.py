@@ -13,7 +13,7 @@ from typing import AnyStr
 from urllib.parse import quote_from_bytes, unquote_to_bytes, urlsplit
 
 from .errors import UnusableInput
-from .machines import is_elsewhere
+from .machines import is_elsewhere, is_machine_name, path_on
 from .remote import is_address, is_remote, remote_path, remote_uri
 
 PathBytes = bytes
@@ -45,8 +45,13 @@ def _quoted(folder: bytes) -> str:
     return quote_from_bytes(folder, safe="/")
 
 
-def path_from_uri(uri: str) -> bytes:
+def path_from_uri(uri: str, *, elsewhere: bool = False) -> bytes:
     """Return the absolute path that a ``file:`` URI of this machine, or the URI of a remote path, names.
+
+    Parameters
+    ----------
+    elsewhere
+        Take the URI of a path on another machine as well, and return that as `foldkeep.model.machines` has it.
 
     Raises
     ------
@@ -60,12 +65,13 @@ def path_from_uri(uri: str) -> bytes:
     if is_address(uri):
         return _remote_path(uri)
     parts = urlsplit(uri)
-    if parts.scheme != "file" or parts.netloc not in ("", "localhost") or parts.query or parts.fragment:
+    is_other = elsewhere and is_machine_name(parts.netloc) and parts.netloc != "localhost"
+    if parts.scheme != "file" or not (is_other or parts.netloc in ("", "localhost")) or parts.query or parts.fragment:
         raise ValueError(f"not a file: URI of this machine: {uri!r}")
     path = unquote_to_bytes(parts.path)
     if not path.startswith(b"/") or is_elsewhere(path) or b"\0" in path:
         raise ValueError(f"not an absolute path: {uri!r}")
-    return path
+    return path_on(parts.netloc, path) if is_other else path
 
 
 def _remote_path(uri: str) -> bytes:

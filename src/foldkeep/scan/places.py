@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from foldkeep.model import PathBytes, Place, Role, UnusableInput, visible
 from foldkeep.model.extras import need
+from foldkeep.model.machines import is_elsewhere
 from foldkeep.model.names import lies_below, lies_in_a_fold
 from foldkeep.model.remote import is_address, is_remote, remote_path
 from foldkeep.model.settings import ASKABLE
@@ -29,6 +30,8 @@ class Presence(StrEnum):
     """Something is there, but not the volume that the stock knows."""
     SERVER = "on a server"
     """It is asked when it is scanned, and when something is done there."""
+    ELSEWHERE = "on another machine"
+    """An inventory tells of it."""
     SILENT = "no answer"
     """The share or program that it lies on does not answer."""
 
@@ -79,6 +82,8 @@ def presence(stock: Stock, place: Place) -> Presence:
     """Tell whether a place is here, away, or covered by another volume."""
     if is_remote(place.path):
         return Presence.SERVER
+    if is_elsewhere(place.path):
+        return Presence.ELSEWHERE
     if not answers(place.path):
         return Presence.SILENT
     try:

@@ -248,6 +248,17 @@ _MIGRATIONS = (
         name TEXT NOT NULL                  -- empty for the system's own
     ) STRICT, WITHOUT ROWID;
     INSERT INTO machine VALUES (lower(hex(randomblob(16))), '');
+    CREATE TABLE machine_keys (             -- of others, by which what they sign is known
+        id TEXT PRIMARY KEY,
+        name TEXT NOT NULL,
+        key BLOB NOT NULL UNIQUE
+    ) STRICT, WITHOUT ROWID;
+    CREATE TABLE numbers (                  -- that others are asked to sign before something is released
+        number BLOB NOT NULL,
+        run INTEGER NOT NULL,
+        made_ns INTEGER NOT NULL,
+        PRIMARY KEY (number, run)
+    ) STRICT, WITHOUT ROWID;
     """,
 )
 VERSION = len(_MIGRATIONS)

@@ -40,6 +40,7 @@ from foldkeep.model import Method
 
 from ..environment import Environment, ExitStatus
 from ..options import BREAK_LOCK, PROJECTS, READING, Option, Takes, projects_of, recipes_of, remembered_and_named
+from ..reading import read_vouchers
 
 if TYPE_CHECKING:
     from foldkeep.fold import Plan
@@ -72,6 +73,13 @@ OPTIONS = (
         "of what lies on a server take a strong digest that the server states then and there, instead of reading it",
         rare=True,
     ),
+    Option(
+        "--vouchers",
+        "of keepers on other machines believe what these vouch for, see foldkeep vouch",
+        Takes.FILE,
+        "FILE",
+        several=True,
+    ),
     Option("--for-good", "for the method delete: confirm that nothing can be brought back", rare=True),
     Option("--catalog", "also use metadata of this catalogue", Takes.CATALOG, "NAME|SOURCE", several=True),
     Option("--leave-sidecars", "add no metadata to sidecars of keepers", rare=True),
@@ -85,7 +93,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Check, show, ask, fold."""
     from foldkeep.find.catalogs import descriptions
     from foldkeep.fold import FoldReport, check_plan, fold
-    from foldkeep.keep import current_rows, read_docket
+    from foldkeep.keep import current_rows, docket_digest, read_docket
     from foldkeep.model import UnusableInput
     from foldkeep.show.answers.fold import FoldAnswer, write_plan
     from foldkeep.stock import Stock
@@ -94,12 +102,13 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     into = _into(args, method)
     litter = env.settings(args).settings.litter
     rows = read_docket(args.docket)
+    docket = docket_digest(rows)
     if args.leave_sidecars and args.catalog:
         raise UnusableInput("--catalog tells what to write into sidecars", "leave it or --leave-sidecars out")
     with Stock.open(env.stock_path(args)) as stock, stock.hold("fold"), env.servers(stock):
         env.follow_drives(stock)
         rows = current_rows(stock, rows)
-        plan = _plan(args, env, stock, rows, method, into)
+        plan = _plan(args, env, stock, rows, method, into, docket)
         described = None
         if not (args.leave_sidecars or method.adds):
             described = descriptions(stock, remembered_and_named(args, stock)) if plan.items else {}
@@ -121,10 +130,17 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
 
 def _plan(
-    args: argparse.Namespace, env: Environment, stock: "Stock", rows: "list[DocketRow]", method: Method, into: bytes
+    args: argparse.Namespace,
+    env: Environment,
+    stock: "Stock",
+    rows: "list[DocketRow]",
+    method: Method,
+    into: bytes,
+    docket: bytes,
 ) -> "Plan":
     """Return what the rows of a docket come to; what they claim of their files is found out again."""
     from foldkeep.fold import addition_plan, make_plan
+    from foldkeep.fold.elsewhere import proofs_for_folding
     from foldkeep.keep.dockets import alike_again, derived_again, essences_again
 
     places = stock.places.all()
@@ -137,9 +153,11 @@ def _plan(
         essences = essences_again(rows, progress)
         asked = [row for row in rows if row.path not in essences]
         alike = alike_again(stock, asked, progress) if args.allow_alike else None
+    proofs = proofs_for_folding(stock, read_vouchers(stock, args.vouchers), docket)
     plan = make_plan(
         args.docket, rows, places, method, into,
         allow_last_copy=args.allow_last_copy, derived=derived, alike=alike, essences=essences,
+        proofs=proofs,
     )  # fmt: skip
     plan.trusts_server = args.trust_server_digest
     return plan

@@ -13,9 +13,17 @@ else is left.
 """
 
 import argparse
+from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
 from ..options import BREAK_LOCK, RECIPES, Option, Takes, recipes_of
+from ..reading import read_vouchers
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from foldkeep.model import Run
+    from foldkeep.stock import Stock
 
 EXAMPLES = """\
 examples:
@@ -32,6 +40,13 @@ OPTIONS = (
     Option("--older-than", "runs older than that: 30d, 2w, 6m, 1y", Takes.AGE, "AGE"),
     Option("--bin", "empty the desktop's bins instead; with --older-than what went there before"),
     Option("--yes", "go ahead without asking"),
+    Option(
+        "--vouchers",
+        "of keepers on other machines believe what these signed for this release, see foldkeep vouch --number",
+        Takes.FILE,
+        "FILE",
+        several=True,
+    ),
     Option("--allow-last-copy", "also delete files that exist nowhere else", rare=True),
     Option("--allow-alike", "also files that only look or sound like their keeper", rare=True),
     Option("--rests", "end what unfold can rebuild: delete the rests of files released before", rare=True),
@@ -55,6 +70,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         settle_all,
         surely_began,
     )
+    from foldkeep.fold.elsewhere import proofs_for_release
     from foldkeep.model import RunFileState, UnusableInput
     from foldkeep.model.recipes import Cookbook
     from foldkeep.show.answers.release import ReleaseAnswer, write_question
@@ -89,14 +105,37 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             if not env.confirm(args, question, lambda page: write_question(page, chosen, state)):
                 return ExitStatus.DONE
             runs = [summary.run for summary in chosen]
+            proofs = proofs_for_release(stock, read_vouchers(stock, args.vouchers), [run.id for run in runs])
             with env.progress(args) as progress:
                 how = {"allow_last_copy": args.allow_last_copy, "progress": progress, "break_lock": args.break_lock}
                 if args.rests:
                     report = release_rests(stock, runs, **how)
                 else:
-                    report = release(stock, runs, consent=consent, **how)
+                    report = release(stock, runs, consent=consent, proofs=proofs, **how)
+            numbers = {proof.number for proof in proofs.values()}
+            with stock.transaction():
+                for number in numbers:
+                    stock.machine.use_up(number)
+            _ask_machines(env, stock, runs)
     env.answer(args, ReleaseAnswer(report, of_rests=args.rests))
     return ExitStatus.PROBLEMS if report.left else ExitStatus.DONE
+
+
+def _ask_machines(env: Environment, stock: "Stock", runs: "Sequence[Run]") -> None:
+    """Say what other machines have to sign before the rest can go, with a number that counts for an hour."""
+    from foldkeep.fold.elsewhere import waiting_for_machines
+
+    waiting = waiting_for_machines(stock, [run.id for run in runs])
+    if not waiting:
+        return
+    with stock.transaction():
+        number = stock.machine.new_number([run.id for run in runs])
+    where = ", ".join(f"{files:,} on {machine}" for machine, files in sorted(waiting.items()))
+    named = " ".join(str(run.id) for run in runs)
+    env.stderr.write(
+        f"The keepers are elsewhere: {where}. Within an hour, there:"
+        f" foldkeep vouch DOCKET -o FILE --number {number.hex()}; then here: foldkeep release {named} --vouchers FILE\n"
+    )
 
 
 def _empty_bins(args: argparse.Namespace, env: Environment) -> ExitStatus:

@@ -231,7 +231,7 @@ def _where(place: PathBytes, path: PathBytes) -> str:
 
 
 def _path(place: PathBytes, where: str) -> PathBytes:
-    return path_from_uri(where) if ":" in where else absolute_path(place, where)
+    return path_from_uri(where, elsewhere=True) if ":" in where else absolute_path(place, where)
 
 
 def decoded(line: Json, place: PathBytes) -> Record:

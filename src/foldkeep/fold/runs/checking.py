@@ -135,7 +135,7 @@ def _fitting_server(item: Item) -> Item:
     """Return an item of a place on a server that is left if it cannot be worked on there."""
     if item.target and server_of(item.target) != server_of(item.row.path):
         return replace(item, refusal="stays: its keeper, which has none like it, lies elsewhere")
-    if item.source or item.package or item.essence or item.alike:
+    if item.source or item.package or item.essence or item.alike or item.proof:
         return replace(item, refusal="on a server only what has the same content as its keeper is folded")
     return item
 

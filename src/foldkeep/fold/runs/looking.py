@@ -8,10 +8,12 @@ from typing import Any
 from foldkeep.model import Method, PathBytes, RunFile, RunFileState, visible
 from foldkeep.model.names import folders_above, lies_below
 from foldkeep.model.runs import SourceFacts
+from foldkeep.model.units import format_moment
 from foldkeep.scan import open_files
 from foldkeep.storage.local.reading import NotSafe, digest_in, facts_of
 
 from ..bench import Bench, Ready, Spot
+from ..elsewhere.protection import Protections
 from ..journal import Going
 from ..methods import is_our_link, method_of
 from ..servers.sides import Sides
@@ -41,6 +43,8 @@ class Looker:
         Tells whether keepers are surely other files.
     places
         The places that have a folder of this run in their folds.
+    protections
+        What this machine has vouched for.
     """
 
     bench: Bench
@@ -50,6 +54,7 @@ class Looker:
     left: set[PathBytes]
     sides: Sides
     places: frozenset[PathBytes] = frozenset()
+    protections: Protections = field(default_factory=Protections)
     _open: dict[PathBytes, str] | None = None
     _views: dict[PathBytes, bool] = field(default_factory=dict)
 
@@ -70,6 +75,9 @@ class Looker:
         if item.method is Method.COPY:  # nothing of it is there yet
             file = file._replace(state=method_of(file).went)
             return method_of(file).prepare(self.bench, Ready(item, file, -1, b""))
+        if protection := self.protections.of(file.path):
+            made = format_moment(protection.made_ns)
+            raise NotSafe(f"another machine relies on it since {made}; foldkeep vouch tells which docket that is for")
         try:
             folder, name = self.bench.folders.of(file.path)
         except FileNotFoundError:
@@ -123,6 +131,9 @@ class Looker:
             news["source"] = facts._replace(size=identity.size, modified_ns=identity.modified_ns)
         if item.package:
             news["keeper"] = item.package
+        if item.proof:
+            item.proof.check(verified.spare)
+            news["keeper"] = item.proof.path
         if item.words_in:
             words, witness = check_said(item.words_in, *home)
             verified = replace(verified, witness=witness)

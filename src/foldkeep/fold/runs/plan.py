@@ -10,11 +10,14 @@ from foldkeep.formats.sidecars import Difference, Xmp
 from foldkeep.keep.dockets import AlikeKeeper, Derived, EssenceKeeper
 from foldkeep.model import Action, DocketRow, Method, Place, UnusableInput, visible
 from foldkeep.model.grades import Grade
+from foldkeep.model.machines import is_elsewhere, split_machine
 from foldkeep.model.names import FOLD_NAME, innermost
 from foldkeep.model.remote import is_remote, path_on_server
 from foldkeep.model.runs import SourceFacts
 from foldkeep.model.work import reason_of
 from foldkeep.storage.remote import remote_storage
+
+from ..elsewhere.proofs import Proof, Proofs
 
 _UNPROVED = "nothing shows now that it can be made again from what its set keeps; scan, and look with foldkeep caches"
 _AGAIN = "make the docket again with: foldkeep keep -o docket.csv"
@@ -98,6 +101,8 @@ class Item:
         That its source has its essence, if it goes for that.
     good, expected
         Of a damaged file: copies that have the content it had, and the digest of that.
+    proof
+        What another machine vouches for, where all copies that stay are on others.
     """
 
     row: DocketRow
@@ -117,6 +122,7 @@ class Item:
     essence: EssenceKeeper | None = None
     good: list[bytes] = field(default_factory=list)
     expected: bytes = b""
+    proof: Proof | None = None
 
     @property
     def staying(self) -> list[bytes]:
@@ -217,6 +223,7 @@ def make_plan(
     derived: Mapping[bytes, Derived] | None = None,
     alike: Mapping[bytes, AlikeKeeper] | None = None,
     essences: Mapping[bytes, EssenceKeeper] | None = None,
+    proofs: Proofs | None = None,
 ) -> Plan:
     """Check a docket's rows against each other and against the places.
 
@@ -234,6 +241,8 @@ def make_plan(
         What of them may go though only something alike stays, measured now; None if the user did not say so.
     essences
         What of them has the essence of what stays, compared now.
+    proofs
+        What other machines vouch for, by content.
 
     Raises
     ------
@@ -243,7 +252,7 @@ def make_plan(
     """
     check_actions(docket, rows, method)
     place_at = {place.path: place for place in places}
-    places_of = {row.path: place_of(docket, row.path, place_at) for row in rows}
+    places_of = {row.path: place_of(docket, row.path, place_at) for row in rows if not is_elsewhere(row.path)}
     going = {row.path for row in rows if row.action is Action.FOLD}
     staying = _staying(docket, rows, going)
     plan = Plan(docket, method, frozenset(path for paths in staying.values() for path in paths))
@@ -270,8 +279,14 @@ def make_plan(
                 f"{visible(row.path)} can be made again, but nothing has its content to be linked to",
                 "use --method fold",
             )
+        here = [path for path in stays if not is_elsewhere(path)]
         place = places_of[row.path]
         target = _target(into, place, row.path, several) if method is Method.MOVE else b""
+        if stays and not here:
+            item = _elsewhere_item(docket, Item(row, place, [], method, target), stays, proofs or {})
+            plan.by_place.setdefault(place.path, []).append(item)
+            continue
+        stays = here
         if row.is_regenerable and stays:
             item = Item(row, place, [], method, target, source=stays[0], refusal=_UNPROVED)
             found = (derived or {}).get(row.path)
@@ -300,6 +315,26 @@ def device_of(into: bytes) -> int:
     if facts is None or not facts.is_folder:
         raise UnusableInput(f"{visible(into)} is no folder that is there", "make it, or name another one")
     return 0
+
+
+def _elsewhere_item(docket: str, item: Item, stays: list[bytes], proofs: Proofs) -> Item:
+    """Return the item of a file whose keepers are all on other machines; UnusableInput for a method but fold."""
+    if item.method is not Method.FOLD:
+        raise UnusableInput(
+            f"{visible(docket)} has {visible(item.row.path)} go, of which all that stays is on another machine",
+            f"use --method fold instead of {item.method}",
+        )
+    if item.row.is_regenerable or item.row.digest is None:
+        return replace(item, refusal="nothing says what its keeper on another machine holds")
+    proof = proofs.get(item.row.digest)
+    if proof is None:
+        machine = split_machine(stays[0])[0]
+        return replace(
+            item,
+            refusal=f"its keeper is on {machine}, which did not vouch for it: there, foldkeep vouch DOCKET -o FILE;"
+            " here, fold DOCKET --vouchers FILE",
+        )
+    return replace(item, proof=proof)
 
 
 def _derived_item(item: Item, found: Derived, kept: DocketRow) -> Item:

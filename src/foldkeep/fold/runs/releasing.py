@@ -26,6 +26,7 @@ from foldkeep.stock import Stock
 from foldkeep.storage.local.changes import flush
 from foldkeep.storage.local.reading import NotSafe, Stamp, facts_of, modified_ns, open_in
 
+from ..elsewhere.proofs import Proofs
 from ..journal import Released, Releasing
 from ..methods import GONE_FROM_FOLD, is_our_link
 from ..places import hold_around
@@ -94,6 +95,7 @@ def release(
     *,
     allow_last_copy: bool = False,
     consent: Consent | None = None,
+    proofs: Proofs | None = None,
     progress: Progress = no_progress,
     break_lock: bool = False,
 ) -> ReleaseReport:
@@ -110,6 +112,8 @@ def release(
         Delete also what is nowhere else.
     consent
         What the user says of files that nothing has the content of; they stay without proof if None.
+    proofs
+        What other machines vouch for, signed for this release, by content.
     break_lock
         Take locks of other computers on places for dead.
 
@@ -127,7 +131,7 @@ def release(
     places = {file.place for _, files in work for file in files}
     witnesses = {file.keeper for _, files in work for file in files if file.keeper}
     before = free_space(places)
-    vouchers = Vouchers(stock, consent or Consent())
+    vouchers = Vouchers(stock, consent or Consent(), proofs or {})
 
     def told() -> None:
         progress(Step("Releasing", report.released, total, "files"))

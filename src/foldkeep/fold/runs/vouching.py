@@ -11,6 +11,7 @@ from foldkeep.formats import walked
 from foldkeep.formats.packages import Listing, bagit, open_package
 from foldkeep.model import Method, PathBytes, RunFile, visible
 from foldkeep.model.bin_names import bin_above
+from foldkeep.model.machines import is_elsewhere, split_machine
 from foldkeep.model.names import lies_below, lies_in_a_fold
 from foldkeep.model.remote import is_remote
 from foldkeep.scan.packages import check_package
@@ -18,6 +19,7 @@ from foldkeep.stock import Archived, Stock
 from foldkeep.storage import storage_at
 from foldkeep.storage.local.reading import NotSafe, Stamp, Stamps, digest_of, facts_at, opened
 
+from ..elsewhere.proofs import Proofs
 from ..servers.packages import RemotePackage
 from ..servers.sides import Sides
 from ..sidecars.merging import check_said
@@ -47,10 +49,13 @@ class Vouchers:
         What the user says of files that nothing has the content of.
     stamps
         What became of files by the hands of this process.
+    proofs
+        What other machines vouch for, by content.
     """
 
     stock: Stock
     consent: Consent = field(default_factory=Consent)
+    proofs: Proofs = field(default_factory=dict)
     stamps: Stamps = field(default_factory=Stamps)
     _comparison: Comparison = field(default_factory=Comparison)
     _read: dict[PathBytes, tuple[Witness, float]] = field(default_factory=dict)
@@ -128,7 +133,20 @@ class Vouchers:
                 witness = check_said(file.keeper, folder, os.fsencode(file.slot))[1]
                 self._keep_for_flush(witness)
                 return self._looks_at(witness)
+        if is_elsewhere(file.keeper):
+            return self._elsewhere(file, descriptor)
         raise NotSafe(self._why_not_apart or NO_COPY)
+
+    def _elsewhere(self, file: RunFile, descriptor: int) -> Stands:
+        """Read a file that goes for one on another machine, which has read that since it was asked to for this."""
+        proof = self.proofs.get(file.digest)
+        if proof is None:
+            machine = split_machine(file.keeper)[0]
+            raise NotSafe(f"its keeper is on {machine}, which has to vouch for it again first")
+        proof.check(Stamp.of(os.fstat(descriptor)))
+        proof.check_content(descriptor)
+        self._check_no_rest_needs(file)
+        return proof.is_fresh
 
     def vouch_for_rest(self, file: RunFile, *, allow_last_copy: bool) -> Stands:
         """Read a copy of a released file whose rest is to go; return what looks at that once more.

@@ -151,7 +151,7 @@ def _in_one(contents: int, size: int, unsure: tuple[Place, Place]) -> str:
     )
 
 
-_WHERE = {Presence.HERE: "", Presence.SERVER: "on a server"}
+_WHERE = {Presence.HERE: "", Presence.SERVER: "on a server", Presence.ELSEWHERE: "on another machine"}
 
 
 def _where(place: Place, presences: Mapping[int, Presence]) -> str:
@@ -181,7 +181,7 @@ def write_set(page: Page, found: CopySet, presences: Mapping[int, Presence], *, 
             marks.append(str(copy.place.role))
         if copy.owner == SOMEBODY_ELSE:
             marks.append("somebody else's")
-        if presences.get(copy.place.id) not in (Presence.HERE, Presence.SERVER):
+        if presences.get(copy.place.id) not in _WHERE:
             marks.append(f"away, on {copy.place.label}")
         if details:
             marks += _details(copy, found)

@@ -135,6 +135,8 @@ def write_plan(page: Page, plan: Plan) -> None:
     for item in copies[:_MOST_ROWS]:
         page.line(visible(item.row.path), indent=2)
         stays = f"stays: {visible(item.keepers[0])}" if item.keepers else "no copy of it stays"
+        if item.proof:
+            stays = f"stays, and is vouched for: {visible(item.proof.path)}"
         if plan.method is Method.COPY:
             stays = f"to {visible(item.target)}"
         elif plan.method is Method.HEAL:

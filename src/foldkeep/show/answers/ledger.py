@@ -5,6 +5,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from foldkeep.model import Method, Run, RunFile, RunFileState, RunSummary, visible
 from foldkeep.model.grades import Grade
+from foldkeep.model.machines import is_elsewhere
 from foldkeep.model.units import format_moment, format_size
 
 from ..page.documents import Document, path_document, problem_documents
@@ -17,7 +18,7 @@ if TYPE_CHECKING:
 
 _KEEPERS = {"content": "keeper", "source": "made again from", "likeness": "only alike its keeper",
             "copy": "a copy of", "good": "good copy", "decoded": "decoded, the same as",
-            "essence": "the same under other words"}  # fmt: skip
+            "essence": "the same under other words", "voucher": "keeper, vouched for by its machine"}  # fmt: skip
 
 
 class LedgerAnswer(NamedTuple):
@@ -130,6 +131,8 @@ def _proof(file: RunFile) -> str:
         return "essence"
     if file.is_alike and file.source:
         return "decoded" if file.source.grade is Grade.DECODED else "likeness"
+    if is_elsewhere(file.keeper):
+        return "voucher"
     return "source" if file.is_regenerable else "content"
 
 

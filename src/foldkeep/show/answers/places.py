@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from foldkeep.model import Place, Volume, visible
+from foldkeep.model.machines import Machine
 from foldkeep.model.units import format_moment, format_size
 from foldkeep.scan import Presence
 
@@ -83,3 +84,31 @@ def _place_document(place: Place, size: tuple[int, int], volume: Volume, presenc
             "capabilities": volume.capabilities.known() if volume.capabilities else None,
         },
     }
+
+
+class KeysAnswer(NamedTuple):
+    """Answer of `places --machine-key`, `--learn-key` and `--forget-key`; `line` is empty if only others are told."""
+
+    line: str
+    machine: Machine
+    learned: Sequence[Machine]
+
+    def document(self) -> Document:
+        """Return the JSON document."""
+        return {
+            "command": "places",
+            "machine": self.machine._asdict(),
+            "key": self.line or None,
+            "learned": [machine._asdict() for machine in self.learned],
+        }
+
+    def write(self, page: Page) -> None:
+        """Write it for people, and other machines."""
+        if self.line:
+            page.line(self.line)
+        elif self.learned:
+            page.line(
+                "This machine believes what is signed by ", (", ".join(m.name for m in self.learned), STRONG), "."
+            )
+        else:
+            page.line("This machine believes what no other one signs.")

@@ -5,6 +5,7 @@ import os
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 
+from foldkeep.model.machines import is_elsewhere
 from foldkeep.model.remote import is_remote
 
 # Linux and macOS refuse longer paths in one call (PATH_MAX is 4096 and 1024), but not in several.
@@ -45,9 +46,11 @@ def _open_step(step: bytes, flags: int, folder: int, mode: int = 0o600) -> int:
 
 
 def _check_local(path: bytes) -> None:
-    """Raise OSError for a path on a server: taken for one of this machine it would lead below the current folder."""
+    """Raise OSError for a path on a server or another machine: as one of this machine it would be another file's."""
     if is_remote(path):
         raise OSError(errno.EREMOTE, "lies on a server")
+    if is_elsewhere(path):
+        raise OSError(errno.EREMOTE, "lies on another machine")
 
 
 def facts_at(path: bytes) -> os.stat_result:

@@ -1,0 +1,176 @@
+"""Files that a machine has vouched for: they stay until that ends, whatever stock asks.
+
+What is vouched for stands in the fold of its place, a file for each time: JSON Lines, the first of which tells what it
+is, each further one a file.
+"""
+
+import errno
+import json
+import os
+import secrets
+import time
+from collections.abc import Iterable, Iterator
+from contextlib import suppress
+from typing import NamedTuple
+
+from foldkeep.formats import read_whole
+from foldkeep.model import PathBytes, Problem, UnusableInput, visible
+from foldkeep.model.names import FOLD_NAME, file_uri, folders_above, path_from_uri
+from foldkeep.model.remote import is_remote
+from foldkeep.model.units import format_moment
+from foldkeep.model.work import reason_of
+from foldkeep.stock import Stock
+from foldkeep.storage.local.changes import flush, keeping_times, unlink, write_content
+from foldkeep.storage.local.reading import FOLDER, open_in, open_top
+
+from ..places import hold_around
+from ..vault import tidy
+
+_START, _END = "vouched-", ".jsonl"
+_FORMAT, _VERSION = "foldkeep vouched", 1
+_SHOWN = 16  # digits of a digest in a name
+
+
+class Protection(NamedTuple):
+    """Files of one place that were vouched for together.
+
+    Attributes
+    ----------
+    place
+        The place that they lie in.
+    docket
+        Digest of the docket whose keepers they are.
+    until_ns
+        Before that it cannot be ended: somebody may rely on it to delete the last other copy.
+    made_ns
+        When it was made, nanoseconds since the epoch.
+    paths
+        Where they lie.
+    name
+        What its file in the fold is called; empty before it is written.
+    """
+
+    place: PathBytes
+    docket: bytes
+    until_ns: int
+    made_ns: int
+    paths: frozenset[PathBytes]
+    name: str = ""
+
+
+class Protections:
+    """What is vouched for where paths lie; each fold is looked into once."""
+
+    def __init__(self) -> None:
+        self._known: dict[PathBytes, list[Protection]] = {}
+
+    def of(self, path: PathBytes) -> Protection | None:
+        """Return what a path is vouched for by; None if it is not. OSError if that cannot be read."""
+        for folder in folders_above(path):
+            if folder not in self._known:
+                self._known[folder] = list(protections_in(folder))
+            for protection in self._known[folder]:
+                if path in protection.paths:
+                    return protection
+        return None
+
+
+def protections_in(place: PathBytes) -> Iterator[Protection]:
+    """Yield what is vouched for in a place; OSError if its fold has what cannot be read, so that nobody knows."""
+    fold = os.path.join(place, FOLD_NAME)
+    try:
+        names = [name for name in os.listdir(os.fsdecode(fold)) if name.startswith(_START) and name.endswith(_END)]
+    except (FileNotFoundError, NotADirectoryError):
+        return
+    for name in sorted(names):
+        path = os.path.join(os.fsdecode(fold), name)
+        try:
+            first, *rest = map(json.loads, read_whole(path).splitlines())
+            if first["format"] != _FORMAT or first["version"] != _VERSION:
+                raise ValueError("another format")
+            paths = frozenset(place.rstrip(b"/") + path_from_uri(line["uri"]) for line in rest)
+            until_ns, made_ns = int(first["until_ns"]), int(first["made_ns"])
+            yield Protection(place, bytes.fromhex(first["docket"]), until_ns, made_ns, paths, name)
+        except FileNotFoundError:
+            continue  # it ended just now
+        except (ValueError, KeyError, TypeError, AttributeError, OverflowError, RecursionError) as error:
+            why = f"what is vouched for cannot be read: {visible(path)}; take it away if it is not yours"
+            raise OSError(errno.EINVAL, why) from error
+
+
+def protect(protection: Protection) -> None:
+    """Write down that files are vouched for, and bring that to the disk. OSError if it cannot be written."""
+    below = len(protection.place.rstrip(b"/"))
+    head = {
+        "format": _FORMAT, "version": _VERSION, "docket": protection.docket.hex(), "until_ns": protection.until_ns,
+        "made_ns": protection.made_ns,
+    }  # fmt: skip
+    lines = [head, *({"uri": file_uri(path[below:])} for path in sorted(protection.paths))]
+    text = b"".join(json.dumps(line).encode() + b"\n" for line in lines)
+    name = f"{_START}{protection.docket.hex()[:_SHOWN]}-{secrets.token_hex(4)}"
+    top = open_top(protection.place)
+    try:
+        with keeping_times(top):
+            with suppress(FileExistsError):
+                os.mkdir(FOLD_NAME, 0o700, dir_fd=top)
+            flush(top)
+        fold = open_in(top, FOLD_NAME, FOLDER)
+        try:
+            write_content([text], None, fold, os.fsencode(name + _END))
+            flush(fold)
+        finally:
+            os.close(fold)
+    finally:
+        os.close(top)
+
+
+def _end(protection: Protection) -> None:
+    """Take away that files are vouched for, and the fold if nothing else is in it. OSError if it cannot be."""
+    top = open_top(protection.place)
+    try:
+        fold = open_in(top, FOLD_NAME, FOLDER)
+        try:
+            unlink(protection.name, fold)
+            flush(fold)
+        finally:
+            os.close(fold)
+    finally:
+        os.close(top)
+    tidy(protection.place, "")
+
+
+def protected(stock: Stock) -> tuple[list[Protection], list[Problem]]:
+    """Return what is vouched for in the places that are here, the latest first, and what could not be read of that."""
+    found: list[Protection] = []
+    problems = []
+    for place in stock.places.all():
+        try:
+            found += () if is_remote(place.path) else protections_in(place.path)
+        except OSError as error:
+            problems.append(Problem(place.path, reason_of(error)))
+    return sorted(found, key=lambda each: -each.made_ns), problems
+
+
+def end_protection(stock: Stock, protections: Iterable[Protection], *, break_lock: bool = False) -> None:
+    """Protect files no more.
+
+    Raises
+    ------
+    UnusableInput
+        If another machine may be about to delete its copies for them, or what protects them cannot be taken away.
+    PlaceBusy
+        If somebody is at work in one of their places.
+    """
+    protections = list(protections)
+    until_ns = max((each.until_ns for each in protections), default=0)
+    if time.time_ns() < until_ns:
+        raise UnusableInput(
+            "another machine may just be releasing its copies of them", f"end that after {format_moment(until_ns)}"
+        )
+    with hold_around(stock, {each.place for each in protections}, "vouch", break_lock=break_lock):
+        for each in protections:
+            try:
+                _end(each)
+            except OSError as error:
+                why = f"cannot take away what protects files in {visible(each.place)}: {reason_of(error)}"
+                raise UnusableInput(why, "mend that, and try again") from error

@@ -1,0 +1,180 @@
+"""Vouching for files of this machine, copies of which are to go on another one."""
+
+import os
+import stat
+import time
+from collections.abc import Iterable
+from typing import NamedTuple
+
+from blake3 import blake3
+
+from foldkeep.model import (
+    Action,
+    DocketRow,
+    PathBytes,
+    Place,
+    Problem,
+    Progress,
+    Step,
+    UnusableInput,
+    no_progress,
+)
+from foldkeep.model.machines import Machine, is_elsewhere, split_machine
+from foldkeep.model.names import innermost, lies_in_a_fold
+from foldkeep.model.remote import is_remote
+from foldkeep.model.vouchers import ASIDE_SECONDS, RELEASE_SECONDS, VouchedFile, Voucher
+from foldkeep.model.work import reason_of
+from foldkeep.scan import Presence, presences
+from foldkeep.stock import Stock
+from foldkeep.storage.local.drives import is_local
+from foldkeep.storage.local.reading import FILE, NotSafe, Stamp, modified_ns, open_path
+
+from ..places import hold_around
+from .protection import Protection, protect
+
+_PART = 1024 * 1024
+
+
+class Vouching(NamedTuple):
+    """What came of vouching: the voucher, and the files that it does not tell of, each with the reason."""
+
+    voucher: Voucher
+    left: list[Problem]
+
+
+def vouch(
+    stock: Stock, rows: Iterable[DocketRow], docket: bytes, number: bytes = b"", progress: Progress = no_progress
+) -> Vouching:
+    """Read the keepers that a docket of another machine has on this one, now, and protect them.
+
+    They are protected before anybody is told, so that at no moment a voucher counts for a file that may go: `fold` of
+    any stock leaves them until that is ended.
+
+    Parameters
+    ----------
+    stock
+        A stock that is held.
+    docket
+        Digest of the docket.
+    number
+        That the other machine drew, to be signed; for it files are protected for an hour at least.
+
+    Raises
+    ------
+    UnusableInput
+        If none of them is on this machine.
+    PlaceBusy
+        If somebody is at work in one of their places.
+    """
+    machine = stock.machine.get()
+    wanted, others = _of_this_machine(rows, machine)
+    if not wanted:
+        there = f"they are on {', '.join(sorted(others))}" if others else "all of them are on the docket's own machine"
+        raise UnusableInput(
+            f"the docket has no keeper on {machine.name}: {there}",
+            "vouch on the machine that has them; what this one is called is said by foldkeep inventory save --machine",
+        )
+    places = {place.path: place for place in stock.places.all()}
+    now = presences(stock)
+    left: list[Problem] = []
+    by_place: dict[PathBytes, list[DocketRow]] = {}
+    for row in wanted:
+        place = places.get(innermost(places, row.path) or b"")
+        if why := _refusal(row, place, now[place.id] if place else Presence.AWAY):
+            left.append(Problem(row.path, why))
+        else:
+            by_place.setdefault(place.path if place else b"", []).append(row)
+    made_ns = time.time_ns()
+    files: list[VouchedFile] = []
+    total, done = sum(row.size for some in by_place.values() for row in some), 0
+    with hold_around(stock, by_place, "vouch"):
+        for place_path, some in by_place.items():
+            found = []
+            for row in some:
+                progress(Step("Reading keepers", done, total, "bytes"))
+                try:
+                    found.append(_read(row, number))
+                except (NotSafe, OSError) as error:
+                    left.append(Problem(row.path, reason_of(error)))
+                done += row.size
+            if not found:
+                continue
+            until_ns = made_ns + (RELEASE_SECONDS + ASIDE_SECONDS) * 1_000_000_000 if number else 0
+            paths = frozenset(file.path for file, _ in found)
+            try:
+                protect(Protection(place_path, docket, until_ns, made_ns, paths))
+            except OSError as error:
+                why = f"it cannot be protected here: {reason_of(error)}"
+                left += [Problem(path, why) for path in paths]
+                continue
+            files += [file for file, stamp in found if _still(file.path, stamp, left)]
+    return Vouching(Voucher(machine, docket, made_ns, number, tuple(files)), left)
+
+
+def _of_this_machine(rows: Iterable[DocketRow], machine: Machine) -> tuple[list[DocketRow], set[str]]:
+    """Return the keepers of a docket that are on this machine, with their paths here, and the other machines."""
+    found: dict[PathBytes, DocketRow] = {}
+    others = set()
+    for row in rows:
+        if row.action is Action.KEEP and is_elsewhere(row.path):
+            name, path = split_machine(row.path)
+            if name == machine.name:
+                found[path] = row._replace(path=path)
+            else:
+                others.add(name)
+    return list(found.values()), others
+
+
+def _refusal(row: DocketRow, place: Place | None, now: Presence) -> str:
+    """Return why nothing can be said of a file; empty if it can be read."""
+    if place is None:
+        return "lies in no place of this machine; scan it first"
+    if lies_in_a_fold(row.path):
+        return "lies in a fold"
+    if is_remote(row.path) or now is not Presence.HERE:
+        return "its drive is away"
+    if row.digest is None:
+        return "the docket does not say what it holds"
+    return ""
+
+
+def _read(row: DocketRow, number: bytes) -> tuple[VouchedFile, Stamp]:
+    """Read a file whole and return what is said of it, with its stamp; NotSafe if it is not what the docket says."""
+    descriptor = open_path(row.path, FILE)
+    try:
+        facts = os.fstat(descriptor)
+        if not stat.S_ISREG(facts.st_mode):
+            raise NotSafe("is no regular file")
+        if not is_local(os.path.dirname(row.path), facts.st_dev):
+            raise NotSafe("lies on a share, or behind a program: vouch on the machine that has its disk")
+        hasher, proof, size = blake3(), blake3(key=number) if number else None, 0
+        while part := os.read(descriptor, _PART):
+            hasher.update(part)
+            size += len(part)
+            if proof:
+                proof.update(part)
+        if Stamp.of(os.fstat(descriptor)) != Stamp.of(facts):
+            raise NotSafe("changed while it was read")
+        if (size, hasher.digest()) != (row.size, row.digest):
+            raise NotSafe("is not what the docket says any more")
+        file = VouchedFile(
+            row.path, size, hasher.digest(), facts.st_ino, modified_ns(facts), proof.digest() if proof else b""
+        )
+        return file, Stamp.of(facts)
+    finally:
+        os.close(descriptor)
+
+
+def _still(path: PathBytes, stamp: Stamp, left: list[Problem]) -> bool:
+    """Look whether a file is what it was before it was protected; note that it is not."""
+    try:
+        descriptor = open_path(path, FILE)
+        try:
+            if Stamp.of(os.fstat(descriptor)) == stamp:
+                return True
+        finally:
+            os.close(descriptor)
+    except OSError:
+        pass
+    left.append(Problem(path, "changed or went away while it was read"))
+    return False
