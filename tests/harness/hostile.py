@@ -1,6 +1,7 @@
 """What is made to do harm takes little memory and time."""
 
 import atexit
+import base64
 import gzip
 import hashlib
 import io
@@ -16,6 +17,7 @@ from pathlib import Path
 
 import zstandard
 from blake3 import blake3
+from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 from PIL import Image, PngImagePlugin
 
 from foldkeep.archive import open_restoration
@@ -23,6 +25,7 @@ from foldkeep.demo.pictures import jpeg
 from foldkeep.demo.sounds import encoded, film, proxy, tune, wav
 from foldkeep.engine import open_inventories
 from foldkeep.find.copies import duplicates
+from foldkeep.fold.elsewhere import Protections
 from foldkeep.fold.journal.records import decoded
 from foldkeep.fold.servers.vault import page_records
 from foldkeep.formats.catalogs import catalog_source, read_catalog, read_thumbnail
@@ -45,10 +48,12 @@ from foldkeep.formats.packages import Listing, bagit, open_package
 from foldkeep.formats.schedules import crontab_lines, launchd_plist, reminder_in, systemd_timer
 from foldkeep.formats.sidecars import parse_xmp, with_words
 from foldkeep.formats.sidecars.xmp import Xmp
+from foldkeep.formats.signed import public_key, read_public_line, read_voucher, write_voucher
 from foldkeep.keep import read_docket
 from foldkeep.model import Filter, FoldKeepError
 from foldkeep.model.machines import Machine
 from foldkeep.model.reminders import Reminder
+from foldkeep.model.vouchers import VouchedFile, Voucher
 from foldkeep.scan.packages import check_package
 from foldkeep.signals import FILM_PRINT, PHOTO_PRINT, SOUND_PRINT, Apart
 from foldkeep.signals.decoded import Form
@@ -59,6 +64,7 @@ from harness.containers import filmed, recorded, remuxed, scanned
 from harness.documents import database, edl, otio, referring, xml
 from harness.essences import MADE, Held, made
 
+_KEY = Ed25519PrivateKey.from_private_bytes(b"a key of the tests, of 32 bytes.")
 OURS = (OSError, ValueError, FoldKeepError)
 
 
@@ -99,6 +105,22 @@ def sealed_columns(path: Path) -> object:
     with open(path, "r+b") as file:
         seal(file)
     return columns(path)
+
+
+def signed_voucher(path: Path) -> object:
+    """Read lines as a voucher that is signed as they are."""
+    text = path.read_bytes()
+    signature = base64.b64encode(_KEY.sign(text.rstrip(b"\n") + b"\n")).decode()
+    path.write_bytes(text.rstrip(b"\n") + b'\n{"signature": "%s"}\n' % signature.encode())
+    return READERS["voucher"](path)
+
+
+def protection(path: Path) -> object:
+    """Read a file as one that protects what a machine has vouched for."""
+    fold = path.parent / ".foldkeep"
+    fold.mkdir(exist_ok=True)
+    (fold / "vouched-a.jsonl").write_bytes(path.read_bytes())
+    return Protections().of(os.fsencode(path.parent / "kite.jpg"))
 
 
 def inventory(path: Path) -> object:
@@ -207,6 +229,10 @@ READERS: dict[str, Callable[[Path], object]] = {
     "bin info": lambda path: read_bin_info(path.read_bytes()),
     "inventory": inventory,
     "sealed inventory": sealed_inventory,
+    "voucher": lambda path: read_voucher(str(path), {"0" * 32: _KEY.public_key().public_bytes_raw()}.get),
+    "signed voucher": signed_voucher,
+    "machine key": lambda path: read_public_line(str(path)),
+    "protection": protection,
     "columns": columns,
     "sealed columns": sealed_columns,
     "journal": journal,
@@ -388,7 +414,15 @@ def _columns() -> str:
     return path
 
 
+def _voucher() -> bytes:
+    file = VouchedFile(b"/media/kite.jpg", 4, bytes(32), 7, 1, bytes(32))
+    voucher = Voucher(Machine("0" * 32, "edit-01"), bytes(32), 10**18, bytes(32), (file, file))
+    with tempfile.TemporaryDirectory() as folder:
+        return Path(write_voucher(f"{folder}/v", voucher, _KEY)).read_bytes()
+
+
 COLUMNS = _columns()
+VOUCHER = _voucher()
 SEEDS: dict[str, list[bytes]] = {
     "page": [JOURNAL], "multistatus": [MULTISTATUS],
     "list": ["\n".join(PATHS).encode()], "csv": [b"path,rating,keywords\n/v/a.mov,4,kite;sea\n"],
@@ -405,6 +439,10 @@ SEEDS: dict[str, list[bytes]] = {
     "docket": [b"set,action,path,size,kind,modified,digest,reason,uri\n"
                b"a,fold,/a,1,photo,2025-06-14T09:12:03Z,,r,file:///a\n"],
     "inventory": [gzip.compress(b'{"format": "foldkeep inventory", "version": 1}\n')],
+    "voucher": [VOUCHER, VOUCHER.replace(b"}\n{", b"}\n\n{", 1)], "signed voucher": [VOUCHER.rpartition(b'{"sig')[0]],
+    "machine key": [public_key(_KEY, Machine("0" * 32, "edit-01")).line.encode()],
+    "protection": [b'{"format": "foldkeep vouched", "version": 1, "docket": "00", "until_ns": 0, "made_ns": 1}\n'
+                   b'{"uri": "file:///kite.jpg"}\n{"whole": true}\n'],
     "columns": [Path(COLUMNS).read_bytes()], "sealed columns": [Path(COLUMNS).read_bytes()],
     "sealed inventory": [INVENTORY], "journal": [JOURNAL],
     "package": [bag()], "checked": [bag()], "sidecar": [XMP], "listing": [LISTING],

@@ -9,6 +9,9 @@ from pathlib import Path
 from PIL import Image
 
 from foldkeep.formats.sidecars import Xmp, with_words
+from foldkeep.keep import read_docket, write_docket
+from foldkeep.model import Action
+from foldkeep.model.machines import path_on
 from harness.desks import Desk, SureDesk, TrustingDesk, contents, edit, listing
 from harness.points import Points, kill_at, know_volumes
 
@@ -52,7 +55,7 @@ class Scenes:
         self.saved = top / "saved"
         self.far = far / "far"
         plain = method
-        for prefix in ("words-", "again-", "alike-", "essence-"):
+        for prefix in ("words-", "again-", "alike-", "essence-", "vouched-"):
             plain = plain.removeprefix(prefix)
         self.words = ["fold", str(self.desk.docket), "--yes", "--method", plain]
         if "move" in method:
@@ -79,11 +82,14 @@ class Scenes:
             catalog = top / "list.csv"
             catalog.write_text(f"path,keywords\n{self.desk.place}/in/deep/b copy.pdf,hill\n")
             self.words += ["--catalog", str(catalog)]
-        elif not method.startswith("essence-"):  # a sidecar that goes along would be gone for good
+        elif not method.startswith(("essence-", "vouched-")):  # a sidecar that goes along would be gone for good
             self.desk.write("a.xmp", b"of both")
             self.desk.write("in/deep/a copy.xmp", b"of both")
             self.desk.write("in/deep/b copy.xmp", b"of the spare only")
         self.desk.proposed()
+        if method.startswith("vouched-"):
+            self.other = self._keep_elsewhere()
+            self.words += ["--vouchers", str(self._vouched("folding"))]
         if method.startswith("again-"):
             # Nothing has the content of these; while what they are made from is there, they may go.
             for name in "ab":
@@ -129,14 +135,46 @@ class Scenes:
             self.kept -= {self.before[os.fsencode(path)][0] for path in self.desk.place.glob("in/deep/*.jpg")}
         if method.startswith("words-") and command == "release":
             self.kept -= {self.before[os.fsencode(path)][0] for path in self.desk.place.glob("**/a*.xmp")}
+        if method.startswith("vouched-") and command == "release":
+            self.kept -= {self.before[os.fsencode(path)][0] for path in self.desk.place.glob("in/deep/*.jpg")}
         self.command = command
         if command not in ("fold", "bins"):
             for words in (self.prepared(), *([RELEASE] if command in ("rebuild", "rests") else [])):
                 answer = self.desk.run(*words, "--json")
                 assert answer.json["left"] == [], answer
+        if method.startswith("vouched-") and command == "release":
+            said = self.desk.run(*RELEASE).err
+            self.signed = self._vouched("release", "--number", said.partition("--number ")[2].partition(";")[0])
         if method == "empty":
             self.kept |= contents(self.desk.top / "home/Trash/files")
         self.save(self.desk.place, top / "stock", self.far, top / "home")
+
+    def _keep_elsewhere(self) -> Desk:
+        """Move the keepers to another machine, and have the docket say so; return the desk there."""
+        (self.desk.top / "elsewhere").mkdir()
+        other = Desk(self.desk.top / "elsewhere")
+        for name in "ab":
+            (self.desk.place / f"{name}.jpg").rename(other.place / f"{name}.jpg")
+        other.run("scan", other.place)
+        other.run("inventory", "save", other.top / "i.inventory", "--machine", "edit-01")
+        key = other.top / "key"
+        key.write_text(other.run("places", "--machine-key").out)
+        self.desk.run("scan", self.desk.place)
+        assert self.desk.run("places", "--learn-key", key).status == 0
+        there = path_on("edit-01", os.fsencode(other.place))
+        rows = [
+            row._replace(path=there + b"/" + os.path.basename(row.path)) if row.action is Action.KEEP else row
+            for row in read_docket(str(self.desk.docket))
+        ]
+        self.desk.docket.unlink()
+        write_docket(str(self.desk.docket), rows)
+        return other
+
+    def _vouched(self, name: str, *more: str) -> Path:
+        """Have the other machine vouch, and return where it says so."""
+        path = self.desk.top / f"{name}.voucher"
+        assert self.other.run("vouch", self.desk.docket, "-o", path, *more).status == 0
+        return path
 
     def prepared(self) -> list[str]:
         self.far.mkdir(exist_ok=True)
@@ -166,6 +204,8 @@ class Scenes:
 
     def line(self) -> list[str]:
         more = ["--allow-alike"] if self.method.startswith("alike-") else []
+        if self.method.startswith("vouched-") and self.command == "release":
+            more = ["--vouchers", str(self.signed)]
         unfold = ["unfold", "1"]
         rests = [*RELEASE, "--rests", "--allow-last-copy"]
         lines = {"rests": rests, "fold": self.words, "unfold": unfold, "rebuild": unfold,
@@ -242,6 +282,7 @@ CASES = [
     *((method, "unfold") for method in ("again-fold", "again-move-far", "alike-fold")),
     *((method, command) for method in ("copy", "heal") for command in ("fold", "unfold")),
     ("heal", "release"),
+    *(("vouched-fold", command) for command in ("fold", "unfold", "release")),
     ("empty", "bins"),
     *((method, "fold") for method in ("words-fold", "words-delete", "words-move-far")),
     *((method, "unfold") for method in ("words-fold", "words-move-far")),

@@ -109,7 +109,8 @@ def proofs_for_release(stock: Stock, vouchers: Iterable[Voucher], runs: Iterable
         drawn = [stock.machine.number_made_ns(voucher.number, run) for run in runs] if voucher.number else []
         made_ns = min((each for each in drawn if each is not None), default=None)
         if made_ns is None or None in drawn:
-            raise UnusableInput(f"what {name} signed is not for this release", "see below for the number to sign")
+            advice = "for the number to sign, say release without it"
+            raise UnusableInput(f"what {name} signed is not for this release", advice)
         until_ns = made_ns + RELEASE_SECONDS * _NS
         if not made_ns <= time.time_ns() < until_ns:
             raise UnusableInput(f"what {name} signed is more than an hour old", "ask for a new number, and be quicker")

@@ -1,7 +1,8 @@
 """Files that a machine has vouched for: they stay until that ends, whatever stock asks.
 
 What is vouched for stands in the fold of its place, a file for each time: JSON Lines, the first of which tells what it
-is, each further one a file.
+is, each further one a file, and the last one that it is whole: what was begun and never ended protects nothing, since
+nobody was told of it.
 """
 
 import errno
@@ -28,6 +29,7 @@ from ..vault import tidy
 
 _START, _END = "vouched-", ".jsonl"
 _FORMAT, _VERSION = "foldkeep vouched", 1
+_WHOLE = b'{"whole": true}\n'
 _SHOWN = 16  # digits of a digest in a name
 
 
@@ -85,7 +87,10 @@ def protections_in(place: PathBytes) -> Iterator[Protection]:
     for name in sorted(names):
         path = os.path.join(os.fsdecode(fold), name)
         try:
-            first, *rest = map(json.loads, read_whole(path).splitlines())
+            text = read_whole(path)
+            if not text.endswith(_WHOLE):
+                continue
+            first, *rest = map(json.loads, text.removesuffix(_WHOLE).splitlines())
             if first["format"] != _FORMAT or first["version"] != _VERSION:
                 raise ValueError("another format")
             paths = frozenset(place.rstrip(b"/") + path_from_uri(line["uri"]) for line in rest)
@@ -106,7 +111,7 @@ def protect(protection: Protection) -> None:
         "made_ns": protection.made_ns,
     }  # fmt: skip
     lines = [head, *({"uri": file_uri(path[below:])} for path in sorted(protection.paths))]
-    text = b"".join(json.dumps(line).encode() + b"\n" for line in lines)
+    text = b"".join(json.dumps(line).encode() + b"\n" for line in lines) + _WHOLE
     name = f"{_START}{protection.docket.hex()[:_SHOWN]}-{secrets.token_hex(4)}"
     top = open_top(protection.place)
     try:
@@ -164,9 +169,8 @@ def end_protection(stock: Stock, protections: Iterable[Protection], *, break_loc
     protections = list(protections)
     until_ns = max((each.until_ns for each in protections), default=0)
     if time.time_ns() < until_ns:
-        raise UnusableInput(
-            "another machine may just be releasing its copies of them", f"end that after {format_moment(until_ns)}"
-        )
+        then = format_moment(until_ns // 10**9 * 10**9)
+        raise UnusableInput("another machine may just be releasing its copies of them", f"end that after {then}")
     with hold_around(stock, {each.place for each in protections}, "vouch", break_lock=break_lock):
         for each in protections:
             try:

@@ -1,0 +1,348 @@
+"""Three machines with three homes, stocks and keys: whatever they do in whatever order, no content is lost."""
+
+import itertools
+import json
+import os
+import shutil
+import time
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import pytest
+
+from foldkeep.fold.elsewhere import protected
+from foldkeep.keep import write_docket
+from foldkeep.model import Action, DocketRow
+from foldkeep.model.machines import path_on
+from foldkeep.stock import Stock
+from harness.desks import MEMORY, Desk, contents
+from harness.points import Points, kill_at
+
+_BODY = b"a kite over the windmill" * 30
+_DAY, _HOUR, _MONTH = 86_400, 3600, 31 * 86_400
+
+
+@dataclass
+class Machine:
+    """One of the machines: it has the content once, and a docket that gives it up for the copy on another one."""
+
+    desk: Desk
+    name: str
+    trusts: "Machine | None" = None
+    sent: list[Path] = field(default_factory=list)
+    number: str = ""
+
+    @property
+    def file(self) -> Path:
+        return self.desk.place / "kites" / f"{self.name}.jpg"
+
+    def row(self, action: Action) -> DocketRow:
+        facts = self.file.stat()
+        path = os.fsencode(self.file)
+        if action is Action.KEEP:
+            path = path_on(self.name, path)
+        with Stock.open(str(self.desk.stock)) as stock:
+            digest = stock.listing.at(os.fsencode(self.file)).digest
+        return DocketRow("s1", action, path, facts.st_size, "photo", facts.st_mtime_ns, digest, "one is enough")
+
+    def believe(self, other: "Machine") -> None:
+        """Exchange keys, and write the docket."""
+        self.trusts = other
+        (self.desk.top / "their.pub").write_text(other.desk.run("places", "--machine-key").out)
+        assert self.desk.run("places", "--learn-key", self.desk.top / "their.pub").status == 0
+        write_docket(str(self.desk.docket), [other.row(Action.KEEP), self.row(Action.FOLD)])
+
+    def ask(self, *words) -> int:
+        """Have the other machine vouch, and take what it says; return its exit status."""
+        path = self.desk.top / f"voucher-{len(self.sent)}"
+        path.unlink(missing_ok=True)
+        status = self.trusts.desk.run("vouch", self.desk.docket, "-o", path, *words).status
+        if path.exists():
+            self.sent.append(path)
+        return status
+
+    def fold(self) -> int:
+        return self.desk.run("fold", self.desk.docket, "--yes", *self.vouchers()).status
+
+    def vouchers(self) -> list[str | Path]:
+        return ["--vouchers", self.sent[-1]] if self.sent else []
+
+    def release(self) -> int:
+        """Release, by what the other machine signs for that; return the exit status."""
+        waiting = self.waiting()
+        if waiting is None:
+            return 2
+        said = self.desk.run("release", str(waiting), "--yes").err
+        self.number = said.partition("--number ")[2].partition(";")[0]
+        if self.number:
+            self.ask("--number", self.number)
+        return self.desk.run("release", str(waiting), "--yes", *self.vouchers()).status
+
+    def waiting(self) -> int | None:
+        runs = [run["run"] for run in self.desk.ask("ledger")["runs"] if run["files"]["waiting"]]
+        return runs[-1] if runs else None
+
+
+@pytest.fixture
+def three(tmp_path) -> list[Machine]:
+    """Machines of which each gives its copy up for that of the next one."""
+    machines = []
+    for name in ("edit-01", "edit-02", "server"):
+        (tmp_path / name).mkdir()
+        machine = Machine(Desk(tmp_path / name), name)
+        machine.desk.write(f"kites/{name}.jpg", _BODY)
+        machine.desk.run("scan", machine.desk.place, "--read-all")
+        machine.desk.run("inventory", "save", tmp_path / name / "saved.inventory", "--machine", name)
+        machines.append(machine)
+    for machine, other in zip(machines, machines[1:] + machines[:1], strict=True):
+        machine.believe(other)
+    return machines
+
+
+def everywhere(machines: list[Machine]) -> set[str]:
+    return set().union(*(contents(machine.desk.place) for machine in machines))
+
+
+STEPS = [(machine, step) for machine in range(3) for step in ("ask", "fold", "release")]
+ORDERS = [
+    order for order in itertools.permutations(range(len(STEPS)))
+    if all(order.index(3 * m) < order.index(3 * m + 1) < order.index(3 * m + 2) for m in range(3))
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    "orders",
+    [ORDERS[7::89], pytest.param(ORDERS[::3], marks=pytest.mark.long)], ids=["some", "many"],
+)  # fmt: skip
+def test_in_whatever_order_three_machines_give_up_one_content_it_stays(three, orders, tmp_path):
+    """Each docket came of its own question, so all three want to go: at most two of them may."""
+    saved = tmp_path / "saved"
+    for machine in three:
+        shutil.copytree(machine.desk.top, saved / machine.name, symlinks=True)
+    released = 0
+    for order in orders:
+        for number in order:
+            which, step = STEPS[number]
+            getattr(three[which], step)()
+            assert everywhere(three), (order, number)
+        released += sum(not machine.file.exists() and machine.waiting() is None for machine in three)
+        for machine in three:
+            for inside in machine.desk.place.iterdir():
+                shutil.rmtree(inside)
+            shutil.copytree(saved / machine.name / "place", machine.desk.place, dirs_exist_ok=True)
+            shutil.rmtree(machine.desk.stock.parent)
+            shutil.copytree(saved / machine.name / "stock", machine.desk.stock.parent)
+            machine.sent.clear()
+    assert released >= len(orders) / 2  # where all ask before one folds, all are protected
+
+
+def test_what_is_vouched_for_stays_until_that_ends(three):
+    first, second, third = three
+    assert first.ask() == 0
+    # The second machine has vouched: its own docket, by whatever stock, cannot have that file any more.
+    assert second.ask() == 0
+    assert second.fold() == 1
+    assert (
+        "another machine relies on it" in second.desk.run("fold", second.desk.docket, "--yes", *second.vouchers()).out
+    )
+    other = Desk(second.desk.top)
+    other.stock = second.desk.top / "another stock"
+    other.run("scan", other.place)
+    answer = other.run("fold", second.desk.docket, "--yes", "--allow-last-copy", *second.vouchers())
+    assert (second.file.exists(), answer.status) == (True, 2)  # and it knows no key
+    (told,) = second.desk.ask("vouch")["protected"]
+    assert [file["path"] for file in told["files"]] == [str(second.file)]
+    assert first.fold() == 0
+    assert second.desk.run("vouch", "--end", first.desk.docket, "--yes").status == 0
+    assert not list(second.desk.place.glob(".foldkeep/vouched*"))
+    assert second.fold() == 0
+    # Both lie in folds now, and neither may go for the other.
+    assert (first.release(), second.release()) == (2, 0)
+    assert third.file.exists()
+    assert first.release() == 2
+    assert everywhere(three)
+
+
+def test_a_machine_that_lies_is_not_believed(three, tmp_path):
+    first, second, third = three
+    assert first.ask() == 0
+    whole = first.sent[-1].read_bytes()
+    head, file, signature = whole.splitlines()
+    stranger = Desk(_made(tmp_path / "stranger"))
+    stranger.write("kites/x.jpg", _BODY)
+    stranger.run("scan", stranger.place, "--read-all")
+    lies = {
+        "changed": head + b"\n" + file.replace(b"edit-02.jpg", b"other.jpg") + b"\n" + signature + b"\n",
+        "longer": head + b"\n" + file + b"\n" + file + b"\n" + signature + b"\n",
+        "cut": whole[:-30], "unsigned": head + b"\n" + file + b"\n", "empty": b"", "no voucher": b"[]\n{}\n",
+        "by another": whole.replace(json.loads(head)["machine"]["id"].encode(), b"0" * 32),
+        "for a release": _signed(first, "--number", "ab" * 32), "of this machine": _signed_by(first, first),
+        "for another docket": _signed_by(second, third, docket=second),
+    }  # fmt: skip
+    for name, text in lies.items():
+        path = tmp_path / "lie"
+        path.write_bytes(text)
+        answer = first.desk.run("fold", first.desk.docket, "--yes", "--vouchers", path)
+        assert (answer.status, answer.err.count("\n"), first.file.exists()) == (2, 1, True), (name, answer.err)
+    assert first.desk.run("vouch", "--end", first.desk.top / "its own.csv", "--yes").status == 0
+    # It signs what it does not have any more: the docket's digest is known, but the content is not.
+    assert first.fold() == 0
+    said = first.desk.run("release", "1", "--yes").err
+    number = said.partition("--number ")[2].partition(";")[0]
+    forged = _forged(second, first, bytes.fromhex(number))
+    assert first.desk.run("release", "1", "--yes", "--vouchers", forged).status == 1
+    assert len(list(first.desk.place.glob(".foldkeep/*/files/*"))) == 1
+    # Another key under the name of one that is known is refused, until that is forgotten.
+    (tmp_path / "new.pub").write_text(_with_new_key(second))
+    refused = first.desk.run("places", "--learn-key", tmp_path / "new.pub")
+    assert (refused.status, "another key than before" in refused.err) == (2, True)
+    assert first.desk.run("places", "--forget-key", "edit-02").status == 0
+    assert first.desk.run("fold", first.desk.docket, "--yes", *first.vouchers()).status == 2
+
+
+def test_one_that_restores_an_old_backup_and_one_that_is_away_for_a_month(three, tmp_path, monkeypatch):
+    first, second, _ = three
+    real = time.time_ns
+    backup = tmp_path / "backup"
+    assert first.ask() == 0
+    shutil.copytree(first.desk.top, backup, symlinks=True)
+    assert first.fold() == 0
+    # A month later: what was vouched for is too old to fold by, and to release by.
+    monkeypatch.setattr(time, "time_ns", lambda: real() + _MONTH * 10**9)
+    assert first.desk.run("fold", first.desk.docket, "--yes", *first.vouchers()).status == 2
+    assert second.desk.ask("vouch")["protected"]
+    assert first.release() == 0  # asked again, the other machine reads it again
+    signed = first.sent[-1]
+    assert second.desk.run("vouch", "--end", first.desk.docket, "--yes").status == 2
+    # It is set back to before all that; what was signed for the release counts for nothing now.
+    for inside in first.desk.place.iterdir():
+        shutil.rmtree(inside)
+    shutil.copytree(backup / "place", first.desk.place, dirs_exist_ok=True)
+    shutil.rmtree(first.desk.stock.parent)
+    shutil.copytree(backup / "stock", first.desk.stock.parent)
+    monkeypatch.setattr(time, "time_ns", lambda: real() + (_MONTH + 2 * _HOUR) * 10**9)
+    assert second.desk.run("vouch", "--end", first.desk.docket, "--yes").status == 0
+    second.file.unlink()
+    assert first.ask() == 1
+    first.sent.append(signed)
+    assert first.fold() == 2
+    assert first.file.exists()
+    monkeypatch.setattr(time, "time_ns", real)
+    first.sent[-1] = first.sent[0]
+    assert first.fold() == 0  # within the day of the first voucher the clock is back: it goes into the fold, no further
+    assert first.release() == 2
+    assert first.desk.run("release", "1", "--yes", "--vouchers", signed).status == 2
+    assert everywhere([first])
+
+
+def test_killed_while_it_vouches_nothing_is_signed_that_is_not_protected(three):
+    first, second, _ = three
+    words = ["vouch", first.desk.docket, "-o", first.desk.top / "voucher-0"]
+    points = Points(lambda *_: None)
+    with points.armed(without=""):
+        second.desk.run(*words)
+    assert len(points.site) > 10
+    for number in range(1, len(points.site) + 1, 3):
+        for path in (*first.desk.top.glob("voucher*"), *second.desk.place.glob(".foldkeep/vouched*")):
+            path.unlink()
+        child = os.fork()
+        if child == 0:
+            with Points(kill_at(number)).armed(without=""):
+                second.desk.run(*words)
+            os._exit(0)
+        os.waitpid(child, 0)
+        first.sent = [*first.desk.top.glob("voucher*")]
+        with Stock.open(str(second.desk.stock)) as stock:
+            is_protected = any(os.fsencode(second.file) in each.paths for each in protected(stock)[0])
+        if first.sent and first.sent[0].read_bytes().endswith(b'"}\n'):
+            assert is_protected, points.site[number - 1]
+        assert second.desk.run("vouch").status == 0
+
+
+@pytest.mark.skipif(MEMORY is None, reason="takes two volumes")
+def test_from_two_inventories_to_a_release(tmp_path, tmp_path_factory):
+    """The whole way of a studio: two inventories, a docket each, a voucher, a fold, a release."""
+    import tempfile
+
+    with tempfile.TemporaryDirectory(dir=MEMORY) as far:
+        desks = {"edit-01": Desk(Path(far)), "edit-02": Desk(_made(tmp_path / "edit-02"))}
+        desks["edit-01"].write("sorted/2026/kite.jpg", _BODY)
+        desks["edit-02"].write("Untitled import/kite.jpg", _BODY)
+        inventories = _made(tmp_path / "inventories")
+        for name, desk in desks.items():
+            desk.run("scan", desk.place, "--read-all")
+            assert desk.run("inventory", "save", inventories / f"{name}.parquet", "--machine", name).status == 0
+        first, second = desks.values()
+        answer = first.ask("keep", "--inventory", inventories, "-o", tmp_path / "dockets")
+        assert [(each["machine"], each["keepers_elsewhere"]) for each in answer["dockets"]] == [("edit-02", 1)]
+        docket = tmp_path / "dockets/edit-02.csv"
+        (tmp_path / "01.pub").write_text(first.run("places", "--machine-key").out)
+        second.run("places", "--learn-key", tmp_path / "01.pub")
+        left = second.run("fold", docket, "--yes")
+        assert (left.status, "which did not vouch for it" in left.out) == (1, True)
+        assert first.run("vouch", docket, "-o", tmp_path / "v1").status == 0
+        folded = second.ask("fold", docket, "--yes", "--vouchers", tmp_path / "v1")
+        assert folded["folded"] == 1
+        (file,) = second.ask("ledger", str(folded["run"]))["runs"][0]["details"]
+        assert (file["proof"], file["keeper"]["uri"]) == (
+            "voucher",
+            f"file://edit-01{first.place}/sorted/2026/kite.jpg",
+        )
+        for method in ("delete", "hard-link", "move"):
+            more = {"delete": ["--for-good"], "move": ["--into", tmp_path]}.get(method, [])
+            assert second.run("fold", docket, "--yes", "--method", method, *more).status == 2
+        run = str(folded["run"])
+        said = second.run("release", run, "--yes")
+        assert (said.status, "1 on edit-01" in said.err) == (1, True)
+        number = said.err.partition("--number ")[2].partition(";")[0]
+        assert first.run("vouch", docket, "-o", tmp_path / "v2", "--number", number).status == 0
+        assert second.run("release", run, "--yes", "--vouchers", tmp_path / "v2").status == 0
+        assert contents(second.place) == set()
+        assert contents(first.place)
+
+
+def _made(path: Path) -> Path:
+    path.mkdir()
+    return path
+
+
+def _signed(machine: Machine, *words: str) -> bytes:
+    """Return what the machine that another one trusts signs for it, and take that away from its sent ones."""
+    assert machine.ask(*words) == 0
+    return machine.sent.pop().read_bytes()
+
+
+def _signed_by(signer: Machine, believer: Machine, docket: Machine | None = None) -> bytes:
+    """Return a voucher of a machine, made for a docket that has a keeper on it."""
+    path = signer.desk.top / "its own.csv"
+    path.unlink(missing_ok=True)
+    rows = [signer.row(Action.KEEP), (docket or believer).row(Action.FOLD)]
+    write_docket(str(path), rows)
+    out = signer.desk.top / "its own voucher"
+    out.unlink(missing_ok=True)
+    assert signer.desk.run("vouch", path, "-o", out).status == 0
+    return out.read_bytes()
+
+
+def _forged(signer: Machine, asker: Machine, number: bytes) -> Path:
+    """Sign for a number, by a key that is trusted, what is known of a content without having it."""
+    from foldkeep.formats.signed import make_key, write_voucher
+    from foldkeep.model.vouchers import VouchedFile, Voucher
+
+    row = signer.row(Action.KEEP)
+    with Stock.open(str(signer.desk.stock)) as stock:
+        machine = stock.machine.get()
+    file = VouchedFile(os.fsencode(signer.file), row.size, row.digest, 1, 2, row.digest)
+    voucher = Voucher(machine, bytes(32), time.time_ns(), number, (file,))
+    return Path(write_voucher(str(asker.desk.top / "forged"), voucher, make_key(f"{signer.desk.stock}.key")))
+
+
+def _with_new_key(machine: Machine) -> str:
+    """Return the line of a key that somebody made up in a machine's name."""
+    (machine.desk.top / "aside").unlink(missing_ok=True)
+    key = Path(f"{machine.desk.stock}.key")
+    kept = key.read_bytes()
+    key.unlink()
+    line = machine.desk.run("places", "--machine-key").out
+    key.write_bytes(kept)
+    return line
