@@ -62,6 +62,8 @@ def test_commands_answer_from_columns_as_from_the_stock(desk: Desk):
     (backup / "one.jpg").write_bytes(b"one" * 700)
     desk.run("scan", desk.place)
     desk.run("scan", backup, "--role", "backup")
+    known = desk.top / "known.list"
+    known.write_text(f"{desk.place}/a/one.jpg\n{desk.place}/gone.jpg\n")
     lines, columns, converted = (desk.top / name for name in ("a.inventory", "a.parquet", "b.parquet"))
     for path in (lines, columns):
         assert desk.ask("inventory", "save", path)["files"] == desk.ask("list")["totals"]["files"]
@@ -74,6 +76,8 @@ def test_commands_answer_from_columns_as_from_the_stock(desk: Desk):
         ["list", "--role", "backup"], ["list", "--under", desk.place / "a", "--not-name", "v*"], ["list", "--damaged"],
         *(["space", "--by", by] for by in ("kind", "suffix", "age", "year", "place", "volume", "owner")),
         ["space", "--depth", "4"], ["space", "--kind", "photo", "--place", "place"], ["space", "--largest", "3"],
+        ["coverage"], ["coverage", "--fewer-than", "2", "--kind", "photo"], ["coverage", "--on", "backup"],
+        ["orphans", "--catalog", f"list:{known}"],
     ]  # fmt: skip
     for words in questions:
         ours = desk.ask(*words)

@@ -15,7 +15,7 @@ import argparse
 from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
-from ..options import CONFIG, FILTERS, Option, Takes, wanted
+from ..options import CONFIG, FILTERS, INVENTORY, Option, Takes, open_source, wanted
 
 if TYPE_CHECKING:
     from foldkeep.find.coverage import Coverage, Demand
@@ -42,6 +42,7 @@ OPTIONS = (
     Option("--csv", "also write all that is listed to a CSV table", Takes.FILE, "FILE"),
     Option("--plot", "draw how safe each kind and place is, as .png or .svg", Takes.FILE, "FILE"),
     Option("--top", f"list the first N (on a terminal {_TOP_ON_TERMINAL}, else all)", Takes.NUMBER, "N"),
+    *INVENTORY,
     CONFIG,
     *FILTERS,
 )
@@ -58,6 +59,14 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             option = "--" + name.replace("_", "-")
             raise UnusableInput(f"{option} {number} cannot be meant", f"name a number from {least} on")
     demand = Demand(args.fewer_than, args.at_least, tuple(args.on))
+    if args.inventory:
+        if args.folder is not None or args.docket:
+            raise UnusableInput(
+                "inventories tell where contents lie, and nothing can be read or copied there",
+                "leave out the folder and -o; to count an inventory besides the stock: --with-inventory",
+            )
+        with open_source(args, env) as stock:
+            return _overview(args, env, stock, demand)
     with Stock.open(env.stock_path(args)) as stock, env.servers(stock):
         return _card(args, env, stock, demand) if args.folder is not None else _overview(args, env, stock, demand)
 

@@ -10,7 +10,7 @@ only read.
 import argparse
 
 from ..environment import Environment, ExitStatus
-from ..options import FILTERS, READING, Option, Takes, named_catalogs, wanted
+from ..options import FILTERS, INVENTORY, READING, Option, Takes, named_catalogs, open_source, wanted
 
 EXAMPLES = """\
 examples:
@@ -40,6 +40,7 @@ OPTIONS = (
         "--one-entry", "with --repair: keep one entry per content, the first; ratings in others are lost", rare=True
     ),
     Option("--top", f"list the first N of each (on a terminal {_TOP_ON_TERMINAL}, else all)", Takes.NUMBER, "N"),
+    *INVENTORY,
     *READING,
     *FILTERS,
 )
@@ -56,9 +57,13 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.model.extras import MissingExtra, has_extra
     from foldkeep.scan import check_filter
     from foldkeep.show.answers.orphans import OrphansAnswer
-    from foldkeep.stock import Stock
 
-    with Stock.open(env.stock_path(args)) as stock:
+    if args.inventory and (args.docket or args.repair or args.adopt or not args.catalog):
+        raise UnusableInput(
+            "inventories are asked by a catalogue that is named, and nothing is written for them",
+            "name it: --catalog SOURCE, and leave out -o, --repair and --adopt",
+        )
+    with open_source(args, env) as stock:
         catalogs = named_catalogs(args, stock, args.catalog) if args.catalog else stock.catalogs.all()
         if not catalogs and (args.repair or args.adopt):
             raise UnusableInput("no catalogue is named or remembered", "name one: --catalog NAME, or where it lies")
