@@ -3,7 +3,9 @@
 import itertools
 import json
 import os
+import re
 import shutil
+import tempfile
 import time
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -18,6 +20,7 @@ from foldkeep.stock import Stock
 from harness.desks import MEMORY, Desk, contents
 from harness.points import Points, kill_at
 
+ROOT = Path(__file__).parents[2]
 _BODY = b"a kite over the windmill" * 30
 _DAY, _HOUR, _MONTH = 86_400, 3600, 31 * 86_400
 
@@ -260,10 +263,8 @@ def test_killed_while_it_vouches_nothing_is_signed_that_is_not_protected(three):
 
 
 @pytest.mark.skipif(MEMORY is None, reason="takes two volumes")
-def test_from_two_inventories_to_a_release(tmp_path, tmp_path_factory):
-    """The whole way of a studio: two inventories, a docket each, a voucher, a fold, a release."""
-    import tempfile
-
+def test_from_two_inventories_to_a_release(tmp_path, monkeypatch):
+    """The way of a studio as the README tells it: two inventories, dockets, a voucher, a fold, a release."""
     with tempfile.TemporaryDirectory(dir=MEMORY) as far:
         desks = {"edit-01": Desk(Path(far)), "edit-02": Desk(_made(tmp_path / "edit-02"))}
         desks["edit-01"].write("sorted/2026/kite.jpg", _BODY)
@@ -275,30 +276,36 @@ def test_from_two_inventories_to_a_release(tmp_path, tmp_path_factory):
         first, second = desks.values()
         answer = first.ask("keep", "--inventory", inventories, "-o", tmp_path / "dockets")
         assert [(each["machine"], each["keepers_elsewhere"]) for each in answer["dockets"]] == [("edit-02", 1)]
-        docket = tmp_path / "dockets/edit-02.csv"
-        (tmp_path / "01.pub").write_text(first.run("places", "--machine-key").out)
-        second.run("places", "--learn-key", tmp_path / "01.pub")
+        docket = tmp_path / "edit-02.csv"
+        (tmp_path / "dockets/edit-02.csv").rename(docket)
         left = second.run("fold", docket, "--yes")
         assert (left.status, "which did not vouch for it" in left.out) == (1, True)
-        assert first.run("vouch", docket, "-o", tmp_path / "v1").status == 0
-        folded = second.ask("fold", docket, "--yes", "--vouchers", tmp_path / "v1")
-        assert folded["folded"] == 1
-        (file,) = second.ask("ledger", str(folded["run"]))["runs"][0]["details"]
-        assert (file["proof"], file["keeper"]["uri"]) == (
-            "voucher",
-            f"file://edit-01{first.place}/sorted/2026/kite.jpg",
-        )
-        for method in ("delete", "hard-link", "move"):
-            more = {"delete": ["--for-good"], "move": ["--into", tmp_path]}.get(method, [])
-            assert second.run("fold", docket, "--yes", "--method", method, *more).status == 2
-        run = str(folded["run"])
-        said = second.run("release", run, "--yes")
-        assert (said.status, "1 on edit-01" in said.err) == (1, True)
-        number = said.err.partition("--number ")[2].partition(";")[0]
-        assert first.run("vouch", docket, "-o", tmp_path / "v2", "--number", number).status == 0
-        assert second.run("release", run, "--yes", "--vouchers", tmp_path / "v2").status == 0
-        assert contents(second.place) == set()
-        assert contents(first.place)
+        second.run("unfold", "--last")
+        shutil.rmtree(second.stock.parent)
+        second.run("scan", second.place, "--read-all")
+        second.run("inventory", "save", tmp_path / "again.parquet", "--machine", "edit-02")
+        monkeypatch.chdir(tmp_path)
+        said, ran = "", 0
+        for name, line in re.findall(
+            r"^    (edit-0\d)\$ foldkeep (.*)$", (ROOT / "README.md").read_text(), re.MULTILINE
+        ):
+            line, _, into = line.partition(" > ")
+            line = line.replace("NUMBER", said.partition("--number ")[2].partition(";")[0])
+            answer = desks[name].run(*line.split())
+            assert answer.status == (line == "release 1 --yes"), (line, answer)
+            said = answer.err or said
+            ran += 1
+            if into:
+                Path(into).write_text(answer.out)
+            if line.startswith("fold"):
+                (file,) = second.ask("ledger", "1")["runs"][0]["details"]
+                keeper = f"file://edit-01{first.place}/sorted/2026/kite.jpg"
+                assert (file["proof"], file["keeper"]["uri"]) == ("voucher", keeper)
+            for method in ("delete", "hard-link", "move") * line.startswith("vouch"):
+                more = {"delete": ["--for-good"], "move": ["--into", tmp_path]}.get(method, [])
+                assert second.run("fold", docket, "--yes", "--method", method, *more).status == 2
+        assert ran == 7
+        assert (contents(second.place), bool(contents(first.place))) == (set(), True)
 
 
 def _made(path: Path) -> Path:

@@ -30,6 +30,7 @@ WORDS = {
     "run": "one carrying-out of a docket, with a number that unfold and release take",
     "ledger": "the record of every run and every file in it",
     "inventory": "a file with what is known about places, to use while their drive is away",
+    "voucher": "what a machine says, signed, of keepers on it, for copies on another one to go",
     "project": "a folder with a timeline, an edit decision list or another document of a project",
     "package": "an archived project: a BagIt bag that anyone can verify",
     "recipe": "a rule by which regenerable files and their sources are recognised",

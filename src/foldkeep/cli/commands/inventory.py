@@ -20,7 +20,6 @@ _BY_COLUMNS = ".parquet"
 EXAMPLES = """\
 examples:
   foldkeep inventory save shelf-drive.inventory shelf-drive
-  foldkeep inventory show shelf-drive.inventory
   foldkeep inventory save edit-07.parquet --machine edit-07
   foldkeep inventory convert shelf-drive.inventory shelf-drive.parquet
 """

@@ -34,7 +34,6 @@ EXAMPLES = """\
 examples:
   foldkeep keep -o docket.csv
   foldkeep keep -o docket.csv --prefer under:~/Masters --protect '*.psd'
-  foldkeep keep --explain
   foldkeep keep --inventory desks -o dockets
 """
 
