@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 
-from foldkeep.fold.elsewhere import protected
+from foldkeep.fold.elsewhere import protected, vouching
 from foldkeep.keep import write_docket
 from foldkeep.model import Action, DocketRow
 from foldkeep.model.machines import path_on
@@ -236,6 +236,27 @@ def test_one_that_restores_an_old_backup_and_one_that_is_away_for_a_month(three,
     assert first.release() == 2
     assert first.desk.run("release", "1", "--yes", "--vouchers", signed).status == 2
     assert everywhere([first])
+
+
+def test_what_is_vouched_for_is_on_the_disk_before_anybody_is_told(three, monkeypatch):
+    """The order of what is brought to the disk: what was read, its protection, the voucher."""
+    first, second, _ = three
+    order = []
+    real, real_protect = vouching.storage_at, vouching.protect
+
+    class Watched:
+        def __init__(self, path):
+            self._storage = real(path)
+
+        def flush_volume(self, path):
+            order.append(("flushed", path, list(first.desk.top.glob("voucher*"))))
+            self._storage.flush_volume(path)
+
+    monkeypatch.setattr(vouching, "storage_at", Watched)
+    monkeypatch.setattr(vouching, "protect", lambda what: (order.append(("protected", what)), real_protect(what)))
+    assert first.ask() == 0
+    assert [step[0] for step in order] == ["flushed", "protected"]
+    assert order[0][1:] == (os.fsencode(second.file.parent), [])
 
 
 def test_killed_while_it_vouches_nothing_is_signed_that_is_not_protected(three):

@@ -124,7 +124,7 @@ def _opened(path: str, converted: str) -> Columns:
     if is_by_columns(path):
         return Columns(path, read_head(path))
     convert(path, converted, name)
-    return Columns(converted, read_head(converted, path))
+    return Columns(converted, read_head(converted, path), shown=path)
 
 
 def _told_apart(found: Sequence[Columns]) -> tuple[list[Columns], dict[str, str], list[str]]:
@@ -152,8 +152,8 @@ def _told_apart(found: Sequence[Columns]) -> tuple[list[Columns], dict[str, str]
                 kept.append(place)
                 continue
             passed_by.append(
-                f"{visible(place.label)} in {visible(source.path)} does not count:"
-                f" {visible(other.path)} tells of {what} too, and is newer."
+                f"{visible(place.label)} in {visible(source.name)} does not count:"
+                f" {visible(other.name)} tells of {what} too, and is newer."
             )
         head = source.head._replace(places=kept)
         sources.append(source._replace(head=head, machine=names[_key_of(source)] if len(names) > 1 else ""))

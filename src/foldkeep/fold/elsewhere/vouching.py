@@ -26,6 +26,7 @@ from foldkeep.model.vouchers import ASIDE_SECONDS, RELEASE_SECONDS, VouchedFile,
 from foldkeep.model.work import reason_of
 from foldkeep.scan import Presence, presences
 from foldkeep.stock import Stock
+from foldkeep.storage import storage_at
 from foldkeep.storage.local.drives import is_local
 from foldkeep.storage.local.reading import FILE, NotSafe, Stamp, modified_ns, open_path
 
@@ -102,9 +103,10 @@ def vouch(
             until_ns = made_ns + (RELEASE_SECONDS + ASIDE_SECONDS) * 1_000_000_000 if number else 0
             paths = frozenset(file.path for file, _ in found)
             try:
+                _bring_to_disk(found)
                 protect(Protection(place_path, docket, until_ns, made_ns, paths))
             except OSError as error:
-                why = f"it cannot be protected here: {reason_of(error)}"
+                why = f"it cannot be brought to the disk and protected: {reason_of(error)}"
                 left += [Problem(path, why) for path in paths]
                 continue
             files += [file for file, stamp in found if _still(file.path, stamp, left)]
@@ -163,6 +165,12 @@ def _read(row: DocketRow, number: bytes) -> tuple[VouchedFile, Stamp]:
         return file, Stamp.of(facts)
     finally:
         os.close(descriptor)
+
+
+def _bring_to_disk(found: Iterable[tuple[VouchedFile, Stamp]]) -> None:
+    """Have what was read on the disk, since its copies may soon be gone elsewhere: it may just have been written."""
+    for folder in {stamp.identity.device: os.path.dirname(file.path) for file, stamp in found}.values():
+        storage_at(folder).flush_volume(folder)
 
 
 def _still(path: PathBytes, stamp: Stamp, left: list[Problem]) -> bool:

@@ -38,11 +38,19 @@ class Columns(NamedTuple):
         Where it lies.
     machine
         What its machine is called among those that are asked; empty if there is no other.
+    shown
+        What the user knows it by, if it was converted.
     """
 
     path: str
     head: InventoryHead
     machine: str = ""
+    shown: str = ""
+
+    @property
+    def name(self) -> str:
+        """What the user knows it by."""
+        return self.shown or self.path
 
 
 def stock_of_many(sources: Sequence[Columns], connection: "DuckDBPyConnection") -> Stock:
