@@ -102,6 +102,10 @@ def test_equal_paths_of_two_machines_are_two_files(tmp_path, desk: Desk):
                       "--place", "edit-02:media")  # fmt: skip
     assert [Path(file["path"]).name for file in listed["files"]] == ["kite.jpg", "own.jpg"]
     assert desk.run("list", "--inventory", tmp_path / "none*").status == 2
+    odd = inventory(tmp_path / "*[1]'?.parquet", "edit-03", {"odd.jpg": b"o"})  # one file, and no glob of DuckDB's
+    for words in (["list", "--inventory", odd], ["inventory", "show", odd], ["compare", odd, odd]):
+        assert "kite" not in desk.run(*words, "--json").out
+    assert len(desk.ask("list", "--inventory", odd)["files"]) == 1
 
 
 def test_what_two_inventories_tell_of_counts_once(tmp_path, desk: Desk):

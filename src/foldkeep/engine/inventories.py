@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from typing import NamedTuple
 
-from foldkeep.formats.columns import MEMORY_BYTES, convert, database, is_by_columns, read_head
+from foldkeep.formats.columns import MEMORY_BYTES, convert, database, is_by_columns, plain_name, read_head
 from foldkeep.model import Filter, Step, UnusableInput, visible
 from foldkeep.model.machines import machine_name
 from foldkeep.model.volumes import is_lasting_key
@@ -70,7 +70,7 @@ def open_inventories(
         found = []
         for number, path in enumerate(paths):
             progress(Step("Opening inventories", number, len(paths), "files"))
-            found.append(_opened(path, os.path.join(folder, f"{number}.parquet")))
+            found.append(_opened(path, folder))
         sources, machines, passed_by = _told_apart(found)
         stock = opened.enter_context(stock_of_many(sources, connection))
         without = [path for path, source in zip(paths, found, strict=True) if not source.head.knows_uses]
@@ -118,11 +118,12 @@ def listed(named: Sequence[str]) -> list[str]:
     return [path for path in dict.fromkeys(found) if by_file[os.path.realpath(path)] == path]
 
 
-def _opened(path: str, converted: str) -> Columns:
-    """Return an inventory by columns: as it is, or written so."""
+def _opened(path: str, folder: str) -> Columns:
+    """Return an inventory by columns: as it is, or written so in the database's own folder."""
     name = machine_name(os.path.splitext(os.path.basename(path))[0])
     if is_by_columns(path):
-        return Columns(path, read_head(path))
+        return Columns(plain_name(path, folder), read_head(path), shown=path)
+    converted = os.path.join(folder, f"converted-{len(os.listdir(folder))}.parquet")
     convert(path, converted, name)
     return Columns(converted, read_head(converted, path), shown=path)
 

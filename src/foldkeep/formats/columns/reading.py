@@ -11,7 +11,7 @@ from foldkeep.model.work import in_blocks, reason_of
 from ..own import InventoryFolder, InventoryHead, InventoryReader, checked, head_of
 from ..reading import opened_file
 from . import seal
-from .sql import database
+from .sql import database, plain_name
 
 COLUMNS = (
     ("machine", "VARCHAR"), ("machine_name", "VARCHAR"), ("place", "VARCHAR"), ("role", "VARCHAR"),
@@ -52,9 +52,10 @@ def read_head(path: str, shown: str = "") -> InventoryHead:
         with opened_file(path) as file:
             if not seal.is_sealed(file):
                 raise _damaged(shown or path, "it was cut short or changed, or it is none")
-        with database() as (asked, _):
-            pairs = asked.execute("SELECT key, value FROM parquet_kv_metadata(?)", [path]).fetchall()
-            columns = asked.execute("DESCRIBE SELECT * FROM read_parquet(?)", [path]).fetchall()
+        with database() as (asked, folder):
+            plain = plain_name(path, folder)
+            pairs = asked.execute("SELECT key, value FROM parquet_kv_metadata(?)", [plain]).fetchall()
+            columns = asked.execute("DESCRIBE SELECT * FROM read_parquet(?)", [plain]).fetchall()
         if tuple(column[:2] for column in columns) != COLUMNS:
             raise _damaged(shown or path, "it has other columns")
         return head_of(json.loads(dict(pairs)[seal.HEAD_KEY.encode()]))
@@ -87,12 +88,12 @@ class ColumnsReader:
 
         numbers = {place.label: number for number, place in enumerate(self.head.places)}
         with self._opened as opened:
-            asked, _ = opened.enter_context(database())
+            asked, own = opened.enter_context(database())
             try:
                 asked.execute(
                     f"SELECT folder, place, volume, {_COLUMNS} FROM read_parquet(?)"
                     " ORDER BY folder, place, volume, name",
-                    [self._path],
+                    [plain_name(self._path, own)],
                 )
                 rows = (row for rows in iter(lambda: asked.fetchmany(_FILES_AT_ONCE), []) for row in rows)
                 for (folder, place, volume), files in groupby(rows, key=lambda row: row[:3]):

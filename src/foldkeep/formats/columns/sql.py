@@ -59,6 +59,13 @@ def database(memory: int = MEMORY_BYTES, beside: str | None = None) -> "Iterator
             connection.close()
 
 
+def plain_name(path: str, folder: str) -> str:
+    """Return a name in the database's own folder for a file: in others DuckDB takes some characters for a glob."""
+    link = os.path.join(folder, f"file-{len(os.listdir(folder))}.parquet")
+    os.symlink(os.path.abspath(path), link)
+    return link
+
+
 def text(value: str) -> str:
     """Return a text as a question has it."""
     return "'" + value.replace("'", "''") + "'"
