@@ -196,3 +196,29 @@ def test_sets_of_many_are_those_of_a_plain_count(tmp_path):
     assert sets == wanted
     assert (totals.sets, totals.spares) == (len(wanted), sum(len(paths) - 1 for paths in wanted))
     assert json.dumps(totals)
+
+
+def test_two_days_of_many_machines_are_compared_as_two_stocks_are(tmp_path, desk: Desk):
+    """What changed between two sets of inventories, beside the comparison that has all of both in memory."""
+    monday, tuesday = tmp_path / "monday", tmp_path / "tuesday"
+    monday.mkdir()
+    tuesday.mkdir()
+    files = {f"{n % 7}/{n}.jpg": b"%d" % (n % 50) * 9 for n in range(90)} | {"void.jpg": b"", "unread.jpg": None}
+    later = {name: body for name, body in files.items() if not name.startswith("3/")}
+    later |= {"4/4.jpg": b"edited", "new/new.jpg": b"new", "moved/11.jpg": files["4/11.jpg"], "5/5.jpg": b"5" * 9}
+    del later["4/11.jpg"]
+    for day, known in ((monday, files), (tuesday, later)):
+        inventory(day / "one.parquet", "edit-01", known)
+        inventory(day / "one.inventory", "edit-01", known)
+    for filters in ([], ["--kind", "photo", "--larger-than", "5B"], ["--name", "1*"], ["--under", "/media/4"]):
+        in_memory = desk.ask("compare", monday / "one.inventory", tuesday / "one.inventory", *filters)
+        by_columns = desk.ask("compare", monday / "one.parquet", tuesday / "one.parquet", *filters)
+        for answer in (in_memory, by_columns):
+            del answer["first"], answer["second"]
+        assert by_columns == in_memory
+    inventory(monday / "two.parquet", "edit-02", files)
+    inventory(tuesday / "two.parquet", "edit-02", files | {"more.jpg": b"more"})
+    found = desk.ask("compare", monday / "*.parquet", tuesday / "*.parquet")
+    same = sum(body is not None and later.get(name) == body for name, body in files.items())
+    assert found["totals"]["same"]["files"] == same + len(files) - 1  # what nobody read has another time
+    assert "//edit-02/media/more.jpg" in [change["after"]["path"] for change in found["added"]]

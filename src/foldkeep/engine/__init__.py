@@ -5,13 +5,16 @@ from typing import TYPE_CHECKING
 from foldkeep.model.faces import names_of
 
 if TYPE_CHECKING:
+    from .comparing import compare_inventories
     from .dockets import MachineDocket, propose_for_machines, write_dockets
-    from .inventories import SUFFIXES, Inventories, listed, open_inventories
+    from .inventories import SUFFIXES, Inventories, is_of_columns, listed, open_inventories
 
 __all__ = [
     "SUFFIXES",
     "Inventories",
     "MachineDocket",
+    "compare_inventories",
+    "is_of_columns",
     "listed",
     "open_inventories",
     "propose_for_machines",

@@ -65,21 +65,36 @@ def open_inventories(
     MissingExtra
         If the libraries for them are not installed.
     """
-    paths = listed(named)
-    with database(memory) as (connection, folder), _read_by_duckdb(), ExitStack() as opened:
-        found = []
-        for number, path in enumerate(paths):
-            progress(Step("Opening inventories", number, len(paths), "files"))
-            found.append(_opened(path, folder))
-        sources, machines, passed_by = _told_apart(found)
-        stock = opened.enter_context(stock_of_many(sources, connection))
-        without = [path for path, source in zip(paths, found, strict=True) if not source.head.knows_uses]
-        remarks = [*passed_by, *(_unread(stock) if len(machines) > 1 else [])]
-        yield Inventories(stock, machines, remarks, without, stock.listing.uses)
+    with database(memory) as (connection, folder), read_by_duckdb(), ExitStack() as opened:
+        found = sources_of(listed(named), folder, progress)
+        stock = opened.enter_context(stock_of_many(found.sources, connection))
+        without = [source.name for source in found.sources if not source.head.knows_uses]
+        remarks = [*found.passed_by, *(_unread(stock) if len(found.machines) > 1 else [])]
+        yield Inventories(stock, found.machines, remarks, without, stock.listing.uses)
+
+
+class Sources(NamedTuple):
+    """Inventories ready to be asked, the names of their machines by id, and a line for each place that is passed by."""
+
+    sources: list[Columns]
+    machines: dict[str, str]
+    passed_by: list[str]
+
+
+def sources_of(paths: Sequence[str], folder: str, progress: Progress = no_progress) -> Sources:
+    """Return inventories ready to be asked; those that are not by columns are written so in the database's own folder.
+
+    Raises UnusableInput if one is no whole inventory.
+    """
+    found = []
+    for number, path in enumerate(paths):
+        progress(Step("Opening inventories", number, len(paths), "files"))
+        found.append(_opened(path, folder))
+    return Sources(*_told_apart(found))
 
 
 @contextmanager
-def _read_by_duckdb() -> Iterator[None]:
+def read_by_duckdb() -> Iterator[None]:
     """Raise UnusableInput for what a file holds that cannot be read; wrong questions are faults of ours."""
     import duckdb
 
@@ -101,6 +116,13 @@ def _unread(stock: Stock) -> list[str]:
         f"{files:,} {'file was' if files == 1 else 'files were'} never read whole, so copies elsewhere are not known;"
         " on that machine: foldkeep scan --read-all"
     ]
+
+
+def is_of_columns(word: str) -> bool:
+    """Tell whether a word stands for one inventory by columns, or is a glob that finds inventories."""
+    if os.path.isfile(word):
+        return is_by_columns(word)
+    return not os.path.exists(word) and any(path.endswith(SUFFIXES) for path in glob.glob(word, recursive=True))
 
 
 def listed(named: Sequence[str]) -> list[str]:

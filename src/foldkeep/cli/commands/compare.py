@@ -2,7 +2,8 @@
 
 Files are told apart by content where it is known on both sides, and by size and
 date where it is not; the answer says which. What has the same content under
-another path counts as moved or renamed.
+another path counts as moved or renamed. Inventories by columns, or globs of
+inventories, are compared with each other whatever their size.
 """
 
 import argparse
@@ -11,19 +12,21 @@ from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
 from ..options import FILTERS, Option, Takes, wanted
+from ..options.stock_or_inventory import MEMORY
 
 if TYPE_CHECKING:
+    from foldkeep.find.compare import Comparison
     from foldkeep.stock import Stock
 
 EXAMPLES = """\
 examples:
   foldkeep compare shelf-drive.inventory shelf-drive
   foldkeep compare ~/Pictures /media/backup/Pictures --kind photo
-  foldkeep compare last-year.inventory ~/Videos --csv changes.csv
+  foldkeep compare 'monday/*.parquet' 'tuesday/*.parquet'
 """
 
 _TOP_ON_TERMINAL = 10
-_SIDE = "a place, a folder in one, an inventory, or FILE:FOLDER for a folder in that"
+_SIDE = "a place, a folder in one, an inventory, FILE:FOLDER for a folder in that, or a glob of inventories"
 
 
 OPTIONS = (
@@ -31,14 +34,16 @@ OPTIONS = (
     Option("second", _SIDE, Takes.PLACE, "SECOND"),
     Option("--top", f"list the first N of each (on a terminal {_TOP_ON_TERMINAL}, else all)", Takes.NUMBER, "N"),
     Option("--csv", "also write every difference to a CSV table", Takes.FILE, "FILE"),
+    MEMORY,
     *FILTERS,
 )
 
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Open both sides, compare, tell."""
+    from foldkeep.engine import compare_inventories, is_of_columns
     from foldkeep.find.compare import check_sides, compare, open_side
-    from foldkeep.show.answers.compare import COMPARE_COLUMNS, ComparisonAnswer, comparison_rows
+    from foldkeep.formats.columns import MEMORY_BYTES
     from foldkeep.stock import Stock
 
     with ExitStack() as opened:
@@ -47,9 +52,19 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             return opened.enter_context(Stock.open(env.stock_path(args)))
 
         fits = wanted(args)
+        if is_of_columns(args.first) and is_of_columns(args.second):
+            with env.progress(args) as progress:
+                found = compare_inventories(args.first, args.second, fits, args.memory or MEMORY_BYTES, progress)
+            return _tell(args, env, found)
         first, second = (open_side(stock, word, fits) for word in (args.first, args.second))
         check_sides(first, second, fits)
         found = compare(first, second)
+    return _tell(args, env, found)
+
+
+def _tell(args: argparse.Namespace, env: Environment, found: "Comparison") -> ExitStatus:
+    from foldkeep.show.answers.compare import COMPARE_COLUMNS, ComparisonAnswer, comparison_rows
+
     env.answer(args, ComparisonAnswer(found, env.top(args, _TOP_ON_TERMINAL)))
     if args.csv:
         env.write_table(args.csv, COMPARE_COLUMNS, comparison_rows(found))

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from ..environment import Environment
 
 
+MEMORY = Option("--memory", "hold at most so much of inventories in memory (4GB)", Takes.SIZE, "SIZE", rare=True)
 INVENTORY = (
     Option(
         "--inventory",
@@ -22,7 +23,7 @@ INVENTORY = (
         "FILE",
         several=True,
     ),
-    Option("--memory", "hold at most so much of inventories in memory (4GB)", Takes.SIZE, "SIZE", rare=True),
+    MEMORY,
 )
 
 

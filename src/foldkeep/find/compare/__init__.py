@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 from foldkeep.model.faces import names_of
 
 if TYPE_CHECKING:
-    from .comparison import Change, Comparison, Side, Verdict, check_sides, compare, open_side
+    from .comparison import Change, Comparison, Entry, Side, Verdict, check_sides, compare, open_side
     from .inventories import (
         InventoryFacts,
         inventory_folders,
@@ -18,6 +18,7 @@ if TYPE_CHECKING:
 __all__ = [
     "Change",
     "Comparison",
+    "Entry",
     "Side",
     "Verdict",
     "check_sides",

@@ -2,7 +2,7 @@
 
 import os
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 from itertools import compress, repeat
@@ -209,11 +209,16 @@ def _relative(folder: bytes, top: bytes) -> bytes:
 
 
 @many_rows()
-def compare(first: Side, second: Side) -> Comparison:
+def compare(first: Side, second: Side, contents: Mapping[Verdict, Collection[str]] | None = None) -> Comparison:
     """Compare two sides by the paths and contents of their files.
 
     Contents are compared where both are known: by digest, by size, or by their first and last blocks. Where they
     are not, files of one size and date count as the same, and that is said.
+
+    Parameters
+    ----------
+    contents
+        Digests of the other side, for what is gone and for what was added, where a side does not have all its files.
     """
     answer = Comparison(first, second)
     changes = []
@@ -236,8 +241,8 @@ def compare(first: Side, second: Side) -> Comparison:
     for verdict, other in ((Verdict.GONE, second), (Verdict.ADDED, first)):
         if verdict not in {change.verdict for change in rest}:
             continue
-        contents = {entry.digest for entry in other.files.values()} - {None}
-        answer.elsewhere[verdict] = sum(c.verdict is verdict and c.entry.digest in contents for c in rest)
+        known = contents[verdict] if contents else {entry.digest for entry in other.files.values()} - {None}
+        answer.elsewhere[verdict] = sum(c.verdict is verdict and c.entry.digest in known for c in rest)
     order = {verdict: number for number, verdict in enumerate(Verdict)}
     answer.changes = [*changes, *moved, *rest]
     answer.changes.sort(key=lambda change: (order[change.verdict], change.after or change.before or b""))

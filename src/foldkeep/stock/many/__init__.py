@@ -5,10 +5,12 @@ from typing import TYPE_CHECKING
 from foldkeep.model.faces import names_of
 
 if TYPE_CHECKING:
+    from .listing import ListingOfMany
     from .stock import Columns, stock_of_many
 
 __all__ = [
     "Columns",
+    "ListingOfMany",
     "stock_of_many",
 ]
 

@@ -2,12 +2,16 @@
 
 import re
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import suppress
 from typing import TYPE_CHECKING, Any
+
+from foldkeep.model.work import in_blocks
 
 if TYPE_CHECKING:
     from duckdb import DuckDBPyConnection
 
 _AT_ONCE = 10_000
+_ROWS_AT_ONCE = 100_000
 _FOLDERS = re.compile(r" JOIN folders d ON d\.id = f\.folder\b")
 _ASKS_FOLDERS = re.compile(r"\bfolders\b")
 # What is written otherwise. A temporary table would be seen by the one connection alone that made it.
@@ -44,12 +48,18 @@ class Answer:
 
 
 class Connection:
-    """What the tables of a stock need of a connection."""
+    """What the tables of a stock need of a connection.
 
-    def __init__(self, connection: "DuckDBPyConnection") -> None:
+    Parameters
+    ----------
+    schema
+        Where its tables are, apart from those of another stock in the same database.
+    """
+
+    def __init__(self, connection: "DuckDBPyConnection", schema: str = "main") -> None:
         self._db = connection
+        self._schema = schema
         self._has_folders = False
-        self._functions: dict[str, Callable[[bytes], bool]] = {}
 
     def execute(self, question: str, values: Sequence[object] = ()) -> Answer:
         """Ask a question; each answer has a cursor of its own."""
@@ -58,7 +68,20 @@ class Connection:
             self._has_folders = True
             self.execute("CREATE TABLE folders AS SELECT folder AS id, folder AS path, any_value(place) AS place,"
                          " any_value(volume) AS volume FROM listed GROUP BY folder")  # fmt: skip
-        return Answer(self._db.cursor().execute(question, list(values)))
+        cursor = self._db.cursor()
+        cursor.execute(f"USE {self._schema}")
+        return Answer(cursor.execute(question, list(values)))
+
+    def fill(self, table: str, columns: Sequence[str], rows: Iterable[Sequence[bytes]]) -> None:
+        """Make a table of bytes, of many rows."""
+        import pyarrow as arrow
+
+        self.execute(f"CREATE TABLE {table} ({', '.join(f'{column} BLOB' for column in columns)})")
+        for some in in_blocks(rows, _ROWS_AT_ONCE):
+            arrays = [arrow.array(values, arrow.binary()) for values in zip(*some, strict=True)]
+            self._db.register("batch", arrow.table(arrays, names=list(columns)))
+            self._db.execute(f"INSERT INTO {self._schema}.{table} SELECT * FROM batch")
+            self._db.unregister("batch")
 
     def executemany(self, question: str, rows: Iterable[Sequence[object]]) -> None:
         """Make a change for each of a few rows."""
@@ -67,9 +90,10 @@ class Connection:
 
     def create_function(self, name: str, _: int, function: Callable[[bytes], bool], **_of_sqlite: bool) -> None:
         """Have questions call a function that takes a name and tells whether it fits."""
-        if name in self._functions:
+        import duckdb
+
+        with suppress(duckdb.InvalidInputException):  # there may be none yet, or one of another filter
             self._db.remove_function(name)
-        self._functions[name] = function
         self._db.create_function(name, function, ["BLOB"], "BOOLEAN")
 
 

@@ -1,10 +1,11 @@
 """Files of many machines one by one, and summed up."""
 
+import sqlite3
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from functools import cached_property
 from itertools import groupby
-from typing import Any
+from typing import Any, cast
 
 from foldkeep.model import Filter
 from foldkeep.model.companions import owner_names, sidecar_stems
@@ -12,6 +13,7 @@ from foldkeep.model.companions import owner_names, sidecar_stems
 from ..files import join
 from ..filtering import FILTERABLE, condition
 from ..listing import DAY_NS, DISK, SHARES, Listing, Sum
+from .connection import Connection
 
 # The end of a name as `Listing` has it. What is no text has no parts here, but its hexadecimal digits do.
 _END = (
@@ -29,6 +31,10 @@ _KEYS = {
 class ListingOfMany(Listing):
     """Looks up files as `Listing` does, where a question for each folder or file would read all of them."""
 
+    def __init__(self, asked: Connection) -> None:
+        super().__init__(cast("sqlite3.Connection", asked))
+        self._asked = asked
+
     def folders(self) -> dict[int, bytes]:
         """Return the path of every folder under its number."""
         return dict(enumerate(path for (path,) in self._db.execute("SELECT path FROM folders ORDER BY path")))
@@ -44,7 +50,8 @@ class ListingOfMany(Listing):
         table = FILTERABLE if wanted else "files f"
         count = len(_KEYS[by])
         rows = self._db.execute(
-            f"SELECT {columns}, count(*), sum(f.size), sum({DISK}), max({SHARES}) FROM {table} WHERE {fits}"
+            f"SELECT {columns}, count(*), coalesce(sum(f.size), 0), coalesce(sum({DISK}), 0), max({SHARES})"
+            f" FROM {table} WHERE {fits}"
             f" GROUP BY {columns}",
             values,
         ).fetchall()
@@ -68,6 +75,17 @@ class ListingOfMany(Listing):
             return key[0]
         number = self._numbers[key[0]]
         return number if len(key) == 1 else f"{number} {key[1]}"
+
+    def compare_below(self, stems: Iterable[tuple[bytes, bytes]], wanted: Filter) -> None:
+        """Have the files that fit ready as ``compared``, by what stands before the names in each folder."""
+        self._asked.fill("stems", ("folder", "stem"), stems)
+        fits, values = condition(self._db, wanted)
+        what = "VIEW" if not wanted else "TABLE"  # a view takes no values
+        self._db.execute(
+            f"CREATE {what} compared AS SELECT s.stem, f.name, f.size, f.modified_ns, f.kind, f.ends, f.digest"
+            f" FROM {FILTERABLE} JOIN stems s ON s.folder = f.folder WHERE {fits}",
+            values,
+        )
 
     def uses(self) -> Iterator[tuple[bytes, str]]:
         """Yield the path of each file that something uses on its machine, and what."""

@@ -37,8 +37,8 @@ class SetsOfMany(Sets):
             else:
                 super()._fill(number, part, values)
             rows = self._db.execute(
-                f"SELECT f.place, count(*), sum(f.size) FROM {self._joined('sets')} WHERE s.part = {number}{within}"
-                " GROUP BY f.place"
+                f"SELECT f.place, count(*), coalesce(sum(f.size), 0) FROM {self._joined('sets')}"
+                f" WHERE s.part = {number}{within} GROUP BY f.place"
             )
             for place, names, size in rows:
                 self._at_places[place][0] += names
@@ -69,8 +69,8 @@ class SetsOfMany(Sets):
 
     def _count(self, numbers: list[int]) -> dict[str, tuple[int, int, int]]:
         rows = self._db.execute(
-            "SELECT kind, count(*), sum(spares), sum(reclaimable) FROM temp.sets GROUP BY kind"
-            " ORDER BY sum(reclaimable) DESC, kind"
+            "SELECT kind, count(*), coalesce(sum(spares), 0), coalesce(sum(reclaimable), 0) FROM temp.sets"
+            " GROUP BY kind ORDER BY 4 DESC, kind"
         )
         self._by_place = {number: (names, size) for number in numbers for names, size in [self._at_places[number]]}
         return {kind: (sets, int(spares), int(reclaimable)) for kind, sets, spares, reclaimable in rows}

@@ -53,7 +53,7 @@ class Columns(NamedTuple):
         return self.shown or self.path
 
 
-def stock_of_many(sources: Sequence[Columns], connection: "DuckDBPyConnection") -> Stock:
+def stock_of_many(sources: Sequence[Columns], connection: "DuckDBPyConnection", schema: str = "main") -> Stock:
     """Return a stock that inventories tell: places and volumes are in memory, files are read where they lie.
 
     Parameters
@@ -61,13 +61,15 @@ def stock_of_many(sources: Sequence[Columns], connection: "DuckDBPyConnection") 
     sources
         The inventories; of several machines with different names.
     connection
-        An empty database, which is this stock's alone until it is closed.
+        A database; what is called as `schema` is this stock's alone until it is closed.
     """
     stock = Stock.open(":memory:", create=True)
     try:
         with stock.transaction(flush=False):
             selected = [_enter(stock, source) for source in sources]
-        asked = Connection(connection)
+        if schema != "main":
+            connection.execute(f"CREATE SCHEMA {schema}")
+        asked = Connection(connection, schema)
         for macro in MACROS:
             asked.execute(macro)
         asked.execute(f"CREATE VIEW listed AS {' UNION ALL '.join(selected)}")
@@ -78,7 +80,7 @@ def stock_of_many(sources: Sequence[Columns], connection: "DuckDBPyConnection") 
         raise
     in_place_of_sqlite = cast("sqlite3.Connection", asked)
     stock.sets = SetsOfMany(in_place_of_sqlite)
-    stock.listing = ListingOfMany(in_place_of_sqlite)
+    stock.listing = ListingOfMany(asked)
     stock.holdings = Holdings(in_place_of_sqlite)
     return stock
 
