@@ -75,6 +75,8 @@ def test_the_small_installation_finds_keeps_folds_and_brings_back(small, tmp_pat
         (["archive", "kites/library/edit", "--to", ".", "--format", "iso"], ("media", "charts"), "discs"),
         (["demo"], (), "media"),
         (["alike"], (), "media"),
+        (["inventory", "save", "kites.parquet"], (), "fleet"),
+        (["places", "--machine-key"], (), "fleet"),
     ],
 )
 def test_a_command_says_what_it_lacks(small, tmp_path, line, having, needs):

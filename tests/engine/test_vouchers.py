@@ -166,6 +166,34 @@ def test_what_is_vouched_for_stays_until_that_ends(three):
     assert everywhere(three)
 
 
+def test_nothing_is_vouched_for_under_a_name_by_which_it_is_not_protected(three, tmp_path):
+    """Paths that climb, lead over links or into folds, files that are gone, other contents: none is signed."""
+    first, second, _ = three
+    kites = second.file.parent
+    (second.desk.place / "over").symlink_to(kites)
+    (second.desk.place / "link.jpg").symlink_to(second.file)
+    outside = second.desk.top / "outside.jpg"
+    outside.write_bytes(_BODY)
+    fold = second.desk.place / ".foldkeep"
+    fold.mkdir()
+    (fold / "x.jpg").write_bytes(_BODY)
+    row = second.row(Action.KEEP)
+    names = ["kites/../kites/edit-02.jpg", "../outside.jpg", "over/edit-02.jpg", "link.jpg", ".foldkeep/x.jpg", "kites",
+             "kites//edit-02.jpg", "kites/./edit-02.jpg", "gone.jpg", "KITES/EDIT-02.JPG"]  # fmt: skip
+    for name in names:
+        path = path_on("edit-02", os.fsencode(second.desk.place) + b"/" + name.encode())
+        docket = tmp_path / "odd.csv"
+        docket.unlink(missing_ok=True)
+        write_docket(str(docket), [row._replace(path=path), first.row(Action.FOLD)])
+        answer = second.desk.run("vouch", docket, "-o", tmp_path / "odd.voucher")
+        assert (answer.status, (tmp_path / "odd.voucher").exists()) == (1, False), name
+    for change in ({"size": row.size + 1}, {"digest": bytes(32)}, {"digest": None}):
+        docket.unlink()
+        write_docket(str(docket), [row._replace(**change), first.row(Action.FOLD)])
+        assert second.desk.run("vouch", docket, "-o", tmp_path / "odd.voucher").status == 1, change
+    assert second.desk.ask("vouch")["protected"] == []
+
+
 def test_a_machine_that_lies_is_not_believed(three, tmp_path):
     first, second, third = three
     assert first.ask() == 0

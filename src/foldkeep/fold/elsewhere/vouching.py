@@ -28,7 +28,7 @@ from foldkeep.scan import Presence, presences
 from foldkeep.stock import Stock
 from foldkeep.storage import storage_at
 from foldkeep.storage.local.drives import is_local
-from foldkeep.storage.local.reading import FILE, NotSafe, Stamp, modified_ns, open_path
+from foldkeep.storage.local.reading import FILE, NotSafe, Stamp, modified_ns, open_below
 
 from ..places import hold_around
 from .protection import Protection, protect
@@ -81,7 +81,8 @@ def vouch(
     by_place: dict[PathBytes, list[DocketRow]] = {}
     for row in wanted:
         place = places.get(innermost(places, row.path) or b"")
-        if why := _refusal(row, place, now[place.id] if place else Presence.AWAY):
+        is_known = stock.listing.at(row.path) is not None
+        if why := _refusal(row, place, now[place.id] if place else Presence.AWAY, is_known=is_known):
             left.append(Problem(row.path, why))
         else:
             by_place.setdefault(place.path if place else b"", []).append(row)
@@ -94,7 +95,7 @@ def vouch(
             for row in some:
                 progress(Step("Reading keepers", done, total, "bytes"))
                 try:
-                    found.append(_read(row, number))
+                    found.append(_read(row, place_path, number))
                 except (NotSafe, OSError) as error:
                     left.append(Problem(row.path, reason_of(error)))
                 done += row.size
@@ -109,7 +110,7 @@ def vouch(
                 why = f"it cannot be brought to the disk and protected: {reason_of(error)}"
                 left += [Problem(path, why) for path in paths]
                 continue
-            files += [file for file, stamp in found if _still(file.path, stamp, left)]
+            files += [file for file, stamp in found if _still(file.path, place_path, stamp, left)]
     return Vouching(Voucher(machine, docket, made_ns, number, tuple(files)), left)
 
 
@@ -127,10 +128,11 @@ def _of_this_machine(rows: Iterable[DocketRow], machine: Machine) -> tuple[list[
     return list(found.values()), others
 
 
-def _refusal(row: DocketRow, place: Place | None, now: Presence) -> str:
+def _refusal(row: DocketRow, place: Place | None, now: Presence, *, is_known: bool) -> str:
     """Return why nothing can be said of a file; empty if it can be read."""
-    if place is None:
-        return "lies in no place of this machine; scan it first"
+    # A path that the stock does not know may be another name of a file, under which nobody would find it protected.
+    if place is None or not is_known:
+        return "is not known on this machine; scan it first"
     if lies_in_a_fold(row.path):
         return "lies in a fold"
     if is_remote(row.path) or now is not Presence.HERE:
@@ -140,9 +142,14 @@ def _refusal(row: DocketRow, place: Place | None, now: Presence) -> str:
     return ""
 
 
-def _read(row: DocketRow, number: bytes) -> tuple[VouchedFile, Stamp]:
+def _open(path: PathBytes, place: PathBytes) -> int:
+    """Open a file of a place, over no link on the way there."""
+    return open_below(place, path[len(place.rstrip(b"/")) + 1 :], FILE)
+
+
+def _read(row: DocketRow, place: PathBytes, number: bytes) -> tuple[VouchedFile, Stamp]:
     """Read a file whole and return what is said of it, with its stamp; NotSafe if it is not what the docket says."""
-    descriptor = open_path(row.path, FILE)
+    descriptor = _open(row.path, place)
     try:
         facts = os.fstat(descriptor)
         if not stat.S_ISREG(facts.st_mode):
@@ -173,10 +180,10 @@ def _bring_to_disk(found: Iterable[tuple[VouchedFile, Stamp]]) -> None:
         storage_at(folder).flush_volume(folder)
 
 
-def _still(path: PathBytes, stamp: Stamp, left: list[Problem]) -> bool:
+def _still(path: PathBytes, place: PathBytes, stamp: Stamp, left: list[Problem]) -> bool:
     """Look whether a file is what it was before it was protected; note that it is not."""
     try:
-        descriptor = open_path(path, FILE)
+        descriptor = _open(path, place)
         try:
             if Stamp.of(os.fstat(descriptor)) == stamp:
                 return True
