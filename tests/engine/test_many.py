@@ -3,6 +3,8 @@
 import csv
 import json
 import os
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -101,11 +103,29 @@ def test_equal_paths_of_two_machines_are_two_files(tmp_path, desk: Desk):
     listed = desk.ask("list", "--inventory", tmp_path / "*.parquet", "--inventory", tmp_path / "a.inventory",
                       "--place", "edit-02:media")  # fmt: skip
     assert [Path(file["path"]).name for file in listed["files"]] == ["kite.jpg", "own.jpg"]
+    under = desk.ask("list", "--inventory", tmp_path, "--under", "//edit-02/media/")
+    assert [file["path"] for file in under["files"]] == ["//edit-02/media/kite.jpg", "//edit-02/media/own.jpg"]
     assert desk.run("list", "--inventory", tmp_path / "none*").status == 2
     odd = inventory(tmp_path / "*[1]'?.parquet", "edit-03", {"odd.jpg": b"o"})  # one file, and no glob of DuckDB's
     for words in (["list", "--inventory", odd], ["inventory", "show", odd], ["compare", odd, odd]):
         assert "kite" not in desk.run(*words, "--json").out
     assert len(desk.ask("list", "--inventory", odd)["files"]) == 1
+
+
+def test_what_a_killed_process_left_beside_goes_with_the_next_one(tmp_path, desk: Desk):
+    saved = inventory(tmp_path / "a.parquet", "edit-01", {"kite.jpg": b"kite"})
+    code = (
+        "import os, signal; from foldkeep.engine import open_inventories\n"
+        f"with open_inventories([{str(saved)!r}]): os.kill(os.getpid(), signal.SIGKILL)"
+    )
+    variables = {**os.environ, "TMPDIR": str(tmp_path)}
+    subprocess.run([sys.executable, "-c", code], env=variables, check=False)
+    left = [path for path in tmp_path.iterdir() if path.is_dir() and path.name.startswith("foldkeep-")]
+    assert left
+    (tmp_path / "foldkeep-elsewhere-1-x").mkdir()
+    line = [sys.executable, "-m", "foldkeep", "inventory", "show", saved]
+    assert subprocess.run(line, env=variables, check=False, capture_output=True).returncode == 0
+    assert [path.name for path in tmp_path.iterdir() if path.name.startswith("foldkeep-")] == ["foldkeep-elsewhere-1-x"]
 
 
 def test_what_two_inventories_tell_of_counts_once(tmp_path, desk: Desk):

@@ -61,7 +61,7 @@ def open_inventories(
     Raises
     ------
     UnusableInput
-        If one is no whole inventory, a name stands for nothing, or two of them tell of one place at the same time.
+        If one is no whole inventory, or a name stands for nothing.
     MissingExtra
         If the libraries for them are not installed.
     """

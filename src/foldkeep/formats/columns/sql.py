@@ -1,13 +1,16 @@
 """The database that asks inventories: DuckDB, in memory as far as it may, and in a folder of its own beyond that."""
 
 import os
+import shutil
+import socket
 import tempfile
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from typing import TYPE_CHECKING
 
 from foldkeep.model import UnusableInput
 from foldkeep.model.extras import need
+from foldkeep.model.machines import machine_name
 
 if TYPE_CHECKING:
     from duckdb import DuckDBPyConnection
@@ -37,7 +40,9 @@ def database(memory: int = MEMORY_BYTES, beside: str | None = None) -> "Iterator
     need("fleet")
     import duckdb
 
-    with tempfile.TemporaryDirectory(prefix="foldkeep-", dir=beside) as folder:
+    where = beside or tempfile.gettempdir()
+    _take_away_left_ones(where)
+    with tempfile.TemporaryDirectory(prefix=f"{_start()}{os.getpid()}-", dir=where) as folder:
         connection = duckdb.connect(
             config={
                 "memory_limit": f"{memory}B",
@@ -57,6 +62,31 @@ def database(memory: int = MEMORY_BYTES, beside: str | None = None) -> "Iterator
             ) from error
         finally:
             connection.close()
+
+
+def _start() -> str:
+    """Return what the names of such folders of this computer begin with; the process that has one comes behind."""
+    return f"foldkeep-{machine_name(socket.gethostname())}-"
+
+
+def _take_away_left_ones(where: str) -> None:
+    """Take away the folders of processes that were killed: there may be gigabytes in them."""
+    start = _start()
+    with suppress(OSError):
+        for name in os.listdir(where):
+            process = name.removeprefix(start).partition("-")[0]
+            if name.startswith(start) and process.isdecimal() and not _is_alive(int(process)):
+                shutil.rmtree(os.path.join(where, name), ignore_errors=True)
+
+
+def _is_alive(process: int) -> bool:
+    try:
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return False
+    except (PermissionError, OverflowError):
+        return True
+    return True
 
 
 def plain_name(path: str, folder: str) -> str:

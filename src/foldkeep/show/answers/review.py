@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from foldkeep.model import Action, DocketRow, Facts, visible
+from foldkeep.model.machines import is_elsewhere
 from foldkeep.model.names import common_folder
 from foldkeep.model.remote import is_remote
 from foldkeep.model.units import format_size
@@ -109,7 +110,7 @@ def write_set(
 
 
 def _modified(row: DocketRow, look: CopyState) -> str:
-    if is_remote(row.path):
+    if is_remote(row.path) or is_elsewhere(row.path):
         return local_time(row.modified_ns)
     return local_time(look.modified_ns) if look.here else "not there"
 
@@ -117,6 +118,8 @@ def _modified(row: DocketRow, look: CopyState) -> str:
 def _on_disk(row: DocketRow, look: CopyState) -> str:
     if is_remote(row.path):
         return "on a server"
+    if is_elsewhere(row.path):
+        return "on another machine"
     return format_size(look.disk_bytes) if look.here else ""
 
 

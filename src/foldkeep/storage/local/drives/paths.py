@@ -4,6 +4,7 @@ import os
 import unicodedata
 
 from foldkeep.model import PathBytes
+from foldkeep.model.machines import is_elsewhere
 from foldkeep.model.remote import is_address, remote_path
 
 from .volumes import answers
@@ -14,10 +15,13 @@ def real_path(path: PathBytes) -> PathBytes:
     server, the path that it means.
 
     Where case does not count, or names are kept in another normal form, one folder has many paths; a place has one.
-    What lies on a share that does not answer is not looked at.
+    What lies on a share that does not answer is not looked at. A path on another machine is left as it is, unless
+    something of this one has it: two slashes may stand for one.
     """
     if is_address(path):
         return remote_path(path)
+    if is_elsewhere(path) and not os.path.lexists(path):
+        return path.rstrip(b"/")
     if not answers(path):
         return os.path.abspath(path)
     steps = os.path.realpath(path).strip(b"/").split(b"/")
