@@ -67,7 +67,7 @@ def known_uses(
 
     A file that has the name alone of what a document uses counts as used.
     """
-    copies = [path for path, _, digest in stock.listing.named_contents() if digest]
+    copies = (path for path, _, digest in stock.listing.named_contents() if digest)  # asked if there are documents
     found = uses_of_copies(stock, projects, copies, progress)
     by_name = {path: f"may be used by {min(documents)}" for path, documents in found.by_name.items()}
     catalogued = {path: f"used by {visible(min(names))}" for path, names in uses(stock, catalogs).items()}

@@ -24,6 +24,7 @@ _OF_FILES = len(COLUMNS) - 2
 _USES = (("folder", "BLOB"), ("name", "BLOB"), ("used", "VARCHAR"))
 _MEASURED = (("digest", "BLOB"), ("signals", "VARCHAR"))
 _NO_FILE = (None,) * (_OF_FILES - _OF_FOLDERS)  # a folder with none has a row of its own
+_MEMORY_BYTES = 1_000_000_000
 _ROWS_AT_ONCE = 100_000
 _IN_A_GROUP = 122_880
 
@@ -51,7 +52,10 @@ def save_columns(
     UnusableInput
         If it cannot be written; what was begun is taken away again.
     """
-    with new_file(path) as (target, stream), database(beside=os.path.dirname(os.path.abspath(path))) as (asked, _):
+    with (
+        new_file(path) as (target, stream),
+        database(_MEMORY_BYTES, os.path.dirname(os.path.abspath(path))) as (asked, _),
+    ):
         for name, columns in (("files", COLUMNS[:_OF_FILES]), ("uses", _USES), ("measured", _MEASURED)):
             asked.execute(f"CREATE TABLE {name} ({', '.join(f'{column} {type_}' for column, type_ in columns)})")
         with ThreadPoolExecutor(1, thread_name_prefix="columns") as writing:
