@@ -10,6 +10,7 @@ from multiprocessing import Process
 from pathlib import Path
 
 from .decisions import choosing, last_look, messes, sheets
+from .fleet import inventories
 from .scans import million_files, rescan
 from .servers import measure as measure_servers
 from .stocks import CATALOGUES, fill_stock, make_catalogues
@@ -353,5 +354,6 @@ MEASURES: dict[str, Callable[[Path], Iterator[Row]]] = {
     "choosing": lambda folder: choosing(folder, FOLDKEEP),
     "sheets": lambda folder: sheets(folder, FOLDKEEP),
     "last-look": lambda folder: last_look(folder, FOLDKEEP),
+    "fleet": lambda folder: inventories(folder, FOLDKEEP),
     "servers": lambda folder: measure_servers(folder, FOLDKEEP),
 }
