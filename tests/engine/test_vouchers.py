@@ -75,8 +75,7 @@ class Machine:
         waiting = self.waiting()
         if waiting is None:
             return 2
-        said = self.desk.run("release", str(waiting), "--yes").err
-        self.number = said.partition("--number ")[2].partition(";")[0]
+        self.number = self.desk.ask("release", str(waiting), "--yes")["number"]
         if self.number:
             self.ask("--number", self.number)
         return self.desk.run("release", str(waiting), "--yes", *self.vouchers()).status
@@ -218,8 +217,7 @@ def test_a_machine_that_lies_is_not_believed(three, tmp_path):
     assert first.desk.run("vouch", "--end", first.desk.top / "its own.csv", "--yes").status == 0
     # It signs what it does not have any more: the docket's digest is known, but the content is not.
     assert first.fold() == 0
-    said = first.desk.run("release", "1", "--yes").err
-    number = said.partition("--number ")[2].partition(";")[0]
+    number = first.desk.ask("release", "1", "--yes")["number"]
     forged = _forged(second, first, bytes.fromhex(number))
     assert first.desk.run("release", "1", "--yes", "--vouchers", forged).status == 1
     assert len(list(first.desk.place.glob(".foldkeep/*/files/*"))) == 1
@@ -339,10 +337,10 @@ def test_from_two_inventories_to_a_release(tmp_path, monkeypatch):
             r"^    (edit-0\d)\$ foldkeep (.*)$", (ROOT / "README.md").read_text(), re.MULTILINE
         ):
             line, _, into = line.partition(" > ")
-            line = line.replace("NUMBER", said.partition("--number ")[2].partition(";")[0])
+            line = line.replace("NUMBER", said.partition("--number ")[2].split("\n")[0])
             answer = desks[name].run(*line.split())
             assert answer.status == (line == "release 1 --yes"), (line, answer)
-            said = answer.err or said
+            said = answer.out if "--number" in answer.out else said
             ran += 1
             if into:
                 Path(into).write_text(answer.out)

@@ -143,8 +143,7 @@ class Scenes:
                 answer = self.desk.run(*words, "--json")
                 assert answer.json["left"] == [], answer
         if method.startswith("vouched-") and command == "release":
-            said = self.desk.run(*RELEASE).err
-            self.signed = self._vouched("release", "--number", said.partition("--number ")[2].partition(";")[0])
+            self.signed = self._vouched("release", "--number", self.desk.ask(*RELEASE)["number"])
         if method == "empty":
             self.kept |= contents(self.desk.top / "home/Trash/files")
         self.save(self.desk.place, top / "stock", self.far, top / "home")

@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from foldkeep.model import Run
+    from foldkeep.show.answers.release import AskedOfMachines
     from foldkeep.stock import Stock
 
 EXAMPLES = """\
@@ -96,7 +97,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             and (not named or summary.run.id in named)
             and surely_began(summaries, summary.run) < before * 1e9
         ]
-        report = ReleaseReport()
+        report, asked = ReleaseReport(), None
         if chosen:
             waiting = sum(summary.files[state] for summary in chosen)
             files = f"{waiting:,} {'file' if waiting == 1 else 'files'}"
@@ -116,26 +117,22 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             with stock.transaction():
                 for number in numbers:
                     stock.machine.use_up(number)
-            _ask_machines(env, stock, runs)
-    env.answer(args, ReleaseAnswer(report, of_rests=args.rests))
+            asked = _asked_of_machines(stock, runs)
+    env.answer(args, ReleaseAnswer(report, of_rests=args.rests, asked=asked))
     return ExitStatus.PROBLEMS if report.left else ExitStatus.DONE
 
 
-def _ask_machines(env: Environment, stock: "Stock", runs: "Sequence[Run]") -> None:
-    """Say what other machines have to sign before the rest can go, with a number that counts for an hour."""
+def _asked_of_machines(stock: "Stock", runs: "Sequence[Run]") -> "AskedOfMachines | None":
+    """Return what other machines have to sign before the rest can go, with a new number; None if nothing waits."""
     from foldkeep.fold.elsewhere import waiting_for_machines
+    from foldkeep.show.answers.release import AskedOfMachines
 
-    waiting = waiting_for_machines(stock, [run.id for run in runs])
+    ids = [run.id for run in runs]
+    waiting = waiting_for_machines(stock, ids)
     if not waiting:
-        return
+        return None
     with stock.transaction():
-        number = stock.machine.new_number([run.id for run in runs])
-    where = ", ".join(f"{files:,} on {machine}" for machine, files in sorted(waiting.items()))
-    named = " ".join(str(run.id) for run in runs)
-    env.stderr.write(
-        f"The keepers are elsewhere: {where}. Within an hour, there:"
-        f" foldkeep vouch DOCKET -o FILE --number {number.hex()}; then here: foldkeep release {named} --vouchers FILE\n"
-    )
+        return AskedOfMachines(stock.machine.new_number(ids), ids, waiting)
 
 
 def _empty_bins(args: argparse.Namespace, env: Environment) -> ExitStatus:

@@ -1,6 +1,6 @@
 """What a release will delete, and what it deleted."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from foldkeep.fold import ReleaseReport
@@ -9,9 +9,17 @@ from foldkeep.model.units import format_size
 
 from ..page.documents import Document, problem_documents, space_document
 from ..page.lines import write_left, write_space
-from ..page.page import CARE, GAIN, Page
+from ..page.page import CARE, GAIN, STRONG, Page
 from ..page.tables import Column
 from ..page.words import count, local_time
+
+
+class AskedOfMachines(NamedTuple):
+    """What other machines are to sign: a number, for which runs, and how many files have their keepers on each."""
+
+    number: bytes
+    runs: Sequence[int]
+    waiting: Mapping[str, int]
 
 
 class ReleaseAnswer(NamedTuple):
@@ -20,6 +28,7 @@ class ReleaseAnswer(NamedTuple):
     report: ReleaseReport
     of_rests: bool = False
     stays: str = "in the fold"
+    asked: AskedOfMachines | None = None
 
     def document(self) -> Document:
         """Return the JSON document."""
@@ -33,6 +42,8 @@ class ReleaseAnswer(NamedTuple):
             "rest_bytes": report.rest_bytes,
             "space": list(map(space_document, report.space)),
             "left": problem_documents(report.left),
+            "number": self.asked.number.hex() if self.asked else None,
+            "keepers_elsewhere": dict(self.asked.waiting) if self.asked else {},
         }
 
     def write(self, page: Page) -> None:
@@ -60,6 +71,14 @@ class ReleaseAnswer(NamedTuple):
             )
         write_space(page, report.space)
         write_left(page, report.left, f"still {self.stays}")
+        if self.asked:
+            where = ", ".join(f"{files:,} on {machine}" for machine, files in sorted(self.asked.waiting.items()))
+            runs = " ".join(map(str, self.asked.runs))
+            page.line(f"Their keepers are elsewhere ({where}). To release them, within an hour:")
+            page.line(
+                ("there", STRONG), f": foldkeep vouch DOCKET -o FILE --number {self.asked.number.hex()}", indent=2
+            )
+            page.line(("here", STRONG), f":  foldkeep release {runs} --vouchers FILE", indent=2)
 
 
 def write_question(page: Page, summaries: Sequence[RunSummary], state: RunFileState) -> None:
