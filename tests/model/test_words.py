@@ -17,11 +17,17 @@ from foldkeep.keep import read_docket, write_docket
 from foldkeep.model import Action, DocketRow, UnusableInput, visible
 from foldkeep.model.copy_names import looks_like_a_copy
 from foldkeep.model.kinds import kind_of
+from foldkeep.model.machines import is_elsewhere, path_on, split_machine
 from foldkeep.model.names import beside, file_uri, path_from_uri
 from foldkeep.model.signatures import contradiction
 from foldkeep.model.units import format_moment, format_size, parse_age, parse_moment, parse_size
+from foldkeep.storage.local.reading import facts_at, open_path
 
-paths = st.binary(min_size=1, max_size=40).filter(lambda name: 0 not in name).map(lambda name: b"/" + name)
+paths = (
+    st.binary(min_size=1, max_size=40)
+    .filter(lambda name: 0 not in name and not name.startswith(b"/"))  # two slashes begin a path on another machine
+    .map(lambda name: b"/" + name)
+)
 texts = st.text(st.characters(codec="utf-8"), max_size=12)
 
 
@@ -32,8 +38,33 @@ def test_any_path_survives_as_a_uri(path):
     assert path_from_uri(uri) == path
 
 
+@given(paths, st.from_regex(r"[A-Za-z0-9]([A-Za-z0-9._-]{0,20}[A-Za-z0-9])?", fullmatch=True))
+def test_any_path_on_another_machine_survives_and_is_never_taken_for_one_here(path, machine):
+    there = path_on(machine, path)
+    assert (is_elsewhere(there), is_elsewhere(path), split_machine(there)) == (True, False, (machine, path))
+    if machine != "localhost":
+        assert path_from_uri(file_uri(there), elsewhere=True) == there
+        with pytest.raises(ValueError, match="not a"):
+            path_from_uri(file_uri(there))
+    with pytest.raises(OSError, match="another machine"):
+        open_path(there, os.O_RDONLY)
+    with pytest.raises(OSError, match="another machine"):
+        facts_at(there)
+
+
 @pytest.mark.parametrize(
-    "uri", ["/a", "http://x/a?b", "sftp://x/../a", "file://elsewhere/a", "file:a", "file:///a%00b", "file:///a?b"]
+    "uri",
+    [
+        "/a",
+        "file:////etc/passwd",
+        "file:////edit-01/a",
+        "http://x/a?b",
+        "sftp://x/../a",
+        "file://elsewhere/a",
+        "file:a",
+        "file:///a%00b",
+        "file:///a?b",
+    ],
 )
 def test_what_is_no_uri_of_a_local_file_is_refused(uri):
     with pytest.raises(ValueError, match=r"not a|cannot use"):

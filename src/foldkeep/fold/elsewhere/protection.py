@@ -9,12 +9,12 @@ import errno
 import json
 import os
 import secrets
+import stat
 import time
 from collections.abc import Iterable, Iterator
 from contextlib import suppress
 from typing import NamedTuple
 
-from foldkeep.formats import read_whole
 from foldkeep.model import PathBytes, Problem, UnusableInput, visible
 from foldkeep.model.names import FOLD_NAME, file_uri, folders_above, path_from_uri
 from foldkeep.model.remote import is_remote
@@ -22,13 +22,14 @@ from foldkeep.model.units import format_moment
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
 from foldkeep.storage.local.changes import flush, keeping_times, unlink, write_content
-from foldkeep.storage.local.reading import FOLDER, open_in, open_top
+from foldkeep.storage.local.reading import FOLDER, open_in, open_path, open_top
 
 from ..places import hold_around
 from ..vault import tidy
 
 _START, _END = "vouched-", ".jsonl"
 _FORMAT, _VERSION = "foldkeep vouched", 1
+_LARGEST = 256 * 1024 * 1024
 _WHOLE = b'{"whole": true}\n'
 _SHOWN = 16  # digits of a digest in a name
 
@@ -79,28 +80,44 @@ class Protections:
 
 def protections_in(place: PathBytes) -> Iterator[Protection]:
     """Yield what is vouched for in a place; OSError if its fold has what cannot be read, so that nobody knows."""
-    fold = os.path.join(place, FOLD_NAME)
     try:
-        names = [name for name in os.listdir(os.fsdecode(fold)) if name.startswith(_START) and name.endswith(_END)]
+        fold = open_path(os.path.join(place, FOLD_NAME), FOLDER)
     except (FileNotFoundError, NotADirectoryError):
         return
-    for name in sorted(names):
-        path = os.path.join(os.fsdecode(fold), name)
-        try:
-            text = read_whole(path)
-            if not text.endswith(_WHOLE):
-                continue
-            first, *rest = map(json.loads, text.removesuffix(_WHOLE).splitlines())
-            if first["format"] != _FORMAT or first["version"] != _VERSION:
-                raise ValueError("another format")
-            paths = frozenset(place.rstrip(b"/") + path_from_uri(line["uri"]) for line in rest)
-            until_ns, made_ns = int(first["until_ns"]), int(first["made_ns"])
-            yield Protection(place, bytes.fromhex(first["docket"]), until_ns, made_ns, paths, name)
-        except FileNotFoundError:
-            continue  # it ended just now
-        except (ValueError, KeyError, TypeError, AttributeError, OverflowError, RecursionError) as error:
-            why = f"what is vouched for cannot be read: {visible(path)}; take it away if it is not yours"
-            raise OSError(errno.EINVAL, why) from error
+    except PermissionError:  # of somebody else, who cannot have vouched for what is mine
+        return
+    try:
+        names = [name for name in os.listdir(fold) if name.startswith(_START) and name.endswith(_END)]
+        for name in sorted(names):
+            with suppress(FileNotFoundError):  # it ended just now
+                text = _text(fold, name)
+                if text.endswith(_WHOLE):
+                    yield _parsed(place, name, text)
+    finally:
+        os.close(fold)
+
+
+def _text(fold: int, name: str) -> bytes:
+    descriptor = open_in(fold, name)
+    with open(descriptor, "rb") as file:
+        if not stat.S_ISREG(os.fstat(descriptor).st_mode):
+            raise OSError(errno.EINVAL, f"{name} in its fold is no file")
+        return file.read(_LARGEST)
+
+
+def _parsed(place: PathBytes, name: str, text: bytes) -> Protection:
+    """Return what a text protects; OSError if it makes no sense, so that nobody knows."""
+    try:
+        first, *rest = map(json.loads, text.removesuffix(_WHOLE).splitlines())
+        if first["format"] != _FORMAT or first["version"] != _VERSION:
+            raise ValueError("another format")
+        paths = frozenset(place.rstrip(b"/") + path_from_uri(line["uri"]) for line in rest)
+        until_ns, made_ns = int(first["until_ns"]), int(first["made_ns"])
+        return Protection(place, bytes.fromhex(first["docket"]), until_ns, made_ns, paths, name)
+    except (ValueError, KeyError, TypeError, AttributeError, OverflowError, RecursionError) as error:
+        path = os.path.join(place, FOLD_NAME, os.fsencode(name))
+        why = f"what is vouched for cannot be read: {visible(path)}; take it away if it is not yours"
+        raise OSError(errno.EINVAL, why) from error
 
 
 def protect(protection: Protection) -> None:
