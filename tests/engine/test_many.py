@@ -23,7 +23,9 @@ _NOBODY = {"volumes": [], "bins": None}
 def inventory(path: Path, machine: str, files: dict[str, bytes | None], **more) -> Path:
     """Write the inventory of a machine that is nowhere: its files by path below /media, with their contents."""
     about = {"id": machine, "volume": f"uuid:{machine}", "saved": 1_790_000_000_000_000_000, "used": {}, **more}
-    place = InventoryPlace(b"/media", "media", "working", about["volume"], "the disk", about["saved"])
+    place = InventoryPlace(
+        b"/media", "media", about.get("role", "working"), about["volume"], "the disk", about["saved"]
+    )
     key = blake3(about["id"].encode()).hexdigest()[:32]
     head = InventoryHead(about["saved"], [place], {about["volume"]: "the disk"}, Machine(key, machine))
     folders: dict[bytes, list] = {}

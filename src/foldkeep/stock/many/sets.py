@@ -1,5 +1,6 @@
 """Files of many machines that agree."""
 
+import sqlite3
 from collections.abc import Collection, Iterator
 from itertools import zip_longest
 from typing import Any
@@ -12,6 +13,7 @@ from ..sets import Sets
 from .connection import translated
 
 _ROWS_AT_ONCE = 5_000_000
+_HELD = 4  # the contents that were given last; one is read ahead of the set that is looked at
 _STARTS, _MOST_PARTS = 65_536, 4096  # beginnings of digests of two bytes
 
 
@@ -24,6 +26,10 @@ class SetsOfMany(Sets):
     _ANY = "any_value({})"
     _IN_ORDER = " ORDER BY 1"
     _NUMBER = "(s.rowid + 1)"
+
+    def __init__(self, connection: sqlite3.Connection) -> None:
+        super().__init__(connection)
+        self._held: dict[bytes, set[int]] = {}
 
     def _sums_at(self, numbers: list[int]) -> dict[str, str]:
         self._at_places: dict[int, list[int]] = {number: [0, 0] for number in numbers}
@@ -76,10 +82,34 @@ class SetsOfMany(Sets):
         return {kind: (sets, int(spares), int(reclaimable)) for kind, sets, spares, reclaimable in rows}
 
     def _of_ranked(self) -> Iterator[tuple[Any, ...]]:
-        yield from self._db.execute(
-            f"SELECT {self._NUMBER} AS number, s.part, s.reclaimable, {FILE_COLUMNS} FROM {self._joined('ranked')}"
+        columns, holders = "NULL, NULL", ""
+        if "digest" in self._keys and self._has_parts():
+            # Where each content lies comes along: to ask for it set by set would read everything each time.
+            columns = "f.digest, h.places"
+            holders = (
+                " JOIN (SELECT digest AS held, list(DISTINCT place) AS places FROM files"
+                " WHERE digest IN (SELECT digest FROM ranked) GROUP BY digest) h ON h.held = f.digest"
+            )
+        self._held.clear()
+        for *row, digest, places in self._db.execute(
+            f"SELECT {self._NUMBER} AS number, s.part, s.reclaimable, {FILE_COLUMNS}, {columns}"
+            f" FROM {self._joined('ranked')}{holders}"
             " JOIN folders d ON d.id = f.folder ORDER BY number, d.path, f.name"
-        )
+        ):
+            if digest is not None and digest not in self._held:
+                self._held[digest] = set(places)
+                while len(self._held) > _HELD:
+                    del self._held[next(iter(self._held))]
+            yield tuple(row)
+
+    def _has_parts(self) -> bool:
+        """Tell whether places are compared in several groups."""
+        (parts,) = self._db.execute("SELECT count(DISTINCT part) FROM temp.parts").fetchone() or (0,)
+        return bool(parts > 1)
+
+    def places_of(self, digest: bytes) -> set[int]:
+        """Return the numbers of the places that have a file of this content."""
+        return self._held.get(digest) or super().places_of(digest)
 
     def folders(self, wanted: Filter) -> Iterator[tuple[int, bytes, int, int]]:
         """Yield every folder as `Sets.folders` does."""
