@@ -58,12 +58,7 @@ class ProposalAnswer(NamedTuple):
             page.line(f"Change their rows in {self.docket} from leave to fold, by hand or in: foldkeep review {name}")
             page.line(f"Then carry it out: foldkeep fold {name} --allow-alike")
             return
-        page.line(
-            (count(proposal.spares, "spare"), STRONG),
-            f" in {count(proposal.sets, 'set')} can be folded, ",
-            (format_size(proposal.reclaimable), GAIN),
-            " in all.",
-        )
+        _write_spares(page, proposal)
         if proposal.emptied:
             become = agree(proposal.emptied, "becomes", "become")
             page.line(f"{count(proposal.emptied, 'folder')} {become} empty.")
@@ -112,12 +107,7 @@ class MachinesAnswer(NamedTuple):
         if not self.dockets:
             page.line("No copies were found, so there is no docket.")
             return
-        page.line(
-            (count(proposal.spares, "spare"), STRONG),
-            f" in {count(proposal.sets, 'set')} can be folded, ",
-            (format_size(proposal.reclaimable), GAIN),
-            " in all.",
-        )
+        _write_spares(page, proposal)
         page.table(
             [
                 Column("machine", style=STRONG),
@@ -137,6 +127,15 @@ class MachinesAnswer(NamedTuple):
             page.line(
                 "Where the keepers are elsewhere, their machine vouches for them first: foldkeep vouch DOCKET -o FILE"
             )
+
+
+def _write_spares(page: Page, proposal: Proposal) -> None:
+    page.line(
+        (count(proposal.spares, "spare"), STRONG),
+        f" in {count(proposal.sets, 'set')} can be folded, ",
+        (format_size(proposal.reclaimable), GAIN),
+        " in all.",
+    )
 
 
 class RulesAnswer(NamedTuple):
