@@ -141,6 +141,7 @@ def test_what_two_inventories_tell_of_counts_once(tmp_path, desk: Desk):
     assert sorted(file["path"] for file in answer.json["files"]) == [
         "//edit-01-2/media/sun.jpg", "//edit-01/media/kite.jpg"]  # fmt: skip
     assert answer.err.count("does not count") == 2
+    assert "Two machines are called edit-01" in answer.err
     assert desk.ask("duplicates", "--inventory", tmp_path)["sets"] == []
 
 

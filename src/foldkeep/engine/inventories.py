@@ -69,16 +69,16 @@ def open_inventories(
         found = sources_of(listed(named), folder, progress)
         stock = opened.enter_context(stock_of_many(found.sources, connection))
         without = [source.name for source in found.sources if not source.head.knows_uses]
-        remarks = [*found.passed_by, *(_unread(stock) if len(found.machines) > 1 else [])]
+        remarks = [*found.remarks, *(_unread(stock) if len(found.machines) > 1 else [])]
         yield Inventories(stock, found.machines, remarks, without, stock.listing.uses)
 
 
 class Sources(NamedTuple):
-    """Inventories ready to be asked, the names of their machines by id, and a line for each place that is passed by."""
+    """Inventories ready to be asked, the names of their machines by id, and a line for what to know of them."""
 
     sources: list[Columns]
     machines: dict[str, str]
-    passed_by: list[str]
+    remarks: list[str]
 
 
 def sources_of(paths: Sequence[str], folder: str, progress: Progress = no_progress) -> Sources:
@@ -161,7 +161,7 @@ def _told_apart(found: Sequence[Columns]) -> tuple[list[Columns], dict[str, str]
             places.setdefault((_key_of(source), place.path), source)
             if is_lasting_key(place.volume_key):
                 volumes.setdefault(place.volume_key, source)
-    sources, passed_by = [], []
+    sources, remarks = [], []
     for source in found:
         kept = []
         for place in source.head.places:
@@ -174,13 +174,19 @@ def _told_apart(found: Sequence[Columns]) -> tuple[list[Columns], dict[str, str]
             else:
                 kept.append(place)
                 continue
-            passed_by.append(
+            remarks.append(
                 f"{visible(place.label)} in {visible(source.name)} does not count:"
                 f" {visible(other.name)} tells of {what} too, and is newer."
             )
+        wished, name = source.head.machine.name, names[_key_of(source)]
+        if wished != name:
+            remarks.append(
+                f"Two machines are called {visible(wished)}; that of {visible(source.name)} is {name} here. Before it"
+                " vouches for anything, give it a name of its own: foldkeep inventory save FILE --machine NAME"
+            )
         head = source.head._replace(places=kept)
         sources.append(source._replace(head=head, machine=names[_key_of(source)] if len(names) > 1 else ""))
-    return sources, names, passed_by
+    return sources, names, remarks
 
 
 def _key_of(source: Columns) -> str:
