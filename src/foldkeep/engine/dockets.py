@@ -48,7 +48,7 @@ def propose_for_machines(
         )
     progress(Step("Comparing contents", 0, None, "files"))
     found = duplicates(asked.stock, question)
-    in_use = InUse({} if wishes.ignores_projects else dict(asked.uses()))
+    in_use = InUse({} if wishes.ignores_projects else dict(asked.stock.listing.uses()))
     yield from propose(asked.stock, found, wishes, proposal, in_use=in_use, progress=progress)
 
 

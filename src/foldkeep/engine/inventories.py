@@ -2,7 +2,7 @@
 
 import glob
 import os
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from typing import NamedTuple
 
@@ -34,15 +34,12 @@ class Inventories(NamedTuple):
         contents are not known.
     without_uses
         Inventories that do not tell what projects and catalogues use.
-    uses
-        Asks which files these use: yields the path of each, and what uses it.
     """
 
     stock: Stock
     machines: dict[str, str]
     remarks: list[str]
     without_uses: list[str]
-    uses: Callable[[], Iterator[tuple[bytes, str]]]
 
 
 @contextmanager
@@ -70,7 +67,7 @@ def open_inventories(
         stock = opened.enter_context(stock_of_many(found.sources, connection))
         without = [source.name for source in found.sources if not source.head.knows_uses]
         remarks = [*found.remarks, *(_unread(stock) if len(found.machines) > 1 else [])]
-        yield Inventories(stock, found.machines, remarks, without, stock.listing.uses)
+        yield Inventories(stock, found.machines, remarks, without)
 
 
 class Sources(NamedTuple):

@@ -9,6 +9,7 @@ import re
 from typing import NamedTuple
 
 _START = b"//"
+_ID = re.compile("[0-9a-f]{32}")
 _NAME = re.compile(r"[A-Za-z0-9]([A-Za-z0-9._-]{0,61}[A-Za-z0-9])?")
 _UNNAMED = "machine"
 
@@ -27,6 +28,11 @@ class Machine(NamedTuple):
 
     id: str
     name: str
+
+
+def is_machine_id(text: str) -> bool:
+    """Tell whether a text can be a machine's id: 32 hexadecimal digits."""
+    return _ID.fullmatch(text) is not None
 
 
 def is_machine_name(text: str) -> bool:

@@ -14,6 +14,9 @@ RELEASE_SECONDS = 3600
 ASIDE_SECONDS = 600
 """By how much clocks of machines may differ."""
 
+NUMBER_BYTES = 32
+"""How long a number is that a release draws and another machine signs."""
+
 
 class VouchedFile(NamedTuple):
     """A file that was read whole for a voucher.

@@ -2,7 +2,7 @@
 
 import os
 import sqlite3
-from collections.abc import Callable, Collection, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from typing import Any, NamedTuple
 
 from foldkeep.model import Filter, StockFile
@@ -225,26 +225,31 @@ class Listing:
         Of one group there may be several sums, which are to be added; some only correct what others have too much.
         """
         key, grouping = _GROUPINGS[by]
+        return self._summed(key, grouping, "f.id", wanted, lambda key: key[0])
+
+    def _summed(
+        self, columns: str, grouping: str, order: str, wanted: Filter, group_of: Callable[[Sequence[Any]], Any]
+    ) -> list[Sum]:
         fits, values = condition(self._db, wanted)
         # Without filters the other two tables have nothing to say.
         table = FILTERABLE if wanted else "files f"
         rows = self._db.execute(
-            f"SELECT {key}, count(*), sum(f.size), sum({DISK}), max({SHARES}) FROM {table} WHERE {fits}"
-            f" GROUP BY {grouping}",
+            f"SELECT {columns}, count(*), coalesce(sum(f.size), 0), coalesce(sum({DISK}), 0), max({SHARES})"
+            f" FROM {table} WHERE {fits} GROUP BY {grouping}",
             values,
         ).fetchall()
-        found = [Sum(*row[:4]) for row in rows]
-        if not any(row[4] for row in rows):
+        found = [Sum(group_of(key), int(files), int(size), int(disk)) for *key, files, size, disk, _ in rows]
+        if not any(row[-1] for row in rows):
             return found
         seen: set[tuple[int, int]] = set()
         shared = self._db.execute(
-            f"SELECT {key}, f.volume, coalesce(~f.extent, f.inode), {DISK} FROM {table}"
-            f" WHERE {SHARES} AND {fits} ORDER BY f.id",
+            f"SELECT {columns}, f.volume, coalesce(~f.extent, f.inode), {DISK} FROM {table}"
+            f" WHERE {SHARES} AND {fits} ORDER BY {order}",
             values,
         )
-        for group, volume, at, disk in shared:
+        for *key, volume, at, disk in shared:
             if (volume, at) in seen:
-                found.append(Sum(group, 0, 0, -disk))
+                found.append(Sum(group_of(key), 0, 0, -disk))
             seen.add((volume, at))
         return found
 

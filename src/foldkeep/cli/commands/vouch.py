@@ -36,8 +36,6 @@ OPTIONS = (
     BREAK_LOCK,
 )
 
-_NUMBER_BYTES = 32
-
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Vouch, end, or list."""
@@ -58,13 +56,14 @@ def _vouch(args: argparse.Namespace, env: Environment, stock: "Stock") -> ExitSt
     from foldkeep.formats.signed import make_key, write_voucher
     from foldkeep.keep import docket_digest, read_docket
     from foldkeep.model import UnusableInput
+    from foldkeep.model.vouchers import NUMBER_BYTES
     from foldkeep.show.answers.vouch import VouchAnswer
 
     if not args.voucher:
         raise UnusableInput("no voucher is named", "say where to write it: -o FILE")
     try:
         number = bytes.fromhex(args.number or "")
-        if args.number and len(number) != _NUMBER_BYTES:
+        if args.number and len(number) != NUMBER_BYTES:
             raise ValueError
     except ValueError:
         raise UnusableInput(

@@ -12,9 +12,8 @@ from foldkeep.model import PathBytes, RunFileState, UnusableInput, visible
 from foldkeep.model.machines import is_elsewhere, path_on, split_machine
 from foldkeep.model.vouchers import ASIDE_SECONDS, RELEASE_SECONDS, SECONDS, VouchedFile, Voucher
 from foldkeep.stock import Stock
-from foldkeep.storage.local.reading import NotSafe, Stamp
+from foldkeep.storage.local.reading import NotSafe, Stamp, digest_of
 
-_PART = 1024 * 1024
 _NS = 1_000_000_000
 
 
@@ -59,12 +58,10 @@ class Proof(NamedTuple):
         """Read an open file, and raise NotSafe if the other machine has not read just that for this release."""
         if not self.number:
             raise NotSafe(f"{self.machine} has not vouched for this release")
-        hasher, size = blake3(key=self.number), 0
+        proof = blake3(key=self.number)
         os.lseek(descriptor, 0, os.SEEK_SET)
-        while part := os.read(descriptor, _PART):
-            hasher.update(part)
-            size += len(part)
-        if (size, hasher.digest()) != (self.file.size, self.file.proof):
+        _, size = digest_of(descriptor, self.file.size, also=proof)
+        if (size, proof.digest()) != (self.file.size, self.file.proof):
             raise NotSafe(f"{self.machine} does not have what this file holds")
 
 

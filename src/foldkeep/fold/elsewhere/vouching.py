@@ -28,12 +28,10 @@ from foldkeep.scan import Presence, presences
 from foldkeep.stock import Stock
 from foldkeep.storage import storage_at
 from foldkeep.storage.local.drives import is_local
-from foldkeep.storage.local.reading import FILE, NotSafe, Stamp, modified_ns, open_below
+from foldkeep.storage.local.reading import FILE, NotSafe, Stamp, digest_of, modified_ns, open_below
 
 from ..places import hold_around
 from .protection import Protection, protect
-
-_PART = 1024 * 1024
 
 
 class Vouching(NamedTuple):
@@ -77,12 +75,12 @@ def vouch(
         )
     places = {place.path: place for place in stock.places.all()}
     now = presences(stock)
+    known = stock.listing.at_all(row.path for row in wanted)
     left: list[Problem] = []
     by_place: dict[PathBytes, list[DocketRow]] = {}
     for row in wanted:
         place = places.get(innermost(places, row.path) or b"")
-        is_known = stock.listing.at(row.path) is not None
-        if why := _refusal(row, place, now[place.id] if place else Presence.AWAY, is_known=is_known):
+        if why := _refusal(row, place, now[place.id] if place else Presence.AWAY, is_known=row.path in known):
             left.append(Problem(row.path, why))
         else:
             by_place.setdefault(place.path if place else b"", []).append(row)
@@ -156,19 +154,13 @@ def _read(row: DocketRow, place: PathBytes, number: bytes) -> tuple[VouchedFile,
             raise NotSafe("is no regular file")
         if not is_local(os.path.dirname(row.path), facts.st_dev):
             raise NotSafe("lies on a share, or behind a program: vouch on the machine that has its disk")
-        hasher, proof, size = blake3(), blake3(key=number) if number else None, 0
-        while part := os.read(descriptor, _PART):
-            hasher.update(part)
-            size += len(part)
-            if proof:
-                proof.update(part)
+        proof = blake3(key=number) if number else None
+        digest, size = digest_of(descriptor, facts.st_size, also=proof)
         if Stamp.of(os.fstat(descriptor)) != Stamp.of(facts):
             raise NotSafe("changed while it was read")
-        if (size, hasher.digest()) != (row.size, row.digest):
+        if (size, digest) != (row.size, row.digest):
             raise NotSafe("is not what the docket says any more")
-        file = VouchedFile(
-            row.path, size, hasher.digest(), facts.st_ino, modified_ns(facts), proof.digest() if proof else b""
-        )
+        file = VouchedFile(row.path, size, digest, facts.st_ino, modified_ns(facts), proof.digest() if proof else b"")
         return file, Stamp.of(facts)
     finally:
         os.close(descriptor)

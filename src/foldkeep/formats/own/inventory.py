@@ -9,7 +9,6 @@ import gzip
 import io
 import json
 import os
-import re
 import struct
 import zlib
 from collections.abc import Iterable, Iterator
@@ -19,7 +18,7 @@ from urllib.parse import quote_from_bytes, unquote_to_bytes
 from blake3 import blake3
 
 from foldkeep.model import UnusableInput, visible
-from foldkeep.model.machines import Machine, is_machine_name
+from foldkeep.model.machines import Machine, is_machine_id, is_machine_name
 from foldkeep.model.names import file_uri, path_from_uri
 from foldkeep.model.units import format_moment, parse_moment
 from foldkeep.model.work import reason_of
@@ -33,7 +32,6 @@ _FILES_A_LINE = 1000
 _SIZE = 2  # its column
 _HASHED_AT_ONCE = 1024 * 1024
 _LONGEST_LINE = 64 * 1024 * 1024
-_MACHINE_ID = re.compile("[0-9a-f]{32}")
 
 
 class InventoryPlace(NamedTuple):
@@ -373,7 +371,7 @@ def head_of(entry: dict[str, Any]) -> InventoryHead:
     ]
     told = entry.get("machine", {"id": "", "name": ""})
     machine = Machine(str(told["id"]), str(told["name"]))
-    if machine.id and not (_MACHINE_ID.fullmatch(machine.id) and is_machine_name(machine.name)):
+    if machine.id and not (is_machine_id(machine.id) and is_machine_name(machine.name)):
         raise ValueError("no such machine")
     return InventoryHead(parse_moment(entry["saved"]), places, volumes, machine, entry.get("uses") is True)
 

@@ -4,20 +4,18 @@ What others may know of it is a line as OpenSSH writes public keys, with the mac
 """
 
 import os
-import re
 import secrets
 from contextlib import suppress
 from typing import TYPE_CHECKING, NamedTuple
 
 from foldkeep.model import UnusableInput, visible
 from foldkeep.model.extras import need
-from foldkeep.model.machines import Machine, is_machine_name
+from foldkeep.model.machines import Machine, is_machine_id, is_machine_name
 from foldkeep.model.work import reason_of
 
 if TYPE_CHECKING:
     from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 
-_ID = re.compile("[0-9a-f]{32}")
 _KIND = "ssh-ed25519"
 _RAW_BYTES = 32
 _LONGEST = 4096
@@ -112,7 +110,7 @@ def read_public_line(path: str) -> PublicKey:
         found = load_ssh_public_key(f"{kind} {key}".encode())
         if kind != _KIND or not isinstance(found, Ed25519PublicKey):
             raise ValueError("another kind of key")
-        if not is_machine_name(name) or not _ID.fullmatch(id_):
+        if not is_machine_name(name) or not is_machine_id(id_):
             raise ValueError("no machine")
         return PublicKey(Machine(id_, name), found.public_bytes_raw())
     except OSError as error:

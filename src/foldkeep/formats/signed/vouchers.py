@@ -11,7 +11,7 @@ from foldkeep.model.files import format_digest, parse_digest
 from foldkeep.model.machines import Machine
 from foldkeep.model.names import file_uri, path_from_uri
 from foldkeep.model.units import format_moment, parse_moment
-from foldkeep.model.vouchers import VouchedFile, Voucher
+from foldkeep.model.vouchers import NUMBER_BYTES, VouchedFile, Voucher
 from foldkeep.model.work import reason_of
 
 from ..own import new_file
@@ -22,7 +22,6 @@ if TYPE_CHECKING:
     from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 
 _FORMAT, _VERSION = "foldkeep voucher", 1
-_NUMBER_BYTES = 32
 
 
 def write_voucher(path: str, voucher: Voucher, key: "Ed25519PrivateKey") -> str:
@@ -80,7 +79,7 @@ def read_voucher(path: str, key_of: Callable[[str], bytes | None]) -> Voucher:
         if not is_signed(key, base64.b64decode(str(json.loads(last)["signature"]), validate=True), signed):
             raise _refused(path, "it was changed after it was signed")
         number = bytes.fromhex(first["number"])
-        if len(number) not in (0, _NUMBER_BYTES):
+        if len(number) not in (0, NUMBER_BYTES):
             raise ValueError("no number")
         files = tuple(map(_file, rest))
         return Voucher(machine, parse_digest(first["docket"]), parse_moment(first["made"]), number, files)

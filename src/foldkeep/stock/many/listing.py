@@ -2,7 +2,7 @@
 
 import sqlite3
 from collections import defaultdict
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from functools import cached_property
 from itertools import groupby
 from typing import Any, cast
@@ -12,7 +12,7 @@ from foldkeep.model.companions import owner_names, sidecar_stems
 
 from ..files import join
 from ..filtering import FILTERABLE, condition
-from ..listing import DAY_NS, DISK, SHARES, Listing, Sum
+from ..listing import DAY_NS, Listing, Sum
 from .connection import Connection
 
 # The end of a name as `Listing` has it. What is no text has no parts here, but its hexadecimal digits do.
@@ -46,31 +46,9 @@ class ListingOfMany(Listing):
     def sums(self, by: str, wanted: Filter) -> list[Sum]:
         """Return the files that fit, summed up as `Listing.sums` does."""
         columns = ", ".join(_KEYS[by])
-        fits, values = condition(self._db, wanted)
-        table = FILTERABLE if wanted else "files f"
-        count = len(_KEYS[by])
-        rows = self._db.execute(
-            f"SELECT {columns}, count(*), coalesce(sum(f.size), 0), coalesce(sum({DISK}), 0), max({SHARES})"
-            f" FROM {table} WHERE {fits}"
-            f" GROUP BY {columns}",
-            values,
-        ).fetchall()
-        found = [Sum(self._key(by, row[:count]), *map(int, row[count:-1])) for row in rows]
-        if not any(row[-1] for row in rows):
-            return found
-        seen: set[tuple[int, int]] = set()
-        shared = self._db.execute(
-            f"SELECT {columns}, f.volume, coalesce(~f.extent, f.inode), {DISK} FROM {table}"
-            f" WHERE {SHARES} AND {fits} ORDER BY f.folder, f.name",
-            values,
-        )
-        for *key, volume, at, disk in shared:
-            if (volume, at) in seen:
-                found.append(Sum(self._key(by, tuple(key)), 0, 0, -disk))
-            seen.add((volume, at))
-        return found
+        return self._summed(columns, columns, "f.folder, f.name", wanted, lambda key: self._key(by, key))
 
-    def _key(self, by: str, key: tuple[Any, ...]) -> Any:
+    def _key(self, by: str, key: Sequence[Any]) -> Any:
         if not by.startswith("folder"):
             return key[0]
         number = self._numbers[key[0]]

@@ -13,7 +13,9 @@ READ_BUFFER = 512 * 1024
 """Bytes read at a time: as much as stays in a processor's own cache until it is hashed."""
 
 
-def digest_of(descriptor: int, size: int, told: Callable[[int], None] | None = None) -> tuple[bytes, int]:
+def digest_of(
+    descriptor: int, size: int, told: Callable[[int], None] | None = None, also: blake3 | None = None
+) -> tuple[bytes, int]:
     """Return the BLAKE3 digest of an open file from where it stands, and how many bytes that were.
 
     Reading stops after `size` bytes and one more, so that a file that grows without end does end here.
@@ -22,12 +24,16 @@ def digest_of(descriptor: int, size: int, told: Callable[[int], None] | None = N
     ----------
     told
         Is told of each part how many bytes it had.
+    also
+        A hasher with a key that is to have what is read too.
     """
     hasher = blake3()
     buffer = memoryview(bytearray(min(READ_BUFFER, size + 1)))
     count = 0
     while count <= size and (got := os.readv(descriptor, [buffer])):
         hasher.update(buffer[:got])
+        if also is not None:
+            also.update(buffer[:got])
         count += got
         if told is not None:
             told(got)
