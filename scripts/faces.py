@@ -15,6 +15,7 @@ OPEN_MODULES = (
     "foldkeep.scan.on_disk",
     "foldkeep.scan.packages",
     "foldkeep.scan.reading",
+    "foldkeep.scan.workers",
     "foldkeep.storage.local.holes",
     "foldkeep.storage.local.ownership",
     "foldkeep.storage.local.schedulers",

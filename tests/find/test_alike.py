@@ -191,9 +191,9 @@ def test_what_is_new_is_compared_with_all_and_all_with_all_only_once(desk: Desk,
     compared: list[int] = []
     real = asking.like_pictures
 
-    def counted(prints, parts, detail, progress, new):
+    def counted(prints, parts, detail, progress, new, workers):
         compared.append(len(new))
-        return real(prints, parts, detail, progress, new)
+        return real(prints, parts, detail, progress, new, workers)
 
     monkeypatch.setattr(asking, "like_pictures", counted)
     names = sorted(files, key=lambda name: len(files[name]) % 97)  # as they come

@@ -292,7 +292,7 @@ def test_another_program_loses_nothing_at_any_point(tmp_path, far, method, comma
     gap = in_the_gap(sites)
     # A release changes no names, and what goes into the fold gets a name that nobody else knows.
     names_nothing = command in ("release", "rests", "bins")
-    names_nothing |= (method, command) in (("essence-fold", "fold"), ("copy", "unfold"))
+    names_nothing |= (method, command) in (("essence-fold", "fold"), ("vouched-fold", "fold"), ("copy", "unfold"))
     assert bool(gap) == (without == "links" and not names_nothing)
     visited = 0
     for number in befores(sites) if every else sorted({*befores(sites)} & {*_unvisited.of(sites)}):

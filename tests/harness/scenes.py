@@ -150,8 +150,8 @@ class Scenes:
 
     def _keep_elsewhere(self) -> Desk:
         """Move the keepers to another machine, and have the docket say so; return the desk there."""
-        (self.desk.top / "elsewhere").mkdir()
-        other = Desk(self.desk.top / "elsewhere")
+        (self.desk.top / "edit-01").mkdir()
+        other = Desk(self.desk.top / "edit-01")
         for name in "ab":
             (self.desk.place / f"{name}.jpg").rename(other.place / f"{name}.jpg")
         other.run("scan", other.place)

@@ -3,6 +3,8 @@
 from contextlib import contextmanager
 from typing import TYPE_CHECKING
 
+from .options import Option, Takes
+
 if TYPE_CHECKING:
     from argparse import Namespace
     from collections.abc import Collection, Iterator, Sequence
@@ -10,11 +12,19 @@ if TYPE_CHECKING:
 
     from foldkeep.model import Place, Problem, Progress
     from foldkeep.model.vouchers import Voucher
+    from foldkeep.scan.workers import Workers
     from foldkeep.stock import Stock
 
     from .environment import Environment
 
 _AT_ONCE_AFAR = 12
+CLUSTER = Option(
+    "--cluster",
+    "have workers of a dask scheduler read too: tls://HOST:PORT, or on this computer tcp://127.0.0.1:PORT",
+    Takes.WORD,
+    "ADDRESS",
+    rare=True,
+)
 
 
 def same_of(args: "Namespace", env: "Environment") -> "frozenset[str]":
@@ -30,11 +40,37 @@ def same_of(args: "Namespace", env: "Environment") -> "frozenset[str]":
 
 
 @contextmanager
-def readers(places: "Collection[Place]") -> "Iterator[Executor]":
+def workers(args: "Namespace", env: "Environment") -> "Iterator[Workers | None]":
+    """Connect to the scheduler that ``--cluster`` names, None without; say at the end what its workers did."""
+    if not args.cluster:
+        yield None
+        return
+    from foldkeep.engine import Cluster
+    from foldkeep.model import visible
+    from foldkeep.model.extras import need
+
+    need("fleet")
+    cluster = Cluster(args.cluster)
+    try:
+        yield cluster
+    finally:
+        cluster.shutdown()
+        if not args.quiet and (done := cluster.done + cluster.done_here):
+            rest = ", this machine the rest" if cluster.done_here else ""
+            env.stderr.write(f"Workers did {cluster.done:,} of {done:,} jobs{rest}.\n")
+        for address in sorted(cluster.blind):
+            env.stderr.write(f"The worker at {visible(address)} sees none of these files, and was asked no more.\n")
+
+
+@contextmanager
+def readers(places: "Collection[Place]", cluster: "Workers | None" = None) -> "Iterator[Executor]":
     """Run what reads contents of places: a thread a processor, and one more that waits for the disk.
 
     Of what lies on servers as many are read at a time as these may answer at once.
     """
+    if cluster:
+        yield cluster
+        return
     import os
     from concurrent.futures import ThreadPoolExecutor
 

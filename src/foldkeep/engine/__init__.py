@@ -1,16 +1,18 @@
-"""Many machines: inventories asked as one."""
+"""Many machines: inventories asked as one, and work handed to an existing distributed engine."""
 
 from typing import TYPE_CHECKING
 
 from foldkeep.model.faces import names_of
 
 if TYPE_CHECKING:
+    from .cluster import Cluster
     from .comparing import compare_inventories
     from .dockets import MachineDocket, propose_for_machines, write_dockets
     from .inventories import SUFFIXES, Inventories, is_of_columns, listed, open_inventories
 
 __all__ = [
     "SUFFIXES",
+    "Cluster",
     "Inventories",
     "MachineDocket",
     "compare_inventories",

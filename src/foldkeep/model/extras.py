@@ -10,7 +10,7 @@ EXTRAS = {
     "remote": ("httpx", "asyncssh", "keyring"),
     "cloud": ("wsgidav", "cheroot"),
     "desktop": ("dbus_fast",),
-    "fleet": ("cryptography", "duckdb", "pyarrow"),
+    "fleet": ("cryptography", "distributed", "duckdb", "pyarrow"),
 }
 """The modules that each extra brings, under the names by which ``pip install 'fold-keep[NAME]'`` knows them."""
 

@@ -109,6 +109,11 @@ def name_of(work: Work) -> str:
     return next(name for name, known in _WORKS.items() if known is work)
 
 
+def work_of(name: str) -> Work:
+    """Return the kind of reading that helpers call so."""
+    return _WORKS[name]
+
+
 class Helpers:
     """Helpers, one a thread; started when they are asked."""
 

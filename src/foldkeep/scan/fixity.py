@@ -4,10 +4,9 @@ import errno
 import os
 import sys
 import time
-from collections import deque
-from collections.abc import Callable, Collection, Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
-from contextlib import contextmanager, suppress
+from collections.abc import Callable, Collection, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager, nullcontext, suppress
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -15,12 +14,24 @@ from foldkeep.model import PathBytes, Problem, Progress, Step, no_progress
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Check, Checked, CheckResult, Due, Stock
 from foldkeep.storage.local.drives import keeps_change_times
-from foldkeep.storage.local.reading import Stamp, clamped_ns, digest_of, forget_pages, is_regular, modified_ns, opened
+from foldkeep.storage.local.reading import (
+    Stamp,
+    clamped_ns,
+    digest_of,
+    facts_at,
+    forget_pages,
+    is_regular,
+    modified_ns,
+    opened,
+)
 
 from .reading import telling_change_ns
+from .workers import Call, Job, Sight, Workers, in_turn, sight_in
 
 _AHEAD = 4  # files that are read at once, or wait to be judged
 _BLOCK = 4096
+_BATCH_FILES, _BATCH_BYTES = 256, 64 * 1024 * 1024  # that another machine reads together
+_LEAST_BYTES_A_SECOND = 5_000_000
 _COMMIT_SECONDS = 0.5
 _OF_THE_MEDIUM = (errno.EIO, errno.EUCLEAN, errno.EBADMSG) if sys.platform == "linux" else (errno.EIO,)
 """What systems say where a drive gives a part of a file no more, or gives something that it knows to be wrong."""
@@ -99,6 +110,7 @@ def read_again(
     *,
     seconds: float | None = None,
     portion: float = 1.0,
+    workers: Workers | None = None,
 ) -> FixityReport:
     """Read the files of places again, those not checked for the longest first, and write down what was found.
 
@@ -113,50 +125,142 @@ def read_again(
         How long to go on; until all is read when None. The file that is being read then is read to its end.
     portion
         How much of all bytes to read, from 0 to 1.
+    workers
+        Other machines that read too. What is not right there is read again here before it is judged.
     """
     report = FixityReport()
     known = stock.checks.of(Checked.FILE, [CheckResult.DAMAGED])
-    due = stock.checks.due(places)
     judge = _Judge(stock, report, known, is_edit)
-    until = None if seconds is None else time.monotonic() + seconds
-    with ThreadPoolExecutor(2) as executor, idly(), stock.transaction(flush=False) as renew:
-        running: deque[Future[_Read]] = deque()
+    wanted = _Wanted(stock, places, judge, portion, None if seconds is None else time.monotonic() + seconds)
+    jobs = wanted.batches(*((_BATCH_FILES, _BATCH_BYTES) if workers else (1, 1)))
+    with (
+        nullcontext(workers) if workers else ThreadPoolExecutor(2) as executor,
+        idly(),
+        stock.transaction(flush=False) as renew,
+    ):
         committed = time.monotonic()
-        started = done = taken = taken_bytes = 0
-
-        def settle() -> None:
-            nonlocal done, committed
-            read = running.popleft().result()
-            judge.take(read)
-            done += read.due.size
-            progress(Step("Reading again", done, int(total * portion), "bytes"))
-            if time.monotonic() - committed > _COMMIT_SECONDS:
-                renew()
-                committed = time.monotonic()
-
-        total = count = 0
+        done = 0
         try:
-            for each in due:
-                if not total:
-                    count, total = stock.checks.due_sum()
-                if started >= total * portion or (until is not None and time.monotonic() >= until):
-                    break
-                taken, taken_bytes = taken + 1, taken_bytes + each.size
-                if each.place in judge.gone:
-                    continue
-                started += each.size
-                running.append(executor.submit(_read, each))
-                if len(running) >= _AHEAD:
-                    settle()
-            while running:
-                settle()
+            for batch in in_turn(executor, jobs, _AHEAD):
+                for read in batch:
+                    judge.take(read)
+                    done += read.due.size
+                progress(Step("Reading again", done, int(wanted.total * portion), "bytes"))
+                if time.monotonic() - committed > _COMMIT_SECONDS:
+                    renew()
+                    committed = time.monotonic()
         except BaseException:
-            for future in running:
-                future.cancel()
             renew()
             raise
-        report.left, report.left_bytes = count - taken, total - taken_bytes
+        report.left, report.left_bytes = wanted.left
     return report
+
+
+class _Wanted:
+    """What is to be read, until time is up or enough is read.
+
+    Attributes
+    ----------
+    total
+        Bytes that could be read, as soon as the first batch was asked for.
+    """
+
+    def __init__(
+        self, stock: Stock, places: Collection[int], judge: "_Judge", portion: float, until: float | None
+    ) -> None:
+        self._stock, self._judge, self._portion, self._until = stock, judge, portion, until
+        self._due = stock.checks.due(places)
+        self._count = self.total = self._taken = self._taken_bytes = 0
+
+    @property
+    def left(self) -> tuple[int, int]:
+        """How many files were not asked for, and their bytes."""
+        return self._count - self._taken, self.total - self._taken_bytes
+
+    def batches(self, most: int, most_bytes: int) -> "Iterator[_Rereading]":
+        """Yield batches of so many files, or as many as have so many bytes."""
+        batch: list[Due] = []
+        for each in self._files():
+            batch.append(each)
+            if len(batch) >= most or sum(due.size for due in batch) >= most_bytes:
+                yield _Rereading(batch)
+                batch = []
+        if batch:
+            yield _Rereading(batch)
+
+    def _files(self) -> Iterator[Due]:
+        started = 0
+        for each in self._due:
+            if not self.total:
+                self._count, self.total = self._stock.checks.due_sum()
+            if started >= self.total * self._portion or (self._until is not None and time.monotonic() >= self._until):
+                return
+            self._taken, self._taken_bytes = self._taken + 1, self._taken_bytes + each.size
+            if each.place not in self._judge.gone:
+                started += each.size
+                yield each
+
+
+class _Rereading(Job[list[_Read]]):
+    """Files to be read again, on whatever machine; of others only that a file is right is believed."""
+
+    def __init__(self, wanted: Sequence[Due]) -> None:
+        self._wanted = wanted
+        self._seen: list[os.stat_result | None] = []
+        self.seconds += sum(due.size for due in wanted) / _LEAST_BYTES_A_SECOND
+
+    def away(self) -> Call:
+        """Return the reading of them, with what this machine sees of each."""
+        self._seen = [_seen(due) for due in self._wanted]
+        sights = [sight_in(facts) if facts else None for facts in self._seen]
+        asked = [(due.path, sight) for due, sight in zip(self._wanted, sights, strict=True)]
+        return Call(read_again_away, (asked,))
+
+    def here(self, found: list[bytes | None] | None = None) -> list[_Read]:
+        """Read all, or what was not as it should be elsewhere."""
+        if found is None:
+            return [_read(due) for due in self._wanted]
+        return [self._judged(*each) for each in zip(self._wanted, self._seen, found, strict=True)]
+
+    def is_blind(self, found: list[bytes | None]) -> bool:
+        """Tell whether none of the files could be read."""
+        return not any(found)
+
+    def _judged(self, due: Due, before: os.stat_result | None, digest: bytes | None) -> _Read:
+        facts = _seen(due)
+        if before is None or facts is None or digest is None or due.digest not in (None, digest):
+            return _read(due)
+        if Stamp.of(facts) != Stamp.of(before):  # it was changed while the other one read it, or after that
+            return _read(due)
+        return _Read(due, digest, clamped_ns(facts.st_ctime_ns), telling_change_ns(facts))
+
+
+def _seen(due: Due) -> os.stat_result | None:
+    """Return what this machine sees of a file; None if that is not what the stock knows."""
+    try:
+        facts = facts_at(due.path)
+    except OSError:
+        return None
+    return facts if (facts.st_size, modified_ns(facts)) == (due.size, due.modified_ns) else None
+
+
+def read_again_away(wanted: Sequence[tuple[PathBytes, Sight | None]]) -> list[bytes | None]:
+    """Read files for another machine, from their drive; return their digests, None for what is not the same here."""
+    with idly():
+        return [_digest_away(path, sight) if sight else None for path, sight in wanted]
+
+
+def _digest_away(path: PathBytes, sight: Sight) -> bytes | None:
+    try:
+        with opened(path) as descriptor:
+            facts = os.fstat(descriptor)
+            if not is_regular(facts) or sight_in(facts) != sight:
+                return None
+            forget_pages(descriptor)
+            digest, read = digest_of(descriptor, sight.size)
+            return digest if read == sight.size and Stamp.of(os.fstat(descriptor)) == Stamp.of(facts) else None
+    except OSError:
+        return None
 
 
 class _Judge:

@@ -1,19 +1,20 @@
 """Having files read by an executor: a bounded number of jobs at a time, results written as they come."""
 
 import time
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, ThreadPoolExecutor, wait
 from itertools import chain
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from foldkeep.model import Problem, Progress, Step
 from foldkeep.model.remote import is_remote
 from foldkeep.stock import SMALL_FILE, Backlog, Reading, Stock
 
-from .afar import FarPlaces, Work
+from .afar import FarPlaces, Work, name_of, work_of
 from .reading import Meter, Outcome, read_whole
 from .report import ScanReport
 from .small_files import PROCESSES, SmallFiles
+from .workers import Call, Job, Workers, hand_out
 
 _COMMIT_SECONDS = 0.25
 _WAIT_SECONDS = 0.25
@@ -24,6 +25,7 @@ _JOB_FILES_AFAR = 4
 """A server is waited for with each file; what is not done when a scan is interrupted is fetched again."""
 
 _JOB_BYTES = 16 * 1024 * 1024
+_LEAST_BYTES_A_SECOND = 5_000_000  # what is read slower than that elsewhere is read here too
 _VERY_MANY = 8192
 """So many files are worth the start of processes that read the small ones."""
 
@@ -48,7 +50,8 @@ class _Lanes:
 
     def __init__(self, executor: Executor) -> None:
         self._adapts = self.are_threads = isinstance(executor, ThreadPoolExecutor)
-        self.open = 1 if self._adapts else _JOBS_IN_FLIGHT
+        self.room = executor.room if isinstance(executor, Workers) else _JOBS_IN_FLIGHT
+        self.open = 1 if self._adapts else self.room
 
     def fix(self, number: int) -> None:
         """Have so many lanes, however it goes."""
@@ -146,7 +149,7 @@ class Pool:
         return None
 
     def _has_room(self, job: list[Reading]) -> bool:
-        return len(self._running) < _JOBS_IN_FLIGHT and (not _is_small(job) or self._small_running < self._lanes.open)
+        return len(self._running) < self._lanes.room and (not _is_small(job) or self._small_running < self._lanes.open)
 
     def close(self) -> None:
         """Give up what has not begun; what runs is left to the executor."""
@@ -161,7 +164,7 @@ class Pool:
         meter = Meter()
         far = self._far if any(self._far.top_of(reading.path) for reading in job) else None
         other = far or (self._small if _is_small(job) else None)
-        self._running[self._executor.submit(_run_job, work, job, meter, other)] = meter
+        self._running[hand_out(self._executor, _Readings(work, job, meter, other))] = meter
 
     def _collect(self, seconds: float) -> list[Outcome]:
         """Write down what is finished, waiting at most so long for the first, and return it."""
@@ -225,8 +228,41 @@ def _is_small(job: list[Reading]) -> bool:
     return job[0].size <= SMALL_FILE and not is_remote(job[0].path)  # the largest comes first
 
 
-def _run_job(work: Work, job: list[Reading], meter: Meter, other: FarPlaces | SmallFiles | None) -> _Done:
-    began, began_working = time.perf_counter(), time.thread_time()
-    outcomes = other.read(work, job, meter) if other else [work(reading, meter) for reading in job]
-    seconds, working = time.perf_counter() - began, time.thread_time() - began_working
-    return _Done(outcomes, _is_small(job), 1 - working / seconds if seconds else 0.0)
+class _Readings(Job[_Done]):
+    """Files to be read; elsewhere only those of drives that this machine sees too."""
+
+    def __init__(self, work: Work, readings: list[Reading], meter: Meter, other: FarPlaces | SmallFiles | None) -> None:
+        self._work, self._readings, self._meter, self._other = work, readings, meter, other
+        self.seconds += sum(reading.size for reading in readings) / _LEAST_BYTES_A_SECOND
+        self.is_bound = is_remote(readings[0].path)
+
+    def away(self) -> Call:
+        """Return the reading of them all."""
+        return Call(read_away, (name_of(self._work), [tuple(each) for each in self._readings]))
+
+    def here(self, found: list[tuple[Any, ...]] | None = None) -> _Done:
+        """Read what is to be read, or what could not be read elsewhere."""
+        began, began_working = time.perf_counter(), time.thread_time()
+        outcomes = self._read(self._readings) if found is None else self._completed(found)
+        seconds, working = time.perf_counter() - began, time.thread_time() - began_working
+        return _Done(outcomes, _is_small(self._readings), 1 - working / seconds if seconds else 0.0)
+
+    def is_blind(self, found: list[tuple[Any, ...]]) -> bool:
+        """Tell whether none of them could be read elsewhere."""
+        return all(Outcome(self._readings[0], *each).problem for each in found)
+
+    def _read(self, readings: list[Reading]) -> list[Outcome]:
+        if self._other:
+            return self._other.read(self._work, readings, self._meter)
+        return [self._work(reading, self._meter) for reading in readings]
+
+    def _completed(self, found: list[tuple[Any, ...]]) -> list[Outcome]:
+        outcomes = [Outcome(reading, *each) for reading, each in zip(self._readings, found, strict=True)]
+        again = iter(self._read([outcome.reading for outcome in outcomes if outcome.problem]))
+        return [next(again) if outcome.problem else outcome for outcome in outcomes]
+
+
+def read_away(name: str, readings: Sequence[tuple[Any, ...]]) -> list[tuple[Any, ...]]:
+    """Read files for another machine; return what came of each, without the file."""
+    work = work_of(name)
+    return [work(Reading(*each), Meter())[1:] for each in readings]

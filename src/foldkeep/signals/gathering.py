@@ -1,19 +1,23 @@
 """Asking an extractor of every content that it was not asked of yet, by helper processes, kept as it comes."""
 
-from collections.abc import Callable, Collection, Mapping, Sequence
+import threading
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from functools import partial
-from typing import TypeVar
+from typing import Any, TypeVar
 
-from foldkeep.model import Problem, Progress, Step
+from foldkeep.model import PathBytes, Problem, Progress, Step
 from foldkeep.model.work import reason_of
+from foldkeep.scan.workers import Call, Job, Sight, Workers, in_turn, sight_in
 from foldkeep.stock import Beginnings, KnownPrint, Prints, Reading, Shared, Signal, Stock, Unmeasured
 from foldkeep.storage.local.reading import facts_at, modified_ns
 
 from .extractors import DAMAGE, FILM_PRINT, PHOTO_PRINT, SOUND_PRINT, Extractor
 from .helpers import HELPERS, Helpers
-from .media_worker import Apart, NotRead
+from .media_worker import SECONDS, Apart, NotRead
 
 _AT_ONCE = 32 * HELPERS
+_BATCH = 16  # files that another machine is asked of together
+_LEAST_BYTES_A_SECOND = 5_000_000
 
 _Found = TypeVar("_Found")
 _Asked = TypeVar("_Asked", Unmeasured, Reading)
@@ -30,6 +34,7 @@ def gather(
     keep: Callable[[Mapping[_Asked, _Found]], None],
     phase: str,
     progress: Progress,
+    workers: Workers | None = None,
 ) -> list[Problem]:
     """Ask helpers of files, and keep what they give as it comes; return a problem for each not read now.
 
@@ -38,41 +43,108 @@ def gather(
     Parameters
     ----------
     ask
-        Asks a helper of a file. Raises NotRead if it could not be read now.
+        Asks a helper of a file. Raises NotRead if it could not be read now. For `workers` it is a function of a module,
+        or a `partial` of one.
     keep
         Takes what was found, by file.
     phase
         What is being done, in words.
+    workers
+        Other machines that ask helpers of their own too.
     """
     problems: list[Problem] = []
-    done = 0
+    found: dict[_Asked, _Found] = {}
     progress(Step(phase, 0, len(wanted), "files"))
     with Helpers(min(HELPERS, len(wanted))) as helpers:
-        for at in range(0, len(wanted), _AT_ONCE):
-            jobs = [(each, helpers.submit(partial(_asked, ask, each))) for each in wanted[at : at + _AT_ONCE]]
-            found: dict[_Asked, _Found] = {}
-            for each, job in jobs:
-                answer = job.result()
-                if isinstance(answer, Problem):
-                    problems.append(answer)
-                else:
-                    found[each] = answer
-                done += 1
-                progress(Step(phase, done, len(wanted), "files"))
-            keep(found)
+        answers = _asked_away(wanted, ask, helpers, workers) if workers else _asked_here(wanted, ask, helpers)
+        for done, (each, answer) in enumerate(answers, start=1):
+            if isinstance(answer, Problem):
+                problems.append(answer)
+            else:
+                found[each] = answer
+            progress(Step(phase, done, len(wanted), "files"))
+            if done % _AT_ONCE == 0 or done == len(wanted):
+                keep(found)
+                found = {}
     return problems
 
 
-def check_contents(stock: Stock, places: Collection[int], progress: Progress) -> list[Problem]:
+def _asked_here(
+    wanted: Sequence[_Asked], ask: Callable[[Apart, _Asked], _Found], helpers: Helpers
+) -> Iterator[tuple[_Asked, _Found | Problem]]:
+    for at in range(0, len(wanted), _AT_ONCE):
+        jobs = [(each, helpers.submit(partial(_asked, ask, each))) for each in wanted[at : at + _AT_ONCE]]
+        for each, job in jobs:
+            yield each, job.result()
+
+
+def _asked_away(
+    wanted: Sequence[_Asked], ask: Callable[[Apart, _Asked], _Found], helpers: Helpers, workers: Workers
+) -> Iterator[tuple[_Asked, _Found | Problem]]:
+    batches = [wanted[at : at + _BATCH] for at in range(0, len(wanted), _BATCH)]
+    answers = in_turn(workers, (_Questions(batch, ask, helpers) for batch in batches), len(batches))
+    for batch, answered in zip(batches, answers, strict=True):
+        yield from zip(batch, answered, strict=True)
+
+
+class _Questions(Job[list[Any]]):
+    """Files that helpers are asked of, on whatever machine."""
+
+    def __init__(self, wanted: Sequence[Any], ask: Callable[[Apart, Any], Any], helpers: Helpers) -> None:
+        self._wanted, self._ask, self._helpers = wanted, ask, helpers
+        self.seconds += sum(SECONDS + each.size / _LEAST_BYTES_A_SECOND for each in wanted)
+
+    def away(self) -> Call:
+        """Return the questions, with what this machine sees of each file."""
+        return Call(ask_away, (self._ask, [(each, _sight(each.path)) for each in self._wanted]))
+
+    def here(self, found: list[Any] | None = None) -> list[Any]:
+        """Ask of all, or of those that could not be read elsewhere."""
+        answers = found or [None] * len(self._wanted)
+        return [
+            self._helpers.do(partial(_asked, self._ask, each)) if answer is None else answer
+            for each, answer in zip(self._wanted, answers, strict=True)
+        ]
+
+    def is_blind(self, found: list[Any]) -> bool:
+        """Tell whether none of the files could be read."""
+        return all(each is None for each in found)
+
+
+def _sight(path: PathBytes) -> Sight | None:
+    try:
+        return sight_in(facts_at(path))
+    except OSError:
+        return None  # nobody is asked of it elsewhere; here it is a problem
+
+
+_own = threading.local()
+
+
+def ask_away(ask: Callable[[Apart, _Asked], _Found], wanted: Sequence[tuple[_Asked, Sight | None]]) -> list[Any]:
+    """Ask a helper of files for another machine; return what it gives of each, None for what cannot be read here."""
+    if not hasattr(_own, "helper"):
+        _own.helper = Apart()
+    answers = []
+    for each, sight in wanted:
+        answer = _asked(ask, each, _own.helper) if sight and _sight(each.path) == sight else None
+        answers.append(None if isinstance(answer, Problem) else answer)
+    return answers
+
+
+def check_contents(
+    stock: Stock, places: Collection[int], progress: Progress, workers: Workers | None = None
+) -> list[Problem]:
     """Look for damage in the contents in places that were not looked at yet; return what could not be read now.
 
     What has only false names is told by its first bytes, and looked at when it has a right one.
     """
+    phase, only = "Checking for damage", Shared.UNCONTRADICTED
+    return find_signals(stock, DAMAGE, _damage_of, places, phase, progress, only, workers)
 
-    def ask(helper: Apart, each: Unmeasured) -> Signal:
-        return Signal({}, helper.damage(each.path, each.kind, each.size))
 
-    return find_signals(stock, DAMAGE, ask, places, "Checking for damage", progress, Shared.UNCONTRADICTED)
+def _damage_of(helper: Apart, each: Unmeasured) -> Signal:
+    return Signal({}, helper.damage(each.path, each.kind, each.size))
 
 
 def find_signals(
@@ -83,12 +155,13 @@ def find_signals(
     phase: str,
     progress: Progress,
     shared: Shared = Shared.ANYTHING,
+    workers: Workers | None = None,
 ) -> list[Problem]:
     """Ask an extractor of the contents in places that it was not asked of; return what could not be read now.
 
     Parameters
     ----------
-    ask, phase
+    ask, phase, workers
         As of `gather`.
     shared
         Only of these.
@@ -99,7 +172,7 @@ def find_signals(
             stock.signals.put(by_digest(found), extractor.name, extractor.version)
 
     wanted = stock.signals.lacking(extractor.name, extractor.version, extractor.kinds, places, shared)
-    return gather(wanted, ask, keep, phase, progress)
+    return gather(wanted, ask, keep, phase, progress, workers)
 
 
 def ask_beginnings(
@@ -137,18 +210,20 @@ def make_prints(
     places: Collection[int],
     kinds: frozenset[str],
     progress: Progress,
+    workers: Workers | None = None,
 ) -> list[Problem]:
     """Make prints of the contents of some kinds in places that have none yet; return what could not be read now."""
     known = prints.digests()
     wanted = [each for each in stock.signals.contents(extractor.kinds & kinds, places) if each.digest not in known]
 
-    def ask(helper: Apart, each: Unmeasured) -> KnownPrint:
-        return helper.print(extractor, each.path, each.size)
-
     def keep(found: Mapping[Unmeasured, KnownPrint]) -> None:
         prints.put(by_digest(found))
 
-    return gather(wanted, ask, keep, _PHASES[extractor], progress)
+    return gather(wanted, partial(_print_of, extractor), keep, _PHASES[extractor], progress, workers)
+
+
+def _print_of(extractor: Extractor, helper: Apart, each: Unmeasured) -> KnownPrint:
+    return helper.print(extractor, each.path, each.size)
 
 
 def by_digest(found: Mapping[Unmeasured, _Found]) -> dict[bytes, _Found]:

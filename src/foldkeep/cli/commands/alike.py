@@ -18,11 +18,13 @@ from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
 from ..options import FILTERS, Option, Takes, wanted
+from ..reading import CLUSTER, readers, workers
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
     from foldkeep.model import Problem, Progress
+    from foldkeep.scan.workers import Workers
     from foldkeep.signals import Extractor
     from foldkeep.stock import Prints, Stock
 
@@ -42,6 +44,7 @@ OPTIONS = (
     ),
     Option("--top", f"list only the first N groups (on a terminal {_TOP_ON_TERMINAL}, else all)", Takes.NUMBER, "N"),
     Option("-o", "write a docket with a suggestion for each file", Takes.DOCKET, "DOCKET", to="docket"),
+    CLUSTER,
     Option("--csv", "also write every member to a CSV table", Takes.FILE, "FILE"),
     *FILTERS,
 )
@@ -75,11 +78,11 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             raise UnusableInput("only photos, films and sounds are compared", "say --kind photo, video or audio")
         near = [_digest_of(stock, path) for path in args.near]
         prints = {each: opened.enter_context(Prints(stock.path, each.name, each.version)) for each in extractors}
-        with env.progress(args) as progress:
-            problems = _look(stock, prints, kinds, progress)
+        with workers(args, env) as cluster, env.progress(args) as progress:
+            problems = _look(stock, prints, kinds, progress, cluster)
             with MediaReader(stock) as reader:
                 measures = Measures(stock, progress=progress)
-                groups = alike(stock, prints, reader, measures, fits, near, args.strength)
+                groups = alike(stock, prints, reader, measures, fits, near, args.strength, cluster)
         plain = without_print(prints.values())
         nothing = not groups and fits_nothing(stock, fits)
         docket = write_docket(args.docket, alike_rows(groups)) if args.docket else None
@@ -90,24 +93,21 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
 
 def _look(
-    stock: "Stock", prints: "Mapping[Extractor, Prints]", kinds: frozenset[str], progress: "Progress"
+    stock: "Stock",
+    prints: "Mapping[Extractor, Prints]",
+    kinds: frozenset[str],
+    progress: "Progress",
+    cluster: "Workers | None",
 ) -> "list[Problem]":
     """Read and print what is here and has no print yet; return what could not be read now."""
-    import os
-    from concurrent.futures import ThreadPoolExecutor
-
     from foldkeep.scan import places_here, read_contents
     from foldkeep.signals import make_prints
 
-    executor = ThreadPoolExecutor(os.cpu_count() or 1, thread_name_prefix="reading")
-    try:
-        with stock.hold("alike"):
-            problems = read_contents(stock, kinds, executor, progress).problems
-    finally:
-        executor.shutdown(wait=False, cancel_futures=True)
+    with readers((), cluster) as executor, stock.hold("alike"):
+        problems = read_contents(stock, kinds, executor, progress).problems
     here = places_here(stock)
     for extractor, kept in prints.items():
-        problems += make_prints(stock, extractor, kept, here, kinds, progress)
+        problems += make_prints(stock, extractor, kept, here, kinds, progress, cluster)
     return problems
 
 

@@ -18,6 +18,7 @@ import argparse
 
 from ..environment import Environment, ExitStatus
 from ..options import Option, Takes
+from ..reading import CLUSTER, workers
 
 EXAMPLES = """\
 examples:
@@ -33,6 +34,7 @@ OPTIONS = (
     Option("--place", "only files in this place", Takes.PLACE, "LABEL", several=True),
     Option("--with-inventory", "also look for good copies in this inventory", Takes.INVENTORY, "FILE", several=True),
     Option("-o", "write a docket of what is damaged or changed", Takes.DOCKET, "DOCKET", to="docket"),
+    CLUSTER,
 )
 
 
@@ -49,10 +51,10 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         env.follow_drives(stock)
         here = places_here(stock)
         asked = [find_place(stock, label) for label in args.place] or stock.places.all()
-        with env.progress(args) as progress:
+        with workers(args, env) as cluster, env.progress(args) as progress:
             found = check_fixity(
                 stock, [place.id for place in asked if place.id in here], progress,
-                seconds=args.seconds, portion=args.portion or 1.0, inventories=args.with_inventory,
+                seconds=args.seconds, portion=args.portion or 1.0, inventories=args.with_inventory, workers=cluster,
             )  # fmt: skip
         places = stock.places.by_id()
     written = write_docket(args.docket, fixity_rows(found.damaged, found.changed)) if args.docket else None

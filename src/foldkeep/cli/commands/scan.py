@@ -11,11 +11,12 @@ from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
 from ..options import CONFIG, ROLES, Option, Takes
-from ..reading import readers
+from ..reading import CLUSTER, readers, workers
 
 if TYPE_CHECKING:
     from foldkeep.model import Place, Progress
     from foldkeep.scan import ScanReport
+    from foldkeep.scan.workers import Workers
     from foldkeep.stock import Stock
 
 EXAMPLES = """\
@@ -61,6 +62,7 @@ OPTIONS = (
     ),
     Option("--read-all", "read every file whole, so that `compare` knows its content while the drive is away"),
     Option("--check-media", "read every file whole and find damage: cut-off, zero-filled and undecodable files"),
+    CLUSTER,
     CONFIG,
 )
 
@@ -91,7 +93,11 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             places = stock.places.all()
         if not places:
             raise UnusableInput("no place is known yet", "name a folder: foldkeep scan DIR")
-        with readers(places) as executor, env.progress(args) as progress:
+        with (
+            workers(args, env) as cluster,
+            readers(places, cluster) as executor,
+            env.progress(args) as progress,
+        ):
             report = scan(
                 stock,
                 places,
@@ -102,12 +108,12 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
                 read_kinds=DAMAGE.kinds if args.check_media else (),
             )
             if args.check_media:
-                _check(stock, report, progress)
+                _check(stock, report, progress, cluster)
     env.answer(args, ScanAnswer(report))
     return env.tell_problems(args, report.problems)
 
 
-def _check(stock: "Stock", report: "ScanReport", progress: "Progress") -> None:
+def _check(stock: "Stock", report: "ScanReport", progress: "Progress", cluster: "Workers | None") -> None:
     """Look for damage in the places that were scanned, and put what was found into the report."""
     import time
 
@@ -116,7 +122,7 @@ def _check(stock: "Stock", report: "ScanReport", progress: "Progress") -> None:
 
     here = [place for place in stock.places.all() if place.path in report.places]
     started = time.monotonic()
-    report.problems += check_contents(stock, [place.id for place in here], progress)
+    report.problems += check_contents(stock, [place.id for place in here], progress, cluster)
     report.seconds += time.monotonic() - started
     report.checked = True
     if here:

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from foldkeep.model import Progress, StockFile, no_progress
 from foldkeep.scan.fixity import FixityReport, Reread, read_again
+from foldkeep.scan.workers import Workers
 from foldkeep.stock import Archived, Due, Stock
 
 from .inventories import Cupboard, contents_of, held_in
@@ -58,6 +59,7 @@ def check_fixity(
     seconds: float | None = None,
     portion: float = 1.0,
     inventories: Sequence[str] = (),
+    workers: Workers | None = None,
 ) -> Fixity:
     """Read the files of places again, and look up good copies of what is not as it was; see `read_again`.
 
@@ -73,7 +75,7 @@ def check_fixity(
     try:
         report = read_again(
             stock, places, lambda due, path: _is_edit(stock, helper, due, path), progress,
-            seconds=seconds, portion=portion,
+            seconds=seconds, portion=portion, workers=workers,
         )  # fmt: skip
     finally:
         helper.close()

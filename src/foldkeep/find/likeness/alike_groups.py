@@ -5,6 +5,7 @@ from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from foldkeep.model import Filter, Progress, StockFile
 from foldkeep.model.folder_names import dump_of
 from foldkeep.scan import places_here
+from foldkeep.scan.workers import Workers
 from foldkeep.signals import FILM_PRINT, PHOTO_PRINT, SOUND_PRINT, Extractor, Measures, MediaReader, Medium
 from foldkeep.stock import KnownPrint, Prints, Seen, Stock
 
@@ -32,6 +33,7 @@ def alike(
     wanted: Filter | None = None,
     near: Sequence[bytes] = (),
     strength: str = "fair",
+    workers: Workers | None = None,
 ) -> list[Group]:
     """Return the groups of photos and films that look alike, and of what sounds so, the surest first.
 
@@ -49,6 +51,8 @@ def alike(
         Only groups that one of these contents, given by digest, belongs to.
     strength
         The least, one of `STRENGTHS`.
+    workers
+        Other machines that look for likely pairs of photos too.
     """
     progress = measures.progress
     kept = {extractor: list(of_kind.all()) for extractor, of_kind in prints.items()}
@@ -62,7 +66,7 @@ def alike(
         groups.extend(grouped(*contents.of(kept[extractor], wide), judge))
 
     if PHOTO_PRINT in kept:
-        add(PHOTO_PRINT, _photo_pairs(kept[PHOTO_PRINT], prints[PHOTO_PRINT], progress), Photos())
+        add(PHOTO_PRINT, _photo_pairs(kept[PHOTO_PRINT], prints[PHOTO_PRINT], progress, workers), Photos())
     if FILM_PRINT in kept:
         films = _film_pairs(kept[FILM_PRINT], kept.get(SOUND_PRINT, ()), sounds, contents, measures)
         one_film = {_digests(kept[FILM_PRINT], pair) for pair in films}
@@ -85,13 +89,13 @@ def without_print(prints: Iterable[Prints]) -> int:
     return len(failed - set[bytes]().union(*(each.digests() - each.without() for each in known)))
 
 
-def _photo_pairs(photos: _Kept, prints: Prints, progress: Progress) -> list[Pair]:
+def _photo_pairs(photos: _Kept, prints: Prints, progress: Progress, workers: Workers | None) -> list[Pair]:
     """Return the pairs of photos that show the same; only what is new is compared with all."""
     number_of = {digest: number for number, (digest, _) in enumerate(photos)}
     compared_before = prints.compared(SEARCH)
     new = [number for digest, number in number_of.items() if digest not in compared_before]
     parts, detail = (_by_number(photos, read) for read in (prints.parts, prints.detail))
-    found = like_pictures([known for _, known in photos], parts, detail, progress, new)
+    found = like_pictures([known for _, known in photos], parts, detail, progress, new, workers)
     told = ((photos[pair.one][0], photos[pair.other][0], pair.written()) for pair in found)
     prints.put_pairs(SEARCH, (photos[number][0] for number in new), told)
     known = [

@@ -1,17 +1,19 @@
 """Pairs of photos that show the same: found by their prints, confirmed by their shades."""
 
 import os
-from collections.abc import Callable, Collection, Iterable, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Callable, Collection, Iterator, Sequence
+from concurrent.futures import Executor, ThreadPoolExecutor
+from contextlib import nullcontext
 from functools import lru_cache
 from typing import Any, NamedTuple
 
 from foldkeep.model import Progress, Step, no_progress
+from foldkeep.scan.workers import Workers, in_turn
 from foldkeep.signals import CUTS, SIDE
 from foldkeep.stock import KnownPrint
 
-from .layouts import LAYOUTS, WORDS, prints_in, shades_in
-from .search import near_pairs
+from .candidates import PrintTable, Turned, Windowed
+from .layouts import LAYOUTS, WORDS, shades_in
 
 SEARCH = 2
 """The version of this search; a higher one compares all again."""
@@ -22,11 +24,11 @@ SURE_BITS, FAIR_BITS = 36, 52
 SURE_LIKE, FAIR_LIKE = 0.85, 0.70
 """Least correlation of the fine shades of a pair for it to be a strong one, and for it to be one at all."""
 
-_WINDOW_BITS = 48
 _WORDS = 4  # of 64 bits, that a print has
 _BLUR = 4
 _WINDOWS_AT_ONCE = 20_000  # photos whose windows are looked through at a time
 _REMEMBERED = 4096
+_AT_ONCE = os.cpu_count() or 1
 
 
 class Pair(NamedTuple):
@@ -86,6 +88,7 @@ def like_pictures(
     detail: Callable[[int], bytes],
     progress: Progress = no_progress,
     new: Collection[int] | None = None,
+    workers: Workers | None = None,
 ) -> list[Pair]:
     """Return the pairs of photos that show the same, each once, with what was measured.
 
@@ -96,15 +99,16 @@ def like_pictures(
         whose prints are near another's.
     new
         Numbers of photos, one of which each pair has at least; any pair if None.
+    workers
+        Other machines that look for prints that are near, too.
     """
     if len(prints) < 2 or (new is not None and not new):
         return []
-    search = _Search(prints, detail, new)
-    search.compare_whole(progress)
-    for start in range(0, len(prints), _WINDOWS_AT_ONCE):
-        progress(Step("Comparing crops", start, len(prints), "files"))
-        windows = [parts(number) for number in range(start, min(start + _WINDOWS_AT_ONCE, len(prints)))]
-        search.compare_windows(windows, start)
+    # NumPy lets others work meanwhile.
+    with nullcontext(workers) if workers else ThreadPoolExecutor(_AT_ONCE) as executor:
+        search = _Search(prints, detail, new, executor)
+        search.compare_whole(progress)
+        search.compare_windows(parts, progress)
     return sorted(search.found.values(), key=lambda pair: (pair.one, pair.other))
 
 
@@ -118,13 +122,17 @@ class _Search:
     """
 
     def __init__(
-        self, prints: Sequence[KnownPrint], detail: Callable[[int], bytes], new: Collection[int] | None
+        self,
+        prints: Sequence[KnownPrint],
+        detail: Callable[[int], bytes],
+        new: Collection[int] | None,
+        executor: Executor,
     ) -> None:
         import numpy as np
 
         self.found: dict[tuple[int, int], Pair] = {}
         self._shades = _Shades(detail)
-        self._prints = np.frombuffer(b"".join(each.print for each in prints), np.uint64).reshape(-1, _WORDS)
+        rows = np.frombuffer(b"".join(each.print for each in prints), np.uint64).reshape(-1, _WORDS)
         counts = [len(each.print) // (8 * _WORDS) for each in prints]
         self._picture = np.repeat(np.arange(len(prints)), counts)
         self._plane = np.concatenate([np.arange(count) for count in counts])
@@ -132,62 +140,46 @@ class _Search:
         if new is not None:
             is_new[:] = False
             is_new[list(new)] = True
-        self._is_new = is_new
-        self._new_prints = np.flatnonzero(is_new[self._picture])
+        news = np.flatnonzero(is_new[self._picture])
+        self._known = PrintTable(rows, self._picture, news, is_new)
+        self._executor, self._shared = executor, self._known.shared(executor)
 
     def compare_whole(self, progress: Progress) -> None:
         """Compare all prints in each layout."""
-        with ThreadPoolExecutor(os.cpu_count() or 1) as executor:  # NumPy lets others work meanwhile
-            for layout, found in enumerate(executor.map(self._near, range(LAYOUTS))):
-                progress(Step("Comparing pictures", layout, LAYOUTS, "rounds"))
-                for at, to, bits in found:
-                    one, other = int(self._picture[at]), int(self._picture[to])
-                    planes = int(self._plane[at]), int(self._plane[to])
-                    mine = shades_in(self._shades.fine(one, planes[0]), layout)
-                    like = _like(mine, self._shades.fine(other, planes[1]))
-                    within = planes[0] > 0, planes[1] > 0
-                    _note(self.found, Pair(one, other, like, bits, layout, within=within))
+        jobs = (Turned(self._known, self._shared, layout, FAIR_BITS) for layout in range(LAYOUTS))
+        for layout, found in enumerate(in_turn(self._executor, jobs, _AT_ONCE)):
+            progress(Step("Comparing pictures", layout, LAYOUTS, "rounds"))
+            for at, to, bits in found:
+                one, other = int(self._picture[at]), int(self._picture[to])
+                planes = int(self._plane[at]), int(self._plane[to])
+                mine = shades_in(self._shades.fine(one, planes[0]), layout)
+                like = _like(mine, self._shades.fine(other, planes[1]))
+                within = planes[0] > 0, planes[1] > 0
+                _note(self.found, Pair(one, other, like, bits, layout, within=within))
 
-    def _near(self, layout: int) -> Iterable[tuple[int, int, int]]:
-        turned, known = prints_in(self._prints, layout), self._prints
-        news = self._new_prints
-        sides: list[tuple[Any, Any, Any, Any]] = [(turned, known, None, None)]
-        if len(news) < len(known):  # from both sides, since not every band that agrees does so turned
-            sides = [(turned[news], known, news, None), (turned, known[news], None, news)]
-        found: set[tuple[int, int, int]] = set()
-        for asked, others, mine, its in sides:
-            for here, there, bits in near_pairs(asked, others, FAIR_BITS):
-                ats, tos = (here if mine is None else mine[here]), (there if its is None else its[there])
-                one, other = self._picture[ats], self._picture[tos]
-                # Each pair comes from both sides; turned ones from either are one finding.
-                kept = one != other if layout or mine is not None or its is not None else one > other
-                found.update(zip(ats[kept].tolist(), tos[kept].tolist(), bits[kept].tolist(), strict=True))
-        return sorted(found)
+    def compare_windows(self, parts: Callable[[int], bytes], progress: Progress) -> None:
+        """Find the pictures that show a part of some."""
+        number = len(self._known.is_new)
+        starts = range(0, number, _WINDOWS_AT_ONCE)
 
-    def compare_windows(self, parts: Sequence[bytes], first: int) -> None:
-        """Find the pictures that show a part of some, whose windows are given, from one number on."""
-        import numpy as np
+        def jobs() -> Iterator[Windowed]:
+            for start in starts:
+                windows = b"".join(parts(each) for each in range(start, min(start + _WINDOWS_AT_ONCE, number)))
+                yield Windowed(self._known, self._shared, windows, start)
 
-        windows = np.frombuffer(b"".join(parts), np.uint64).reshape(-1, _WORDS)
-        if not len(windows):
-            return
-        self._note_crops(self._prints[self._new_prints], self._new_prints, windows, np.arange(len(windows)), first)
-        if len(self._new_prints) < len(self._prints):
-            owners = np.arange(len(windows)) // len(CUTS) + first
-            news = np.flatnonzero(self._is_new[owners])
-            if len(news):
-                self._note_crops(self._prints, np.arange(len(self._prints)), windows[news], news, first)
+        for start, found in zip(starts, in_turn(self._executor, jobs(), _AT_ONCE), strict=True):
+            progress(Step("Comparing crops", start, number, "files"))
+            self._note_crops(found, start)
 
-    def _note_crops(self, asked: Any, rows: Any, windows: Any, numbers: Any, first: int) -> None:
-        for here, there, bits in near_pairs(asked, windows, _WINDOW_BITS):
-            for at, to, count in zip(rows[here].tolist(), numbers[there].tolist(), bits.tolist(), strict=True):
-                one, (other, window) = int(self._picture[at]), divmod(to, len(CUTS))
-                other += first
-                if one == other or _is_whole(self.found, one, other):
-                    continue
-                plane = int(self._plane[at])
-                like = _like(self._shades.fine(one, plane), self._shades.window(other, window))
-                _note(self.found, Pair(one, other, like, count, 0, CUTS[window], (plane > 0, False)))
+    def _note_crops(self, found: Sequence[tuple[int, int, int]], first: int) -> None:
+        for at, to, count in found:
+            one, (other, window) = int(self._picture[at]), divmod(to, len(CUTS))
+            other += first
+            if _is_whole(self.found, one, other):
+                continue
+            plane = int(self._plane[at])
+            like = _like(self._shades.fine(one, plane), self._shades.window(other, window))
+            _note(self.found, Pair(one, other, like, count, 0, CUTS[window], (plane > 0, False)))
 
 
 class _Shades:

@@ -1,0 +1,294 @@
+"""Work handed to workers of a distributed engine: the same answer as without, whatever becomes of them."""
+
+import itertools
+import os
+import shutil
+import signal
+import subprocess
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+import foldkeep
+from foldkeep.engine import cluster
+from foldkeep.engine.addresses import check_address, is_guarded
+from foldkeep.model import UnusableInput
+from foldkeep.scan import fixity, pool
+from harness.desks import Desk
+from harness.fleets import Fleet
+
+pytest.importorskip("distributed")
+
+
+@pytest.fixture(scope="module")
+def fleet(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Fleet]:
+    made = Fleet(tmp_path_factory.mktemp("fleet"))
+    try:
+        made.start_worker()
+        made.start_worker()
+        yield made
+    finally:
+        made.end()
+
+
+@pytest.fixture
+def own_fleet(tmp_path: Path) -> Iterator[Fleet]:
+    """One that a test may do to what it likes."""
+    (tmp_path / "fleet").mkdir()
+    made = Fleet(tmp_path / "fleet")
+    yield made
+    made.end()
+
+
+def told(desk: Desk, *more: str) -> list[object]:
+    """Scan, read again and compare; return what all that says, but for how long it took and what was read."""
+    scanned = desk.run("scan", desk.place, "--check-media", "--json", *more)
+    listed = desk.ask("list")["files"]
+    again = desk.run("fixity", "--json", *more)
+    alike = desk.run("alike", "--json", *more)
+    assert {scanned.status, again.status, alike.status} <= {0, 1}, (scanned, again, alike)
+    assert "Traceback" not in scanned.err + again.err + alike.err
+    return [{**scanned.json, "seconds": 0}, listed, again.json, alike.json]
+
+
+def with_workers(desk: Desk, fleet: Fleet) -> list[object]:
+    """Return what `told` does with workers, of a stock that knows nothing yet."""
+    shutil.rmtree(desk.stock.parent)
+    return told(desk, "--cluster", fleet.address)
+
+
+def test_workers_find_what_one_machine_finds(desk: Desk, fleet: Fleet, sample: Path):
+    shutil.copytree(sample / "library", desk.place, symlinks=True, dirs_exist_ok=True)
+    names = [b"a\nb.jpg", b"\xff.jpg", b"-x.mov", b"deep " * 20 + b".wav"]
+    for number, name in enumerate(names):
+        for folder in (b"one", b"two"):
+            path = os.path.join(os.fsencode(desk.place), folder, name)
+            os.makedirs(os.path.dirname(path), exist_ok=True)
+            with open(path, "wb") as file:
+                file.write(b"%d" % number * 100_000)
+    desk.write("gone.jpg", b"x" * 100_000)
+    assert told(desk) == with_workers(desk, fleet)
+
+
+COUNT = itertools.count()
+
+
+def spoilt(act: Callable[[], None], job: type, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Have jobs of eight files, and something done as soon as the third is handed out."""
+    global COUNT
+    real, COUNT = job.away, itertools.count()
+
+    def away(self):
+        if next(COUNT) == 2:
+            act()
+        return real(self)
+
+    monkeypatch.setattr(job, "away", away)
+    monkeypatch.setattr(job, "seconds", 3.0)
+    monkeypatch.setattr(pool, "_JOB_FILES", 8)
+    monkeypatch.setattr(fixity, "_BATCH_FILES", 8)
+
+
+def killed(fleet: Fleet) -> None:
+    for worker in fleet.workers:
+        os.killpg(worker.pid, signal.SIGKILL)
+
+
+def killed_one(fleet: Fleet) -> None:
+    os.killpg(fleet.workers[0].pid, signal.SIGKILL)
+
+
+def stopped(fleet: Fleet) -> None:
+    for worker in fleet.workers:
+        os.killpg(worker.pid, signal.SIGSTOP)
+
+
+def scheduler_stopped(fleet: Fleet) -> None:
+    os.killpg(fleet.scheduler.pid, signal.SIGSTOP)
+
+
+def scheduler_killed(fleet: Fleet) -> None:
+    os.killpg(fleet.scheduler.pid, signal.SIGKILL)
+
+
+def scheduler_restarted(fleet: Fleet) -> None:
+    scheduler_killed(fleet)
+    fleet.scheduler.wait()
+    fleet.start_scheduler()
+    fleet.start_worker()
+
+
+HARM = [killed, killed_one, stopped, scheduler_stopped, scheduler_killed, scheduler_restarted]
+SHORT = (killed_one, scheduler_restarted), (stopped, scheduler_stopped)
+
+
+@pytest.mark.parametrize(
+    ("act", "command", "job"),
+    [
+        pytest.param(act, command, job, marks=() if act in short else pytest.mark.long, id=f"{act.__name__}-{command}")
+        for short, (command, job) in zip(SHORT, (("scan", pool._Readings), ("fixity", fixity._Rereading)), strict=True)
+        for act in HARM
+    ],
+)
+def test_whatever_becomes_of_workers_all_is_read(desk: Desk, own_fleet: Fleet, act, command, job, monkeypatch):
+    for number in range(40):
+        for folder in "ab":
+            desk.write(f"{folder}/{number}.mov", b"%06d" % number * 10_000)
+    line = ["scan", desk.place] if command == "scan" else ["fixity"]
+    desk.ask("scan", desk.place)
+    desk.rot("a/7.mov")
+    (desk.place / "a/8.mov").chmod(0)
+    if command == "scan":
+        shutil.rmtree(desk.stock.parent)
+    own_fleet.start_worker()
+    own_fleet.start_worker()
+    spoilt(lambda: act(own_fleet), job, monkeypatch)
+    saved = desk.top / "saved"
+    shutil.copytree(desk.stock.parent, saved) if command == "fixity" else saved.mkdir()
+
+    def answers(*more: str) -> list[object]:
+        shutil.rmtree(desk.stock.parent, ignore_errors=True)
+        shutil.copytree(saved, desk.stock.parent)
+        answer = desk.run(*line, "--json", *more)
+        assert "Traceback" not in answer.err
+        return [answer.status, {**answer.json, "seconds": 0}, desk.ask("list")["files"]]
+
+    expected = answers()
+    assert answers("--cluster", own_fleet.address) == expected
+    assert next(COUNT) >= 3
+
+
+@pytest.mark.parametrize(
+    ("address", "is_taken"),
+    [
+        ("tcp://127.0.0.1:8786", True), ("127.0.0.1:8786", True), ("tcp://localhost:8786", True), ("[::1]:8786", True),
+        ("tls://192.0.2.7:8786", True), ("tls://cutting-room:8786", True), ("tcp://127.9.9.9:1", True),
+        ("tcp://192.0.2.7:8786", False), ("192.0.2.7:8786", False), ("tcp://0.0.0.0:8786", False),
+        ("tcp://cutting-room.invalid:8786", False), ("ucx://127.0.0.1:8786", False), ("wss://192.0.2.7:8786", False),
+        ("tcp://127.0.0.1", False), ("tcp://127.0.0.1:0", False), ("tcp://127.0.0.1:99999", False), ("", False),
+        ("tcp://me@127.0.0.1:8786", False), ("tls://h:8786/x", False), ("tcp://[::1:8786", False), ("\udcff:1", False),
+        ("tcp://[::ffff:192.0.2.7]:8786", False), ("inproc://127.0.0.1/1/1", False), ("TCP://127.0.0.1:8786", True),
+        ("tcp://127.0.0.1:87\n86", False), ("x" * 300 + ":1", False), ("file:///etc/passwd", False),
+    ],
+)  # fmt: skip
+def test_only_this_computer_or_certificates(address: str, is_taken: bool):
+    assert is_guarded(address) == is_taken
+    if not is_taken:
+        with pytest.raises(UnusableInput):
+            check_address(address)
+
+
+def refused(desk: Desk, address: str) -> str:
+    """Return why a scheduler is not asked; nothing was written then."""
+    answer = desk.run("scan", desk.place, "--cluster", address)
+    assert (answer.status, answer.out) == (2, ""), answer
+    assert answer.err.count("\n") == 1
+    assert not desk.stock.exists() or desk.ask("list")["files"] == []
+    return answer.err
+
+
+def test_who_takes_orders_from_anybody_is_not_asked(desk: Desk, tmp_path: Path, fleet: Fleet, monkeypatch):
+    desk.write("a.jpg", b"a")
+    open_top = tmp_path / "open"
+    open_top.mkdir()
+    anybody = Fleet(open_top, "0.0.0.0")  # noqa: S104
+    try:
+        anybody.start_worker()
+        assert "takes orders from anybody" in refused(desk, anybody.address)
+    finally:
+        anybody.end()
+    monkeypatch.setattr(cluster, "_ANSWER_SECONDS", 1)
+    assert "does not answer" in refused(desk, anybody.address)
+    monkeypatch.setattr(foldkeep, "__version__", "0.0.1")
+    assert "not 0.0.1; install the same there" in refused(desk, fleet.address)
+
+
+def certificates(top: Path) -> dict[str, Path]:
+    """Make an authority of a studio's own, and a certificate that it signed for its machines."""
+    from datetime import UTC, datetime, timedelta
+
+    from cryptography import x509
+    from cryptography.hazmat.primitives import hashes, serialization
+    from cryptography.hazmat.primitives.asymmetric import ec
+
+    now = datetime.now(UTC)
+    keys = {name: ec.generate_private_key(ec.SECP256R1()) for name in ("studio", "desk")}
+    names = {name: x509.Name([x509.NameAttribute(x509.NameOID.COMMON_NAME, name)]) for name in keys}
+    made = {}
+    for name in keys:
+        builder = x509.CertificateBuilder(
+            names["studio"], names[name], keys[name].public_key(), x509.random_serial_number()
+        )
+        builder = builder.not_valid_before(now - timedelta(1)).not_valid_after(now + timedelta(1))
+        builder = builder.add_extension(x509.BasicConstraints(ca=name == "studio", path_length=None), critical=True)
+        made[name] = top / f"{name}.crt"
+        made[name].write_bytes(builder.sign(keys["studio"], hashes.SHA256()).public_bytes(serialization.Encoding.PEM))
+    made["key"] = top / "desk.key"
+    private = keys["desk"].private_bytes(
+        serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption()
+    )
+    made["key"].write_bytes(private)
+    return made
+
+
+def settings(made: dict[str, Path]) -> dict[str, str]:
+    """Return the engine's settings with certificates."""
+    tls = "distributed.comm.tls"
+    names = {"ca-file": "studio", "client.cert": "desk", "client.key": "key"}
+    return {f"{tls}.{word}": str(made[name]) for word, name in names.items()}
+
+
+def test_certificates_are_asked_for_and_shown(desk: Desk, tmp_path: Path, monkeypatch):
+    import dask
+
+    for folder in "ab":
+        desk.write(f"{folder}/kite.mov", b"kite" * 100_000)
+    desk.ask("scan", desk.place)
+    expected = desk.ask("list")["files"]
+    shutil.rmtree(desk.stock.parent)
+    (tmp_path / "tls").mkdir()
+    made = certificates(tmp_path / "tls")
+    words = ("--tls-ca-file", made["studio"], "--tls-cert", made["desk"], "--tls-key", made["key"])
+    fleet = Fleet(tmp_path / "tls", "tls://0.0.0.0", *map(str, words))
+    try:
+        fleet.start_worker()
+        assert fleet.address.startswith("tls://")
+        assert "no ca-file that is there" in refused(desk, fleet.address)
+        with dask.config.set(settings(made)):
+            answer = desk.run("scan", desk.place, "--cluster", fleet.address)
+        assert (answer.status, answer.err) == (0, "Workers did 2 of 2 jobs.\n")
+        assert desk.ask("list")["files"] == expected
+        monkeypatch.setattr(cluster, "_ANSWER_SECONDS", 1)
+        shutil.rmtree(desk.stock.parent)
+        stranger = {**certificates(tmp_path), "studio": made["studio"]}
+        for wrong in (settings(stranger), settings({**made, "key": made["desk"]}), {"distributed.comm": 7}):
+            with dask.config.set(wrong):
+                refused(desk, fleet.address)
+    finally:
+        fleet.end()
+
+
+def test_a_worker_that_sees_other_files_is_not_believed(desk: Desk, own_fleet: Fleet, tmp_path: Path, monkeypatch):
+    """Its folder has the same names, sizes and times: another copy of the drive, changed since."""
+    if subprocess.run(["unshare", "-m", "true"], capture_output=True).returncode:
+        pytest.skip("no mounts can be made here")
+    for number in range(40):
+        for folder in "ab":
+            desk.write(f"{folder}/{number}.mov", b"%06d" % number * 10_000)
+    desk.ask("scan", desk.place)
+    expected = desk.ask("list")["files"]
+    shutil.rmtree(desk.stock.parent)
+    other = tmp_path / "other"
+    subprocess.run(["cp", "-a", desk.place, other], check=True)
+    for path in other.glob("**/*.mov"):
+        facts = path.stat()
+        path.write_bytes(b"another" * (facts.st_size // 7) + b"." * (facts.st_size % 7))
+        os.utime(path, ns=(facts.st_atime_ns, facts.st_mtime_ns))
+    own_fleet.start_worker("unshare", "-m", "sh", "-c", f'mount --bind "{other}" "{desk.place}" && exec "$@"', "sh")
+    monkeypatch.setattr(pool, "_JOB_FILES", 8)
+    monkeypatch.setattr(fixity, "_BATCH_FILES", 8)
+    for command in ("scan", "fixity"):
+        answer = desk.run(*((command, desk.place) if command == "scan" else (command,)), "--cluster", own_fleet.address)
+        assert (answer.status, answer.err.count("sees none of these files")) == (0, 1), answer
+        assert desk.ask("list")["files"] == expected
