@@ -16,6 +16,7 @@ OPEN_MODULES = (
     "foldkeep.scan.packages",
     "foldkeep.scan.reading",
     "foldkeep.scan.workers",
+    "foldkeep.signals.saved",
     "foldkeep.storage.local.holes",
     "foldkeep.storage.local.ownership",
     "foldkeep.storage.local.schedulers",

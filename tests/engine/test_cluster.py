@@ -15,6 +15,8 @@ from foldkeep.engine import cluster
 from foldkeep.engine.addresses import check_address, is_guarded
 from foldkeep.model import UnusableInput
 from foldkeep.scan import fixity, pool
+from foldkeep.signals import Measures
+from foldkeep.stock import Stock
 from harness.desks import Desk
 from harness.fleets import Fleet
 
@@ -292,3 +294,29 @@ def test_a_worker_that_sees_other_files_is_not_believed(desk: Desk, own_fleet: F
         answer = desk.run(*((command, desk.place) if command == "scan" else (command,)), "--cluster", own_fleet.address)
         assert (answer.status, answer.err.count("sees none of these files")) == (0, 1), answer
         assert desk.ask("list")["files"] == expected
+
+
+def test_frames_of_films_are_compared_by_workers(desk: Desk, fleet: Fleet, sample: Path):
+    def seen(path: Path) -> tuple[bytes, int, int]:
+        facts = path.stat()
+        return os.fsencode(path), facts.st_size, facts.st_mtime_ns
+
+    films = [sample / "library/video/stage/STG_0001.mp4", sample / "library/press/for the web/on the stage.mov"]
+    pairs = {
+        tuple(map(seen, films)): 0.0,
+        tuple(map(seen, films[::-1])): 0.5,
+        (seen(films[0]), (b"/gone.mov", 1, 1)): 0.0,
+    }
+    desk.ask("scan", desk.place)
+    with Stock.open(os.fspath(desk.stock)) as stock:
+        workers = cluster.Cluster(fleet.address)
+        try:
+            found = Measures(stock, workers=workers).agreements(pairs)
+            assert (workers.done, workers.done_here) == (2, 1)
+        finally:
+            workers.shutdown()
+        assert len(found) == 2
+    shutil.rmtree(desk.stock.parent)
+    desk.ask("scan", desk.place)
+    with Stock.open(os.fspath(desk.stock)) as stock:
+        assert Measures(stock).agreements(pairs) == found

@@ -3,6 +3,7 @@
 import csv
 import json
 import os
+import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -16,6 +17,7 @@ from foldkeep.formats.columns import save_columns
 from foldkeep.formats.own import InventoryHead, InventoryPlace, write_inventory
 from foldkeep.model.machines import Machine
 from harness.desks import Desk
+from harness.servers import cloud
 
 _NOBODY = {"volumes": [], "bins": None}
 
@@ -245,3 +247,92 @@ def test_two_days_of_many_machines_are_compared_as_two_stocks_are(tmp_path, desk
     same = sum(body is not None and later.get(name) == body for name, body in files.items())
     assert found["totals"]["same"]["files"] == same + len(files) - 1  # what nobody read has another time
     assert "//edit-02/media/more.jpg" in [change["after"]["path"] for change in found["added"]]
+
+
+def test_inventories_on_a_server_are_asked_as_those_here(desk: Desk, tmp_path: Path):
+    with cloud(tmp_path / "server") as server:
+        far = f"{server.url.rstrip('/')}/saved here"
+        here = server.folder / "saved here"
+        here.mkdir()
+        inventory(here / "edit-01.parquet", "edit-01", {"red.jpg": b"red", "both.jpg": b"both"})
+        inventory(here / "edit-02.inventory", "edit-02", {"blue.jpg": b"blue", "again.jpg": b"both"})
+        (here / "notes.txt").write_text("no inventory")
+        desk.write("red.jpg", b"red")
+        desk.ask("scan", desk.place, "--read-all")
+        many = far.replace(" ", "%20")
+        for words in (
+            ["duplicates", "--inventory", "{}"], ["list", "--inventory", "{}/*.parquet"],
+            ["list", "--inventory", "{}/edit-02.inventory"], ["space", "--inventory", "{}", "--by", "place"],
+            ["compare", "{}/edit-01.parquet", "{}/edit-02.inventory"],
+            ["orphans", "--inventory", "{}", "--catalog", "none"],
+            ["coverage", "--with-inventory", "{}/edit-01.parquet"], ["list", "--inventory", "{}/none.parquet"],
+            ["fixity", "--with-inventory", "{}/edit-01.parquet"], ["keep", "--inventory", "{}", "-o", "dockets-{}"],
+        ):  # fmt: skip
+            answers = []
+            for top in (os.fspath(here), many):
+                line = [
+                    word.format(top) if "dockets" not in word else str(tmp_path / str(len(answers))) for word in words
+                ]
+                answers.append(desk.run(*line, "--json"))
+            local, remote = answers
+            assert (local.status, remote.status) in ((0, 0), (2, 2)), (local, remote)
+            if local.status == 0:
+                said = [answer.out.replace(os.fspath(here), "").replace(far, "") for answer in answers]
+                assert _timeless(said[0]) == _timeless(said[1])
+        content = bytearray((here / "edit-01.parquet").read_bytes())
+        content[-20] ^= 1
+        (here / "edit-01.parquet").write_bytes(content)
+        for word in (f"{many}/edit-01.parquet", many):
+            answer = desk.run("duplicates", "--inventory", word)
+            assert (answer.status, answer.err.count("\n")) == (2, 1)
+            assert f"{far}/edit-01.parquet" in answer.err, answer
+    answer = desk.run("duplicates", "--inventory", many)
+    assert (answer.status, answer.err.count("\n")) == (2, 1), answer
+
+
+def _timeless(text: str) -> dict:
+    return {name: value for name, value in json.loads(text).items() if name not in ("seconds", "checked", "dockets")}
+
+
+def test_what_is_alike_on_two_machines_is_found_by_what_their_inventories_carry(tmp_path: Path, sample: Path):
+    desks = []
+    for name in ("edit-01", "edit-02", "both", "nothing-known"):
+        (tmp_path / name).mkdir()
+        desks.append(Desk(tmp_path / name))
+    asked = desks.pop()
+    for number, path in enumerate(sorted((sample / "library").glob("**/*.*"))):
+        if path.is_file() and not path.is_symlink():
+            for desk in (desks[number % 2], desks[2]):
+                new = desk.place / f"{number % 2}" / path.relative_to(sample)
+                new.parent.mkdir(parents=True, exist_ok=True)
+                shutil.copy2(path, new)
+    saved = tmp_path / "saved"
+    saved.mkdir()
+    for desk in desks[:2]:
+        desk.ask("scan", desk.place)
+        name = desk.top.name
+        line = ["inventory", "save", saved / f"{name}.parquet", "--machine", name, "--signals"]
+        assert desk.ask(*line)["measured"] > 20
+        assert desk.run("inventory", "save", saved / f"{name}.inventory", "--signals").status == 2
+    desks[2].ask("scan", desks[2].place)
+
+    def groups(desk: Desk, *words: object) -> list[tuple]:
+        """Return the groups with their members, by the end of their paths, and all that is said of these."""
+        return sorted(
+            (group["what"], group["strength"], sorted(map(told, group["members"])))
+            for group in desk.ask("alike", *map(str, words))["groups"]
+        )
+
+    def told(member: dict) -> tuple:
+        place = member["path"].partition("/place/")[2]
+        return place, member["copies"], member["why"], member["like"], *member["differs"]
+
+    found = groups(asked, "--inventory", saved)
+    assert found == groups(desks[2])
+    assert sum(len({told[0][0] for told in members}) > 1 for _, _, members in found) > 3  # of both machines
+    assert groups(asked, "--inventory", saved, "--kind", "audio") == groups(desks[2], "--kind", "audio")
+    for word in ("-o", "--near", "--cluster"):
+        assert asked.run("alike", "--inventory", saved, word, "x").status == 2
+    plain = tmp_path / "plain.parquet"
+    desks[0].ask("inventory", "save", plain)
+    assert "carry no prints" in asked.run("alike", "--inventory", plain).err

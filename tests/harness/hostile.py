@@ -23,7 +23,7 @@ from PIL import Image, PngImagePlugin
 from foldkeep.archive import open_restoration
 from foldkeep.demo.pictures import jpeg
 from foldkeep.demo.sounds import encoded, film, proxy, tune, wav
-from foldkeep.engine import open_inventories
+from foldkeep.engine import alike_of_many, open_inventories
 from foldkeep.find.copies import duplicates
 from foldkeep.fold.elsewhere import Protections
 from foldkeep.fold.journal.records import decoded
@@ -50,15 +50,18 @@ from foldkeep.formats.sidecars import parse_xmp, with_words
 from foldkeep.formats.sidecars.xmp import Xmp
 from foldkeep.formats.signed import public_key, read_public_line, read_voucher, write_voucher
 from foldkeep.keep import read_docket
-from foldkeep.model import Filter, FoldKeepError
+from foldkeep.model import Filter, FoldKeepError, no_progress
 from foldkeep.model.machines import Machine
 from foldkeep.model.reminders import Reminder
 from foldkeep.model.vouchers import VouchedFile, Voucher
 from foldkeep.scan.packages import check_package
-from foldkeep.signals import FILM_PRINT, PHOTO_PRINT, SOUND_PRINT, Apart
+from foldkeep.show.answers.alike import AlikeAnswer, alike_rows_of_table
+from foldkeep.signals import CUTS, FILM_PRINT, PHOTO_PRINT, SIDE, SOUND_PRINT, Apart
 from foldkeep.signals.decoded import Form
 from foldkeep.signals.essences import NoEssence, essence_of, outline_of
-from foldkeep.stock import Stock
+from foldkeep.signals.extractors import MEDIA_FACTS
+from foldkeep.signals.saved import read_signals
+from foldkeep.stock import Prints, Stock
 from foldkeep.storage.dav.multistatus import answers as multistatus_answers
 from harness.containers import filmed, recorded, remuxed, scanned
 from harness.documents import database, edl, otio, referring, xml
@@ -105,6 +108,31 @@ def sealed_columns(path: Path) -> object:
     with open(path, "r+b") as file:
         seal(file)
     return columns(path)
+
+
+def signals(path: Path) -> object:
+    """Read a file as what an inventory carries of two contents, and compare these."""
+    said = path.read_bytes().decode("utf-8", "replace")
+    read_signals(said)
+    saved = path.with_name("signals.parquet")
+    saved.unlink(missing_ok=True)
+    place = InventoryPlace(b"/media", "media", "working", "uuid:1", "disk", 1)
+    named = [(b"a.jpg", "photo"), (b"b.mov", "video"), (b"c.wav", "audio")]
+    rows = [
+        (name, kind, 7, 1, number, 1, 1000, None, None, None, None, bytes([number]) * 32)
+        for number, (name, kind) in enumerate(named, 1)
+    ]
+    head = InventoryHead(1, [place], {"uuid:1": "disk"}, Machine("0" * 32, "edit-01"))
+    save_columns(str(saved), head, [(b"/media", 0, "uuid:1", rows)], signals=[(row[-1], said) for row in rows])
+    with (
+        open_inventories([str(saved)]) as asked,
+        Prints(":memory:", PHOTO_PRINT.name, PHOTO_PRINT.version) as photos,
+        Prints(":memory:", SOUND_PRINT.name, SOUND_PRINT.version) as sounds,
+        Prints(":memory:", FILM_PRINT.name, FILM_PRINT.version) as films,
+    ):
+        prints = {PHOTO_PRINT: photos, FILM_PRINT: films, SOUND_PRINT: sounds}
+        answer = AlikeAnswer(alike_of_many(asked, prints, Filter(), "fair", no_progress).groups, None, None, 0)
+        return json.dumps(answer.document()), list(alike_rows_of_table(answer.groups))
 
 
 def signed_voucher(path: Path) -> object:
@@ -234,6 +262,7 @@ READERS: dict[str, Callable[[Path], object]] = {
     "machine key": lambda path: read_public_line(str(path)),
     "protection": protection,
     "columns": columns,
+    "signals": signals,
     "sealed columns": sealed_columns,
     "journal": journal,
     "page": lambda path: page_records(path.read_bytes(), b"https://cloud.example/kites"),
@@ -293,6 +322,24 @@ LISTING = (
     b' "left_out": 0, "mode": "755", "modified_ns": 1}\n{"form": "file", "path": "a", "payload": "data/a", "size": 1,'
     b' "digest": "blake3:' + b"0" * 64 + b'", "mode": "644", "modified_ns": 1}\n'
 )
+
+
+_WORDS = {"sharpness": 9.5, "quality": 90, "color": 30.0, "within": 1.0}
+_SAID = {
+    PHOTO_PRINT: {"print": bytes(range(32)), "parts": bytes(range(32)) * len(CUTS), "detail": bytes(SIDE * SIDE)},
+    SOUND_PRINT: {"print": bytes(range(1, 251)) * 16},
+    FILM_PRINT: {"print": b"".join(each.to_bytes(8, "little") for each in (9000, 1000, *range(0, 9000, 300)))},
+}
+SIGNALS = [
+    json.dumps({
+        extractor.name: {"version": extractor.version, **_WORDS,
+                         **{name: base64.b64encode(blob).decode() for name, blob in blobs.items()}},
+        "media facts": {"version": MEDIA_FACTS.version, "format": "JPEG", "width": 480, "height": 270, "seconds": 9.0,
+                        "captured": "2025-06-14T09:12:03", "camera": "A", "keywords": ["kite"], "rating": -1.0,
+                        "bit_rate": 9000, "audio_codec": "aac"},
+    }).encode()
+    for extractor, blobs in _SAID.items()
+]  # fmt: skip
 
 
 REMINDER = Reminder("2w", "20:00", "file", ("foldkeep", "remind", "--if-due"))
@@ -443,6 +490,7 @@ SEEDS: dict[str, list[bytes]] = {
     "machine key": [public_key(_KEY, Machine("0" * 32, "edit-01")).line.encode()],
     "protection": [b'{"format": "foldkeep vouched", "version": 1, "docket": "00", "until_ns": 0, "made_ns": 1}\n'
                    b'{"uri": "file:///kite.jpg"}\n{"whole": true}\n'],
+    "signals": SIGNALS,
     "columns": [Path(COLUMNS).read_bytes()], "sealed columns": [Path(COLUMNS).read_bytes()],
     "sealed inventory": [INVENTORY], "journal": [JOURNAL],
     "package": [bag()], "checked": [bag()], "sidecar": [XMP], "listing": [LISTING],

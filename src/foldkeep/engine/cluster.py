@@ -56,6 +56,7 @@ class Cluster(Workers):
         self._strikes: Counter[str] = Counter()
         self._late = 0
         self._lock = threading.Lock()
+        self._closed = threading.Event()
         self._under_way: set[_Spread[Any]] = set()
         self._here = ThreadPoolExecutor((os.cpu_count() or 1) + 1, thread_name_prefix="reading")
         self._client = _connected(address)
@@ -65,7 +66,6 @@ class Cluster(Workers):
         except BaseException:
             self.shutdown()
             raise
-        self._closed = threading.Event()
         self._watcher = threading.Thread(target=self._watch, name="cluster", daemon=True)
         self._watcher.start()
 
@@ -107,8 +107,7 @@ class Cluster(Workers):
 
     def shutdown(self, wait: bool = True, *, cancel_futures: bool = False) -> None:  # noqa: ARG002 - what runs is left
         """Let go of the workers; what they do now counts no more."""
-        if hasattr(self, "_closed"):
-            self._closed.set()
+        self._closed.set()
         with self._lock:
             left, self._under_way = list(self._under_way), set()
         for spread in left:
@@ -147,7 +146,7 @@ class Cluster(Workers):
         """Complete a job by a thread of this machine, unless that was begun."""
         with self._lock:
             self._under_way.discard(spread)
-            if spread.is_taken:
+            if spread.is_taken or self._closed.is_set():
                 return
             spread.is_taken = True
             self.done += found is not None

@@ -94,15 +94,34 @@ def common_folder(folders: Iterable[bytes]) -> bytes:
     return b"/".join(common) if len(common) > _SERVER_STEPS - 1 else b""
 
 
+class Fetched(str):
+    """The name of a file of this machine that was brought from a server; people know it by its address there."""
+
+    __slots__ = ("address",)
+    address: str
+
+
+def fetched_name(name: str, address: str) -> Fetched:
+    """Return the name of a file that was brought from an address."""
+    found = Fetched(name)
+    found.address = address
+    return found
+
+
+def known_as(name: str) -> str:
+    """Return what people know a file by: what was fetched, by its address."""
+    return name.address if isinstance(name, Fetched) else name
+
+
 def visible(name: bytes | str) -> str:
-    r"""Return a name as one line of text that cannot act on a terminal.
+    r"""Return a name as one line of text that cannot act on a terminal; of what was fetched, its address.
 
     Bytes that are not UTF-8, control characters, line breaks and direction marks become escapes.
 
     >>> visible(b"two\nlines \xff \x1b[31m")
     'two\\nlines \\xff \\x1b[31m'
     """
-    text = name.decode("utf-8", "backslashreplace") if isinstance(name, bytes) else name
+    text = name.decode("utf-8", "backslashreplace") if isinstance(name, bytes) else known_as(name)
     if text.isprintable():
         return text
     return "".join(char if char.isprintable() else char.encode("unicode_escape").decode("ascii") for char in text)

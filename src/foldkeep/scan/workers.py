@@ -11,7 +11,8 @@ from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Executor, Future
 from typing import Any, Generic, NamedTuple, TypeVar
 
-from foldkeep.storage.local.reading import modified_ns
+from foldkeep.model import PathBytes
+from foldkeep.storage.local.reading import facts_at, modified_ns
 
 _Found = TypeVar("_Found")
 
@@ -27,6 +28,14 @@ class Sight(NamedTuple):
 def sight_in(facts: os.stat_result) -> Sight:
     """Return what the system says of a file as what this machine sees of it."""
     return Sight(facts.st_ino, facts.st_size, modified_ns(facts))
+
+
+def sight_of(path: PathBytes) -> Sight | None:
+    """Return what this machine sees of a file; None if it sees none."""
+    try:
+        return sight_in(facts_at(path))
+    except OSError:
+        return None
 
 
 class Call(NamedTuple):

@@ -26,6 +26,8 @@ _LEAST_SIDE = 16
 _AROUND = 0.2
 _TICKS = 1000  # parts of a second, and of a whole, that a print tells in
 _WORDS_OF_HEAD, _WORDS_OF_FRAME = 2, 5
+BYTES_OF_HEAD, BYTES_OF_FRAME = 8 * _WORDS_OF_HEAD, 8 * _WORDS_OF_FRAME
+"""Lengths of what a print begins with, and of each print of a frame."""
 
 
 class FilmFrames(NamedTuple):

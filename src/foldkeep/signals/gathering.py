@@ -5,22 +5,23 @@ from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from functools import partial
 from typing import Any, TypeVar
 
-from foldkeep.model import PathBytes, Problem, Progress, Step
+from foldkeep.model import Problem, Progress, Step
 from foldkeep.model.work import reason_of
-from foldkeep.scan.workers import Call, Job, Sight, Workers, in_turn, sight_in
+from foldkeep.scan.workers import Call, Job, Sight, Workers, in_turn, sight_of
 from foldkeep.stock import Beginnings, KnownPrint, Prints, Reading, Shared, Signal, Stock, Unmeasured
 from foldkeep.storage.local.reading import facts_at, modified_ns
 
+from .compared_films import FilmPair
 from .extractors import DAMAGE, FILM_PRINT, PHOTO_PRINT, SOUND_PRINT, Extractor
 from .helpers import HELPERS, Helpers
 from .media_worker import SECONDS, Apart, NotRead
 
 _AT_ONCE = 32 * HELPERS
-_BATCH = 16  # files that another machine is asked of together
+_BATCH = 16  # files at most that another machine is asked of together
 _LEAST_BYTES_A_SECOND = 5_000_000
 
 _Found = TypeVar("_Found")
-_Asked = TypeVar("_Asked", Unmeasured, Reading)
+_Asked = TypeVar("_Asked", Unmeasured, Reading, FilmPair)
 _PHASES = {
     PHOTO_PRINT: "Looking at pictures",
     SOUND_PRINT: "Listening to sounds",
@@ -56,7 +57,7 @@ def gather(
     found: dict[_Asked, _Found] = {}
     progress(Step(phase, 0, len(wanted), "files"))
     with Helpers(min(HELPERS, len(wanted))) as helpers:
-        answers = _asked_away(wanted, ask, helpers, workers) if workers else _asked_here(wanted, ask, helpers)
+        answers = asked_away(wanted, ask, helpers, workers) if workers else _asked_here(wanted, ask, helpers)
         for done, (each, answer) in enumerate(answers, start=1):
             if isinstance(answer, Problem):
                 problems.append(answer)
@@ -78,10 +79,18 @@ def _asked_here(
             yield each, job.result()
 
 
-def _asked_away(
+def asked_away(
     wanted: Sequence[_Asked], ask: Callable[[Apart, _Asked], _Found], helpers: Helpers, workers: Workers
 ) -> Iterator[tuple[_Asked, _Found | Problem]]:
-    batches = [wanted[at : at + _BATCH] for at in range(0, len(wanted), _BATCH)]
+    """Yield what helpers give of files, here and elsewhere, in their order.
+
+    Parameters
+    ----------
+    ask
+        As of `gather`.
+    """
+    size = max(1, min(_BATCH, len(wanted) // workers.room))
+    batches = [wanted[at : at + size] for at in range(0, len(wanted), size)]
     answers = in_turn(workers, (_Questions(batch, ask, helpers) for batch in batches), len(batches))
     for batch, answered in zip(batches, answers, strict=True):
         yield from zip(batch, answered, strict=True)
@@ -96,7 +105,7 @@ class _Questions(Job[list[Any]]):
 
     def away(self) -> Call:
         """Return the questions, with what this machine sees of each file."""
-        return Call(ask_away, (self._ask, [(each, _sight(each.path)) for each in self._wanted]))
+        return Call(ask_away, (self._ask, [(each, sight_of(each.path)) for each in self._wanted]))
 
     def here(self, found: list[Any] | None = None) -> list[Any]:
         """Ask of all, or of those that could not be read elsewhere."""
@@ -111,13 +120,6 @@ class _Questions(Job[list[Any]]):
         return all(each is None for each in found)
 
 
-def _sight(path: PathBytes) -> Sight | None:
-    try:
-        return sight_in(facts_at(path))
-    except OSError:
-        return None  # nobody is asked of it elsewhere; here it is a problem
-
-
 _own = threading.local()
 
 
@@ -127,7 +129,7 @@ def ask_away(ask: Callable[[Apart, _Asked], _Found], wanted: Sequence[tuple[_Ask
         _own.helper = Apart()
     answers = []
     for each, sight in wanted:
-        answer = _asked(ask, each, _own.helper) if sight and _sight(each.path) == sight else None
+        answer = _asked(ask, each, _own.helper) if sight and sight_of(each.path) == sight else None
         answers.append(None if isinstance(answer, Problem) else answer)
     return answers
 

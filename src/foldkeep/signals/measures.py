@@ -6,12 +6,15 @@ from collections.abc import Callable, Collection, Iterable, Mapping
 from contextlib import ExitStack, suppress
 from functools import partial
 
-from foldkeep.model import FoldKeepError, Progress, Step, no_progress
+from foldkeep.model import FoldKeepError, Problem, Progress, Step, no_progress
 from foldkeep.model.grades import NOT_MEASURED
+from foldkeep.scan.workers import Workers
 from foldkeep.stock import Seen, Stock
 from foldkeep.storage.local.reading import FILE, digest_of, open_path
 
+from .compared_films import FilmPair, agreement_of
 from .film_comparison import Agreement
+from .gathering import asked_away
 from .helpers import HELPERS, Helpers
 from .media_worker import Apart, NotRead
 from .reductions import MEASURER
@@ -35,6 +38,8 @@ class Measures:
     films
         Which films may be compared with their sources, by path, which decodes all of both: none that is not named;
         all if None.
+    workers
+        Other machines that compare frames of films too.
 
     Attributes
     ----------
@@ -51,8 +56,10 @@ class Measures:
         fresh: bool = False,
         films: Collection[bytes] | None = (),
         progress: Progress = no_progress,
+        workers: Workers | None = None,
     ) -> None:
         self._stock = stock
+        self._workers = workers
         self._fresh = fresh
         self._films = films
         self.progress = progress
@@ -92,6 +99,7 @@ class Measures:
             "Comparing films",
             ((f"films from {offset:.1f} s", pair) for pair, offset in pairs.items()),
             lambda pair, helper: helper.films_agree(pair[0][0], pair[1][0], pairs[pair]),  # type: ignore[index]
+            lambda pair: FilmPair.of(pair[0], pair[1], pairs[pair]),  # type: ignore[index]
         )
         return {pair: Agreement.of(answer) for (_, pair), answer in found.items() if answer}
 
@@ -114,13 +122,22 @@ class Measures:
             with suppress(OSError), open(open_path(path, FILE), "rb", buffering=0) as file:
                 self.digests[path] = digest_of(file.fileno(), os.fstat(file.fileno()).st_size)[0]
 
-    def _answers(self, phase: str, questions: Iterable[_Question], measure: Measure) -> dict[_Question, str | None]:
+    def _answers(
+        self,
+        phase: str,
+        questions: Iterable[_Question],
+        measure: Measure,
+        films: Callable[[Key], FilmPair] | None = None,
+    ) -> dict[_Question, str | None]:
         wanted = list(dict.fromkeys(questions))
         found = {question: self._asked[question] for question in wanted if question in self._asked}
         if not self._fresh:
             found |= self._known([question for question in wanted if question not in found])
         if unknown := [question for question in wanted if question not in found]:
-            found |= self._measured(phase, unknown, measure)
+            if self._workers and films:
+                found |= self._measured_away(phase, unknown, films, self._workers)
+            else:
+                found |= self._measured(phase, unknown, measure)
         return found
 
     def _known(self, questions: Iterable[_Question]) -> dict[_Question, str | None]:
@@ -144,6 +161,21 @@ class Measures:
                         self.progress(Step(phase, len(found), len(questions), "files"))
                 finally:  # one who has enough of waiting need not wait for the same again
                     self._remember({each: found[each] for each, _ in jobs if each in found})
+        return found
+
+    def _measured_away(
+        self, phase: str, questions: list[_Question], films: Callable[[Key], FilmPair], workers: Workers
+    ) -> dict[_Question, str | None]:
+        found: dict[_Question, str | None] = {}
+        pairs = [films(key) for _, key in questions]
+        try:
+            with Helpers(min(HELPERS, len(questions))) as helpers:
+                answers = asked_away(pairs, agreement_of, helpers, workers)
+                for question, (_, answer) in zip(questions, answers, strict=True):
+                    found[question] = self._asked[question] = None if isinstance(answer, Problem) else answer
+                    self.progress(Step(phase, len(found), len(questions), "files"))
+        finally:
+            self._remember(found)
         return found
 
     def _remember(self, new: Mapping[_Question, str | None]) -> None:

@@ -1,21 +1,22 @@
 """What a media file, and what is written about it, say: each content asked once, and remembered in the stock."""
 
 import os
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import replace
 from functools import lru_cache, partial
 from types import TracebackType
 from typing import NamedTuple, Self
 
 from foldkeep.formats.sidecars import LARGEST_SIDECAR, Xmp, parse_xmp
-from foldkeep.model import Facts
+from foldkeep.model import Facts, Problem, Progress
 from foldkeep.model.companions import belongs_to
 from foldkeep.model.errors import StockBusy
 from foldkeep.model.kinds import suffix_of
-from foldkeep.stock import Pictures, Signal, Stock
+from foldkeep.stock import Pictures, Signal, Stock, Unmeasured
 from foldkeep.storage.local.reading import FILE, facts_at, modified_ns, open_path
 
 from .extractors import MEDIA, MEDIA_FACTS, PICTURE
+from .gathering import find_signals
 from .helpers import Helpers
 from .media import damage_told, read_facts
 from .media_worker import Apart, NotRead
@@ -131,6 +132,19 @@ def _facts_by(file: Medium, helper: Apart) -> tuple[Facts, bool]:
         return helper.facts(file.path, file.kind), True
     except NotRead as error:
         return Facts(problem=str(error)), False
+
+
+def make_facts(stock: Stock, places: Collection[int], progress: Progress) -> list[Problem]:
+    """Ask the contents in places that were not asked yet what they say of themselves; return what could not be read.
+
+    The stock is held.
+    """
+    return find_signals(stock, MEDIA_FACTS, _facts_signal, places, "Reading what files say", progress)
+
+
+def _facts_signal(helper: Apart, each: Unmeasured) -> Signal:
+    facts = helper.facts(each.path, each.kind)
+    return Signal(facts.known(), damage_told(each.path, facts))
 
 
 def capture_moment(path: bytes) -> str | None:

@@ -171,6 +171,10 @@ class Listing:
         found = self._where("f.digest >= ? AND f.digest < ?", (start, end))
         return sorted(found, key=lambda file: (file.digest or b"", file.path))
 
+    def of_digests(self, digests: Iterable[bytes]) -> dict[bytes, list[StockFile]]:
+        """Return the files that have contents, by content, each in order of path."""
+        return {digest: self.of_digest(digest) for digest in digests}
+
     def _where(self, fits: str, values: tuple[object, ...]) -> Iterator[StockFile]:
         places = Places(self._db).by_id()
         rows = self._db.execute(

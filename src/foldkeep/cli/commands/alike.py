@@ -9,6 +9,9 @@ original. Pictures taken within a minute are one moment, not versions. Likeness
 only suggests: a docket leaves every file, until you decide, best in the comparing
 view of `foldkeep sheet DOCKET`; `foldkeep fold --allow-alike` carries that out.
 
+Inventories of several machines are compared by what they carry: save each with
+--signals. Nothing is read then; films that only their frames would tell are left out.
+
 The first time every photo, film and sound is read, which can be interrupted;
 after that only new ones are.
 """
@@ -17,22 +20,23 @@ import argparse
 from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
-from ..options import FILTERS, Option, Takes, wanted
+from ..options import FILTERS, INVENTORY, Option, Takes, wanted
+from ..options.stock_or_inventory import open_many
 from ..reading import CLUSTER, readers, workers
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    from collections.abc import Mapping, Sequence
 
-    from foldkeep.model import Problem, Progress
+    from foldkeep.model import Filter, Problem, Progress
     from foldkeep.scan.workers import Workers
     from foldkeep.signals import Extractor
     from foldkeep.stock import Prints, Stock
 
 EXAMPLES = """\
 examples:
-  foldkeep alike
   foldkeep alike ~/Pictures/2025 --strength strong
   foldkeep alike -o docket.csv
+  foldkeep alike --inventory 'edit-*.parquet'
 """
 
 _TOP_ON_TERMINAL = 20
@@ -45,6 +49,7 @@ OPTIONS = (
     Option("--top", f"list only the first N groups (on a terminal {_TOP_ON_TERMINAL}, else all)", Takes.NUMBER, "N"),
     Option("-o", "write a docket with a suggestion for each file", Takes.DOCKET, "DOCKET", to="docket"),
     CLUSTER,
+    *INVENTORY,
     Option("--csv", "also write every member to a CSV table", Takes.FILE, "FILE"),
     *FILTERS,
 )
@@ -71,6 +76,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     fits = fits._replace(under=(*fits.under, *(real_path(os.fsencode(path)) for path in args.path)))
     kinds = MEDIA.intersection(fits.kinds or MEDIA)
     extractors = [each for each in (PHOTO_PRINT, FILM_PRINT, SOUND_PRINT) if not each.kinds.isdisjoint(kinds)]
+    if args.inventory:
+        return _elsewhere(args, env, fits, extractors)
     with ExitStack() as opened:
         stock = opened.enter_context(Stock.open(env.stock_path(args)))
         check_filter(stock, fits)
@@ -81,7 +88,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         with workers(args, env) as cluster, env.progress(args) as progress:
             problems = _look(stock, prints, kinds, progress, cluster)
             with MediaReader(stock) as reader:
-                measures = Measures(stock, progress=progress)
+                measures = Measures(stock, progress=progress, workers=cluster)
                 groups = alike(stock, prints, reader, measures, fits, near, args.strength, cluster)
         plain = without_print(prints.values())
         nothing = not groups and fits_nothing(stock, fits)
@@ -90,6 +97,36 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     if args.csv:
         env.write_table(args.csv, ALIKE_COLUMNS, alike_rows_of_table(groups))
     return env.tell_problems(args, problems)
+
+
+def _elsewhere(
+    args: argparse.Namespace, env: Environment, fits: "Filter", extractors: "Sequence[Extractor]"
+) -> ExitStatus:
+    """Compare what inventories carry, and tell."""
+    import os
+    from contextlib import ExitStack
+
+    from foldkeep.engine import alike_of_many
+    from foldkeep.formats.columns import own_folder
+    from foldkeep.model import UnusableInput
+    from foldkeep.scan import check_filter, fits_nothing
+    from foldkeep.show.answers.alike import ALIKE_COLUMNS, AlikeAnswer, alike_rows_of_table
+    from foldkeep.stock import Prints
+
+    if args.docket or args.near or args.cluster:
+        raise UnusableInput("nothing can be read or decided over inventories", "leave out -o, --near and --cluster")
+    with ExitStack() as opened:
+        asked = opened.enter_context(open_many(args, env))
+        check_filter(asked.stock, fits)
+        path = os.path.join(opened.enter_context(own_folder()), "prints")
+        prints = {each: opened.enter_context(Prints(path, each.name, each.version)) for each in extractors}
+        with env.progress(args) as progress:
+            found = alike_of_many(asked, prints, fits, args.strength, progress)
+        nothing = not found.groups and fits_nothing(asked.stock, fits)
+        env.answer(args, AlikeAnswer(found.groups, env.top(args, _TOP_ON_TERMINAL), None, found.without, nothing))
+    if args.csv:
+        env.write_table(args.csv, ALIKE_COLUMNS, alike_rows_of_table(found.groups))
+    return ExitStatus.DONE
 
 
 def _look(

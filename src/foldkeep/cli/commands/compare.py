@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
 from ..options import FILTERS, Option, Takes, wanted
-from ..options.stock_or_inventory import MEMORY
+from ..options.stock_or_inventory import MEMORY, inventories_here
 
 if TYPE_CHECKING:
     from foldkeep.find.compare import Comparison
@@ -41,7 +41,7 @@ OPTIONS = (
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Open both sides, compare, tell."""
-    from foldkeep.engine import compare_inventories, is_of_columns
+    from foldkeep.engine import SUFFIXES, compare_inventories, is_of_columns
     from foldkeep.find.compare import check_sides, compare, open_side
     from foldkeep.formats.columns import MEMORY_BYTES
     from foldkeep.stock import Stock
@@ -52,6 +52,10 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             return opened.enter_context(Stock.open(env.stock_path(args)))
 
         fits = wanted(args)
+        for side in ("first", "second"):
+            named = [getattr(args, side)]
+            if named[0].endswith(SUFFIXES):  # of another address it is a place that is meant
+                setattr(args, side, *opened.enter_context(inventories_here(args, env, named)))
         if is_of_columns(args.first) and is_of_columns(args.second):
             with env.progress(args) as progress:
                 found = compare_inventories(args.first, args.second, fits, args.memory or MEMORY_BYTES, progress)

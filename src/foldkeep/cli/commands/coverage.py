@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
 from ..options import CONFIG, FILTERS, INVENTORY, Option, Takes, open_source, wanted
+from ..options.stock_or_inventory import inventories_here
 
 if TYPE_CHECKING:
     from foldkeep.find.coverage import Coverage, Demand
@@ -67,7 +68,11 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             )
         with open_source(args, env) as stock:
             return _overview(args, env, stock, demand)
-    with Stock.open(env.stock_path(args)) as stock, env.servers(stock):
+    with (
+        Stock.open(env.stock_path(args)) as stock,
+        inventories_here(args, env, args.with_inventory) as args.with_inventory,
+        env.servers(stock),
+    ):
         return _card(args, env, stock, demand) if args.folder is not None else _overview(args, env, stock, demand)
 
 

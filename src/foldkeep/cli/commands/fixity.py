@@ -18,6 +18,7 @@ import argparse
 
 from ..environment import Environment, ExitStatus
 from ..options import Option, Takes
+from ..options.stock_or_inventory import inventories_here
 from ..reading import CLUSTER, workers
 
 EXAMPLES = """\
@@ -47,14 +48,18 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.show.answers.fixity import FixityAnswer
     from foldkeep.stock import Stock
 
-    with Stock.open(env.stock_path(args)) as stock, stock.hold("fixity"):
+    with (
+        Stock.open(env.stock_path(args)) as stock,
+        inventories_here(args, env, args.with_inventory) as inventories,
+        stock.hold("fixity"),
+    ):
         env.follow_drives(stock)
         here = places_here(stock)
         asked = [find_place(stock, label) for label in args.place] or stock.places.all()
         with workers(args, env) as cluster, env.progress(args) as progress:
             found = check_fixity(
                 stock, [place.id for place in asked if place.id in here], progress,
-                seconds=args.seconds, portion=args.portion or 1.0, inventories=args.with_inventory, workers=cluster,
+                seconds=args.seconds, portion=args.portion or 1.0, inventories=inventories, workers=cluster,
             )  # fmt: skip
         places = stock.places.by_id()
     written = write_docket(args.docket, fixity_rows(found.damaged, found.changed)) if args.docket else None

@@ -7,20 +7,24 @@ told from a whole one. One whose name ends in .parquet is written by columns
 """
 
 import argparse
+from contextlib import ExitStack
 from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
 from ..options import CONFIG, Option, Takes, settings_projects
+from ..reading import readers
 
 if TYPE_CHECKING:
-    from foldkeep.model import Problem
+    from collections.abc import Iterable, Sequence
+
+    from foldkeep.model import Place, Problem, Progress
     from foldkeep.stock import Stock
 
 _BY_COLUMNS = ".parquet"
 EXAMPLES = """\
 examples:
   foldkeep inventory save shelf-drive.inventory shelf-drive
-  foldkeep inventory save edit-07.parquet --machine edit-07
+  foldkeep inventory save edit-07.parquet --machine edit-07 --signals
   foldkeep inventory convert shelf-drive.inventory shelf-drive.parquet
 """
 
@@ -31,6 +35,7 @@ OPTIONS = (
     Option("file", "the inventory", Takes.FILE, "FILE"),
     Option("place", "to save: labels or paths of places (else all); to convert: the new file", Takes.PLACE, "PLACE",
            several=True, optional=True),
+    Option("--signals", "also measure photos, films and sounds, for `alike` among machines; with .parquet"),
     Option("--machine", "call this machine so in inventories, from now on", Takes.WORD, "NAME"),
     CONFIG,
 )  # fmt: skip
@@ -42,6 +47,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
     if args.machine and args.what != "save":
         raise UnusableInput("--machine is said when an inventory is saved", "leave it out")
+    if args.signals and not (args.what == "save" and args.file.endswith(_BY_COLUMNS)):
+        raise UnusableInput("--signals are saved by columns", f"save a file whose name ends in {_BY_COLUMNS}")
     if args.what == "save":
         return _save(args, env)
     if args.what == "convert":
@@ -52,13 +59,14 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
 
 def _save(args: argparse.Namespace, env: Environment) -> ExitStatus:
-    from foldkeep.find.compare import inventory_folders, inventory_head, save_inventory
+    from foldkeep.find.compare import save_inventory
     from foldkeep.model import UnusableInput
     from foldkeep.scan import find_place
     from foldkeep.show.answers.inventory import SavedInventoryAnswer
     from foldkeep.stock import Stock
 
     problems: list[Problem] = []
+    measured = None
     with Stock.open(env.stock_path(args)) as stock:
         places = list(dict.fromkeys(find_place(stock, name) for name in args.place)) or stock.places.all()
         if not places:
@@ -66,18 +74,52 @@ def _save(args: argparse.Namespace, env: Environment) -> ExitStatus:
         if args.machine:
             _rename(stock, args.machine)
         if args.file.endswith(_BY_COLUMNS):
-            from foldkeep.formats.columns import save_columns
-            from foldkeep.keep import known_uses
-
-            projects = settings_projects(env.settings(args).settings, stock)
-            with env.progress(args) as progress:
-                used, problems = known_uses(stock, projects, stock.catalogs.all(), progress)
-                saved = save_columns(args.file, inventory_head(stock, places), inventory_folders(stock, places), used)
+            saved, measured, problems = _save_columns(args, env, stock, places)
         else:
             saved = save_inventory(stock, places, args.file)
     written, files, size = saved
-    env.answer(args, SavedInventoryAnswer(written, [place.label for place in places], files, size))
+    env.answer(args, SavedInventoryAnswer(written, [place.label for place in places], files, size, measured))
     return env.tell_problems(args, problems)
+
+
+def _save_columns(
+    args: argparse.Namespace, env: Environment, stock: "Stock", places: "Sequence[Place]"
+) -> "tuple[tuple[str, int, int], int | None, list[Problem]]":
+    """Save by columns, and what is measured if that is asked for; return that, of how many contents, and problems."""
+    from foldkeep.find.compare import inventory_folders, inventory_head
+    from foldkeep.formats.columns import save_columns
+    from foldkeep.keep import known_uses
+
+    projects = settings_projects(env.settings(args).settings, stock)
+    with env.progress(args) as progress, ExitStack() as opened:
+        used, problems = known_uses(stock, projects, stock.catalogs.all(), progress)
+        measured: int | None = None
+        signals: Iterable[tuple[bytes, str]] = ()
+        if args.signals:
+            measured, signals, more = _measured(stock, places, progress, opened)
+            problems += more
+        head, folders = inventory_head(stock, places), inventory_folders(stock, places)
+        return save_columns(args.file, head, folders, used, signals), measured, problems
+
+
+def _measured(
+    stock: "Stock", places: "Sequence[Place]", progress: "Progress", opened: ExitStack
+) -> "tuple[int, Iterable[tuple[bytes, str]], list[Problem]]":
+    """Measure what was not yet; return of how many contents that is known, that, and what could not be read."""
+    from foldkeep.model.extras import need
+    from foldkeep.scan import places_here, read_contents
+    from foldkeep.signals import MEDIA
+    from foldkeep.signals.saved import PRINTS, measure, measured_signals, printed
+    from foldkeep.stock import Prints
+
+    need("media")
+    numbers = {place.id for place in places}
+    prints = {each: opened.enter_context(Prints(stock.path, each.name, each.version)) for each in PRINTS}
+    with readers(()) as executor, stock.hold("inventory"):
+        problems = read_contents(stock, MEDIA, executor, progress).problems
+        problems += measure(stock, prints, numbers & places_here(stock), progress)
+    digests = printed(stock, prints, numbers)
+    return len(digests), measured_signals(stock, prints, digests), problems
 
 
 def _rename(stock: "Stock", name: str) -> None:

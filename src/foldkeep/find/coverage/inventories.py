@@ -5,6 +5,7 @@ from typing import NamedTuple
 
 from foldkeep.formats.columns import inventory_reader
 from foldkeep.formats.own import InventoryHead
+from foldkeep.model.names import known_as
 
 
 class Cupboard(NamedTuple):
@@ -57,4 +58,6 @@ def contents_of(path: str) -> Iterator[tuple[Cupboard, list[str]]]:
 
 def _cupboard(path: str, head: InventoryHead, number: int, volume: str) -> Cupboard:
     place = head.places[number]
-    return Cupboard(path, place.label, place.role, volume, head.volumes.get(volume, place.volume_name), head.saved_ns)
+    return Cupboard(
+        known_as(path), place.label, place.role, volume, head.volumes.get(volume, place.volume_name), head.saved_ns
+    )

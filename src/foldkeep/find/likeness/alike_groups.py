@@ -1,12 +1,13 @@
 """Which files look or sound alike, by the prints that are kept of their contents."""
 
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from typing import Protocol
 
-from foldkeep.model import Filter, Progress, StockFile
+from foldkeep.model import Facts, Filter, Progress, StockFile
 from foldkeep.model.folder_names import dump_of
 from foldkeep.scan import places_here
 from foldkeep.scan.workers import Workers
-from foldkeep.signals import FILM_PRINT, PHOTO_PRINT, SOUND_PRINT, Extractor, Measures, MediaReader, Medium
+from foldkeep.signals import FILM_PRINT, PHOTO_PRINT, SOUND_PRINT, Extractor, Measures, Medium
 from foldkeep.stock import KnownPrint, Prints, Seen, Stock
 
 from .films import Films
@@ -25,15 +26,22 @@ _Kept = Sequence[tuple[bytes, KnownPrint]]
 """Digests of contents with their prints, in order of digest."""
 
 
+class FactsReader(Protocol):
+    """Tells what files say of themselves."""
+
+    def facts(self, file: Medium) -> Facts: ...
+
+
 def alike(
     stock: Stock,
     prints: Mapping[Extractor, Prints],
-    reader: MediaReader,
+    reader: FactsReader,
     measures: Measures,
     wanted: Filter | None = None,
     near: Sequence[bytes] = (),
     strength: str = "fair",
     workers: Workers | None = None,
+    here: Collection[int] | None = None,
 ) -> list[Group]:
     """Return the groups of photos and films that look alike, and of what sounds so, the surest first.
 
@@ -53,10 +61,13 @@ def alike(
         The least, one of `STRENGTHS`.
     workers
         Other machines that look for likely pairs of photos too.
+    here
+        Numbers of the places whose files can be read; None for those whose drives are here.
     """
     progress = measures.progress
     kept = {extractor: list(of_kind.all()) for extractor, of_kind in prints.items()}
-    contents = _Contents(stock, reader, wanted.kinds if wanted else ())
+    readable = places_here(stock) if here is None else here
+    contents = _Contents(stock, reader, wanted.kinds if wanted else (), readable)
     sounds = like_sounds([known for _, known in kept.get(SOUND_PRINT, ())], progress)
     groups: list[Group] = []
     one_film: set[frozenset[bytes]] = set()
@@ -146,9 +157,9 @@ class _Contents:
         Only files of these are compared; all if there are none.
     """
 
-    def __init__(self, stock: Stock, reader: MediaReader, kinds: Collection[str]) -> None:
+    def __init__(self, stock: Stock, reader: FactsReader, kinds: Collection[str], here: Collection[int]) -> None:
         self._stock, self._reader, self._kinds = stock, reader, frozenset(kinds)
-        self._here = places_here(stock)
+        self._here = here
         self._files: dict[bytes, list[StockFile]] = {}
 
     def of(self, kept: _Kept, pairs: Iterable[Likeness]) -> tuple[list[Likeness], Callable[[int], Content]]:
@@ -160,6 +171,10 @@ class _Contents:
             medium = Medium(first.path, first.kind, first.size, first.modified_ns, first.digest)
             return Content(self.files(digest), self._reader.facts(medium), known)
 
+        pairs = list(pairs)
+        wanted = {kept[number][0] for pair in pairs for number in (pair.one, pair.other)} - self._files.keys()
+        for digest, files in self._stock.listing.of_digests(wanted).items():
+            self._files[digest] = self._fitting(files)
         known = [pair for pair in pairs if self.files(kept[pair.one][0]) and self.files(kept[pair.other][0])]
         return known, content
 
@@ -174,11 +189,12 @@ class _Contents:
     def files(self, digest: bytes) -> list[StockFile]:
         """Return the files that have a content, the one that stands for it first."""
         if digest not in self._files:
-            found = self._stock.listing.of_digest(digest)
-            fitting = [file for file in found if not self._kinds or file.kind in self._kinds]
-            fitting.sort(key=lambda file: (file.place.id not in self._here, _dumped(file), file.path))
-            self._files[digest] = fitting
+            self._files[digest] = self._fitting(self._stock.listing.of_digest(digest))
         return self._files[digest]
+
+    def _fitting(self, files: Iterable[StockFile]) -> list[StockFile]:
+        fitting = [file for file in files if not self._kinds or file.kind in self._kinds]
+        return sorted(fitting, key=lambda file: (file.place.id not in self._here, _dumped(file), file.path))
 
 
 def _dumped(file: StockFile) -> int:

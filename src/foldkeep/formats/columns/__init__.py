@@ -6,7 +6,7 @@ from foldkeep.model.faces import names_of
 
 if TYPE_CHECKING:
     from .reading import ColumnsReader, inventory_reader, is_by_columns, read_head
-    from .sql import MEMORY_BYTES, blob, database, plain_name, text
+    from .sql import MEMORY_BYTES, blob, database, own_folder, plain_name, text
     from .writing import convert, save_columns
 
 __all__ = [
@@ -17,6 +17,7 @@ __all__ = [
     "database",
     "inventory_reader",
     "is_by_columns",
+    "own_folder",
     "plain_name",
     "read_head",
     "save_columns",

@@ -40,9 +40,7 @@ def database(memory: int = MEMORY_BYTES, beside: str | None = None) -> "Iterator
     need("fleet")
     import duckdb
 
-    where = beside or tempfile.gettempdir()
-    _take_away_left_ones(where)
-    with tempfile.TemporaryDirectory(prefix=f"{_start()}{os.getpid()}-", dir=where) as folder:
+    with own_folder(beside) as folder:
         connection = duckdb.connect(
             config={
                 "memory_limit": f"{memory}B",
@@ -62,6 +60,21 @@ def database(memory: int = MEMORY_BYTES, beside: str | None = None) -> "Iterator
             ) from error
         finally:
             connection.close()
+
+
+@contextmanager
+def own_folder(beside: str | None = None) -> Iterator[str]:
+    """Make a folder that goes at the end of the block, and when the process is killed, with the next one.
+
+    Parameters
+    ----------
+    beside
+        The folder in which it is made; the system's for temporary files when None.
+    """
+    where = beside or tempfile.gettempdir()
+    _take_away_left_ones(where)
+    with tempfile.TemporaryDirectory(prefix=f"{_start()}{os.getpid()}-", dir=where) as folder:
+        yield folder
 
 
 def _start() -> str:

@@ -26,6 +26,7 @@ _MEASURED = (("digest", "BLOB"), ("signals", "VARCHAR"))
 _NO_FILE = (None,) * (_OF_FILES - _OF_FOLDERS)  # a folder with none has a row of its own
 _MEMORY_BYTES = 1_000_000_000
 _ROWS_AT_ONCE = 100_000
+_MEASURED_AT_ONCE = 10_000
 _IN_A_GROUP = 122_880
 
 
@@ -34,7 +35,7 @@ def save_columns(
     head: InventoryHead,
     folders: Folders,
     used: Mapping[bytes, str] | None = None,
-    signals: Mapping[bytes, str] | None = None,
+    signals: Iterable[tuple[bytes, str]] = (),
 ) -> tuple[str, int, int]:
     """Write an inventory by columns and return where, and how many files of how many bytes it tells of.
 
@@ -45,7 +46,7 @@ def save_columns(
     used
         What uses a file, by its path; None if nobody looked.
     signals
-        What was measured of contents, by digest, as JSON.
+        Contents, each once, with what was measured of them, as JSON.
 
     Raises
     ------
@@ -67,7 +68,7 @@ def save_columns(
         by_path = ((*_split(path), words) for path, words in (used or {}).items())
         for some in in_blocks(by_path, _ROWS_AT_ONCE):
             _insert(asked, "uses", _table(_USES, some))
-        for measured in in_blocks((signals or {}).items(), _ROWS_AT_ONCE):
+        for measured in in_blocks(signals, _MEASURED_AT_ONCE):
             _insert(asked, "measured", _table(_MEASURED, measured))
         counts = asked.execute("SELECT count(name), coalesce(sum(size), 0)::BIGINT FROM files").fetchone()
         count, size = counts or (0, 0)

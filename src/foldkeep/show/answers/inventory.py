@@ -14,12 +14,13 @@ from ..page.words import count, local_time
 
 
 class SavedInventoryAnswer(NamedTuple):
-    """Answer of `inventory save`."""
+    """Answer of `inventory save`; `measured` is how many contents it carries signals of, if that was asked for."""
 
     path: str
     labels: Sequence[str]
     files: int
     size: int
+    measured: int | None = None
 
     def document(self) -> Document:
         """Return the JSON document."""
@@ -29,6 +30,7 @@ class SavedInventoryAnswer(NamedTuple):
             "places": list(self.labels),
             "files": self.files,
             "bytes": self.size,
+            **({"measured": self.measured} if self.measured is not None else {}),
         }
 
     def write(self, page: Page) -> None:
@@ -39,6 +41,8 @@ class SavedInventoryAnswer(NamedTuple):
             (count(self.files, "file"), STRONG),
             f" of {where}, {format_size(self.size)}, in {visible(self.path)}.",
         )
+        if self.measured is not None:
+            page.line("It carries what was measured of ", (count(self.measured, "content"), STRONG), ", for `alike`.")
         page.line("Look into it with: ", (f"foldkeep list --inventory {visible(self.path)}", COMMAND))
 
 

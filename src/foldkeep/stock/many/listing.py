@@ -7,7 +7,8 @@ from functools import cached_property
 from itertools import groupby
 from typing import Any, cast
 
-from foldkeep.model import Filter
+from foldkeep.formats.columns import text
+from foldkeep.model import Filter, StockFile
 from foldkeep.model.companions import owner_names, sidecar_stems
 
 from ..files import join
@@ -69,6 +70,32 @@ class ListingOfMany(Listing):
         """Yield the path of each file that something uses on its machine, and what."""
         rows = self._db.execute("SELECT folder, name, used FROM files WHERE used IS NOT NULL")
         return ((join(folder, name), used) for folder, name, used in rows)
+
+    def signals(self) -> Iterator[tuple[bytes, str]]:
+        """Yield contents with what was measured of each, as JSON; a content comes once for each file that has it."""
+        rows = self._db.execute("SELECT digest, signals FROM files WHERE signals IS NOT NULL AND digest IS NOT NULL")
+        return ((bytes(digest), said) for digest, said in rows)
+
+    def of_digests(self, digests: Iterable[bytes]) -> dict[bytes, list[StockFile]]:
+        """Return the files that have contents as `Listing.of_digests` does, by one question."""
+        found: dict[bytes, list[StockFile]] = {digest: [] for digest in digests}
+        self._ask_about("sought", found)
+        for file in sorted(self._where("f.digest IN (SELECT digest FROM sought)", ()), key=lambda file: file.path):
+            found[bytes(file.digest or b"")].append(file)
+        return found
+
+    def contents_but(self, digests: Iterable[bytes], kinds: Iterable[str]) -> int:
+        """Return how many contents there are of some kinds, but for those given."""
+        self._ask_about("known", digests)
+        row = self._db.execute(
+            f"SELECT count(DISTINCT digest) FROM files WHERE kind IN ({', '.join(map(text, kinds))})"
+            " AND digest IS NOT NULL AND digest NOT IN (SELECT digest FROM known)"
+        ).fetchone()
+        return int(row[0])
+
+    def _ask_about(self, table: str, digests: Iterable[bytes]) -> None:
+        self._asked.execute(f"DROP TABLE IF EXISTS {table}")
+        self._asked.fill(table, ("digest",), ((digest,) for digest in digests))
 
     @cached_property
     def _beside_sidecars(self) -> dict[bytes, list[bytes]]:

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 _KNOWN = (
     "name, coalesce(kind, 'other') AS kind, coalesce(size, 0) AS size, coalesce(modified_ns, 0) AS modified_ns,"
     " coalesce(inode, 0) AS inode, coalesce(links, 1) AS links, coalesce(owner, 0) AS owner, blocks, extent, content,"
-    " ends, digest, used"
+    " ends, digest, used, signals"
 )
 
 
