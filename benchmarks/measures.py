@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator
 from multiprocessing import Process
 from pathlib import Path
 
+from .cluster import workers
 from .decisions import choosing, last_look, messes, sheets
 from .fleet import inventories
 from .scans import million_files, rescan
@@ -355,5 +356,6 @@ MEASURES: dict[str, Callable[[Path], Iterator[Row]]] = {
     "sheets": lambda folder: sheets(folder, FOLDKEEP),
     "last-look": lambda folder: last_look(folder, FOLDKEEP),
     "fleet": lambda folder: inventories(folder, FOLDKEEP),
+    "cluster": lambda folder: workers(folder, FOLDKEEP),
     "servers": lambda folder: measure_servers(folder, FOLDKEEP),
 }

@@ -2,9 +2,11 @@
 
 import itertools
 import os
+import re
 import shutil
 import signal
 import subprocess
+import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -13,14 +15,17 @@ import pytest
 import foldkeep
 from foldkeep.engine import cluster
 from foldkeep.engine.addresses import check_address, is_guarded
+from foldkeep.find.likeness import candidates
 from foldkeep.model import UnusableInput
 from foldkeep.scan import fixity, pool
-from foldkeep.signals import Measures
+from foldkeep.scan.workers import Call, Job
+from foldkeep.signals import Measures, gathering
 from foldkeep.stock import Stock
 from harness.desks import Desk
 from harness.fleets import Fleet
 
 pytest.importorskip("distributed")
+ROOT = Path(__file__).parents[2]
 
 
 @pytest.fixture(scope="module")
@@ -122,32 +127,43 @@ def scheduler_restarted(fleet: Fleet) -> None:
 
 
 HARM = [killed, killed_one, stopped, scheduler_stopped, scheduler_killed, scheduler_restarted]
-SHORT = (killed_one, scheduler_restarted), (stopped, scheduler_stopped)
+JOBS = {
+    "scan": (pool._Readings, (killed_one, scheduler_restarted)),
+    "fixity": (fixity._Rereading, (stopped, scheduler_stopped)),
+    "alike": (gathering._Questions, ()),
+    "pairs": (candidates.Turned, (killed,)),
+}
+"""What is handed out by which command, and what of harm is done to workers each time; more in the long tests."""
 
 
 @pytest.mark.parametrize(
-    ("act", "command", "job"),
+    ("act", "what"),
     [
-        pytest.param(act, command, job, marks=() if act in short else pytest.mark.long, id=f"{act.__name__}-{command}")
-        for short, (command, job) in zip(SHORT, (("scan", pool._Readings), ("fixity", fixity._Rereading)), strict=True)
+        pytest.param(act, what, marks=() if act in short else pytest.mark.long, id=f"{act.__name__}-{what}")
+        for what, (_, short) in JOBS.items()
         for act in HARM
     ],
 )
-def test_whatever_becomes_of_workers_all_is_read(desk: Desk, own_fleet: Fleet, act, command, job, monkeypatch):
-    for number in range(40):
-        for folder in "ab":
+def test_whatever_becomes_of_workers_all_is_done(desk: Desk, own_fleet: Fleet, sample, act, what, monkeypatch):
+    command = {"pairs": "alike"}.get(what, what)
+    if command == "alike":
+        shutil.copytree(sample / "library/stills", desk.place, dirs_exist_ok=True)
+        shutil.copytree(sample / "library/press", desk.place / "press")
+    else:
+        for number, folder in itertools.product(range(40), "ab"):
             desk.write(f"{folder}/{number}.mov", b"%06d" % number * 10_000)
-    line = ["scan", desk.place] if command == "scan" else ["fixity"]
+    line = ["scan", desk.place] if command == "scan" else [command]
     desk.ask("scan", desk.place)
-    desk.rot("a/7.mov")
-    (desk.place / "a/8.mov").chmod(0)
+    if command != "alike":
+        desk.rot("a/7.mov")
+        (desk.place / "a/8.mov").chmod(0)
     if command == "scan":
         shutil.rmtree(desk.stock.parent)
     own_fleet.start_worker()
     own_fleet.start_worker()
-    spoilt(lambda: act(own_fleet), job, monkeypatch)
+    spoilt(lambda: act(own_fleet), JOBS[what][0], monkeypatch)
     saved = desk.top / "saved"
-    shutil.copytree(desk.stock.parent, saved) if command == "fixity" else saved.mkdir()
+    saved.mkdir() if command == "scan" else shutil.copytree(desk.stock.parent, saved)
 
     def answers(*more: str) -> list[object]:
         shutil.rmtree(desk.stock.parent, ignore_errors=True)
@@ -157,6 +173,7 @@ def test_whatever_becomes_of_workers_all_is_read(desk: Desk, own_fleet: Fleet, a
         return [answer.status, {**answer.json, "seconds": 0}, desk.ask("list")["files"]]
 
     expected = answers()
+    assert command != "alike" or len(expected[1]["groups"]) > 3
     assert answers("--cluster", own_fleet.address) == expected
     assert next(COUNT) >= 3
 
@@ -192,18 +209,20 @@ def refused(desk: Desk, address: str) -> str:
 
 def test_who_takes_orders_from_anybody_is_not_asked(desk: Desk, tmp_path: Path, fleet: Fleet, monkeypatch):
     desk.write("a.jpg", b"a")
-    open_top = tmp_path / "open"
-    open_top.mkdir()
-    anybody = Fleet(open_top, "0.0.0.0")  # noqa: S104
-    try:
-        anybody.start_worker()
-        assert "takes orders from anybody" in refused(desk, anybody.address)
-    finally:
-        anybody.end()
+    for host, who in (("0.0.0.0", "scheduler"), ("127.0.0.1", "worker")):  # noqa: S104
+        (tmp_path / who).mkdir()
+        anybody = Fleet(tmp_path / who, host)
+        try:
+            anybody.start_worker(host="" if who == "worker" else "127.0.0.1")
+            assert f"{who} at tcp://{host}" in (answer := refused(desk, anybody.address))
+            assert "takes orders from anybody" in answer
+        finally:
+            anybody.end()
     monkeypatch.setattr(cluster, "_ANSWER_SECONDS", 1)
     assert "does not answer" in refused(desk, anybody.address)
+    real = foldkeep.__version__
     monkeypatch.setattr(foldkeep, "__version__", "0.0.1")
-    assert "not 0.0.1; install the same there" in refused(desk, fleet.address)
+    assert f"has Fold Keep {real}; install Fold Keep 0.0.1 there" in refused(desk, fleet.address)
 
 
 def certificates(top: Path) -> dict[str, Path]:
@@ -254,11 +273,13 @@ def test_certificates_are_asked_for_and_shown(desk: Desk, tmp_path: Path, monkey
     words = ("--tls-ca-file", made["studio"], "--tls-cert", made["desk"], "--tls-key", made["key"])
     fleet = Fleet(tmp_path / "tls", "tls://0.0.0.0", *map(str, words))
     try:
-        fleet.start_worker()
+        fleet.start_worker(host="")
         assert fleet.address.startswith("tls://")
         assert "no ca-file that is there" in refused(desk, fleet.address)
+        told = re.findall(r"^    server\$ foldkeep (.*--cluster.*)$", (ROOT / "README.md").read_text(), re.MULTILINE)
+        meant = {"/mnt/share": str(desk.place), "tls://server:8786": fleet.address}
         with dask.config.set(settings(made)):
-            answer = desk.run("scan", desk.place, "--cluster", fleet.address)
+            answer = desk.run(*(meant.get(word, word) for word in told[0].split()))
         assert (answer.status, answer.err) == (0, "Workers did 2 of 2 jobs.\n")
         assert desk.ask("list")["files"] == expected
         monkeypatch.setattr(cluster, "_ANSWER_SECONDS", 1)
@@ -320,3 +341,30 @@ def test_frames_of_films_are_compared_by_workers(desk: Desk, fleet: Fleet, sampl
     desk.ask("scan", desk.place)
     with Stock.open(os.fspath(desk.stock)) as stock:
         assert Measures(stock).agreements(pairs) == found
+
+
+class Asking(Job[int]):
+    """Asks for the process that does it."""
+
+    def away(self) -> Call:
+        return Call(os.getpid, ())
+
+    def here(self, found: int | None = None) -> int:
+        return found or os.getpid()
+
+
+def test_a_worker_that_comes_later_is_asked_unless_it_takes_orders_from_anybody(own_fleet: Fleet):
+    first = own_fleet.start_worker()
+    workers = cluster.Cluster(own_fleet.address)
+    try:
+        own_fleet.start_worker(host="")
+        last = own_fleet.start_worker()
+        until = time.monotonic() + 20
+        while workers.room < 6 and time.monotonic() < until:
+            time.sleep(0.1)
+        for _ in range(2):
+            asked = {workers.spread(Asking()).result() for _ in range(30)}
+        assert asked == {first.pid, last.pid}
+        assert [*workers.left_out.values()] == ["takes orders from anybody on the network"]
+    finally:
+        workers.shutdown()

@@ -34,10 +34,16 @@ class Fleet:
         protocol, self._port = said.partition("://")[0], said.rpartition(":")[2]
         self.address = f"{protocol}://127.0.0.1:{self._port}"
 
-    def start_worker(self, *before: str, address: str | None = None) -> subprocess.Popen[bytes]:
-        """Start a worker, through another command if one is given, and wait until it is known."""
-        line = (*before, *_LINE, "worker", address or self.address, "--nthreads", "1", "--no-nanny", "--no-dashboard")
-        line = (*line, "--local-directory", str(self.top), *self.words)
+    def start_worker(self, *before: str, host: str = "127.0.0.1") -> subprocess.Popen[bytes]:
+        """Start a worker, through another command if one is given, and wait until it is known.
+
+        Parameters
+        ----------
+        host
+            Where it listens; as it does by itself if empty.
+        """
+        line = (*before, *_LINE, "worker", self.address, "--nthreads", "1", "--no-nanny", "--no-dashboard")
+        line = (*line, "--local-directory", str(self.top), *(["--host", host] if host else []), *self.words)
         worker, _ = self._start(line, f"worker-{len(self.workers)}", rb"Registered to:\s+(\S+)")
         self.workers.append(worker)
         return worker

@@ -58,8 +58,8 @@ def workers(args: "Namespace", env: "Environment") -> "Iterator[Workers | None]"
         if not args.quiet and (done := cluster.done + cluster.done_here):
             rest = ", this machine the rest" if cluster.done_here else ""
             env.stderr.write(f"Workers did {cluster.done:,} of {done:,} jobs{rest}.\n")
-        for address in sorted(cluster.blind):
-            env.stderr.write(f"The worker at {visible(address)} sees none of these files, and was asked no more.\n")
+        for address, why in sorted(cluster.left_out.items()):
+            env.stderr.write(f"The worker at {visible(address)} {why}, and was asked no more.\n")
 
 
 @contextmanager

@@ -29,6 +29,8 @@ _Found = TypeVar("_Found")
 _ANSWER_SECONDS = 10
 _LOOK_SECONDS = 1.0
 _AHEAD = 2  # jobs for each thread of a worker, so that none waits for the next one
+_OPEN = "takes orders from anybody on the network"
+_ADVICE = "start it with --host 127.0.0.1, or with certificates"
 _STRIKES = 3  # jobs of which a worker saw nothing, or which all were late, one after the other
 
 
@@ -41,8 +43,8 @@ class Cluster(Workers):
         How many jobs they can have at a time.
     done, done_here
         How many jobs were done by them, and how many by this machine, for whatever reason.
-    blind
-        Addresses of workers that see nothing of what they are asked of.
+    left_out
+        Workers that are asked no more, by address, and why.
     """
 
     def __init__(self, address: str) -> None:
@@ -52,7 +54,7 @@ class Cluster(Workers):
         worker can be reached from elsewhere without certificates, there is no worker, or one has another version.
         """
         self.done = self.done_here = 0
-        self.blind: set[str] = set()
+        self.left_out: dict[str, str] = {}
         self._strikes: Counter[str] = Counter()
         self._late = 0
         self._lock = threading.Lock()
@@ -63,9 +65,12 @@ class Cluster(Workers):
         self._threads: dict[str, int] = {}
         try:
             self._threads = _workers_of(self._client, address)
-        except BaseException:
+        except BaseException as error:
             self.shutdown()
-            raise
+            if isinstance(error, UnusableInput) or not isinstance(error, Exception):
+                raise
+            why = f"the scheduler at {visible(address)} went away just now"
+            raise UnusableInput(why, "see that it runs, and try again") from error
         self._watcher = threading.Thread(target=self._watch, name="cluster", daemon=True)
         self._watcher.start()
 
@@ -81,13 +86,13 @@ class Cluster(Workers):
         """Have a job done by a worker, or on this machine if none can."""
         spread = _Spread(job)
         with self._lock:
-            able = self._threads.keys() - self.blind if self._late < _STRIKES else set()
+            able = self._threads.keys() - self.left_out.keys() if self._late < _STRIKES else set()
         call = job.away() if able and not job.is_bound and self._client.status == "running" else None
         if call is not None:
             with self._lock:
                 self._under_way.add(spread)
             try:
-                only = {"workers": sorted(able), "allow_other_workers": False} if self.blind else {}
+                only = {"workers": sorted(able), "allow_other_workers": False} if self.left_out else {}
                 words = pickle.dumps((call.function, call.given))  # the engine would look into each list for its own
                 future = self._client.submit(_told, foldkeep.__version__, words, *call.shared, pure=False, **only)
                 spread.away = future
@@ -119,7 +124,10 @@ class Cluster(Workers):
     def _take(self, spread: "_Spread[Any]", future: Any) -> None:
         """Take what a worker found; called by a thread of the engine, which must not wait."""
         try:
-            address, found = future.result() if future.status == "finished" else ("", None)
+            address, why_not, answer = future.result() if future.status == "finished" else ("", "", b"")
+            if why_not:
+                self.left_out[address] = why_not
+            found = pickle.loads(answer) if answer else None  # noqa: S301 - the engine has unpickled it already
         except Exception:
             address, found = "", None
         future.release()
@@ -139,7 +147,7 @@ class Cluster(Workers):
             self._late = 0  # a sign of life, however late
             self._strikes[address] = self._strikes[address] + 1 if is_blind else 0
             if self._strikes[address] >= _STRIKES:
-                self.blind.add(address)
+                self.left_out[address] = "sees none of these files"
         return not is_blind
 
     def _do_here(self, spread: "_Spread[Any]", found: Any = None) -> None:
@@ -232,19 +240,18 @@ def _workers_of(client: "Client", address: str) -> dict[str, int]:
     try:
         client.wait_for_workers(1, timeout=_ANSWER_SECONDS)
     except Exception as error:
-        advice = f"start some: dask worker {visible(address)} --nthreads 1 --nworkers auto"
+        host = "" if address.startswith(TLS) else " --host 127.0.0.1"
+        advice = f"start some: dask worker {visible(address)} --nthreads 1 --nworkers auto{host}"
         raise UnusableInput(f"the scheduler at {visible(address)} has no workers", advice) from error
-    said = client.scheduler_info(n_workers=-1, callback_timeout=_ANSWER_SECONDS)
-    for each in (said["address"], *said["workers"]):
-        if not is_guarded(each):
-            advice = "start it with --host 127.0.0.1, or with certificates"
-            raise UnusableInput(f"{visible(each)} takes orders from anybody on the network", advice)
-    versions = client.run(_version, on_error="return", callback_timeout=_ANSWER_SECONDS)
-    for each, version in versions.items():
-        if version != foldkeep.__version__:
-            own = version if isinstance(version, str) else "none"
-            why = f"the worker at {visible(each)} has Fold Keep {visible(own)}, not {foldkeep.__version__}"
-            raise UnusableInput(why, "install the same there")
+    # By the address under which they are known it cannot be told: workers listen to the whole network by themselves.
+    listening = client.run_on_scheduler(_listens_at)
+    if not is_guarded(listening):
+        raise UnusableInput(f"the scheduler at {visible(listening)} {_OPEN}", _ADVICE)
+    for each, why_not in client.run(_why_not, foldkeep.__version__, on_error="return").items():
+        if why_not:
+            said = why_not if isinstance(why_not, str) else f"cannot load Fold Keep {foldkeep.__version__}"
+            advice = _ADVICE if said == _OPEN else f"install Fold Keep {foldkeep.__version__} there"
+            raise UnusableInput(f"the worker at {visible(each)} {said}", advice)
     return _threads_of(client)
 
 
@@ -252,15 +259,24 @@ def _threads_of(client: "Client", seconds: float = _ANSWER_SECONDS) -> dict[str,
     return dict(client.nthreads(callback_timeout=seconds))
 
 
-def _version() -> str:
-    return foldkeep.__version__
+def _listens_at(dask_scheduler: Any) -> str:
+    """Return where a scheduler listens; done there."""
+    return str(dask_scheduler.listen_address)
 
 
-def _told(version: str, words: bytes, *shared: Any) -> tuple[str, Any]:
-    """Do something on a worker; return its address, and what came of it, None if it has another version."""
+def _why_not(version: str, dask_worker: Any) -> str:
+    """Return why a worker is not asked; done there."""
+    if version != foldkeep.__version__:
+        return f"has Fold Keep {foldkeep.__version__}"
+    return "" if is_guarded(dask_worker.listen_address) else _OPEN
+
+
+def _told(version: str, words: bytes, *shared: Any) -> tuple[str, str, bytes]:
+    """Do something on a worker; return its address, why it was not done, and what came of it, pickled."""
     from distributed import get_worker
 
-    if version != foldkeep.__version__:
-        return get_worker().address, None
+    worker = get_worker()
+    if why_not := _why_not(version, worker):
+        return worker.address, why_not, b""
     function, given = pickle.loads(words)  # noqa: S301 - of whom the engine takes orders from
-    return get_worker().address, function(*shared, *given)
+    return worker.address, "", pickle.dumps(function(*shared, *given))

@@ -9,7 +9,7 @@ from foldkeep.formats.columns import MEMORY_BYTES, database
 from foldkeep.model import Filter, Place, Progress, Step, no_progress, visible
 from foldkeep.model.names import innermost
 from foldkeep.stock import Stock
-from foldkeep.stock.many import ListingOfMany, stock_of_many
+from foldkeep.stock.many import ListingOfMany, digest_ranges, stock_of_many
 
 from .inventories import listed, read_by_duckdb, sources_of
 
@@ -17,8 +17,7 @@ if TYPE_CHECKING:
     from duckdb import DuckDBPyConnection
 
 _SIDES = ("before", "after")
-# What has one path, one size and one content; nothing is told by a time here.
-_SAME = "a.stem = b.stem AND a.name = b.name AND a.size = b.size AND (a.size = 0 OR a.digest = b.digest)"
+_PATH = "a.stem = b.stem AND a.name = b.name"
 _AT_ONCE = 10_000
 
 
@@ -42,16 +41,7 @@ def compare_inventories(
             stock = opened.enter_context(stock_of_many(found.sources, connection, schema))
             sides.append(_side(stock, word, wanted))
         check_sides(sides[0], sides[1], wanted)
-        progress(Step("Comparing", 0, None, "files"))
-        for one, other in (_SIDES, _SIDES[::-1]):
-            connection.execute(
-                f"CREATE TABLE {one}.differing AS SELECT * FROM {one}.compared a"
-                f" WHERE NOT EXISTS (SELECT 1 FROM {other}.compared b WHERE {_SAME})"
-            )
-        same = connection.execute(
-            "SELECT b.kind, count(*), sum(b.size)::BIGINT FROM before.compared a JOIN after.compared b"
-            f" ON {_SAME} GROUP BY b.kind"
-        ).fetchall()
+        same = _take_apart(connection, progress)
         reduced = [
             side._replace(files=dict(_differing(connection, one))) for side, one in zip(sides, _SIDES, strict=True)
         ]
@@ -62,6 +52,35 @@ def compare_inventories(
         figures[0] += files
         figures[1] += size
     return answer
+
+
+def _take_apart(connection: "DuckDBPyConnection", progress: Progress) -> list[tuple[str, int, int]]:
+    """Set down what differs on each side; return files and bytes of what is the same, by kind.
+
+    That has one path, one size and one content; nothing is told by a time here. So it lies in one range of digests on
+    both sides, or is empty: a range at a time fits in memory, however many files there are.
+    """
+    for side in _SIDES:
+        connection.execute(
+            f"CREATE TABLE {side}.differing AS SELECT * FROM {side}.compared WHERE size > 0 AND digest IS NULL"
+        )
+    (rows,) = connection.execute("SELECT count(*) FROM before.compared").fetchone() or (0,)
+    parts = ["{0}.size = 0", *(f"{{0}}.size > 0 AND {each}" for each in digest_ranges(rows, "{0}.digest"))]
+    found: list[tuple[str, int, int]] = []
+    for number, part in enumerate(parts):
+        progress(Step("Comparing", number, len(parts), "parts"))
+        alike = f"{_PATH} AND a.size = b.size" + (" AND a.digest = b.digest" if number else "")
+        mine, its = part.format("a"), part.format("b")
+        for one, other in (_SIDES, _SIDES[::-1]):
+            connection.execute(
+                f"INSERT INTO {one}.differing SELECT * FROM {one}.compared a WHERE {mine}"
+                f" AND NOT EXISTS (SELECT 1 FROM {other}.compared b WHERE {its} AND {alike})"
+            )
+        found += connection.execute(
+            f"SELECT b.kind, count(*), sum(b.size)::BIGINT FROM before.compared a JOIN after.compared b"
+            f" ON {alike} WHERE {mine} AND {its} GROUP BY b.kind"
+        ).fetchall()
+    return found
 
 
 def _side(stock: Stock, word: str, wanted: Filter) -> Side:

@@ -1,5 +1,6 @@
 """Having files read by an executor: a bounded number of jobs at a time, results written as they come."""
 
+import sys
 import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, Executor, Future, ThreadPoolExecutor, wait
@@ -50,8 +51,13 @@ class _Lanes:
 
     def __init__(self, executor: Executor) -> None:
         self._adapts = self.are_threads = isinstance(executor, ThreadPoolExecutor)
-        self.room = executor.room if isinstance(executor, Workers) else _JOBS_IN_FLIGHT
-        self.open = 1 if self._adapts else self.room
+        self._workers = executor if isinstance(executor, Workers) else None
+        self.open = 1 if self._adapts else sys.maxsize
+
+    @property
+    def room(self) -> int:
+        """Number of jobs of any files that may be under way; of workers, more as more of them come."""
+        return self._workers.room if self._workers else _JOBS_IN_FLIGHT
 
     def fix(self, number: int) -> None:
         """Have so many lanes, however it goes."""

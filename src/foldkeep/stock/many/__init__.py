@@ -6,11 +6,13 @@ from foldkeep.model.faces import names_of
 
 if TYPE_CHECKING:
     from .listing import ListingOfMany
+    from .ranges import digest_ranges
     from .stock import Columns, stock_of_many
 
 __all__ = [
     "Columns",
     "ListingOfMany",
+    "digest_ranges",
     "stock_of_many",
 ]
 

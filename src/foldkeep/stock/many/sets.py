@@ -2,7 +2,6 @@
 
 import sqlite3
 from collections.abc import Collection, Iterator
-from itertools import zip_longest
 from typing import Any
 
 from foldkeep.model import Filter
@@ -11,10 +10,9 @@ from ..files import FILE_COLUMNS
 from ..filtering import FILTERABLE, condition
 from ..sets import Sets
 from .connection import translated
+from .ranges import digest_ranges
 
-_ROWS_AT_ONCE = 5_000_000
 _HELD = 4  # the contents that were given last; one is read ahead of the set that is looked at
-_STARTS, _MOST_PARTS = 65_536, 4096  # beginnings of digests of two bytes
 
 
 class SetsOfMany(Sets):
@@ -62,12 +60,9 @@ class SetsOfMany(Sets):
         )
 
     def _ranges(self) -> Iterator[str]:
-        """Yield conditions that part the digests, so that each part fits in memory; columns are in order of digest."""
+        """Return conditions that part the digests, so that each part fits in memory."""
         (rows,) = self._db.execute("SELECT count(*) FROM files").fetchone() or (0,)
-        parts = min(rows // _ROWS_AT_ONCE + 1, _MOST_PARTS)
-        ends = [(at * _STARTS // parts).to_bytes(2, "big").hex() for at in range(parts)]
-        for start, end in zip_longest(ends, ends[1:]):
-            yield f" AND f.digest >= x'{start}'" + (f" AND f.digest < x'{end}'" if end else "")
+        return (f" AND {within}" for within in digest_ranges(rows, "f.digest"))
 
     def _correct(self, number: int, places: Collection[int]) -> None:
         if self._db.execute("SELECT 1 FROM temp.sets WHERE links > 1 LIMIT 1").fetchone():
