@@ -362,9 +362,12 @@ def test_a_worker_that_comes_later_is_asked_unless_it_takes_orders_from_anybody(
         until = time.monotonic() + 20
         while workers.room < 6 and time.monotonic() < until:
             time.sleep(0.1)
+        answers = []
         for _ in range(2):
-            asked = {workers.spread(Asking()).result() for _ in range(30)}
-        assert asked == {first.pid, last.pid}
+            asked = [workers.spread(Asking()) for _ in range(100)]
+            answers.append({each.result() for each in asked})
+        assert answers[0] <= {first.pid, last.pid, os.getpid()}
+        assert answers[1] == {first.pid, last.pid}
         assert [*workers.left_out.values()] == ["takes orders from anybody on the network"]
     finally:
         workers.shutdown()
