@@ -85,10 +85,9 @@ class Cluster(Workers):
     def spread(self, job: Job[_Found]) -> "Future[_Found]":
         """Have a job done by a worker, or on this machine if none can."""
         spread = _Spread(job)
-        with self._lock:
-            able = self._threads.keys() - self.left_out.keys() if self._late < _STRIKES else set()
-        call = job.away() if able and not job.is_bound and self._client.status == "running" else None
-        if call is not None:
+        able = self._able()
+        call = job.away() if able and not job.is_bound else None
+        if call is not None and not any(each is None for each in call.shared):
             with self._lock:
                 self._under_way.add(spread)
             try:
@@ -104,11 +103,21 @@ class Cluster(Workers):
         return spread.future
 
     def share(self, value: Any) -> Any:
-        """Bring a value to all workers; itself if that cannot be, since then nothing is asked of them."""
-        try:
-            return self._client.scatter(value, broadcast=True, timeout=_ANSWER_SECONDS)
-        except Exception:
-            return value
+        """Bring a value to workers; return nothing if there are none now, since then nothing is asked of them.
+
+        It goes as a job of its own, which is done again where a worker dies that had it.
+        """
+        if self._able():
+            with suppress(Exception):
+                return self._client.submit(pickle.loads, pickle.dumps(value), pure=False)
+        return None
+
+    def _able(self) -> set[str]:
+        """Return the workers that can be asked now."""
+        if self._client.status != "running":
+            return set()
+        with self._lock:
+            return self._threads.keys() - self.left_out.keys() if self._late < _STRIKES else set()
 
     def shutdown(self, wait: bool = True, *, cancel_futures: bool = False) -> None:  # noqa: ARG002 - what runs is left
         """Let go of the workers; what they do now counts no more."""
@@ -175,6 +184,9 @@ class Cluster(Workers):
                 threads = _threads_of(self._client, _LOOK_SECONDS)
                 with self._lock:
                     self._threads = threads
+                    forsaken = [] if threads else list(self._under_way)
+                for spread in forsaken:  # it would wait for workers that may never come
+                    self._do_here(spread)
 
 
 class _Spread(Generic[_Found]):
@@ -210,8 +222,12 @@ def _connected(address: str) -> "Client":
     for name in ("distributed", "tornado"):
         logging.getLogger(name).setLevel(logging.CRITICAL)  # what went wrong is told in our words
     try:
+        import dask
         from distributed import Client, Security
 
+        dask.config.set(
+            {"distributed.admin.large-graph-warning-threshold": "1TB"}
+        )  # prints of many are meant to be large
         security = Security(require_encryption=address.startswith(TLS))
     except ImportError:
         raise

@@ -14,7 +14,7 @@ from foldkeep.storage.local.reading import facts_at, modified_ns
 from .compared_films import FilmPair
 from .extractors import DAMAGE, FILM_PRINT, PHOTO_PRINT, SOUND_PRINT, Extractor
 from .helpers import HELPERS, Helpers
-from .media_worker import SECONDS, Apart, NotRead
+from .media_worker import Apart, NotRead
 
 _AT_ONCE = 32 * HELPERS
 _BATCH = 16  # files at most that another machine is asked of together
@@ -101,7 +101,7 @@ class _Questions(Job[list[Any]]):
 
     def __init__(self, wanted: Sequence[Any], ask: Callable[[Apart, Any], Any], helpers: Helpers) -> None:
         self._wanted, self._ask, self._helpers = wanted, ask, helpers
-        self.seconds += sum(SECONDS + each.size / _LEAST_BYTES_A_SECOND for each in wanted)
+        self.seconds += sum(each.size / _LEAST_BYTES_A_SECOND for each in wanted)
 
     def away(self) -> Call:
         """Return the questions, with what this machine sees of each file."""
