@@ -131,7 +131,7 @@ JOBS = {
     "scan": (pool._Readings, (killed_one, scheduler_restarted)),
     "fixity": (fixity._Rereading, (stopped, scheduler_stopped)),
     "alike": (gathering._Questions, ()),
-    "pairs": (candidates.Turned, (killed,)),
+    "pairs": (candidates.Search, (killed,)),
 }
 """What is handed out by which command, and what of harm is done to workers each time; more in the long tests."""
 

@@ -1,5 +1,6 @@
 """Prints that are near each other, as jobs that any machine can do: what is found is measured by who asked."""
 
+from collections.abc import Callable
 from concurrent.futures import Executor
 from typing import Any, NamedTuple
 
@@ -42,36 +43,32 @@ class PrintTable(NamedTuple):
         return executor.share(self) if isinstance(executor, Workers) else self
 
 
-class Turned(Job[Candidates]):
-    """Prints turned or mirrored in one way that are near others."""
+class Search(Job[Candidates]):
+    """A search for prints that are near others.
 
-    def __init__(self, prints: PrintTable, known: Any, layout: int, most: int) -> None:
-        self._prints, self._known, self._given = prints, known, (layout, most)
+    Parameters
+    ----------
+    function
+        `turned_candidates` or `window_candidates`.
+    known
+        What `prints.shared` returned.
+    given
+        What the function takes besides the prints.
+    """
+
+    def __init__(
+        self, function: Callable[..., Candidates], prints: PrintTable, known: Any, given: tuple[Any, ...]
+    ) -> None:
+        self._function, self._prints, self._known, self._given = function, prints, known, given
         self.seconds += len(prints.rows) / _LEAST_PRINTS_A_SECOND
 
     def away(self) -> Call:
         """Return the search."""
-        return Call(turned_candidates, self._given, (self._known,))
+        return Call(self._function, self._given, (self._known,))
 
     def here(self, found: Candidates | None = None) -> Candidates:
         """Search, if nobody has."""
-        return turned_candidates(self._prints, *self._given) if found is None else found
-
-
-class Windowed(Job[Candidates]):
-    """Prints that are near those of windows of some pictures."""
-
-    def __init__(self, prints: PrintTable, known: Any, windows: bytes, first: int) -> None:
-        self._prints, self._known, self._given = prints, known, (windows, first)
-        self.seconds += len(prints.rows) / _LEAST_PRINTS_A_SECOND
-
-    def away(self) -> Call:
-        """Return the search."""
-        return Call(window_candidates, self._given, (self._known,))
-
-    def here(self, found: Candidates | None = None) -> Candidates:
-        """Search, if nobody has."""
-        return window_candidates(self._prints, *self._given) if found is None else found
+        return self._function(self._prints, *self._given) if found is None else found
 
 
 def turned_candidates(prints: PrintTable, layout: int, most: int) -> Candidates:

@@ -12,7 +12,7 @@ from foldkeep.scan.workers import Workers, in_turn
 from foldkeep.signals import CUTS, SIDE
 from foldkeep.stock import KnownPrint
 
-from .candidates import PrintTable, Turned, Windowed
+from .candidates import Candidates, PrintTable, Search, turned_candidates, window_candidates
 from .layouts import LAYOUTS, WORDS, shades_in
 
 SEARCH = 2
@@ -144,9 +144,12 @@ class _Search:
         self._known = PrintTable(rows, self._picture, news, is_new)
         self._executor, self._shared = executor, self._known.shared(executor)
 
+    def _search(self, function: Callable[..., Candidates], *given: Any) -> Search:
+        return Search(function, self._known, self._shared, given)
+
     def compare_whole(self, progress: Progress) -> None:
         """Compare all prints in each layout."""
-        jobs = (Turned(self._known, self._shared, layout, FAIR_BITS) for layout in range(LAYOUTS))
+        jobs = (self._search(turned_candidates, layout, FAIR_BITS) for layout in range(LAYOUTS))
         for layout, found in enumerate(in_turn(self._executor, jobs, _AT_ONCE)):
             progress(Step("Comparing pictures", layout, LAYOUTS, "rounds"))
             for at, to, bits in found:
@@ -162,10 +165,10 @@ class _Search:
         number = len(self._known.is_new)
         starts = range(0, number, _WINDOWS_AT_ONCE)
 
-        def jobs() -> Iterator[Windowed]:
+        def jobs() -> Iterator[Search]:
             for start in starts:
                 windows = b"".join(parts(each) for each in range(start, min(start + _WINDOWS_AT_ONCE, number)))
-                yield Windowed(self._known, self._shared, windows, start)
+                yield self._search(window_candidates, windows, start)
 
         for start, found in zip(starts, in_turn(self._executor, jobs(), _AT_ONCE), strict=True):
             progress(Step("Comparing crops", start, number, "files"))

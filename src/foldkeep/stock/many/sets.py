@@ -12,6 +12,7 @@ from ..sets import Sets
 from .connection import translated
 from .ranges import digest_ranges
 
+_SETS_AT_ONCE = 500_000
 _HELD = 4  # the contents that were given last; one is read ahead of the set that is looked at
 
 
@@ -77,25 +78,35 @@ class SetsOfMany(Sets):
         return {kind: (sets, int(spares), int(reclaimable)) for kind, sets, spares, reclaimable in rows}
 
     def _of_ranked(self) -> Iterator[tuple[Any, ...]]:
+        self._held.clear()
+        (count,) = self._db.execute("SELECT count(*) FROM temp.ranked").fetchone()
+        for first in range(0, count, _SETS_AT_ONCE):
+            for *row, digest, places in self._of_page(first, first + _SETS_AT_ONCE):
+                if digest is not None and digest not in self._held:
+                    self._held[digest] = set(places)
+                    while len(self._held) > _HELD:
+                        del self._held[next(iter(self._held))]
+                yield tuple(row)
+
+    def _of_page(self, first: int, end: int) -> Iterator[tuple[Any, ...]]:
+        """Yield the files of some of the ranked groups, each with the content and its places if these are asked for.
+
+        The files of all groups in order would not fit in memory, and what stands for a list is never put on the disk.
+        """
+        page = f"s.rowid >= {first} AND s.rowid < {end}"
         columns, holders = "NULL, NULL", ""
         if "digest" in self._keys and self._has_parts():
             # Where each content lies comes along: to ask for it set by set would read everything each time.
             columns = "f.digest, h.places"
             holders = (
                 " JOIN (SELECT digest AS held, list(DISTINCT place) AS places FROM files"
-                " WHERE digest IN (SELECT digest FROM ranked) GROUP BY digest) h ON h.held = f.digest"
+                f" WHERE digest IN (SELECT digest FROM ranked s WHERE {page}) GROUP BY digest) h ON h.held = f.digest"
             )
-        self._held.clear()
-        for *row, digest, places in self._db.execute(
+        yield from self._db.execute(
             f"SELECT {self._NUMBER} AS number, s.part, s.reclaimable, {FILE_COLUMNS}, {columns}"
             f" FROM {self._joined('ranked')}{holders}"
-            " JOIN folders d ON d.id = f.folder ORDER BY number, d.path, f.name"
-        ):
-            if digest is not None and digest not in self._held:
-                self._held[digest] = set(places)
-                while len(self._held) > _HELD:
-                    del self._held[next(iter(self._held))]
-            yield tuple(row)
+            f" JOIN folders d ON d.id = f.folder WHERE {page} ORDER BY number, d.path, f.name"
+        )
 
     def _has_parts(self) -> bool:
         """Tell whether places are compared in several groups."""
