@@ -170,7 +170,8 @@ class _Search:
                 windows = b"".join(parts(each) for each in range(start, min(start + _WINDOWS_AT_ONCE, number)))
                 yield self._search(window_candidates, windows, start)
 
-        for start, found in zip(starts, in_turn(self._executor, jobs(), _AT_ONCE), strict=True):
+        # Each takes 200 MB of memory here, so one at a time; workers have their own.
+        for start, found in zip(starts, in_turn(self._executor, jobs(), 1), strict=True):
             progress(Step("Comparing crops", start, number, "files"))
             self._note_crops(found, start)
 
