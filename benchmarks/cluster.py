@@ -95,7 +95,20 @@ def _fleet(top: Path, count: int) -> Iterator[str]:
         return
     port = _ADDRESS.rpartition(":")[2]
     lines = [("scheduler", "--host", "127.0.0.1", "--port", port, "--no-dashboard")]
-    lines += [("worker", _ADDRESS, "--nthreads", "1", "--nworkers", "1", "--no-dashboard", "--no-nanny")] * count
+    lines += [
+        (
+            "worker",
+            _ADDRESS,
+            "--nthreads",
+            "1",
+            "--nworkers",
+            "1",
+            "--no-dashboard",
+            "--no-nanny",
+            "--host",
+            "127.0.0.1",
+        )
+    ] * count
     with open(os.devnull, "wb") as nothing:
         started = [subprocess.Popen([*_DASK, *line], cwd=top, stdout=nothing, stderr=nothing) for line in lines]
         try:

@@ -48,6 +48,7 @@ def workers(args: "Namespace", env: "Environment") -> "Iterator[Workers | None]"
     from foldkeep.engine import Cluster
     from foldkeep.model import visible
     from foldkeep.model.extras import need
+    from foldkeep.show.page import count
 
     need("fleet")
     cluster = Cluster(args.cluster)
@@ -57,7 +58,7 @@ def workers(args: "Namespace", env: "Environment") -> "Iterator[Workers | None]"
         cluster.shutdown()
         if not args.quiet and (done := cluster.done + cluster.done_here):
             rest = ", this machine the rest" if cluster.done_here else ""
-            env.stderr.write(f"Workers did {cluster.done:,} of {done:,} jobs{rest}.\n")
+            env.stderr.write(f"Workers did {cluster.done:,} of {count(done, 'job')}{rest}.\n")
         for address, why in sorted(cluster.left_out.items()):
             env.stderr.write(f"The worker at {visible(address)} {why}, and was asked no more.\n")
 

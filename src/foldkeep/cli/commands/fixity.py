@@ -49,6 +49,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.stock import Stock
 
     with (
+        workers(args, env) as cluster,
         Stock.open(env.stock_path(args)) as stock,
         inventories_here(args, env, args.with_inventory) as inventories,
         stock.hold("fixity"),
@@ -56,7 +57,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         env.follow_drives(stock)
         here = places_here(stock)
         asked = [find_place(stock, label) for label in args.place] or stock.places.all()
-        with workers(args, env) as cluster, env.progress(args) as progress:
+        with env.progress(args) as progress:
             found = check_fixity(
                 stock, [place.id for place in asked if place.id in here], progress,
                 seconds=args.seconds, portion=args.portion or 1.0, inventories=inventories, workers=cluster,

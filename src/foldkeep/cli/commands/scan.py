@@ -80,6 +80,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         need("media")
     settings = env.settings(args).settings
     with (
+        workers(args, env) as cluster,  # refused, it has changed nothing
         Stock.open(env.stock_path(args), create=bool(args.place)) as stock,
         stock.hold("scan"),
         env.servers(stock, args.place, rate=args.rate, unencrypted=args.unencrypted),
@@ -93,11 +94,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             places = stock.places.all()
         if not places:
             raise UnusableInput("no place is known yet", "name a folder: foldkeep scan DIR")
-        with (
-            workers(args, env) as cluster,
-            readers(places, cluster) as executor,
-            env.progress(args) as progress,
-        ):
+        with readers(places, cluster) as executor, env.progress(args) as progress:
             report = scan(
                 stock,
                 places,
