@@ -1,11 +1,15 @@
 """Work handed to workers of a distributed engine: the same answer as without, whatever becomes of them."""
 
+import contextlib
 import itertools
 import os
 import re
 import shutil
 import signal
+import socketserver
 import subprocess
+import sys
+import threading
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -144,7 +148,7 @@ JOBS = {
         for act in HARM
     ],
 )
-def test_whatever_becomes_of_workers_all_is_done(desk: Desk, own_fleet: Fleet, sample, act, what, monkeypatch):
+def test_whatever_becomes_of_workers_all_is_done(desk: Desk, own_fleet: Fleet, sample, act, what, monkeypatch, capfd):
     command = {"pairs": "alike"}.get(what, what)
     if command == "alike":
         shutil.copytree(sample / "library/stills", desk.place, dirs_exist_ok=True)
@@ -176,6 +180,7 @@ def test_whatever_becomes_of_workers_all_is_done(desk: Desk, own_fleet: Fleet, s
     assert command != "alike" or len(expected[1]["groups"]) > 3
     assert answers("--cluster", own_fleet.address) == expected
     assert next(COUNT) >= 3
+    assert capfd.readouterr().err == ""  # nor does the engine say anything itself
 
 
 @pytest.mark.parametrize(
@@ -196,6 +201,27 @@ def test_only_this_computer_or_certificates(address: str, is_taken: bool):
     if not is_taken:
         with pytest.raises(UnusableInput):
             check_address(address)
+
+
+@contextlib.contextmanager
+def other_server(said: bytes) -> Iterator[str]:
+    """Answer at a port as no scheduler does, or not at all."""
+
+    class Talks(socketserver.BaseRequestHandler):
+        def handle(self) -> None:
+            if said:
+                self.request.sendall(said)
+            else:
+                self.request.recv(1)
+                done.wait(60)
+
+    done = threading.Event()
+    with socketserver.ThreadingTCPServer(("127.0.0.1", 0), Talks) as server:
+        server.daemon_threads = True
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        yield f"tcp://127.0.0.1:{server.server_address[1]}"
+        done.set()
+        server.shutdown()
 
 
 def refused(desk: Desk, address: str) -> str:
@@ -223,6 +249,22 @@ def test_who_takes_orders_from_anybody_is_not_asked(desk: Desk, tmp_path: Path, 
     real = foldkeep.__version__
     monkeypatch.setattr(foldkeep, "__version__", "0.0.1")
     assert f"has Fold Keep {real}; install Fold Keep 0.0.1 there" in refused(desk, fleet.address)
+
+
+@pytest.mark.long
+def test_what_answers_as_no_scheduler_does_is_waited_for_briefly(desk: Desk):
+    line = [sys.executable, "-m", "foldkeep", "scan", desk.place, "--stock", desk.stock, "--cluster"]
+    with contextlib.ExitStack() as opened:
+        said = (b"", b"HTTP/1.1 400 Bad Request\r\n\r\n", b"\xff" * 900)
+        asking = [
+            subprocess.Popen([*line, opened.enter_context(other_server(each))], stderr=subprocess.PIPE, text=True)
+            for each in said
+        ]
+        for process in asking:
+            _, err = process.communicate(timeout=60)
+            assert (process.returncode, err.count("\n")) == (2, 1), err
+            assert "does not answer, or not as one does" in err
+    assert not desk.stock.exists()
 
 
 def certificates(top: Path) -> dict[str, Path]:

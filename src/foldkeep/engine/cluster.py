@@ -64,7 +64,7 @@ class Cluster(Workers):
         self._client = _connected(address)
         self._threads: dict[str, int] = {}
         try:
-            self._threads = _workers_of(self._client, address)
+            self._threads = _in_time(lambda: _workers_of(self._client, address))
         except BaseException as error:
             self.shutdown()
             if isinstance(error, UnusableInput) or not isinstance(error, Exception):
@@ -219,8 +219,6 @@ class _Spread(Generic[_Found]):
 def _connected(address: str) -> "Client":
     """Connect to a scheduler; raise UnusableInput if it may not be asked, or does not answer."""
     address = check_address(address)
-    for name in ("distributed", "tornado"):
-        logging.getLogger(name).setLevel(logging.CRITICAL)  # what went wrong is told in our words
     try:
         import dask
         from distributed import Client, Security
@@ -233,13 +231,35 @@ def _connected(address: str) -> "Client":
         raise
     except Exception as error:  # it reads settings of its own, and raises anything
         raise UnusableInput(f"the engine's settings cannot be used: {visible(str(error))}", "mend them") from error
+    for name in [*logging.root.manager.loggerDict]:  # what went wrong is told in our words
+        if name.startswith(("distributed", "tornado")):
+            logging.getLogger(name).setLevel(logging.CRITICAL + 1)
     if address.startswith(TLS):
         _check_certificates(security)
-    try:
+
+    def connect() -> Client:
         return Client(address, security=security, timeout=_ANSWER_SECONDS, set_as_default=False, name="foldkeep")
+
+    try:
+        return _in_time(connect)
     except Exception as error:  # of a certificate that cannot be read, of a port that something else answers at
         why = f"the scheduler at {visible(address)} does not answer, or not as one does"
         raise UnusableInput(why, "start one: dask scheduler --host 127.0.0.1") from error
+
+
+def _in_time(ask: Callable[[], _Found]) -> _Found:
+    """Return what asking gives; TimeoutError if that takes too long, as where something else answers at a port."""
+    answer: Future[_Found] = Future()
+
+    def run() -> None:
+        try:
+            answer.set_result(ask())
+        except BaseException as error:
+            answer.set_exception(error)
+
+    # Nothing waits for such a thread at the end of the process.
+    threading.Thread(target=run, name="connecting", daemon=True).start()
+    return answer.result(timeout=2 * _ANSWER_SECONDS)
 
 
 def _check_certificates(security: "Security") -> None:
