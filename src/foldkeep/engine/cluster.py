@@ -237,8 +237,17 @@ def _connected(address: str) -> "Client":
     if address.startswith(TLS):
         _check_certificates(security)
 
+    class Closed(Client):
+        """A client that is closed by us alone: one that never was connected would wait for that, and complain."""
+
+        def __del__(self) -> None:
+            pass
+
     def connect() -> Client:
-        return Client(address, security=security, timeout=_ANSWER_SECONDS, set_as_default=False, name="foldkeep")
+        client: Client = Closed(  # type: ignore[no-untyped-call]
+            address, security=security, timeout=_ANSWER_SECONDS, set_as_default=False, name="foldkeep"
+        )
+        return client
 
     try:
         return _in_time(connect)
