@@ -141,10 +141,9 @@ class Cluster(Workers):
             address, found = "", None
         future.release()
         spread.away = None
-        if found is not None and self._sees(address, spread.job, found):
-            self._do_here(spread, found)
-        else:
-            self._do_here(spread)
+        if found is not None and not self._sees(address, spread.job, found):
+            found = None
+        self._do_here(spread, found)
 
     def _sees(self, address: str, job: Job[Any], found: Any) -> bool:
         """Tell whether a worker saw anything of what it was asked of; one that never does is asked no more."""
@@ -223,9 +222,8 @@ def _connected(address: str) -> "Client":
         import dask
         from distributed import Client, Security
 
-        dask.config.set(
-            {"distributed.admin.large-graph-warning-threshold": "1TB"}
-        )  # prints of many are meant to be large
+        # Prints of many are meant to be large.
+        dask.config.set({"distributed.admin.large-graph-warning-threshold": "1TB"})
         security = Security(require_encryption=address.startswith(TLS))
     except ImportError:
         raise

@@ -31,7 +31,6 @@ from .workers import Call, Job, Sight, Workers, in_turn, sight_in
 _AHEAD = 4  # files that are read at once, or wait to be judged
 _BLOCK = 4096
 _BATCH_FILES, _BATCH_BYTES = 256, 64 * 1024 * 1024  # that another machine reads together
-_LEAST_BYTES_A_SECOND = 5_000_000
 _COMMIT_SECONDS = 0.5
 _OF_THE_MEDIUM = (errno.EIO, errno.EUCLEAN, errno.EBADMSG) if sys.platform == "linux" else (errno.EIO,)
 """What systems say where a drive gives a part of a file no more, or gives something that it knows to be wrong."""
@@ -207,7 +206,7 @@ class _Rereading(Job[list[_Read]]):
     def __init__(self, wanted: Sequence[Due]) -> None:
         self._wanted = wanted
         self._seen: list[os.stat_result | None] = []
-        self.seconds += sum(due.size for due in wanted) / _LEAST_BYTES_A_SECOND
+        self.allow_for(sum(due.size for due in wanted))
 
     def away(self) -> Call:
         """Return the reading of them, with what this machine sees of each."""

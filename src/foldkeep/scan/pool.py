@@ -26,7 +26,6 @@ _JOB_FILES_AFAR = 4
 """A server is waited for with each file; what is not done when a scan is interrupted is fetched again."""
 
 _JOB_BYTES = 16 * 1024 * 1024
-_LEAST_BYTES_A_SECOND = 5_000_000  # what is read slower than that elsewhere is read here too
 _VERY_MANY = 8192
 """So many files are worth the start of processes that read the small ones."""
 
@@ -239,7 +238,7 @@ class _Readings(Job[_Done]):
 
     def __init__(self, work: Work, readings: list[Reading], meter: Meter, other: FarPlaces | SmallFiles | None) -> None:
         self._work, self._readings, self._meter, self._other = work, readings, meter, other
-        self.seconds += sum(reading.size for reading in readings) / _LEAST_BYTES_A_SECOND
+        self.allow_for(sum(reading.size for reading in readings))
         self.is_bound = is_remote(readings[0].path)
 
     def away(self) -> Call:

@@ -15,6 +15,7 @@ from foldkeep.model import PathBytes
 from foldkeep.storage.local.reading import facts_at, modified_ns
 
 _Found = TypeVar("_Found")
+_LEAST_BYTES_A_SECOND = 5_000_000  # what is read slower than that elsewhere is read here too
 
 
 class Sight(NamedTuple):
@@ -65,6 +66,10 @@ class Job(ABC, Generic[_Found]):
 
     seconds: float = 60.0
     is_bound: bool = False
+
+    def allow_for(self, size: int) -> None:
+        """Let it take as long more as so many bytes take to be read."""
+        self.seconds += size / _LEAST_BYTES_A_SECOND
 
     @abstractmethod
     def away(self) -> Call:

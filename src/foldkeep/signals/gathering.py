@@ -18,7 +18,6 @@ from .media_worker import Apart, NotRead
 
 _AT_ONCE = 32 * HELPERS
 _BATCH = 16  # files at most that another machine is asked of together
-_LEAST_BYTES_A_SECOND = 5_000_000
 
 _Found = TypeVar("_Found")
 _Asked = TypeVar("_Asked", Unmeasured, Reading, FilmPair)
@@ -101,7 +100,7 @@ class _Questions(Job[list[Any]]):
 
     def __init__(self, wanted: Sequence[Any], ask: Callable[[Apart, Any], Any], helpers: Helpers) -> None:
         self._wanted, self._ask, self._helpers = wanted, ask, helpers
-        self.seconds += sum(each.size / _LEAST_BYTES_A_SECOND for each in wanted)
+        self.allow_for(sum(each.size for each in wanted))
 
     def away(self) -> Call:
         """Return the questions, with what this machine sees of each file."""
