@@ -46,7 +46,11 @@ def inventory(path: Path, machine: str, files: dict[str, bytes | None], **more) 
     return path
 
 
-def test_commands_answer_from_columns_as_from_the_stock(desk: Desk):
+@pytest.mark.parametrize("at_once", [None, 2])
+def test_commands_answer_from_columns_as_from_the_stock(desk: Desk, monkeypatch, at_once: int | None):
+    if at_once:  # as of millions of sets and rows
+        monkeypatch.setattr("foldkeep.stock.many.sets._SETS_AT_ONCE", at_once)
+        monkeypatch.setattr("foldkeep.stock.many.ranges._ROWS_AT_ONCE", at_once)
     for folder, names in (
         ("a", "one two three void"),
         ("b", "one two"),
