@@ -10,6 +10,7 @@ SOURCE = Path("src")
 OPEN_ROOMS = ("foldkeep.model.", "foldkeep.show.answers.", "foldkeep.cli.")
 OPEN_MODULES = (
     "foldkeep.scan.bins",
+    "foldkeep.scan.candidates",
     "foldkeep.scan.cards",
     "foldkeep.scan.fixity",
     "foldkeep.scan.on_disk",

@@ -223,3 +223,24 @@ def test_overview_details_and_contents_that_contradict_their_suffix(scanned: Des
     out = desk.run("duplicates", "--details").out
     assert out.count("its first bytes say JPEG") == 1
     assert "Empty files, not compared: 1." in out
+
+
+def test_a_content_has_one_kind_and_what_is_counted_follows_the_filters(desk: Desk):
+    """A photo under a name without a meaning is a photo; what a filter leaves out is counted nowhere."""
+    for name in ("a.jpg", "b", "shelf/c.jpg"):
+        desk.write(name, b"kite")
+    for name in ("e.jpg", "f.mp4"):
+        desk.write(f"empty/{name}", b"")
+    desk.ask("scan", desk.place, "--read-all")
+    desk.ask("scan", desk.place / "shelf", "--role", "backup")
+    found = desk.ask("duplicates")
+    assert [one["kind"] for one in found["sets"]] == ["photo"]
+    assert list(desk.ask("coverage")["kinds"]) == ["photo"]
+    assert (found["empty_files"], found["backed_up"]["contents"]) == (2, 1)
+    for words, empty, backed_up in (
+        (["--kind", "video"], 1, 0),
+        (["--name", "*.jpg"], 1, 1),
+        (["--under", desk.place / "shelf"], 0, 1),
+    ):
+        some = desk.ask("duplicates", *words)
+        assert (some["empty_files"], some["backed_up"]["contents"]) == (empty, backed_up), words

@@ -14,7 +14,7 @@ from foldkeep.fold.methods import method as methods
 from foldkeep.fold.runs import folding
 from foldkeep.model.names import file_uri
 from foldkeep.stock import Stock, schema
-from harness.desks import Desk, edit, left, listing
+from harness.desks import Desk, edit, edit_quietly, left, listing, pair
 
 
 def test_fold_and_unfold_leave_the_sample_library_as_it_was(sample_desk: Desk):
@@ -60,6 +60,18 @@ def test_what_changed_since_the_scan_is_left_with_the_reason(desk: Desk):
     }
     desk.ask("unfold", "--last")
     assert listing(desk.place) == before
+
+
+def test_the_file_that_changed_is_the_one_that_is_named(desk: Desk):
+    """Both look as they did: only the docket's digest tells which of the two somebody wrote into."""
+    for changed, reason in (("spare", "its content is not what the docket says"), ("keeper", "its keeper has another")):
+        pair(desk)
+        desk.proposed()
+        path = {"spare": desk.place / "old/kite.jpg", "keeper": desk.place / "kite.jpg"}[changed]
+        edit_quietly(path, b"K" * len(path.read_bytes()))
+        assert reason in left(desk.ask("fold", desk.docket, "--yes"))[0][1]
+        edit(desk.docket, lambda row: {**row, "digest": ""})
+        assert "it and its keeper differ now" in left(desk.ask("fold", desk.docket, "--yes"))[0][1]
 
 
 def test_a_docket_is_checked_whole_before_anything_moves(desk: Desk):

@@ -13,13 +13,14 @@ import pytest
 
 import foldkeep.scan.clones as clones
 from foldkeep.find.copies import duplicates
-from foldkeep.model import Settings
+from foldkeep.model import Filter, Settings
 from foldkeep.scan import add_place, presence, scan
 from foldkeep.stock import Stock
-from harness.desks import Desk
+from harness.desks import Desk, edit_quietly
 from harness.drives import attached_drive, mounted
 from harness.oracles import OneByOne, content, found_sets, oracle
 from harness.points import Points, kill_at
+from harness.scenes import small_picture
 
 BLOCK = 16 * 1024
 SIZES = (0, 3, 3, BLOCK, 2 * BLOCK, 2 * BLOCK + 1, 2 * BLOCK + 1, 3 * BLOCK)
@@ -131,7 +132,7 @@ class Garden:
             (one.id, one.digest, one.reclaimable, [(c.path, c.size, c.modified_ns, c.links) for c in one.copies])
             for one in found.sets()
         ]
-        return stock.places.sizes(), stock.sets.empty_files(), sorted(sets)
+        return stock.places.sizes(), stock.sets.empty_files(Filter()), sorted(sets)
 
     def fresh_answer(self) -> object:
         with Stock.open(str(self.fresh), create=True) as stock:
@@ -391,3 +392,27 @@ def test_a_slip_in_the_settings_is_one_clear_line(desk: Desk, text: str, line: s
     answer = desk.run("settings", "--config", file)
     assert (answer.status, answer.out, answer.err.count("\n")) == (2, "", 1)
     assert line in answer.err
+
+
+@pytest.mark.parametrize("option", ["--read-all", "--check-media"])
+def test_what_is_read_is_believed_before_what_was_remembered(tmp_path: Path, option: str):
+    """Somebody writes into a file and puts its times back: a plain scan cannot know; one that reads it does."""
+    desk = Desk(tmp_path)
+    pictures = {name: small_picture(shade) for name, shade in (("old", 10), ("new", 200))}
+    size = max(map(len, pictures.values()))
+    old, new = (picture.ljust(size, b"\0") for picture in pictures.values())
+    for name, body in (("a.jpg", old), ("b.jpg", old), ("c.jpg", new)):
+        desk.write(name, body)
+    os.link(desk.place / "a.jpg", desk.place / "a link.jpg")
+    time.sleep(0.06)
+    desk.ask("scan", desk.place, option)
+    edit_quietly(desk.place / "a.jpg", new)
+    time.sleep(0.06)
+    assert desk.ask("scan")["rewritten"] == 0
+    answer = desk.run("scan", desk.place, option)
+    assert answer.status == 1
+    assert answer.err.count("has another content than when it was read last") == 2  # under both its names
+    names = [sorted(os.path.basename(copy["path"]) for copy in one["copies"]) for one in desk.ask("duplicates")["sets"]]
+    assert names == [["a link.jpg", "a.jpg", "c.jpg"]]
+    again = desk.ask("scan", desk.place, option)
+    assert (again["rewritten"], again["hashed_files"]) == (0, 0)

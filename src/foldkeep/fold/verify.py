@@ -80,6 +80,17 @@ NOTHING = Verified(Stamp(Identity(0, 0, 0, 0), 0))
 """Of what is not there yet."""
 
 
+_CHANGED = "its content is not what the docket says; scan again"
+
+
+class OtherContent(NotSafe):
+    """A file and its keeper are not equal."""
+
+    def __init__(self, path: PathBytes) -> None:
+        self.path = path
+        super().__init__(f"its keeper has another content now: {visible(path)}")
+
+
 def verify(row: DocketRow, folder: int, name: bytes, keepers: list[bytes], comparison: "Comparison") -> Verified:
     """Read the spare of a docket row and a keeper, whole and now, and compare every byte.
 
@@ -99,26 +110,34 @@ def verify(row: DocketRow, folder: int, name: bytes, keepers: list[bytes], compa
     """
     descriptor, facts = _open_spare(row, folder, name)
     try:
-        why = "no copy of it stays"
+        why = NotSafe("no copy of it stays")
         witness = None
         for path in keepers:
             try:
                 witness, digest = compared(descriptor, facts, path, comparison)
             except NotSafe as refusal:
-                why = str(refusal)
+                why = refusal
                 continue
             break
         else:
             if keepers:
-                raise NotSafe(why)
+                raise _which_changed(row, descriptor, facts.st_size, why) if isinstance(why, OtherContent) else why
             digest = digest_of(descriptor, facts.st_size)[0]
         if row.digest is not None and digest != row.digest:
-            raise NotSafe("its content is not what the docket says; scan again")
+            raise NotSafe(_CHANGED)
         if Stamp.of(os.fstat(descriptor)) != Stamp.of(facts):
             raise NotSafe("changed while it was compared")
         return Verified(Stamp.of(facts), witness, digest)
     finally:
         os.close(descriptor)
+
+
+def _which_changed(row: DocketRow, descriptor: int, size: int, keeper: OtherContent) -> NotSafe:
+    """Return which of two files that were equal changed, as far as a docket row with a digest tells."""
+    if row.digest is None:
+        return NotSafe(f"it and its keeper differ now: {visible(keeper.path)}; scan again")
+    os.lseek(descriptor, 0, os.SEEK_SET)
+    return keeper if digest_of(descriptor, size)[0] == row.digest else NotSafe(_CHANGED)
 
 
 def look_at(row: DocketRow, folder: int, name: bytes) -> Verified:
@@ -180,7 +199,7 @@ def compared(
         if keeper.st_size == facts.st_size:
             digest = comparison.digest_if_equal(descriptor, other, facts.st_size)
         if digest is None:
-            raise NotSafe(f"its keeper has another content now: {visible(path)}")
+            raise OtherContent(path)
         if Stamp.of(os.fstat(other)) != Stamp.of(keeper):
             raise NotSafe(f"its keeper changed while it was compared: {visible(path)}")
         return Witness(path, Stamp.of(keeper), digest), digest
@@ -199,7 +218,7 @@ def _compared_afar(descriptor: int, facts: os.stat_result, path: PathBytes) -> t
     os.lseek(descriptor, 0, os.SEEK_SET)
     digest, size = digest_of(descriptor, facts.st_size)
     if size != stamp.size or digest != theirs:
-        raise NotSafe(f"its keeper has another content now: {visible(path)}")
+        raise OtherContent(path)
     return Witness(path, stamp, theirs), digest
 
 

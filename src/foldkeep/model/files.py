@@ -5,6 +5,8 @@ from enum import StrEnum
 from functools import lru_cache
 from typing import NamedTuple
 
+from .kinds import kind_of_all
+
 BLOCK_BYTES = 512
 """What systems count the room of files in (POSIX, `st_blocks`)."""
 
@@ -162,8 +164,8 @@ class CopySet(NamedTuple):
 
     @property
     def kind(self) -> str:
-        """The kind of the copies; where their suffixes tell different ones, the first by name."""
-        return min(copy.kind for copy in self.copies)
+        """The kind of the copies, as `kind_of_all` says where their suffixes tell different ones."""
+        return kind_of_all(copy.kind for copy in self.copies)
 
     @property
     def spares(self) -> int:

@@ -1,5 +1,7 @@
 """What a file is, told by the suffix of its name."""
 
+from collections.abc import Iterable
+
 _SUFFIXES = {
     "photo": (
         "jpg jpeg jpe jfif png gif tif tiff bmp webp heic heif avif jxl jp2 psd psb "
@@ -35,6 +37,13 @@ def suffix_of(name: bytes) -> str:
 def kind_of_suffix(suffix: str) -> str | None:
     """Return the kind, one of `KINDS`, that a suffix in lower case stands for; None if it is not known."""
     return _KIND_OF_SUFFIX.get(suffix)
+
+
+def kind_of_all(kinds: Iterable[str]) -> str:
+    """Return the kind of a content that files of these kinds have: the first in order of the alphabet that says more
+    than `OTHER`.
+    """
+    return min((kind for kind in kinds if kind != OTHER), default=OTHER)
 
 
 def kind_of(name: bytes) -> str:

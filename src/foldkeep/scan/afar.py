@@ -17,7 +17,7 @@ from contextlib import suppress
 from itertools import groupby
 from typing import Any
 
-from foldkeep.model import PathBytes, Problem, Settings
+from foldkeep.model import PathBytes, Problem
 from foldkeep.model.names import lies_below
 from foldkeep.stock import Reading
 from foldkeep.storage.local.drives import ANSWER_SECONDS
@@ -62,10 +62,10 @@ class FarPlaces:
         """Return the path of the far place that a file lies in; None if it is near."""
         return next((top for top in self._tops if path == top or lies_below(path, top)), None)
 
-    def walk(self, top: PathBytes, settings: Settings, asked: frozenset[str]) -> Iterator[Listing]:
+    def walk(self, top: PathBytes, looking: Looking) -> Iterator[Listing]:
         """Yield the listings of a place as `walk` does; the last is one that tells of silence, if it fell silent."""
         try:
-            for told in self._helpers.own().ask(("walk", top, settings, asked)):
+            for told in self._helpers.own().ask(("walk", top, looking.settings, looking.asked, looking.apart)):
                 if isinstance(told, Listing):
                     yield told
         except Silent:
@@ -231,8 +231,8 @@ def _serve() -> None:
         while True:
             what, *rest = pickle.load(sys.stdin.buffer)
             if what == "walk":
-                top, settings, asked = rest
-                for listing in walk(top, Looking(settings, asked), lambda entries: _told(entries, tell)):
+                top, *parts = rest
+                for listing in walk(top, Looking(*parts), lambda entries: _told(entries, tell)):
                     tell(listing)
             elif what == "many":
                 work, files = _WORKS[rest[0]], rest[1]

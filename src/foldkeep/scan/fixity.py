@@ -30,7 +30,8 @@ from .workers import Call, Job, Sight, Workers, in_turn, sight_in
 
 _AHEAD = 4  # files that are read at once, or wait to be judged
 _BLOCK = 4096
-_BATCH_FILES, _BATCH_BYTES = 256, 64 * 1024 * 1024  # that another machine reads together
+_HERE_FILES, _HERE_BYTES = 64, 4 * 1024 * 1024  # that are read together
+_BATCH_FILES, _BATCH_BYTES = 256, 64 * 1024 * 1024  # by another machine
 _COMMIT_SECONDS = 0.5
 _OF_THE_MEDIUM = (errno.EIO, errno.EUCLEAN, errno.EBADMSG) if sys.platform == "linux" else (errno.EIO,)
 """What systems say where a drive gives a part of a file no more, or gives something that it knows to be wrong."""
@@ -131,7 +132,7 @@ def read_again(
     known = stock.checks.of(Checked.FILE, [CheckResult.DAMAGED])
     judge = _Judge(stock, report, known, is_edit)
     wanted = _Wanted(stock, places, judge, portion, None if seconds is None else time.monotonic() + seconds)
-    jobs = wanted.batches(*((_BATCH_FILES, _BATCH_BYTES) if workers else (1, 1)))
+    jobs = wanted.batches(*((_BATCH_FILES, _BATCH_BYTES) if workers else (_HERE_FILES, _HERE_BYTES)))
     with (
         nullcontext(workers) if workers else ThreadPoolExecutor(2) as executor,
         idly(),
@@ -144,11 +145,13 @@ def read_again(
                 for read in batch:
                     judge.take(read)
                     done += read.due.size
+                judge.write_down()
                 progress(Step("Reading again", done, int(wanted.total * portion), "bytes"))
                 if time.monotonic() - committed > _COMMIT_SECONDS:
                     renew()
                     committed = time.monotonic()
         except BaseException:
+            judge.write_down()
             renew()
             raise
         report.left, report.left_bytes = wanted.left
@@ -179,11 +182,13 @@ class _Wanted:
     def batches(self, most: int, most_bytes: int) -> "Iterator[_Rereading]":
         """Yield batches of so many files, or as many as have so many bytes."""
         batch: list[Due] = []
+        size = 0
         for each in self._files():
             batch.append(each)
-            if len(batch) >= most or sum(due.size for due in batch) >= most_bytes:
+            size += each.size
+            if len(batch) >= most or size >= most_bytes:
                 yield _Rereading(batch)
-                batch = []
+                batch, size = [], 0
         if batch:
             yield _Rereading(batch)
 
@@ -277,8 +282,17 @@ class _Judge:
         self._known = known
         self._is_edit = is_edit
         self._well_read: dict[int, PathBytes] = {}
+        self._beside: dict[int, list[PathBytes]] = {}
         self._dependable: dict[bytes, bool] = {}
+        self._checks: list[Check] = []
+        self._contents: list[tuple[tuple[int, ...], bytes, int | None]] = []
         self.gone: set[int] = set()
+
+    def write_down(self) -> None:
+        """Write down what was taken in: for many files at once, since each by itself takes longer than reading it."""
+        self._stock.checks.put(self._checks)
+        self._stock.checks.set_contents(self._contents)
+        self._checks, self._contents = [], []
 
     def take(self, read: _Read) -> None:
         """Take in what was read of a file."""
@@ -303,8 +317,10 @@ class _Judge:
             report.files += 1
             report.bytes += due.size
             report.first += due.digest is None
-            self._stock.checks.set_content(due.id, read.digest, read.telling_ns)
-            self._put(Check(Checked.FILE, due.path, time.time_ns(), CheckResult.RIGHT, time.time_ns(), read.digest))
+            if (due.digest, due.changed_ns) != (read.digest, read.telling_ns):
+                self._contents.append((due.ids, read.digest, read.telling_ns))
+            now_ns = time.time_ns()
+            self._checks.append(Check(Checked.FILE, due.path, now_ns, CheckResult.RIGHT, now_ns, read.digest))
             return
         is_untouched = due.changed_ns is not None and read.changed_ns == due.changed_ns and self._tells(due.path)
         expected = before.expected if before and before.found == due.digest else due.digest
@@ -317,15 +333,15 @@ class _Judge:
 
     def _note(self, read: _Read, result: CheckResult, expected: bytes) -> None:
         due, report = read.due, self._report
-        self._stock.checks.set_content(due.id, read.digest, read.telling_ns)
+        self._contents.append((due.ids, read.digest, read.telling_ns))
         lists = {CheckResult.DAMAGED: report.damaged, CheckResult.EDITED: report.edited}
         self._tell(due, result, expected, read.digest, lists.get(result, report.changed))
 
     def _tell(self, due: Due, result: CheckResult, expected: bytes, found: bytes, into: list[Reread]) -> None:
         """Write down and tell of every name of a file what was found: each of them has it."""
-        for path in self._stock.checks.names_of(due.id) or [due.path]:
+        for path in self._stock.checks.paths_of(due.ids) or [due.path]:
             check = Check(Checked.FILE, path, time.time_ns(), result, None, expected, found)
-            self._put(check)
+            self._checks.append(check)
             into.append(Reread(due._replace(path=path), check))
 
     def _take_fault(self, read: _Read) -> None:
@@ -340,9 +356,11 @@ class _Judge:
 
     def _answers(self, due: Due) -> bool:
         """Tell whether another file on the drive of one can be read now, from the drive itself."""
-        others = [self._well_read[due.place]] if due.place in self._well_read else []
-        others += self._stock.checks.others_beside(due.id, due.place, 8)
-        return any(_begins_well(path) for path in others)
+        if due.place in self._well_read and _begins_well(self._well_read[due.place]):
+            return True
+        if due.place not in self._beside:
+            self._beside[due.place] = self._stock.checks.others_beside(due.ids[0], due.place, 8)
+        return any(_begins_well(path) for path in self._beside[due.place] if path != due.path)
 
     def _tells(self, path: PathBytes) -> bool:
         folder = os.path.dirname(path)
@@ -350,9 +368,6 @@ class _Judge:
             with suppress(OSError):
                 self._dependable[folder] = keeps_change_times(folder, os.stat(folder).st_dev)
         return self._dependable.get(folder, False)
-
-    def _put(self, check: Check) -> None:
-        self._stock.checks.put([check])
 
 
 def _read(due: Due) -> _Read:

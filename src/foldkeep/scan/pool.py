@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 
 from foldkeep.model import Problem, Progress, Step
 from foldkeep.model.remote import is_remote
-from foldkeep.stock import SMALL_FILE, Backlog, Reading, Stock
+from foldkeep.stock import SMALL_FILE, Backlog, Check, Checked, CheckResult, Reading, Stock
 
 from .afar import FarPlaces, Work, name_of, work_of
 from .reading import Meter, Outcome, read_whole
@@ -28,6 +28,8 @@ _JOB_FILES_AFAR = 4
 _JOB_BYTES = 16 * 1024 * 1024
 _VERY_MANY = 8192
 """So many files are worth the start of processes that read the small ones."""
+
+_REWRITTEN = "has another content than when it was read last, though its size and time are the same; look at it"
 
 
 class _Done(NamedTuple):
@@ -119,6 +121,10 @@ class Pool:
             self._hand_out(work, job)
         self._collect(0)
 
+    def has_read(self, number: int) -> bool:
+        """Tell whether a large file was handed out to be read in this scan."""
+        return number in self._handed_out
+
     def drain(self) -> None:
         """Wait for all that was started, so that a backlog asked for after this does not hold it again."""
         while self._running:
@@ -182,6 +188,9 @@ class Pool:
                 self._small_running -= 1
                 self._lanes.learn(job.waiting)
         outcomes = list(chain.from_iterable(job.outcomes for job in jobs))
+        for outcome in outcomes:
+            if outcome.digest and outcome.reading.digest not in (None, outcome.digest):
+                self._take_change(outcome.reading, outcome.digest, outcome.changed_ns)
         self._stock.contents.set_stated(
             (outcome.stated, id_) for outcome in outcomes if outcome.stated for id_ in outcome.reading.ids
         )
@@ -198,6 +207,15 @@ class Pool:
         elif outcomes:  # a commit for each thousand small files took a third as long as reading them
             self.commit_now_and_then()
         return outcomes
+
+    def _take_change(self, reading: Reading, digest: bytes, changed_ns: int | None) -> None:
+        """Write down and tell that a file has another content than it was known to have."""
+        checks, now_ns = self._stock.checks, time.time_ns()
+        checks.set_contents([(reading.ids, digest, changed_ns)])
+        for path in checks.paths_of(reading.ids):
+            checks.put([Check(Checked.FILE, path, now_ns, CheckResult.CHANGED, None, reading.digest or b"", digest)])
+            self._report.problems.append(Problem(path, _REWRITTEN))
+        self._report.rewritten += 1
 
     def _count(self, outcome: Outcome) -> None:
         report = self._report

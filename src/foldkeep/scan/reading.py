@@ -3,6 +3,7 @@
 import os
 import stat
 import time
+from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
 from blake3 import blake3
@@ -12,7 +13,8 @@ from foldkeep.model.remote import is_remote
 from foldkeep.model.signatures import contradiction
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Reading
-from foldkeep.storage.local.reading import FILE, clamped_ns, digest_of, modified_ns, open_path, opened
+from foldkeep.storage.local.drives import keeps_change_times
+from foldkeep.storage.local.reading import FILE, clamped_ns, digest_of, facts_at, modified_ns, open_path, opened
 from foldkeep.storage.remote import RemoteStorage, remote_storage
 
 from .clones import shared_extent
@@ -183,6 +185,27 @@ def _check_same(descriptor: int, reading: Reading) -> os.stat_result:
     if not stat.S_ISREG(facts.st_mode) or now != (reading.inode, reading.size, reading.modified_ns):
         raise Changed
     return facts
+
+
+def perhaps_rewritten(read_before: Iterable[tuple[int, PathBytes, int | None, str]]) -> Iterator[int]:
+    """Yield the numbers of files, as `Contents.read_before` gives them, that may have another content than was read.
+
+    Size and time of modification do not tell: programs put them back. What went away is not told.
+    """
+    tells: dict[int, bool] = {}
+    for number, path, changed_ns, etag in read_before:
+        if is_remote(path):
+            if not etag:
+                yield number
+            continue
+        try:
+            facts = facts_at(path)
+            if facts.st_dev not in tells:
+                tells[facts.st_dev] = keeps_change_times(os.path.dirname(path), facts.st_dev)
+        except OSError:
+            continue
+        if not (tells[facts.st_dev] and clamped_ns(facts.st_ctime_ns) == changed_ns):
+            yield number
 
 
 def telling_change_ns(facts: os.stat_result) -> int | None:

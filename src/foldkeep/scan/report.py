@@ -26,6 +26,8 @@ class ScanReport:
         Files recognised under a new path, so that nothing of them had to be read.
     contradictions
         Files read whose first bytes say something else than their suffix.
+    rewritten
+        Files read again that have another content than before, though their sizes and times are what they were.
     checked
         Whether contents were checked for damage.
     damaged
@@ -47,6 +49,7 @@ class ScanReport:
     stated: int = 0
     moved: int = 0
     contradictions: int = 0
+    rewritten: int = 0
     checked: bool = False
     damaged: int = 0
     seconds: float = 0.0

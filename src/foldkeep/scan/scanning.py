@@ -3,7 +3,7 @@
 import os
 import time
 from collections import Counter
-from collections.abc import Callable, Collection, Iterable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from concurrent.futures import Executor
 from contextlib import closing, suppress
 from functools import partial
@@ -23,7 +23,7 @@ from .afar import NO_ANSWER, FarPlaces
 from .clones import extent_of
 from .places import Presence, places_here, presence, renewed
 from .pool import Pool
-from .reading import read_ends, read_whole
+from .reading import perhaps_rewritten, read_ends, read_whole
 from .remote import REMOTE_DEVICE, note_quota, walk_remote, why_unreachable
 from .report import ScanReport
 from .skip_rules import Looking
@@ -69,9 +69,10 @@ def scan(
         What to look at; the built-in ones when None.
     read_all
         Read every file in these places whole, also where no other file can have its content: then contents can
-        be compared with those of other stocks.
+        be compared with those of other stocks. What was read before is read again, unless the time of its last
+        status change, which no program can set, shows that nobody wrote to it since.
     read_kinds
-        Read every file of these kinds whole, so that what is measured of their contents can be kept.
+        Read every file of these kinds so, that what is measured of their contents can be kept.
 
     Returns
     -------
@@ -86,17 +87,19 @@ def scan(
     with closing(far), stock.transaction(flush=False) as renew:
         pool = Pool(stock, executor, report, renew, progress, far)
         try:
-            looked = [
-                place for place in _outermost(places)
-                if _look(stock, place, number, settings or Settings(), report, pool, far, progress)
-            ]  # fmt: skip
-            for place in places:
-                if any(place == top or lies_below(place.path, top.path) for top in looked):
+            for place in _with_inner(stock, places):
+                if _look(stock, place, number, settings or Settings(), report, pool, far, progress):
                     stock.places.change(place._replace(scanned_ns=began_ns))
-                    report.places.append(place.path)
+                    if place in places:
+                        report.places.append(place.path)
             report.moved = stock.moves.recognise_moved()
             here = places_here(stock) | {place.id for place in places if place.path in report.places}
             pool.drain()
+            again: list[int] = []
+            kinds = None if read_all else read_kinds
+            if read_all or read_kinds:
+                before = stock.contents.read_before(here & {place.id for place in places}, kinds)
+                again = [number for number in perhaps_rewritten(before) if not pool.has_read(number)]
             pool.finish(read_ends, stock.contents.to_read_ends(places=here))
             report.moved += stock.moves.recognise_moved_by_ends(report.without_inodes)
             pool.finish(read_whole, stock.contents.to_read_whole(places=here))
@@ -105,7 +108,11 @@ def scan(
             report.stated = stated.files + stock.contents.spread_stated()
             if read_all or read_kinds:
                 rest = here & {place.id for place in places}
-                pool.finish(read_whole, stock.contents.to_read_rest(rest, None if read_all else read_kinds))
+                pool.finish(read_whole, stock.contents.to_read_rest(rest, kinds))
+                pool.finish(read_whole, stock.contents.to_read_numbered(again))
+            if report.rewritten:  # they may be copies of others than before
+                pool.finish(read_ends, stock.contents.to_read_ends(places=here))
+                pool.finish(read_whole, stock.contents.to_read_whole(places=here))
             _look_for_clones(stock, far)
             _look_for_second_mounts(stock, far)
         except BaseException:
@@ -185,13 +192,16 @@ def _look_for_second_mounts(stock: Stock, far: FarPlaces) -> None:
                 stock.contents.set_volume(number, first)
 
 
-def _outermost(places: Iterable[Place]) -> list[Place]:
-    """Return the places that do not lie in another one of them: walking those walks all."""
-    found: list[Place] = []
-    for place in sorted(places, key=lambda p: p.path):
-        if not any(lies_below(place.path, outer.path) for outer in found):
-            found.append(place)
-    return found
+def _with_inner(stock: Stock, places: Sequence[Place]) -> list[Place]:
+    """Return places in order of path, with those that lie in one of them and are here: each is walked by its own
+    rules, whatever the one around it passes by.
+    """
+    inner = [
+        place for place in stock.places.all()
+        if place not in places and any(lies_below(place.path, outer.path) for outer in places)
+        and (is_remote(place.path) or presence(stock, place) is Presence.HERE)
+    ]  # fmt: skip
+    return sorted([*places, *inner], key=lambda place: place.path)
 
 
 def _look(
@@ -209,10 +219,9 @@ def _look(
     if why_not:
         report.problems.append(Problem(top.path, why_not))
         return False
-    looking = Looking(settings, top.asked)
+    inner = [place.path for place in stock.places.all() if lies_below(place.path, top.path)]
+    looking = Looking(settings, top.asked, inner)
     salt = repr(sorted(settings.kinds.items())).encode()
-    inner = {place.path: place for place in stock.places.all() if place.path != top.path}
-    owners: dict[bytes, Place] = {}
     incomplete: list[bytes] = []
     early, any_news = _EarlyReading(pool), False
     if is_remote(top.path):
@@ -224,11 +233,8 @@ def _look(
         changed, volumes = _changed_as_a_whole(stock, top), {os.stat(top.path).st_dev: top.volume}
         if may_fall_silent(top.path):
             far.add(top.path)
-        listings = far.walk(top.path, settings, top.asked) if far.top_of(top.path) else walk(top.path, looking)
+        listings = far.walk(top.path, looking) if far.top_of(top.path) else walk(top.path, looking)
     for listing in listings:
-        # A place within a place owns its own folders.
-        owner = inner.get(listing.path) or owners.pop(listing.path, top)
-        owners.update(dict.fromkeys(listing.folders, owner))
         report.files += len(listing.files)
         report.bytes += listing.bytes()
         report.passed += listing.passed
@@ -241,11 +247,11 @@ def _look(
                 volumes[listing.device] = stock.places.volume(facts.key, facts.name)
             if not changed.by_inode:
                 report.without_inodes.add(volumes[listing.device])
-            any_news |= _take(stock, listing, owner.id, volumes[listing.device], scan, looking, salt, changed)
+            any_news |= _take(stock, listing, top.id, volumes[listing.device], scan, looking, salt, changed)
         if pool.commit_now_and_then():
             progress(Step("Looking into folders", report.files, None, "files"))
             early.read(stock, scan, is_news=any_news)
-    stock.files.miss_folders_below(top.path, scan, incomplete)
+    stock.files.miss_folders_below(top.path, scan, [*incomplete, *inner])
     return top.path not in far.silent
 
 

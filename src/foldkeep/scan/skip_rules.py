@@ -1,7 +1,7 @@
 """What a scan looks at and what it passes by, decided by names alone."""
 
 import re
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Collection, Iterable
 from fnmatch import translate
 
 from foldkeep.model import Settings
@@ -31,6 +31,10 @@ class Looking:
 
     Attributes
     ----------
+    settings, asked
+        What is looked at everywhere, and what else here.
+    apart
+        Paths of places within this one: each is walked by itself, by its own rules.
     odd_ends, all_odd
         Last characters of the names that `passes_file` may say something of, besides those that begin with a dot;
         whether it may of every name.
@@ -38,9 +42,11 @@ class Looking:
 
     odd_ends = _LAST_OF_SYSTEM_FILES
 
-    def __init__(self, settings: Settings, asked: Iterable[str] = ()) -> None:
+    def __init__(self, settings: Settings, asked: Iterable[str] = (), apart: Collection[bytes] = ()) -> None:
         self.settings = settings
-        wanted = settings.asked | set(asked)
+        self.asked = frozenset(asked)
+        self.apart = frozenset(apart)
+        wanted = settings.asked | self.asked
         self._hidden = "hidden" in wanted
         self._system = "system" in wanted
         self.volumes = "volumes" in wanted
@@ -60,8 +66,8 @@ class Looking:
         self.any_size = self._least == 0 and self._most is None
 
     def passes_folder(self, name: str, path: bytes) -> str | None:
-        """Return why a folder is not entered, or None. A fold is passed by without a word: ``""``."""
-        if name == _FOLD_NAME:
+        """Return why a folder is not entered, or None. Folds and places are passed by without a word: ``""``."""
+        if name == _FOLD_NAME or path in self.apart:
             return ""
         if not self._system and (name.lower() in _SYSTEM_FOLDERS or bin_above(path + b"/files/x")):
             return "system"

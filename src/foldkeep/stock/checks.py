@@ -3,7 +3,10 @@
 import sqlite3
 from collections.abc import Iterable, Iterator
 from enum import StrEnum
+from itertools import chain
 from typing import NamedTuple
+
+from foldkeep.model.work import in_blocks
 
 from .filtering import numbers
 
@@ -55,8 +58,8 @@ class Due(NamedTuple):
 
     Attributes
     ----------
-    id
-        Its number in the stock.
+    ids
+        The numbers of its names in the stock: its own first, then those of its hard links.
     digest
         Of its content when it was read last; None if it never was, whole.
     changed_ns
@@ -65,7 +68,7 @@ class Due(NamedTuple):
         When it was last checked; 0 if never.
     """
 
-    id: int
+    ids: tuple[int, ...]
     path: bytes
     size: int
     modified_ns: int
@@ -77,6 +80,7 @@ class Due(NamedTuple):
     checked_ns: int
 
 
+_ROWS = 64  # that are written at once
 _COLUMNS = "kind, subject, checked_ns, result, right_ns, expected, found"
 _TOLD = ("ends", "content", "extent", "outline", "form")  # by a content that may be another now
 _FILE_PATH = "CAST(iif(d.path = x'2F', x'', d.path) || x'2F' || f.name AS BLOB)"
@@ -90,15 +94,15 @@ class Checks:
 
     def put(self, checks: Iterable[Check]) -> None:
         """Write checks down, each over the one before of the same thing; when that was right last is kept."""
-        self._db.executemany(
-            f"INSERT INTO checks ({_COLUMNS}) VALUES (?, ?, ?, ?, ?, ?, ?) ON CONFLICT (kind, subject) DO UPDATE SET"
-            " checked_ns = excluded.checked_ns, result = excluded.result,"
-            " right_ns = coalesce(excluded.right_ns, right_ns), expected = excluded.expected, found = excluded.found",
-            (
-                (each.kind, each.subject, each.checked_ns, each.result, each.right_ns, each.expected, each.found)
-                for each in checks
-            ),
-        )
+        # One statement for many rows: the interpreter's lock is handed over at each, while others read files.
+        for rows in in_blocks(checks, _ROWS):
+            self._db.execute(
+                f"INSERT INTO checks ({_COLUMNS}) VALUES {', '.join(['(?, ?, ?, ?, ?, ?, ?)'] * len(rows))}"
+                " ON CONFLICT (kind, subject) DO UPDATE SET checked_ns = excluded.checked_ns, result = excluded.result,"
+                " right_ns = coalesce(excluded.right_ns, right_ns), expected = excluded.expected,"
+                " found = excluded.found",
+                tuple(chain.from_iterable(rows)),
+            )
 
     def of(self, kind: Checked, results: Iterable[CheckResult] = tuple(CheckResult)) -> dict[bytes, Check]:
         """Return the last checks of a kind with some results, by subject."""
@@ -134,11 +138,19 @@ class Checks:
         What was read whole before comes before what never was.
         """
         self._db.execute("DROP TABLE IF EXISTS temp.due")
+        self._db.execute("DROP TABLE IF EXISTS temp.linked")
+        # To look for the other names of each file as it is read would take the square.
+        self._db.execute(
+            "CREATE TEMP TABLE linked AS SELECT volume, inode, group_concat(id) AS ids FROM files"
+            " GROUP BY volume, inode HAVING count(*) > 1"
+        )
+        self._db.execute("CREATE INDEX temp.linked_by_inode ON linked (volume, inode)")
         self._db.execute(
             f"CREATE TEMP TABLE due AS SELECT f.id, {_FILE_PATH} AS path, f.size, f.modified_ns, f.inode, f.place,"
-            " f.kind, f.digest, f.read_changed_ns, max(coalesce(c.checked_ns, 0)) AS checked_ns, f.volume"
+            " f.kind, f.digest, f.read_changed_ns, max(coalesce(c.checked_ns, 0)) AS checked_ns, l.ids"
             " FROM files f JOIN folders d ON d.id = f.folder"
             f" LEFT JOIN checks c ON c.kind = 'file' AND c.subject = {_FILE_PATH}"
+            " LEFT JOIN temp.linked l ON l.volume = f.volume AND l.inode = f.inode"
             f" WHERE f.size > 0 AND f.place IN ({numbers(places)})"
             " GROUP BY f.volume, f.inode ORDER BY checked_ns, f.digest IS NULL, f.volume, f.inode"
         )
@@ -146,7 +158,9 @@ class Checks:
         while page := self._db.execute(
             "SELECT rowid, * FROM temp.due WHERE rowid > ? ORDER BY rowid LIMIT 1024", (last,)
         ).fetchall():
-            yield from (Due(*row[1:-1]) for row in page)
+            for _, number, *row, names in page:
+                others = (each for each in map(int, names.split(",")) if each != number) if names else ()
+                yield Due((number, *others), *row)
             last = page[-1][0]
 
     def unread_since(self, before_ns: int) -> tuple[int, int]:
@@ -173,15 +187,15 @@ class Checks:
         ).fetchone()
         return count, size
 
-    def names_of(self, number: int) -> list[bytes]:
-        """Return the paths of a file by its number: its own, and those of its other names (hard links)."""
-        rows = self._db.execute(
-            f"SELECT {_FILE_PATH} AS path FROM files f JOIN folders d ON d.id = f.folder"
-            " WHERE (f.volume, f.inode) = (SELECT volume, inode FROM files WHERE id = ?) AND f.size ="
-            " (SELECT size FROM files WHERE id = ?) ORDER BY path",
-            (number, number),
+    def paths_of(self, names: Iterable[int]) -> list[bytes]:
+        """Return the paths of files by their numbers, in order."""
+        rows = (
+            self._db.execute(
+                f"SELECT {_FILE_PATH} FROM files f JOIN folders d ON d.id = f.folder WHERE f.id = ?", (number,)
+            ).fetchone()
+            for number in names
         )
-        return [path for (path,) in rows]
+        return sorted(row[0] for row in rows if row)
 
     def others_beside(self, number: int, place: int, most: int) -> list[bytes]:
         """Return the paths of up to so many other files of a place, from all over it."""
@@ -198,11 +212,18 @@ class Checks:
         count, size = self._db.execute("SELECT count(*), coalesce(sum(size), 0) FROM temp.due").fetchone()
         return count, size
 
-    def set_content(self, number: int, digest: bytes, changed_ns: int | None) -> None:
-        """Write down the content of a file, and of its other names, as it was read now."""
-        self._db.execute(
+    def set_contents(self, contents: Iterable[tuple[tuple[int, ...], bytes, int | None]]) -> None:
+        """Write down contents as they were read now; what was told by another content is dropped.
+
+        Of each file: the numbers of all its names, the digest, and the time of its last status change (None where that
+        does not tell).
+        """
+        self._db.executemany(
             f"UPDATE files SET {', '.join(f'{column} = iif(digest = :digest, {column}, NULL)' for column in _TOLD)},"
-            " digest = :digest, read_changed_ns = :changed WHERE (volume, inode) ="
-            " (SELECT volume, inode FROM files WHERE id = :number)",
-            {"digest": digest, "changed": changed_ns, "number": number},
+            " digest = :digest, read_changed_ns = :changed WHERE id = :number",
+            (
+                {"digest": digest, "changed": changed_ns, "number": number}
+                for names, digest, changed_ns in contents
+                for number in names
+            ),
         )

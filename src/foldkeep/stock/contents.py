@@ -17,7 +17,8 @@ SMALL_FILE = 256 * 1024
 class Reading(NamedTuple):
     """A file whose content a scan should read: one job for all the hard links of one file.
 
-    `ids` are the stock's numbers of its names, `path` is one of them.
+    `ids` are the stock's numbers of its names, `path` is one of them; `digest` is that of its content as it was read
+    before, if it was.
     """
 
     ids: tuple[int, ...]
@@ -26,6 +27,7 @@ class Reading(NamedTuple):
     modified_ns: int
     inode: int
     etag: str = ""
+    digest: bytes | None = None
 
 
 class Backlog(NamedTuple):
@@ -112,6 +114,21 @@ class Contents:
         """Return the files of places, of any kind or some, of which the whole content was not read yet."""
         return self._backlog("f.digest IS NULL AND f.size > 0", 1, 0, places, kinds)
 
+    def read_before(
+        self, places: Collection[int], kinds: Collection[str] | None = None
+    ) -> Iterator[tuple[int, bytes, int | None, str]]:
+        """Yield the files of places, of any kind or some, that were read whole: number, path, the time of last status
+        change that it had then (None where that does not tell), and entity tag.
+        """
+        some = f" AND f.kind IN ({','.join('?' * len(kinds))})" if kinds is not None else ""
+        rows = self._db.execute(
+            "SELECT f.id, d.path, f.name, f.read_changed_ns, f.etag FROM files f JOIN folders d ON d.id = f.folder"
+            f" WHERE f.digest IS NOT NULL AND f.size > 0 AND f.place IN ({numbers(places)}){some}",
+            tuple(kinds or ()),
+        )
+        for number, folder, name, changed_ns, etag in rows:
+            yield number, join(folder, name), changed_ns, etag
+
     def to_read_shared(self, places: Collection[int], shared: Shared) -> Backlog:
         """Return the files of places that may share something, of which the whole content was not read yet."""
         return self._backlog(f"f.digest IS NULL AND {shared}", 1, 0, places)
@@ -132,7 +149,7 @@ class Contents:
         self._db.execute("DROP TABLE IF EXISTS temp.work")
         self._db.execute(
             "CREATE TEMP TABLE work AS SELECT f.id, d.path AS folder, f.name, f.size, f.modified_ns,"
-            f" f.volume, f.inode, f.etag FROM files f JOIN folders d ON d.id = f.folder WHERE {condition}"
+            f" f.volume, f.inode, f.etag, f.digest FROM files f JOIN folders d ON d.id = f.folder WHERE {condition}"
             " AND f.size >= ? AND d.scan >= ? ORDER BY iif(f.size > ?, f.size, 0) DESC, f.volume, f.inode",
             (*(kinds or ()), least_size, scan, SMALL_FILE),
         )
@@ -144,8 +161,8 @@ class Contents:
     def _readings(self) -> Iterator[Reading]:
         for _, links in groupby(self._work(), key=lambda row: (row[6], row[7])):
             rows = list(links)
-            _, _, folder, name, size, modified_ns, _, inode, etag = rows[0]
-            yield Reading(tuple(row[1] for row in rows), join(folder, name), size, modified_ns, inode, etag)
+            _, _, folder, name, size, modified_ns, _, inode, *rest = rows[0]
+            yield Reading(tuple(row[1] for row in rows), join(folder, name), size, modified_ns, inode, *rest)
 
     def _work(self) -> Iterator[tuple]:  # type: ignore[type-arg]
         """Yield the rows of the work by pages, so that no cursor stays open over a write."""

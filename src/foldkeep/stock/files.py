@@ -6,7 +6,7 @@ from contextlib import contextmanager
 from typing import Any, NamedTuple
 
 from foldkeep.model import Place, StockFile
-from foldkeep.model.names import lies_below
+from foldkeep.model.names import folders_above
 
 from .filtering import BELOW, bounds
 
@@ -133,9 +133,9 @@ class Files:
         stale = self._db.execute(
             f"SELECT d.id, d.path FROM folders d WHERE {BELOW} AND d.scan < ?", (*bounds(path), scan)
         ).fetchall()
-        kept = tuple(spared)
+        kept = frozenset(spared)
         for id_, folder in stale:
-            if not any(folder == top or lies_below(folder, top) for top in kept):
+            if folder not in kept and kept.isdisjoint(folders_above(folder)):
                 self._miss("f.folder = ?", (id_,), scan)
                 self._db.execute("DELETE FROM folders WHERE id = ?", (id_,))
 

@@ -6,6 +6,7 @@ from enum import StrEnum
 from typing import TypeVar
 
 from foldkeep.model import Filter
+from foldkeep.model.kinds import OTHER
 from foldkeep.model.work import in_blocks
 
 _IN_FOLDERS = "files f JOIN folders d ON d.id = f.folder"
@@ -72,6 +73,9 @@ def condition(connection: sqlite3.Connection, wanted: Filter) -> tuple[str, list
         add("takes_name(f.name)")
     return " AND ".join(parts) or "1", values
 
+
+KIND_OF_ALL = f"coalesce(min(nullif(kind, '{OTHER}')), '{OTHER}')"
+"""The kind of a content of which files have several, as `model.kinds.kind_of_all` says."""
 
 BELOW = "(d.path = ? OR (d.path > ? AND d.path < ?))"
 

@@ -114,15 +114,19 @@ class Holdings:
             self._known_places = Places(self._db).by_id()
         return self._known_places
 
-    def like(self, size: int, ends: int) -> list[StockFile]:
-        """Return the files of a size that may have a content with these ends, in order of path.
+    def with_ends(self, size: int, ends: int) -> list[StockFile]:
+        """Return the files of a size that have these ends, in order of path."""
+        return self._of_size("f.size = ? AND f.ends = ?", size, ends)
 
-        Those whose ends were never read are among them.
-        """
+    def without_ends(self, size: int) -> list[StockFile]:
+        """Return the files of a size of which the ends were never read, in order of path."""
+        return self._of_size("f.size = ? AND f.ends IS NULL", size)
+
+    def _of_size(self, condition: str, *values: int) -> list[StockFile]:
         rows = self._db.execute(
-            f"SELECT {FILE_COLUMNS} FROM files f JOIN folders d ON d.id = f.folder WHERE f.size = ?"
-            f" AND (f.ends IS NULL OR f.ends = ?) {self._sound()} ORDER BY d.path, f.name",
-            (size, ends),
+            f"SELECT {FILE_COLUMNS} FROM files f JOIN folders d ON d.id = f.folder WHERE {condition} {self._sound()}"
+            " ORDER BY d.path, f.name",
+            values,
         )
         return [stock_file(row, self._places()) for row in rows]
 

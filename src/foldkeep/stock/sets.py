@@ -9,7 +9,7 @@ from foldkeep.model import Filter, StockFile
 from foldkeep.model.remote import SOMEBODY_ELSE, is_remote
 
 from .files import FILE_COLUMNS, join, stock_file
-from .filtering import FILTERABLE, condition
+from .filtering import FILTERABLE, KIND_OF_ALL, condition
 from .places import Places
 
 CRITERIA = {"content": "digest", "name": "name", "size": "size", "modified": "modified_ns"}
@@ -162,7 +162,7 @@ class Sets:
             freed = f"{more}(0, {less}({freed}, sum(owner <> {SOMEBODY_ELSE}) - 1))"
         at_place = "".join(f", {total}" for total in self._at.values())
         self._db.execute(
-            f"INSERT INTO temp.sets SELECT ?, {keys}, min(kind), {size}, count(*), max(links), {files} - 1,"
+            f"INSERT INTO temp.sets SELECT ?, {keys}, {KIND_OF_ALL}, {size}, count(*), max(links), {files} - 1,"
             f" {size} * {freed}, {first}{at_place}"
             f" FROM files f WHERE {part} GROUP BY {keys} HAVING {files} > 1",
             (number, *values),
@@ -275,16 +275,24 @@ class Sets:
             )
         }
 
-    def on_both_sides(self, pairs: Iterable[tuple[Collection[int], Collection[int]]]) -> tuple[int, int]:
-        """Return how many contents lie in places of both sides of one of the pairs, and the bytes of one copy each."""
+    def on_both_sides(
+        self, pairs: Iterable[tuple[Collection[int], Collection[int]]], wanted: Filter | None = None
+    ) -> tuple[int, int]:
+        """Return how many contents lie in places of both sides of one of the pairs, and the bytes of one copy each.
+
+        With a filter, only contents of which a file fits.
+        """
         sides = [tuple(",".join(map(str, sorted(side))) for side in pair) for pair in pairs]
         if not sides:
             return (0, 0)
         both = " OR ".join(f"max(place IN ({here})) AND max(place IN ({there}))" for here, there in sides)
+        fits, values = condition(self._db, wanted or Filter())
+        some = f" AND digest IN (SELECT f.digest FROM {FILTERABLE} WHERE {fits})" if wanted else ""
         count, size = self._db.execute(
             "SELECT count(*), coalesce(sum(size), 0) FROM (SELECT max(size) AS size FROM files"
-            " WHERE digest IS NOT NULL GROUP BY digest"
-            f" HAVING {both})"
+            f" WHERE digest IS NOT NULL{some} GROUP BY digest"
+            f" HAVING {both})",
+            values if wanted else (),
         ).fetchone()
         return count, size
 
@@ -292,9 +300,11 @@ class Sets:
         """Return the numbers of the places that have a file of this content."""
         return {row[0] for row in self._db.execute("SELECT DISTINCT place FROM files WHERE digest = ?", (digest,))}
 
-    def empty_files(self) -> int:
-        """Return how many names stand for empty files."""
-        (count,) = self._db.execute("SELECT count(*) FROM files WHERE size = 0").fetchone()
+    def empty_files(self, wanted: Filter) -> int:
+        """Return how many names that fit stand for empty files."""
+        fits, values = condition(self._db, wanted)
+        tables = FILTERABLE if wanted else "files f"
+        (count,) = self._db.execute(f"SELECT count(*) FROM {tables} WHERE f.size = 0 AND {fits}", values).fetchone()
         return int(count)
 
     def paths_of(self, digest: bytes) -> list[bytes]:

@@ -111,9 +111,9 @@ class Duplicates:
         return Overview(
             {kind: Totals(*counts) for kind, counts in self._kinds.items()},
             [(self.groups.places[number], *counts) for number, counts in sorted(sets.by_place().items())],
-            sets.empty_files(),
-            (0, 0) if self._question.across else sets.on_both_sides(self.groups.second_sides()),
-            sets.on_both_sides(self.groups.unsure_sides()),
+            sets.empty_files(self._question.wanted),
+            (0, 0) if self._question.across else sets.on_both_sides(self.groups.second_sides(), self._question.wanted),
+            sets.on_both_sides(self.groups.unsure_sides(), self._question.wanted),
             self.groups.unsure_pair(),
         )
 

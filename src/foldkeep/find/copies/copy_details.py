@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from foldkeep.model import Facts, StockFile, UnusableInput, visible
 from foldkeep.model.companions import are_a_pair
-from foldkeep.model.kinds import kind_of
+from foldkeep.model.kinds import kind_of, kind_of_all
 from foldkeep.signals import CopyState, MediaReader, Medium, copy_states
 from foldkeep.signals.essences import ESSENCE
 from foldkeep.stock import Stock
@@ -141,8 +141,8 @@ def _of_set(stock: Stock, reader: MediaReader, word: str, digest: bytes, suffix:
     first = files[0]
     here = next((file for file in files if os.path.lexists(file.path)), first)
     return Details(
-        word, min(f.kind for f in files), first.size, first.digest, reader.facts(medium(here)), _copies(stock, files),
-        archived=_archived(stock, first),
+        word, kind_of_all(file.kind for file in files), first.size, first.digest, reader.facts(medium(here)),
+        _copies(stock, files), archived=_archived(stock, first),
     )  # fmt: skip
 
 

@@ -7,6 +7,7 @@ from typing import Any, NamedTuple
 
 from foldkeep.model import CopySet, Facts, StockFile, UnusableInput
 from foldkeep.model.files import freed_files
+from foldkeep.model.kinds import kind_of_all
 from foldkeep.signals import MediaReader
 
 from .content_sets import Duplicates, Question, Totals
@@ -214,7 +215,7 @@ def totals_of(sets: Sequence[MediaSet | CopySet]) -> Iterator[tuple[str, Totals]
     """Yield the totals of sets for each kind of file, the largest saving first."""
     kinds: dict[str, Totals] = {}
     for each in sets:
-        kind = files_of(each)[0].kind
+        kind = kind_of_all(file.kind for file in files_of(each))
         spares = len({file.identity for file in files_of(each)}) - 1
         kinds[kind] = Totals.of((kinds.get(kind, Totals()), Totals(1, spares, each.reclaimable)))
     yield from sorted(kinds.items(), key=lambda item: (-item[1].reclaimable, item[0]))

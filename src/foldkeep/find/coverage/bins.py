@@ -9,7 +9,7 @@ from foldkeep.model import PathBytes, Problem, Progress, Step, no_progress
 from foldkeep.model.bin_names import bin_above
 from foldkeep.model.work import reason_of
 from foldkeep.scan.bins import BinFile, BinItem, Bins, read_bins
-from foldkeep.scan.reading import ends_at
+from foldkeep.scan.candidates import Candidates
 from foldkeep.stock import Stock
 from foldkeep.storage.local.reading import digest_of, opened
 
@@ -55,11 +55,12 @@ def look_into_bins(
     items = [item for item in bins.items if before_ns is None or (item.deleted_ns or time.time_ns()) < before_ns]
     answer = BinContents(others=bins.others, problems=bins.problems)
     total, done = sum(item.size for item in items), 0
+    candidates = Candidates(stock)
     for item in items:
         last = []
         for file in item.files:
             try:
-                if file.size and _is_last(stock, file, reads):
+                if file.size and _is_last(candidates, file, reads):
                     last.append(file)
             except OSError as error:
                 answer.problems.append(Problem(file.path, reason_of(error)))
@@ -69,8 +70,8 @@ def look_into_bins(
     return answer
 
 
-def _is_last(stock: Stock, file: BinFile, reads: bool) -> bool:
-    similar = stock.holdings.like(file.size, ends_at(file.path, file.size))
+def _is_last(candidates: Candidates, file: BinFile, reads: bool) -> bool:
+    similar = candidates.like(file.path, file.size)
     others = [each for each in similar if not bin_above(each.path)]
     if not others or not reads:
         return not others

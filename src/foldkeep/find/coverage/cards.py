@@ -12,8 +12,8 @@ from foldkeep.model.bin_names import bin_above
 from foldkeep.model.names import lies_below
 from foldkeep.model.remote import is_remote
 from foldkeep.scan import places_here
+from foldkeep.scan.candidates import Candidates
 from foldkeep.scan.cards import Candidate, Card, CardFile, Seeker, Sought, check_stands, read_card
-from foldkeep.scan.reading import ends_at
 from foldkeep.stock import Archived, Stock
 
 from .inventories import Cupboard, held_in
@@ -168,7 +168,7 @@ class _Library:
     """What the stock knows of files outside the folder, and which of them count."""
 
     def __init__(self, stock: Stock, folder: PathBytes, on: Sequence[str]) -> None:
-        self._stock = stock
+        self._candidates = Candidates(stock)
         self._folder = folder
         self._on = frozenset(on)
         places = stock.places.all()
@@ -185,7 +185,7 @@ class _Library:
     def like(self, file: CardFile) -> list[StockFile]:
         """Return the files outside the folder that may have the content of one in it, by size and both ends."""
         try:
-            similar = self._stock.holdings.like(file.size, ends_at(file.path, file.size))
+            similar = self._candidates.like(file.path, file.size)
         except OSError:
             return []  # that is told when it is to be read
         return [other for other in similar if not lies_below(other.path, self._folder)]

@@ -12,6 +12,7 @@ from operator import itemgetter
 from typing import NamedTuple
 
 from foldkeep.model import Filter, PathBytes, Role, StockFile, UnusableInput, visible
+from foldkeep.model.kinds import kind_of_all
 from foldkeep.model.names import innermost
 from foldkeep.model.remote import is_remote, server_of
 from foldkeep.model.spelling import advice_for
@@ -363,7 +364,9 @@ def _count_read(stock: Stock, wanted: Filter, chosen: _Chosen, holders: Holders,
         outside = elsewhere.get(digest, 0)
         mask, places, is_single = outside | bits[place, volume], alone[place], True
         rows = [first, *group] if is_far else group  # noqa: B031 - the rest of it
-        for _, other, another, at, *_ in rows:
+        for _, other, another, at, _, like in rows:
+            if like != kind:
+                kind = kind_of_all((kind, like))
             mask |= bits[at, other]
             is_single = is_single and another == inode and other == volume
             if at not in places:

@@ -14,7 +14,7 @@ from foldkeep.model.errors import PlaceBusy
 from foldkeep.model.work import reason_of
 from foldkeep.scan import places_here
 from foldkeep.scan.bins import BinItem
-from foldkeep.scan.reading import ends_at
+from foldkeep.scan.candidates import Candidates
 from foldkeep.stock import Stock
 from foldkeep.storage.local.changes import flush, remove_folder, unlink
 from foldkeep.storage.local.reading import (
@@ -171,7 +171,7 @@ def _vouched(file: RunFile, vouchers: Vouchers, allow_last_copy: bool) -> _Going
             digest, size = digest_of(descriptor, file.size)
             if size != file.size:
                 raise NotSafe("changed while it was read")
-            known = file._replace(digest=digest, keeper=_keeper(vouchers.stock, file, digest))
+            known = file._replace(digest=digest, keeper=_keeper(vouchers.candidates, file, digest))
             os.lseek(descriptor, 0, os.SEEK_SET)
             # What is empty has no content that could be lost.
             last = allow_last_copy or not file.size
@@ -184,10 +184,10 @@ def _vouched(file: RunFile, vouchers: Vouchers, allow_last_copy: bool) -> _Going
             os.close(descriptor)
 
 
-def _keeper(stock: Stock, file: RunFile, digest: bytes) -> PathBytes:
+def _keeper(candidates: Candidates, file: RunFile, digest: bytes) -> PathBytes:
     """Return a file outside folds and bins that has the content of one, and that the stock has not read whole."""
     size = file.size
-    for other in stock.holdings.like(size, ends_at(file.path, size)) if size else ():
+    for other in candidates.like(file.path, size) if size else ():
         if other.digest is None and not bin_above(other.path):
             with suppress(OSError), opened(other.path) as descriptor:
                 if digest_of(descriptor, size) == (digest, size):

@@ -14,6 +14,7 @@ from foldkeep.model.bin_names import bin_above
 from foldkeep.model.machines import is_elsewhere, split_machine
 from foldkeep.model.names import lies_below, lies_in_a_fold
 from foldkeep.model.remote import is_remote
+from foldkeep.scan.candidates import Candidates
 from foldkeep.scan.packages import check_package
 from foldkeep.stock import Archived, Stock
 from foldkeep.storage import storage_at
@@ -51,6 +52,8 @@ class Vouchers:
         What became of files by the hands of this process.
     proofs
         What other machines vouch for, by content.
+    candidates
+        Files that may have a content.
     """
 
     stock: Stock
@@ -64,6 +67,7 @@ class Vouchers:
     _lent: Counter[bytes] | None = None
 
     def __post_init__(self) -> None:
+        self.candidates = Candidates(self.stock)
         self._sides = Sides(self.stock)
         self._why_not_apart = ""
 

@@ -23,7 +23,7 @@ def fixity_rows(damaged: Iterable[Damage], changed: Iterable[Damage]) -> Iterato
 
 def _set(each: Damage) -> str:
     # Two damaged copies of one content are healed each by itself.
-    return f"h{each.found.due.id}"
+    return f"h{each.found.due.ids[0]}"
 
 
 def _row(each: Damage, action: Action, reason: str) -> DocketRow:

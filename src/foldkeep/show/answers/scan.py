@@ -38,6 +38,7 @@ class ScanAnswer(NamedTuple):
             "fetched_bytes": report.fetched_bytes,
             "moved": report.moved,
             "contradictions": report.contradictions,
+            "rewritten": report.rewritten,
             **({"damaged": report.damaged} if report.checked else {}),
             "passed": dict(report.passed),
             "seconds": round(report.seconds, 3),
@@ -71,6 +72,9 @@ class ScanAnswer(NamedTuple):
         if report.passed:
             words = ", ".join(f"{number:,} {_PASSED[why]}" for why, number in sorted(report.passed.items()))
             page.line((f"Passed by: {words}.", QUIET))
+        if report.rewritten:
+            files = count(report.rewritten, "file")
+            page.line((f"{files} changed though size and time did not; the problems name them.", CARE))
         if report.damaged:
             page.line(
                 (f"Found damage in {count(report.damaged, 'file')}; see what with: foldkeep list --damaged", CARE)

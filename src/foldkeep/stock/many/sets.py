@@ -7,7 +7,7 @@ from typing import Any
 from foldkeep.model import Filter
 
 from ..files import FILE_COLUMNS
-from ..filtering import FILTERABLE, condition
+from ..filtering import FILTERABLE, KIND_OF_ALL, condition
 from ..sets import Sets
 from .connection import translated
 from .ranges import digest_ranges
@@ -53,9 +53,10 @@ class SetsOfMany(Sets):
         """Set down groups of one content: by file first, since distinct files of each would have to be in memory."""
         keys = ", ".join(self._keys)
         self._db.execute(
-            f"INSERT INTO temp.sets SELECT ?, {keys}, min(kind), any_value(size), sum(names), max(links), count(*) - 1,"
-            f" any_value(size) * (count(*) - 1), min(first_name) FROM (SELECT {keys}, min(kind) AS kind,"
-            " any_value(size) AS size, count(*) AS names, max(links) AS links, min(name) AS first_name"
+            f"INSERT INTO temp.sets SELECT ?, {keys}, {KIND_OF_ALL}, any_value(size), sum(names), max(links),"
+            f" count(*) - 1, any_value(size) * (count(*) - 1), min(first_name) FROM (SELECT {keys},"
+            f" {KIND_OF_ALL} AS kind, any_value(size) AS size, count(*) AS names, max(links) AS links,"
+            " min(name) AS first_name"
             f" FROM files f WHERE {part} GROUP BY {keys}, volume, inode) GROUP BY {keys} HAVING count(*) > 1",
             (number, *values),
         )
