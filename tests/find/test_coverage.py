@@ -12,9 +12,17 @@ import pytest
 
 from foldkeep.model.names import path_from_uri
 from harness.desks import Desk, left, listing, read_everything
+from harness.disks import say_disks
+from harness.litter import LITTER, NO_LITTER, previews
 from harness.points import Points, befores
 
 STANDINGS = ("once", "one volume", "several volumes")
+
+
+@pytest.fixture(autouse=True)
+def second_disk(far: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Have what lies far lie on a disk of its own: memory, where it is, counts as none."""
+    say_disks(monkeypatch, {far: "far"})
 
 
 def libraries(desk: Desk, far: Path, seed: int) -> dict[str, Path]:
@@ -72,11 +80,14 @@ def test_the_overview_is_what_set_arithmetic_says(desk, far, seed):
         answer = desk.ask("coverage", *more)
         assert {each: answer["standings"][each]["contents"] for each in STANDINGS} == counts, volumes
         assert answer["contents"] == len(holders)
+        by_disks = answer["disks"]
+        apart = {d: len({v for v, *_ in files} - {"cupboard"}) > 1 for d, files in holders.items()}
+        assert by_disks["several disks"]["contents"] == sum(apart.values())
+        # Of the drive in the cupboard nobody knows which disk it is.
+        assert by_disks["not known"]["contents"] == counts["several volumes"] - sum(apart.values())
         for word, number in (("--fewer-than", 2), ("--at-least", 2)):
             listed = desk.ask("coverage", word, str(number), *more)["listed"]
-            wanted = {
-                d for d, files in holders.items() if (len({v for v, *_ in files}) < 2) == (word == "--fewer-than")
-            }
+            wanted = {d for d in holders if apart[d] != (word == "--fewer-than")}
             assert {sha_of(each) for each in listed} == wanted
     on_backup = {digest for digest, files in by_reading(ours).items() if "there" in {v for v, *_ in files}}
     missing = desk.ask("coverage", "--on", "backup")["listed"]
@@ -107,9 +118,7 @@ def card(far) -> Path:
         (top / f"DCIM/10{number}/IMG_{number}.wav").write_bytes(b"voice %d" % number * 300)
     (top / ".note.txt").write_bytes(b"hidden words")
     (top / "DCIM/empty.jpg").touch()
-    (top / "DCIM/Thumbs.db").write_bytes(b"of the system")
-    (top / ".Trashes/501").mkdir(parents=True)
-    (top / ".Trashes/501/gone.jpg").write_bytes(b"thrown away")
+    (top / "DCIM/Thumbs.db").write_bytes(previews())
     return top
 
 
@@ -124,7 +133,8 @@ def test_a_card_is_safe_only_when_each_content_was_read_on_another_volume(desk, 
     answer = desk.run("coverage", card, "--json")
     found = answer.json
     assert (answer.status, found["safe"], found["files"], found["missing"]) == (0, True, 10, [])
-    assert (found["empty_files"], found["passed"], found["problems"]) == (1, 2, [])
+    assert (found["empty_files"], found["passed"], found["problems"]) == (1, 1, [])
+    assert (found["disk"], found["disks"]) == ("far", ["inner"])
     assert "All 10 files" in desk.run("coverage", card).out
     quick = desk.run("coverage", card, "--trust-stock", "--json")
     assert (quick.status, quick.json["safe"]) == (1, None)
@@ -155,7 +165,7 @@ def in_the_fold(desk: Desk, card: Path) -> None:
         ("nothing there", "nowhere else"),
         ("in a bin", "in a bin"),
         ("in the fold", "in the fold of run 1"),
-        ("on its own volume", "on its own volume"),
+        ("on its own disk", "on its own disk"),
         ("in a package", "in the package"),
         ("changed since", "nowhere else"),
     ],
@@ -173,7 +183,7 @@ def test_what_nobody_read_on_another_volume_does_not_count_and_is_told_apart(des
         bin_.parent.mkdir(parents=True)
         shutil.copy2(card / "DCIM/101/IMG_1.jpg", bin_)
         desk.ask("scan", desk.place, "--hidden", "--system", "--read-all")
-    if change == "on its own volume":
+    if change == "on its own disk":
         shutil.copytree(card / "DCIM/101", far / "second")
         desk.ask("scan", far / "second", "--read-all")
     if change == "changed since":
@@ -274,8 +284,11 @@ def test_what_else_lies_on_a_card_makes_it_unsafe(desk, far, card):
     assert desk.ask("coverage", card)["safe"]  # an empty fold has nothing
     (waiting / "000001.jpg").write_bytes(b"folded")
     answer = desk.run("coverage", card, "--json")
-    assert (answer.status, answer.json["safe"]) == (1, False)
-    assert "1 folded file" in answer.json["problems"][0]["reason"]
+    assert (answer.status, answer.json["safe"], answer.json["in_folds"]) == (1, False, 1)
+    assert answer.json["missing"][0]["path"].endswith("000001.jpg")
+    shutil.copy2(waiting / "000001.jpg", desk.place)
+    desk.ask("scan", desk.place)
+    assert desk.ask("coverage", card)["safe"]  # it waits there, and lies elsewhere too
     shutil.rmtree(card / ".foldkeep")
     inside = card / "mounted"
     inside.mkdir()
@@ -311,3 +324,27 @@ def test_a_file_that_cannot_be_read_is_never_safe(desk, far, card, monkeypatch):
         answer = desk.run("coverage", card, "--json")
         assert (answer.status, answer.json["safe"], len(answer.json["missing"])) == (1, False, 3)
         assert all(why in each["reason"] for each in answer.json["missing"])
+
+
+def test_litter_is_told_apart_by_its_content_and_nothing_is_passed_by_for_its_name(desk, far, card):
+    taken_in(desk, card)
+    for name, content in LITTER.items():
+        path = card / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(content)
+    run = card / ".foldkeep/20260101T000000Z-00000000"
+    (run / "files").mkdir(parents=True)
+    (run / "journal-2.jsonl").write_bytes(b'{"journal":2,"run":"k","method":"fold"}\n{"done":"waiting","n":1}\n   ')
+    (card / ".foldkeep/lock").write_bytes(b"")
+    found = desk.ask("coverage", card)
+    assert (found["safe"], found["passed"], found["missing"]) == (True, len(LITTER) + 1, [])
+    shutil.rmtree(card / ".foldkeep")
+    for name, content in NO_LITTER.items():
+        path = card / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        kept = path.read_bytes() if path.exists() else None
+        path.write_bytes(content)
+        answer = desk.run("coverage", card, "--json")
+        assert (answer.status, answer.json["safe"]) == (1, False), name
+        assert [each["path"] for each in answer.json["missing"]] == [str(path)], name
+        path.unlink() if kept is None else path.write_bytes(kept)

@@ -160,4 +160,4 @@ def test_subvolumes_of_one_file_system_are_one_disk(tmp_path):
         answer = desk.run("coverage", point / "card", "--json")
         assert (answer.status, answer.json["safe"]) == (1, False)
         desk.ask("scan", point / "card", "--read-all")
-        assert desk.ask("coverage")["standings"]["one volume"]["contents"] == 1
+        assert desk.ask("coverage")["disks"]["one disk"]["contents"] == 1

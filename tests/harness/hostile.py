@@ -31,7 +31,7 @@ from foldkeep.fold.servers.vault import page_records
 from foldkeep.formats.catalogs import catalog_source, read_catalog, read_thumbnail
 from foldkeep.formats.columns import ColumnsReader, save_columns
 from foldkeep.formats.columns.seal import seal
-from foldkeep.formats.documents import mentions_in, read_bin_info, records_of, timeline_seconds
+from foldkeep.formats.documents import kind_of_litter, mentions_in, read_bin_info, records_of, timeline_seconds
 from foldkeep.formats.own import (
     InventoryHead,
     InventoryPlace,
@@ -54,6 +54,7 @@ from foldkeep.model import Filter, FoldKeepError, no_progress
 from foldkeep.model.machines import Machine
 from foldkeep.model.reminders import Reminder
 from foldkeep.model.vouchers import VouchedFile, Voucher
+from foldkeep.scan.own_papers import is_own_paper
 from foldkeep.scan.packages import check_package
 from foldkeep.show.answers.alike import AlikeAnswer, alike_rows_of_table
 from foldkeep.signals import CUTS, FILM_PRINT, PHOTO_PRINT, SIDE, SOUND_PRINT, Apart
@@ -66,6 +67,7 @@ from foldkeep.storage.dav.multistatus import answers as multistatus_answers
 from harness.containers import filmed, recorded, remuxed, scanned
 from harness.documents import database, edl, otio, referring, xml
 from harness.essences import MADE, Held, made
+from harness.litter import LITTER
 
 _KEY = Ed25519PrivateKey.from_private_bytes(b"a key of the tests, of 32 bytes.")
 OURS = (OSError, ValueError, FoldKeepError)
@@ -92,6 +94,12 @@ def journal(path: Path) -> object:
         return [decoded(line, b"/place") for line in lines if isinstance(line, dict)]
     except (KeyError, TypeError, OverflowError, RecursionError) as error:  # as the reader of journals takes them
         raise ValueError("no line of ours") from error
+
+
+def litter(path: Path) -> object:
+    content = path.read_bytes()
+    found = [kind_of_litter(os.fsencode(f"/card/{name}"), content) for name in LITTER]
+    return found, is_own_paper(b"/.foldkeep/k/journal-2.jsonl", content), is_own_paper(b"/.foldkeep/lock", content)
 
 
 def columns(path: Path) -> object:
@@ -265,6 +273,7 @@ READERS: dict[str, Callable[[Path], object]] = {
     "signals": signals,
     "sealed columns": sealed_columns,
     "journal": journal,
+    "litter": litter,
     "page": lambda path: page_records(path.read_bytes(), b"https://cloud.example/kites"),
     "multistatus": lambda path: [each.file(b"a", b"/me") for each in multistatus_answers([path.read_bytes()])],
     "package": package,
@@ -471,6 +480,7 @@ def _voucher() -> bytes:
 COLUMNS = _columns()
 VOUCHER = _voucher()
 SEEDS: dict[str, list[bytes]] = {
+    "litter": list(LITTER.values()),
     "page": [JOURNAL], "multistatus": [MULTISTATUS],
     "list": ["\n".join(PATHS).encode()], "csv": [b"path,rating,keywords\n/v/a.mov,4,kite;sea\n"],
     "json": [json.dumps([{"path": path, "rating": 3} for path in PATHS]).encode()],

@@ -340,6 +340,9 @@ def test_what_is_copied_to_a_drive_is_whole_and_what_is_healed_there_comes_back(
     assert desk.run("coverage", card, "-o", desk.docket).status == 1
     words = ("fold", desk.docket, "--yes", "--method", "copy", "--into", desk.place, "--below", card)
     assert desk.ask(*words)["folded"] == 2
+    # What a program shows may be anywhere, until somebody says where it is.
+    is_shown = desk.run("coverage", card, "--json").json["disks"] == []
+    assert desk.run("places", desk.place, "--disk", "a drive" * is_shown).status == 0
     answer = desk.run("coverage", card, "--json")
     assert (answer.status, answer.json["safe"]) == (0, True)
     assert every_content(card) <= every_content(desk.place / "DCIM")

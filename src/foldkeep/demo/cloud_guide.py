@@ -47,6 +47,11 @@ _STEPS: tuple[tuple[str, tuple[str, ...], int], ...] = (
     ("", ("scan", "{url}"), 0),
     ("", ("space",), 0),
     (
+        "This cloud runs on the same machine. Say that its disk is another one, as a real cloud's would be.",
+        ("places", "{label}", "--disk", "the cloud's"),
+        0,
+    ),
+    (
         "May this card be formatted? A copy in the cloud would do, once it is read from there.",
         ("coverage", CARD, "--top", "2"),
         1,

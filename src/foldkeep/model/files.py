@@ -42,6 +42,8 @@ class Place(NamedTuple):
         Its path below where its volume is mounted; empty at its top, None before that was looked at.
     mark
         What a file in its fold says it is, wherever it lies; empty if it never had one.
+    disk
+        The disk that it lies on, by the user's own word; empty if nothing was said.
     """
 
     id: int
@@ -54,6 +56,7 @@ class Place(NamedTuple):
     scanned_ns: int | None = None
     below: bytes | None = None
     mark: str = ""
+    disk: str = ""
 
 
 class StockFile(NamedTuple):

@@ -3,6 +3,8 @@
 from enum import StrEnum
 from typing import Any, NamedTuple, Self
 
+from .disks import NEVER_KNOWN, Disks
+
 SPECIAL = '*:?"<>|\\'
 """Characters in names that Windows has a use for."""
 
@@ -118,12 +120,15 @@ class Volume(NamedTuple):
         What a person knows it by: the device or share, and where it was mounted.
     capabilities
         What it can do; None before a place on it was first folded or marked.
+    disks
+        The disks that it was on when it was scanned last.
     """
 
     id: int
     key: str
     name: str
     capabilities: Capabilities | None = None
+    disks: Disks = NEVER_KNOWN
 
     @property
     def is_lasting(self) -> bool:

@@ -52,9 +52,7 @@ def add_remote_place(stock: Stock, path: PathBytes, role: Role | None, asked: fr
         if known is None:
             label = visible(path.rpartition(b"/")[2]) if path != server_of(path) else host_of(path)[1]
             known = stock.places.add(path, role or Role.WORKING, label, volume, 0)
-        place = Place(
-            known.id, path, role or known.role, known.label, volume, 0, asked, known.scanned_ns, None, known.mark
-        )
+        place = known._replace(role=role or known.role, volume=volume, inode=0, asked=asked, below=None)
         stock.places.change(place)
     return place
 

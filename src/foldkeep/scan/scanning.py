@@ -15,7 +15,7 @@ from foldkeep.model.remote import is_remote
 from foldkeep.model.units import is_clock_change
 from foldkeep.stock import Backlog, Shared, Stock
 from foldkeep.storage import storage_at
-from foldkeep.storage.local.drives import keeps_inodes, may_fall_silent
+from foldkeep.storage.local.drives import DiskFinder, keeps_inodes, may_fall_silent
 from foldkeep.storage.local.reading import facts_at, may_be_one, modified_ns
 from foldkeep.storage.remote import remote_storage
 
@@ -174,11 +174,13 @@ def _look_for_clones(stock: Stock, far: FarPlaces) -> None:
 
 def _look_for_second_mounts(stock: Stock, far: FarPlaces) -> None:
     """Find files that are one, seen through two mounts, and have them count as names of one file."""
-    if len(stock.places.volumes()) < 2:
+    volumes = stock.places.volumes()
+    if len(volumes) < 2:
         return
     for alike in stock.contents.seen_on_two_volumes():
         found: list[tuple[int, os.stat_result]] = []
-        for number, volume, path in alike:
+        # What is known of the disk under one of the views is true of the file.
+        for number, volume, path in sorted(alike, key=lambda each: (bool(volumes[each[1]].disks.why), each[1])):
             if far.top_of(path) in far.silent:
                 continue
             try:
@@ -223,13 +225,14 @@ def _look(
     looking = Looking(settings, top.asked, inner)
     salt = repr(sorted(settings.kinds.items())).encode()
     incomplete: list[bytes] = []
-    early, any_news = _EarlyReading(pool), False
+    early, any_news, disks = _EarlyReading(pool), False, DiskFinder()
     if is_remote(top.path):
         note_quota(stock, top)
         changed, volumes = _Changed(by_inode=False), {REMOTE_DEVICE: top.volume}
         listings = walk_remote(top.path, looking, remote_storage(top.path))
     else:
         top = renewed(stock, top)
+        stock.places.set_disks(top.volume, disks.disks_of(top.path, os.stat(top.path).st_dev))
         changed, volumes = _changed_as_a_whole(stock, top), {os.stat(top.path).st_dev: top.volume}
         if may_fall_silent(top.path):
             far.add(top.path)
@@ -245,6 +248,7 @@ def _look(
             if listing.device not in volumes:
                 facts = storage_at(listing.path).volume_of(listing.path, listing.device)
                 volumes[listing.device] = stock.places.volume(facts.key, facts.name)
+                stock.places.set_disks(volumes[listing.device], disks.disks_of(listing.path, listing.device))
             if not changed.by_inode:
                 report.without_inodes.add(volumes[listing.device])
             any_news |= _take(stock, listing, top.id, volumes[listing.device], scan, looking, salt, changed)

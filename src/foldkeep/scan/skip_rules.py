@@ -42,11 +42,14 @@ class Looking:
 
     odd_ends = _LAST_OF_SYSTEM_FILES
 
-    def __init__(self, settings: Settings, asked: Iterable[str] = (), apart: Collection[bytes] = ()) -> None:
+    def __init__(
+        self, settings: Settings, asked: Iterable[str] = (), apart: Collection[bytes] = (), *, folds: bool = False
+    ) -> None:
         self.settings = settings
         self.asked = frozenset(asked)
         self.apart = frozenset(apart)
         wanted = settings.asked | self.asked
+        self._folds = folds
         self._hidden = "hidden" in wanted
         self._system = "system" in wanted
         self.volumes = "volumes" in wanted
@@ -67,7 +70,7 @@ class Looking:
 
     def passes_folder(self, name: str, path: bytes) -> str | None:
         """Return why a folder is not entered, or None. Folds and places are passed by without a word: ``""``."""
-        if name == _FOLD_NAME or path in self.apart:
+        if (name == _FOLD_NAME and not self._folds) or path in self.apart:
             return ""
         if not self._system and (name.lower() in _SYSTEM_FOLDERS or bin_above(path + b"/files/x")):
             return "system"

@@ -5,11 +5,12 @@ import sqlite3
 from collections.abc import Iterable
 
 from foldkeep.model import Place, Role, Volume
+from foldkeep.model.disks import Disks
 from foldkeep.model.names import innermost
 from foldkeep.model.remote import SOMEBODY_ELSE, Quota, side_of
 from foldkeep.model.volumes import Capabilities
 
-_COLUMNS = "id, path, role, label, volume, inode, asked, scanned_ns, below, mark"
+_COLUMNS = "id, path, role, label, volume, inode, asked, scanned_ns, below, mark, disk"
 
 _WITH_PATHS = {
     "places": ("path",), "folders": ("path",), "gone": ("path",), "archives": ("package", "made_at", "project"),
@@ -64,9 +65,9 @@ class Places:
         """Write a place as it is given over what the stock has under its number."""
         self._db.execute(
             "UPDATE places SET role = ?, label = ?, volume = ?, inode = ?, asked = ?, scanned_ns = ?,"
-            " below = ?, mark = ? WHERE id = ?",
+            " below = ?, mark = ?, disk = ? WHERE id = ?",
             (place.role, place.label, place.volume, place.inode, ",".join(sorted(place.asked)), place.scanned_ns,
-             place.below, place.mark, place.id),
+             place.below, place.mark, place.disk, place.id),
         )  # fmt: skip
 
     def relocate(self, place: Place, path: bytes) -> None:
@@ -132,13 +133,21 @@ class Places:
     def volumes(self) -> dict[int, Volume]:
         """Return every volume under its number."""
         return {
-            id_: Volume(id_, key, name, Capabilities.from_known(json.loads(known)) if known else None)
-            for id_, key, name, known in self._db.execute("SELECT id, key, name, capabilities FROM volumes")
+            id_: Volume(
+                id_, key, name, Capabilities.from_known(json.loads(known)) if known else None, Disks.from_known(disks)
+            )
+            for id_, key, name, known, disks in self._db.execute(
+                "SELECT id, key, name, capabilities, disks FROM volumes"
+            )
         }
 
     def set_capabilities(self, volume: int, capabilities: Capabilities) -> None:
         """Write down what a volume can do, as it was tried out."""
         self._db.execute("UPDATE volumes SET capabilities = ? WHERE id = ?", (json.dumps(capabilities.known()), volume))
+
+    def set_disks(self, volume: int, disks: Disks) -> None:
+        """Write down which disks a volume is on, as it was found out."""
+        self._db.execute("UPDATE volumes SET disks = ? WHERE id = ?", (disks.known(), volume))
 
     def own_sizes(self) -> dict[int, int]:
         """Return, for each place with files, the bytes of those that are not somebody else's on a server."""

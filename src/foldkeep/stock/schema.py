@@ -260,6 +260,10 @@ _MIGRATIONS = (
         PRIMARY KEY (number, run)
     ) STRICT, WITHOUT ROWID;
     """,
+    """
+    ALTER TABLE volumes ADD COLUMN disks TEXT NOT NULL DEFAULT '';  -- what tells its disks from others; a JSON list
+    ALTER TABLE places ADD COLUMN disk TEXT NOT NULL DEFAULT '';    -- the disk that it is on, by the user's own word
+    """,
 )
 VERSION = len(_MIGRATIONS)
 

@@ -15,9 +15,9 @@ if TYPE_CHECKING:
 
 EXAMPLES = """\
 examples:
-  foldkeep places
   foldkeep places shelf-drive --role archive --label cupboard
   foldkeep places --separate desk cloud     no program keeps these two alike
+  foldkeep places pool --disk "blue box"    it lies on the disk that I call so
 """
 
 
@@ -26,6 +26,13 @@ OPTIONS = (
     Option("--role", "its new role", Takes.WORD, choices=ROLES),
     Option("--label", "its new name", Takes.WORD),
     Option("--at", "the folder where it is now, if Fold Keep did not find its drive", Takes.FOLDER, "DIR", rare=True),
+    Option(
+        "--disk",
+        "the disk that it lies on, in a word of yours, where the system does not tell: places with one word share a"
+        ' disk, and with different ones they do not; nothing ("") takes it back',
+        Takes.WORD,
+        "WORDS",
+    ),
     Option(
         "--mark",
         "write a mark into a folder, by which its drive is known again; a copy becomes a place of its own",
@@ -59,11 +66,12 @@ OPTIONS = (
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Change what is to be changed, then list."""
     from foldkeep.model import UnusableInput
-    from foldkeep.scan import presences
+    from foldkeep.scan import Presence, presences
+    from foldkeep.scan.disks import DisksOfFiles
     from foldkeep.show.answers.places import PlacesAnswer
     from foldkeep.stock import Stock
 
-    if (args.role or args.label or args.at) and not args.place:
+    if (args.role or args.label or args.at or args.disk is not None) and not args.place:
         raise UnusableInput("no place is named", "name one by its label or path: foldkeep places LABEL --role backup")
     if args.machine_key or args.learn_key or args.forget_key:
         return _keys(args, env)
@@ -73,7 +81,11 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
                 _change(stock, args, env)
         places = stock.places.all()
         sizes, volumes, here = stock.places.sizes(), stock.places.volumes(), presences(stock)
-    env.answer(args, PlacesAnswer(places, sizes, volumes, here))
+        finder = DisksOfFiles(stock)
+        disks = {
+            place.id: finder.of_place(place, place.volume, is_here=here[place.id] is Presence.HERE) for place in places
+        }
+    env.answer(args, PlacesAnswer(places, sizes, volumes, here, disks))
     return ExitStatus.DONE
 
 
@@ -137,4 +149,5 @@ def _change(stock: "Stock", args: argparse.Namespace, env: Environment) -> None:
             raise UnusableInput(f"another place has the label {args.label}", "choose another one")
         role = Role(args.role) if args.role else place.role
         with stock.transaction():
-            stock.places.change(place._replace(role=role, label=args.label or place.label))
+            disk = place.disk if args.disk is None else args.disk.strip()
+            stock.places.change(place._replace(role=role, label=args.label or place.label, disk=disk))

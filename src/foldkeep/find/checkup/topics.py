@@ -112,10 +112,10 @@ def spares(view: View) -> Finding:
 
 
 def once(view: View) -> Finding:
-    """Tell what lies on one volume only."""
+    """Tell what is not known to be on two disks."""
     last = view.last(Topic.ONCE)
     total = coverage(view.stock, Filter(), Demand()).total
-    alone: Counted = total[Standing.ONCE] + total[Standing.ONE_VOLUME]
+    alone: Counted = total[Standing.ONCE] + total[Standing.ONE_DISK] + total[Standing.NOT_KNOWN]
     more, more_bytes = max(0, alone.contents - last.number), max(0, alone.bytes - last.bytes)
     wants = more > 0 or more_bytes > 0
     return Finding(Topic.ONCE, wants, alone.contents, alone.bytes, more, more_bytes, since_ns=last.made_ns)

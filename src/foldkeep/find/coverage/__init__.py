@@ -8,13 +8,15 @@ if TYPE_CHECKING:
     from .bins import BinContents, Binned, look_into_bins
     from .cards import CardAnswer, CardCoverage, cover_card
     from .fixity import Damage, Fixity, GoodCopies, check_fixity
-    from .overview import Counted, Coverage, Demand, Standing, Whereabouts, coverage, whereabouts
+    from .overview import BY_DISKS, BY_VOLUMES, Counted, Coverage, Demand, Standing, Whereabouts, coverage, whereabouts
 
 __all__ = [
     "coverage",
     "Coverage",
     "Counted",
     "Demand",
+    "BY_DISKS",
+    "BY_VOLUMES",
     "Standing",
     "whereabouts",
     "Whereabouts",

@@ -1,4 +1,4 @@
-"""Whether a folder may be given up: each of its contents looked for on other volumes, by reading, in this run."""
+"""Whether a folder may be given up: each of its contents looked for on other disks, by reading, in this run."""
 
 import os
 from collections import deque
@@ -9,11 +9,14 @@ from typing import NamedTuple
 
 from foldkeep.model import PathBytes, Problem, Progress, RunFileState, Settings, Step, StockFile, no_progress
 from foldkeep.model.bin_names import bin_above
+from foldkeep.model.disks import Disks, count_apart, why_not_apart
 from foldkeep.model.names import lies_below
 from foldkeep.model.remote import is_remote
 from foldkeep.scan import places_here
 from foldkeep.scan.candidates import Candidates
-from foldkeep.scan.cards import Candidate, Card, CardFile, Seeker, Sought, check_stands, read_card
+from foldkeep.scan.cards import Candidate, Card, CardFile, Seeker, Sought, Unsure, check_stands, read_card
+from foldkeep.scan.disks import DisksOfFiles
+from foldkeep.scan.probes import why_not_two
 from foldkeep.stock import Archived, Stock
 
 from .inventories import Cupboard, held_in
@@ -28,8 +31,8 @@ class Apart(NamedTuple):
 
     Attributes
     ----------
-    same_volume
-        Whether a file on the folder's own volume has it.
+    same_disk
+        Whether a file on the folder's own disk has it.
     runs
         Numbers of the runs in whose folds it waits.
     bins
@@ -40,7 +43,7 @@ class Apart(NamedTuple):
         Labels of places on servers that a program may keep like one on this machine.
     """
 
-    same_volume: bool = False
+    same_disk: bool = False
     runs: tuple[int, ...] = ()
     bins: tuple[PathBytes, ...] = ()
     away: tuple[str, ...] = ()
@@ -51,19 +54,22 @@ class Apart(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class CardAnswer:
-    """What became of one file of the folder: where it was read on other volumes, and what does not count.
+    """What became of one file of the folder: where it was read on other disks, and what does not count.
 
     Attributes
     ----------
-    known, volumes_known
-        Files elsewhere that the stock knows to have its content, and on how many volumes they lie.
+    known, disks_known
+        Files on other disks that the stock knows to have its content, and on how many disks they lie at least.
+    unsure
+        A file that has it on a disk that is not known to be another; None if there is none.
     unread
         A file of its size elsewhere that may have its content, but was never read whole; empty if there is none.
     """
 
     sought: Sought
     known: tuple[PathBytes, ...] = ()
-    volumes_known: int = 0
+    disks_known: int = 0
+    unsure: Unsure | None = None
     apart: Apart = field(default_factory=Apart)
     unread: PathBytes = b""
 
@@ -74,21 +80,27 @@ class CardCoverage:
 
     Attributes
     ----------
+    disk
+        The disk of the folder.
     covered
-        Files whose content was read on as many other volumes as were asked for; with `is_trusted`, known there.
+        Files whose content was read on as many other disks as were asked for; with `is_trusted`, known there.
     missing
         The others.
     enough
-        On how many other volumes each content was to be.
+        On how many other disks each content was to be.
     is_trusted
         Whether the stock was believed, so that nothing is proved.
+    on_servers
+        How many files rest on a copy on a server.
     problems
         What kept files from being looked at, in and below the folder.
     """
 
     card: Card
+    disk: Disks
     enough: int
     is_trusted: bool
+    on_servers: int = 0
     covered: list[CardAnswer] = field(default_factory=list)
     missing: list[CardAnswer] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
@@ -110,8 +122,13 @@ class CardCoverage:
 
     @property
     def on_more(self) -> int:
-        """How many of the covered files the stock knows on one more volume than was asked for."""
-        return sum(answer.volumes_known > self.enough for answer in self.covered)
+        """How many of the covered files the stock knows on one more disk than was asked for."""
+        return sum(answer.disks_known > self.enough for answer in self.covered)
+
+    @property
+    def disks(self) -> list[str]:
+        """What a person knows the other disks by on which contents were read."""
+        return sorted({name for answer in self.covered for name in answer.sought.disks})
 
 
 def cover_card(
@@ -125,17 +142,18 @@ def cover_card(
     trusts_stock: bool = False,
     inventories: Sequence[str] = (),
 ) -> CardCoverage:
-    """Look for every content of a folder on other volumes, and say whether the folder may be given up.
+    """Look for every content of a folder on other disks, and say whether the folder may be given up.
 
     Files are found by their sizes and compared by their contents; both the file and what is found are read in this
-    run, from their drives. What waits in folds or bins, packages and inventories do not count; they are told apart.
+    run, from their drives. A disk is another one only if that is found out, or was said. What waits in folds or bins,
+    packages and inventories do not count; they are told apart.
 
     Parameters
     ----------
     folder
         Absolute, without symbolic links; it need not lie in a place.
     at_least
-        On how many other volumes each content has to be.
+        On how many other disks each content has to be.
     on
         Roles, labels of places, names or keys of volumes: only what lies there counts.
     trusts_stock
@@ -148,13 +166,15 @@ def cover_card(
     """
     check_on(stock, on)
     card = read_card(folder, settings)
-    found = CardCoverage(card, at_least, trusts_stock, problems=list(card.problems))
     library = _Library(stock, folder, on)
+    found = CardCoverage(card, library.own_disks, at_least, trusts_stock, problems=list(card.problems))
     enough = 0 if trusts_stock else at_least
-    for sought, candidates in _sought(card, library, enough, progress):
-        answer = _answer(stock, library, sought, candidates)
+    answers = [_answer(stock, library, *each) for each in _sought(card, library, enough, progress)]
+    found.on_servers, answers = _without_views(folder, answers)
+    for answer in answers:
+        sought = answer.sought
         is_covered = len(sought.found) >= at_least or (
-            trusts_stock and not sought.problem and answer.volumes_known >= at_least
+            trusts_stock and not sought.problem and answer.disks_known >= at_least
         )
         (found.covered if is_covered else found.missing).append(answer)
     _add_inventories(found, inventories)
@@ -162,6 +182,21 @@ def cover_card(
     if not card.files and not found.problems:
         found.problems.append(Problem(folder, "holds no file with a content; is it mounted?"))
     return found
+
+
+def _without_views(folder: PathBytes, answers: list[CardAnswer]) -> tuple[int, list[CardAnswer]]:
+    """Return answers without what is read on a server that may show the folder itself, and how many rest on servers."""
+    afar = {path for answer in answers for path in answer.sought.found if is_remote(path)}
+    reasons = why_not_two(folder, afar) if afar else {}
+    told: list[CardAnswer] = []
+    for answer in answers:
+        stays = [path for path in answer.sought.found if not reasons.get(path.rpartition(b"/")[0])]
+        gone = [path for path in answer.sought.found if path not in stays]
+        if gone:
+            why = Unsure(gone[0], reasons[gone[0].rpartition(b"/")[0]])
+            answer = replace(answer, sought=answer.sought._replace(found=tuple(stays)), unsure=why)
+        told.append(answer)
+    return sum(any(map(is_remote, answer.sought.found)) for answer in told), told
 
 
 class _Library:
@@ -179,8 +214,9 @@ class _Library:
             if not all(stock.places.are_separate(place, other) for other in places if not is_remote(other.path))
         }  # fmt: skip
         self._volumes = stock.places.volumes()
-        self._device = os.stat(folder).st_dev
-        self._devices: dict[int, int] = {}
+        self.disks = DisksOfFiles(stock)
+        self.own_disks = self.disks.now(folder, os.stat(folder).st_dev)
+        self._at: dict[tuple[int, int], Disks] = {}
 
     def like(self, file: CardFile) -> list[StockFile]:
         """Return the files outside the folder that may have the content of one in it, by size and both ends."""
@@ -205,14 +241,12 @@ class _Library:
         """Tell whether the drive of a file is here."""
         return file.place.id in self._here
 
-    def is_apart(self, file: StockFile) -> bool:
-        """Tell whether a file lies on another volume than the folder, as far as the system's numbers tell."""
-        if file.place.id not in self._devices:
-            try:
-                self._devices[file.place.id] = os.stat(file.place.path).st_dev
-            except OSError:
-                self._devices[file.place.id] = -1
-        return self._devices[file.place.id] != self._device
+    def disks_of(self, file: StockFile) -> Disks:
+        """Return the disks of a file of the stock."""
+        at = (file.place.id, file.volume)
+        if at not in self._at:
+            self._at[at] = self.disks.of_place(file.place, file.volume, is_here=self.is_here(file))
+        return self._at[at]
 
 
 def _sought(
@@ -221,7 +255,7 @@ def _sought(
     """Yield what was found of each file, in their order, with the files elsewhere that may have its content."""
     total = sum(file.size for file in card.files)
     done = 0
-    seeker = Seeker()
+    seeker = Seeker(library.disks)
     running: deque[tuple[Future[Sought], list[StockFile]]] = deque()
 
     def settled() -> tuple[Sought, list[StockFile]]:
@@ -252,9 +286,11 @@ def _answer(stock: Stock, library: _Library, sought: Sought, similar: Sequence[S
     if not digest:
         return CardAnswer(sought)
     known = [file for file in similar if file.digest == digest]
-    counting = [file for file in known if library.counts(file) and library.is_apart(file)]
+    reasons = {file.path: why_not_apart(library.own_disks, library.disks_of(file)) for file in known}
+    counting = [file for file in known if library.counts(file) and not reasons[file.path]]
+    own = library.own_disks.keys
     apart = Apart(
-        sought.on_its_own or any(not library.is_apart(file) and library.is_here(file) for file in known),
+        sought.on_its_own or any(own & library.disks_of(file).keys and library.is_here(file) for file in known),
         tuple(stock.ledger.runs_holding(digest, [RunFileState.WAITING])),
         tuple(file.path for file in known if bin_above(file.path))[:_MOST_FILES],
         tuple(sorted({file.place.label for file in known if not library.is_here(file)})),
@@ -262,8 +298,13 @@ def _answer(stock: Stock, library: _Library, sought: Sought, similar: Sequence[S
         tuple(dict.fromkeys(archive for archive, _ in stock.archives.holding(digest))),
     )
     unread = next((file.path for file in similar if file.digest is None and library.counts(file)), b"")
-    volumes = len({file.volume for file in counting})
-    return CardAnswer(sought, tuple(file.path for file in counting), volumes, apart, unread)
+    doubtful = (
+        Unsure(file.path, reasons[file.path])
+        for file in known if library.counts(file) and reasons[file.path] and not own & library.disks_of(file).keys
+    )  # fmt: skip
+    disks = count_apart([library.disks_of(file) for file in counting])
+    unsure = sought.unsure or next(doubtful, None)
+    return CardAnswer(sought, tuple(file.path for file in counting), disks, unsure, apart, unread)
 
 
 def _add_inventories(found: CardCoverage, inventories: Sequence[str]) -> None:

@@ -1,4 +1,4 @@
-"""Every content of the stock by where it lies: once, on one volume, on several; in packages; in the cupboard."""
+"""Every content of the stock by where it lies: once, on one disk, on several; in packages; in the cupboard."""
 
 import os
 from collections import defaultdict
@@ -12,6 +12,7 @@ from operator import itemgetter
 from typing import NamedTuple
 
 from foldkeep.model import Filter, PathBytes, Role, StockFile, UnusableInput, visible
+from foldkeep.model.disks import NEVER_KNOWN, Disks, count_apart, count_most
 from foldkeep.model.kinds import kind_of_all
 from foldkeep.model.names import innermost
 from foldkeep.model.remote import is_remote, server_of
@@ -19,9 +20,9 @@ from foldkeep.model.spelling import advice_for
 from foldkeep.model.volumes import is_lasting_key
 from foldkeep.model.work import many_rows
 from foldkeep.scan import places_here
+from foldkeep.scan.disks import DisksOfFiles
 from foldkeep.stock import Archived, Checked, CheckResult, Stock
 from foldkeep.storage import storage_at
-from foldkeep.storage.local.drives import disk_of
 
 from .inventories import contents_of
 
@@ -30,11 +31,18 @@ _KEPT = 10_000  # contents that are sorted at a time where few are to be listed
 
 
 class Standing(StrEnum):
-    """Ways in which a content is covered."""
+    """Ways in which a content is covered, by volumes and by disks."""
 
     ONCE = "once"
     ONE_VOLUME = "one volume"  # several times, and no safer for that
     SEVERAL = "several volumes"
+    ONE_DISK = "one disk"
+    NOT_KNOWN = "not known"  # on several volumes, of which it is not known that they are on several disks
+    SEVERAL_DISKS = "several disks"
+
+
+BY_VOLUMES = (Standing.ONCE, Standing.ONE_VOLUME, Standing.SEVERAL)
+BY_DISKS = (Standing.ONCE, Standing.ONE_DISK, Standing.NOT_KNOWN, Standing.SEVERAL_DISKS)
 
 
 class Holder(NamedTuple):
@@ -77,12 +85,15 @@ class Content(NamedTuple):
         A bit for each of the holders that count.
     number
         The stock's number of a file that was never read whole; else 0.
+    disks
+        On how many disks it lies that are known to be apart; 1 at least, if anything holds it.
     """
 
     size: int
     digest: bytes
     holders: int
     number: int = 0
+    disks: int = 0
 
     @property
     def on(self) -> int:
@@ -104,12 +115,14 @@ class Coverage:
 
     Attributes
     ----------
+    not_known
+        Names of holders of which the disks are not known, and why.
     total
         By standing.
     kinds, places
         By standing, for each kind, and for each place that a content lies in.
     second_role
-        Contents on several volumes, one of them that of a backup or an archive, or a package.
+        Contents on several disks, one of them that of a backup or an archive, or a package.
     packages, inventories
         Contents in packages, and in inventories.
     unread
@@ -123,6 +136,7 @@ class Coverage:
     """
 
     holders: list[Holder]
+    not_known: list[tuple[str, str]] = field(default_factory=list)
     total: Standings = field(default_factory=lambda: defaultdict(Counted))
     kinds: dict[str, Standings] = field(default_factory=lambda: defaultdict(lambda: defaultdict(Counted)))
     places: dict[int, Standings] = field(default_factory=lambda: defaultdict(lambda: defaultdict(Counted)))
@@ -137,7 +151,7 @@ class Coverage:
     @property
     def all(self) -> Counted:
         """All contents."""
-        return sum(self.total.values(), start=Counted())
+        return sum((self.total[each] for each in BY_VOLUMES), start=Counted())
 
 
 class Demand(NamedTuple):
@@ -146,7 +160,7 @@ class Demand(NamedTuple):
     Attributes
     ----------
     fewer_than, at_least
-        Numbers of holders; None where nothing is asked.
+        Numbers of disks; None where nothing is asked.
     on
         Roles, labels of places, names or keys of volumes: only what lies there counts. All counts where empty.
     """
@@ -161,7 +175,7 @@ class Demand(NamedTuple):
         return self.fewer_than is not None or self.at_least is not None
 
     def takes(self, number: int) -> bool:
-        """Tell whether a content on so many holders is to be listed."""
+        """Tell whether a content on so many disks is to be listed."""
         return (self.fewer_than is None or number < self.fewer_than) and (
             self.at_least is None or number >= self.at_least
         )
@@ -178,17 +192,6 @@ def check_on(stock: Stock, on: Sequence[str]) -> None:
             raise UnusableInput(f"{visible(word)} is no role, place or volume", advice)
 
 
-def _disks_of(stock: Stock) -> dict[int, str]:
-    """Return what tells the disks under volumes from others, of those that are here."""
-    here = places_here(stock)
-    found: dict[int, str] = {}
-    for place in stock.places.all():
-        if place.id in here and place.volume not in found:
-            with suppress(OSError):
-                found[place.volume] = disk_of(place.path, os.stat(place.path).st_dev)
-    return found
-
-
 class Holders:
     """The holders of a stock, each with a bit, and which of them count.
 
@@ -202,7 +205,10 @@ class Holders:
         self._stock = stock
         self.places = stock.places.by_id()
         self._volumes = stock.places.volumes()
-        self._disks = _disks_of(stock)
+        self._disks_of = DisksOfFiles(stock)
+        self._here = places_here(stock)
+        self._disks: list[Disks] = []
+        self._counts: dict[int, tuple[int, Standing]] = {}
         self._on = frozenset(on)
         self._bits: dict[str, int] = {}
         self.all: list[Holder] = []
@@ -227,41 +233,63 @@ class Holders:
         known, at = self._volumes[volume], self.places[place]
         if self._on and self._on.isdisjoint((str(at.role), at.label, known.key, known.name)):
             return 0
-        return self._bit(self._disks.get(volume, known.key), Holder(known.name, "volume"))
+        disks = self._disks_of.of_place(at, volume, is_here=place in self._here)
+        return self._bit(known.key, Holder(known.name, "volume"), disks)
 
-    def _bit(self, key: str, holder: Holder) -> int:
+    def count(self, mask: int) -> tuple[int, Standing]:
+        """Return on how many disks a content lies by the bits of its holders, and how it stands if not there once.
+
+        What is held at all is on one disk at least.
+        """
+        if mask not in self._counts:
+            disks = [each for at, each in enumerate(self._disks) if mask >> at & 1]
+            apart = count_apart(disks)
+            less = Standing.NOT_KNOWN if count_most(disks) > 1 else Standing.ONE_DISK
+            self._counts[mask] = max(apart, mask > 0), Standing.SEVERAL_DISKS if apart > 1 else less
+        return self._counts[mask]
+
+    def not_known(self) -> list[tuple[str, str]]:
+        """Return the names of the holders of which the disks are not known, and why."""
+        both = zip(self.all, self._disks, strict=True)
+        return [(holder.name, disks.why) for holder, disks in both if disks.why]
+
+    def _bit(self, key: str, holder: Holder, disks: Disks) -> int:
         if key not in self._bits:
             self._bits[key] = 1 << len(self._bits)
             self.all.append(holder)
+            self._disks.append(disks)
+        elif disks.keys:  # two places on one volume, of which something else is said
+            at = self._bits[key].bit_length() - 1
+            self._disks[at] = disks._replace(keys=disks.keys | self._disks[at].keys)
         return self._bits[key]
 
     def _add_package(self, archive: Archived) -> None:
         """Count a package on the volume that it lies on; all that are away count as on one."""
-        key, names = self._volume_of(archive.package)
+        key, names, disks = self._volume_of(archive.package)
         if self._on and self._on.isdisjoint((str(Role.ARCHIVE), *names)):
             return
-        bit = self._bit(key, Holder(visible(archive.package), "package", archive.checked_ns))
+        bit = self._bit(key, Holder(visible(archive.package), "package", archive.checked_ns), disks)
         self.second |= bit
         for file in self._stock.archives.files(archive.id):
             self.elsewhere[file.digest] = self.elsewhere.get(file.digest, 0) | bit
             self.packed.add(file.digest)
             self.sizes.add(file.size)
 
-    def _volume_of(self, path: PathBytes) -> tuple[str, tuple[str, ...]]:
-        """Return the key of the volume of a package, and the names that it is known by."""
+    def _volume_of(self, path: PathBytes) -> tuple[str, tuple[str, ...], Disks]:
+        """Return the key of the volume of a package, the names that it is known by, and its disks."""
         at = {place.path: place for place in self.places.values()}
         top = innermost(at, path)
         if top is not None:
-            known = self._volumes[at[top].volume]
-            return self._disks.get(known.id, known.key), (str(at[top].role), at[top].label, known.key, known.name)
+            place, known = at[top], self._volumes[at[top].volume]
+            disks = self._disks_of.of_place(place, known.id, is_here=place.id in self._here)
+            return known.key, (str(place.role), place.label, known.key, known.name), disks
         if is_remote(path):
-            return f"server:{visible(server_of(path))}", ()
+            return f"server:{visible(server_of(path))}", (), self._disks_of.on_server(path)
         with suppress(OSError):
-            folder = os.path.dirname(path)
             device = os.stat(path).st_dev
-            facts = storage_at(path).volume_of(folder, device)
-            return disk_of(folder, device), (facts.key, facts.name)
-        return "away", ()
+            facts = storage_at(path).volume_of(os.path.dirname(path), device)
+            return facts.key, (facts.key, facts.name), self._disks_of.now(path, device)
+        return "away", (), NEVER_KNOWN
 
     def _add_inventory(self, path: str) -> None:
         for cupboard, digests in contents_of(path):
@@ -272,7 +300,9 @@ class Holders:
             # The number of a device says nothing on another day; what has a name of its own is told by that.
             is_lasting = is_lasting_key(cupboard.volume_key)
             key = cupboard.volume_key if is_lasting else f"{cupboard.volume_key} in {path}"
-            bit = self._bit(key, Holder(f"{cupboard.label} in {visible(path)}", "inventory", cupboard.saved_ns))
+            disks = next((each.disks.remembered() for each in self._volumes.values() if each.key == key), NEVER_KNOWN)
+            holder = Holder(f"{cupboard.label} in {visible(path)}", "inventory", cupboard.saved_ns)
+            bit = self._bit(key, holder, disks)
             if cupboard.role != Role.WORKING:
                 self.second |= bit
             for digest in map(bytes.fromhex, digests):
@@ -309,7 +339,7 @@ def coverage(
     """
     wanted, demand = wanted or Filter(), demand or Demand()
     holders = Holders(stock, demand.on, inventories)
-    found = Coverage(holders.all, damaged=stock.holdings.damaged())
+    found = Coverage(holders.all, holders.not_known(), damaged=stock.holdings.damaged())
     chosen = _Chosen(demand, most)
     _count_read(stock, wanted, chosen, holders, found)
     _count_unread(stock, wanted, chosen, holders, found)
@@ -381,8 +411,8 @@ def _count_read(stock: Stock, wanted: Filter, chosen: _Chosen, holders: Holders,
         counted = counts.setdefault((standing, kind, places, mask), [0, 0])
         counted[0] += 1
         counted[1] += size
-        if lists and takes(mask.bit_count()):
-            chosen.add(Content(size, digest, mask))
+        if lists and takes(on := holders.count(mask)[0]):
+            chosen.add(Content(size, digest, mask, 0, on))
         if outside:
             found.packages += Counted(digest in holders.packed, size * (digest in holders.packed))
             found.inventories += Counted(digest in holders.shelved, size * (digest in holders.shelved))
@@ -440,11 +470,11 @@ def _count_unread(stock: Stock, wanted: Filter, chosen: _Chosen, holders: Holder
         mask = bits[each.place, each.volume]
         _add(found, holders, Standing.ONCE, each.kind, frozenset((each.place,)), mask, counted)
     if chosen.lists:
-        asked = {at for at in bits if chosen.takes(bits[at].bit_count())}
+        asked = {at for at in bits if chosen.takes(bool(bits[at]))}
         chosen.add_unread(
             sum((Counted(each.files, each.bytes) for each in sums if (each.place, each.volume) in asked), Counted()),
             (
-                Content(size, b"", bits[place, volume], number)
+                Content(size, b"", bits[place, volume], number, bool(bits[place, volume]))
                 for number, size, place, volume in stock.holdings.unread_files(wanted, asked, chosen.most)
             ),
         )
@@ -459,9 +489,11 @@ def _add(
     found: Coverage, holders: Holders, standing: Standing, kind: str, places: frozenset[int], mask: int,
     counted: Counted,
 ) -> None:  # fmt: skip
+    by_disks = Standing.ONCE if standing is Standing.ONCE else holders.count(mask)[1]
     for standings in (found.total, found.kinds[kind], *(found.places[place] for place in places)):
-        standings[standing] += counted
-    if standing is Standing.SEVERAL and mask & holders.second:
+        for each in {standing, by_disks}:
+            standings[each] += counted
+    if by_disks is Standing.SEVERAL_DISKS and mask & holders.second:
         found.second_role += counted
 
 

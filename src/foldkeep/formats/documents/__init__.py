@@ -7,6 +7,7 @@ from foldkeep.model.faces import names_of
 if TYPE_CHECKING:
     from .bin_info import LONGEST_BIN_INFO, BinInfo, read_bin_info
     from .lengths import timeline_seconds
+    from .litter import LARGEST_LITTER, kind_of_litter, may_be_litter
     from .manifests import records_of
     from .mentions import Mentions, mentions_in
 
@@ -14,6 +15,9 @@ __all__ = [
     "read_bin_info",
     "BinInfo",
     "LONGEST_BIN_INFO",
+    "LARGEST_LITTER",
+    "kind_of_litter",
+    "may_be_litter",
     "timeline_seconds",
     "records_of",
     "Mentions",

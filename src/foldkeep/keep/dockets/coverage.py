@@ -38,19 +38,21 @@ def missing_reason(found: CardCoverage, answer: CardAnswer) -> str:
     if answer.sought.problem:
         return answer.sought.problem
     if answer.sought.found:
-        return f"on {len(answer.sought.found)} other volume of {found.enough}: {visible(answer.sought.found[0])}"
+        return f"on {len(answer.sought.found)} other disk of {found.enough}: {visible(answer.sought.found[0])}"
     if answer.sought.unreadable:
         return f"{visible(answer.sought.unreadable)} may have its content, and cannot be read"
-    if answer.known and not found.is_trusted:
-        return f"{visible(answer.known[0])} had its content once; now it has another"
+    if changed := next((path for path in answer.known if path in answer.sought.differing), b""):
+        return f"{visible(changed)} had its content once; now it has another"
     apart = answer.apart
+    if answer.unsure and not apart.same_disk:
+        return f"perhaps at {visible(answer.unsure.path)}, whose disk does not count: {answer.unsure.why}"
     where = [f"in the fold of run {number}" for number in apart.runs]
     where += [f"in a bin: {visible(path)}" for path in apart.bins]
     where += [f"in {visible(label)}, which is away" for label in apart.away]
     where += [f"in {visible(label)}, which a program may keep like a place here" for label in apart.mirrored]
     where += [f"in the package {visible(each.package)}" for each in apart.packages]
     where += [f"in the inventory {visible(each.inventory)}: {each.label}" for each in apart.inventories]
-    where += ["on its own volume"] * apart.same_volume
+    where += ["on its own disk"] * apart.same_disk
     if where:
         return f"only {'; '.join(where)}"
     if found.is_trusted and answer.unread:
@@ -61,11 +63,11 @@ def missing_reason(found: CardCoverage, answer: CardAnswer) -> str:
 
 
 def coverage_rows(listed: Iterable[Whereabouts]) -> Iterator[DocketRow]:
-    """Yield docket rows for contents that lie on too few volumes: one of the files of each is to be copied."""
+    """Yield docket rows for contents that lie on too few disks: one of the files of each is to be copied."""
     for each in listed:
         for number, file in enumerate(each.files):
-            labels, on = visible(", ".join(each.labels)), each.content.on
-            where = f"on {on} volume{'s' * (on > 1)} only" if on else "not where it should be"
+            labels, on = visible(", ".join(each.labels)), each.content.disks
+            where = f"on {on} disk{'s' * (on > 1)} only" if on else "not where it should be"
             reason = f"{where}; lies in {labels}" if not number else "the same content"
             yield DocketRow(
                 _set(file.digest, file.path), Action.LEAVE if number else Action.COPY, file.path, file.size, file.kind,

@@ -189,10 +189,10 @@ def _spares(found: Finding) -> _Said:
 
 def _once(found: Finding) -> _Said:
     if not found.count:
-        return "everything lies on two volumes", (), ""
+        return "everything lies on two disks, as last scanned", (), ""
     words = f"{count(found.count, 'content')} ({format_size(found.bytes)}) {agree(found.count, 'lies', 'lie')}"
     more = _grown(found, f"{found.new:,} ({format_size(found.new_bytes)})")
-    return f"{words} on one volume only{more}", (), "foldkeep coverage --fewer-than 2"
+    return f"{words} not on two disks as far as is known{more}", (), "foldkeep coverage --fewer-than 2"
 
 
 def _caches(found: Finding) -> _Said:

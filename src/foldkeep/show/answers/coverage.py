@@ -4,7 +4,16 @@ import shlex
 from collections.abc import Iterator, Mapping, Sequence
 from typing import NamedTuple
 
-from foldkeep.find.coverage import CardCoverage, Counted, Coverage, Demand, Standing, Whereabouts
+from foldkeep.find.coverage import (
+    BY_DISKS,
+    BY_VOLUMES,
+    CardCoverage,
+    Counted,
+    Coverage,
+    Demand,
+    Standing,
+    Whereabouts,
+)
 from foldkeep.keep.dockets import missing_reason
 from foldkeep.model import Place, visible
 from foldkeep.model.files import format_digest
@@ -19,15 +28,19 @@ from ..page.words import agree, count, local_time
 
 _WORDS = {
     Standing.ONCE: "only once",
-    Standing.ONE_VOLUME: "several times on one volume",
-    Standing.SEVERAL: "on two volumes or more",
+    Standing.ONE_DISK: "several times on one disk",
+    Standing.NOT_KNOWN: "not known to be on two disks",
+    Standing.SEVERAL_DISKS: "on two disks or more",
 }
 _MEANINGS = {
     Standing.ONCE: "lost if that file is",
-    Standing.ONE_VOLUME: "lost if that drive is",
-    Standing.SEVERAL: "one drive may fail",
+    Standing.ONE_DISK: "lost if that disk is",
+    Standing.NOT_KNOWN: "see the disks below",
+    Standing.SEVERAL_DISKS: "one disk may fail, as last scanned",
 }
-COVERAGE_COLUMNS = ("size", "kind", "on", "volumes", "places", "packages", "inventories", "digest", "path", "uri")
+COVERAGE_COLUMNS = (
+    "size", "kind", "on", "volumes", "places", "packages", "inventories", "digest", "path", "uri", "disks",
+)  # fmt: skip
 
 
 class CoverageAnswer(NamedTuple):
@@ -48,14 +61,16 @@ class CoverageAnswer(NamedTuple):
             "command": "coverage",
             "contents": found.all.contents,
             "bytes": found.all.bytes,
-            "standings": _standings_document(found.total),
+            "standings": _standings_document(found.total, BY_VOLUMES),
+            "disks": _standings_document(found.total, BY_DISKS),
+            "disks_not_known": [{"name": name, "reason": why} for name, why in found.not_known],
             "backup_or_archive": _counted_document(found.second_role),
             "packages": _counted_document(found.packages),
             "inventories": _counted_document(found.inventories),
             "unread": _counted_document(found.unread),
             "damaged_files": found.damaged,
-            "kinds": {kind: _standings_document(each) for kind, each in sorted(found.kinds.items())},
-            "places": {label: _standings_document(each) for label, each in sorted(labels.items())},
+            "kinds": {kind: _standings_document(each, BY_VOLUMES) for kind, each in sorted(found.kinds.items())},
+            "places": {label: _standings_document(each, BY_VOLUMES) for label, each in sorted(labels.items())},
             "counted": [
                 {"name": each.name, "what": each.what, "when": format_moment(each.when_ns) if each.when_ns else None}
                 for each in found.holders
@@ -89,7 +104,7 @@ class CoverageAnswer(NamedTuple):
         rows = [
             (_WORDS[each], f"{found.total[each].contents:,}", format_size(found.total[each].bytes),
              _share(found.total[each], total), _MEANINGS[each])
-            for each in Standing
+            for each in BY_DISKS if each is not Standing.NOT_KNOWN or found.total[each].contents
         ]  # fmt: skip
         second = found.second_role
         rows.append(("  of these on a backup or archive", f"{second.contents:,}", format_size(second.bytes),
@@ -99,6 +114,10 @@ class CoverageAnswer(NamedTuple):
         self._write_parts(page, "kind", kinds)
         labels = {self.places[number].label: standings for number, standings in found.places.items()}
         self._write_parts(page, "place", sorted(labels.items()))
+        if found.total[Standing.NOT_KNOWN].contents:
+            for name, why in found.not_known:
+                page.line((f"{visible(name)}: {why}", CARE))
+            page.line("Say it once:  ", ("foldkeep places PLACE --disk WORDS", COMMAND), "  (one word a disk)")
         for holder in found.holders:
             if holder.when_ns:
                 what = "last checked" if holder.what == "package" else "saved"
@@ -116,12 +135,13 @@ class CoverageAnswer(NamedTuple):
     def _write_parts(self, page: Page, what: str, parts: Sequence[tuple[str, Mapping[Standing, Counted]]]) -> None:
         page.line()
         columns = [Column(what, style=STRONG)]
-        columns += [Column(words, True) for words in ("only once", "one volume", "two or more", "size only once")]
+        columns += [Column(words, True) for words in ("only once", "one disk", "two or more", "size only once")]
         page.table(
             columns,
             [
-                (visible(name), *(f"{standings[each].contents:,}" for each in Standing),
-                 format_size(standings[Standing.ONCE].bytes))
+                (visible(name), f"{standings[Standing.ONCE].contents:,}",
+                 f"{(standings[Standing.ONE_DISK] + standings[Standing.NOT_KNOWN]).contents:,}",
+                 f"{standings[Standing.SEVERAL_DISKS].contents:,}", format_size(standings[Standing.ONCE].bytes))
                 for name, standings in parts
             ],
         )  # fmt: skip
@@ -144,8 +164,8 @@ def _asked(demand: Demand) -> str:
     asked = [f"on fewer than {demand.fewer_than}"] * (demand.fewer_than is not None)
     asked += [f"on at least {demand.at_least}"] * (demand.at_least is not None)
     numbers = {number for number in (demand.fewer_than, demand.at_least) if number is not None}
-    volumes = "volume" if numbers == {1} else "volumes"
-    return f"{' and '.join(asked)} {volumes}" + (f", counting {visible(', '.join(demand.on))}" if demand.on else "")
+    disks = "disk" if numbers == {1} else "disks"
+    return f"{' and '.join(asked)} {disks}" + (f", counting {visible(', '.join(demand.on))}" if demand.on else "")
 
 
 def _where(each: Whereabouts) -> str:
@@ -166,8 +186,8 @@ def _counted_document(counted: Counted) -> Document:
     return {"contents": counted.contents, "bytes": counted.bytes}
 
 
-def _standings_document(standings: Mapping[Standing, Counted]) -> Document:
-    return {str(each): _counted_document(standings[each]) for each in Standing}
+def _standings_document(standings: Mapping[Standing, Counted], which: Sequence[Standing]) -> Document:
+    return {str(each): _counted_document(standings[each]) for each in which}
 
 
 def _whereabouts_document(each: Whereabouts) -> Document:
@@ -177,6 +197,7 @@ def _whereabouts_document(each: Whereabouts) -> Document:
         "size": each.content.size,
         "on": each.content.on,
         "volumes": each.volumes,
+        "disks": each.content.disks,
         "files": [file_document(file) for file in each.files],
         "packages": [path_document(archive.package) for archive in each.packages],
         "inventories": [holder.name for holder in each.inventories],
@@ -198,6 +219,7 @@ def coverage_table(listed: Iterator[Whereabouts]) -> Iterator[list[str]]:
             format_digest(digest) if digest else "",
             visible(file.path),
             file_uri(file.path),
+            str(each.content.disks),
         ]
 
 
@@ -229,8 +251,12 @@ class CardCoverageAnswer(NamedTuple):
             ],
             "covered": len(found.covered),
             "known_on_more": found.on_more,
+            "disk": found.disk.name or None,
+            "disks": found.disks,
+            "on_servers": found.on_servers,
             "empty_files": found.card.empty,
-            "passed": found.card.passed,
+            "passed": len(found.card.litter),
+            "in_folds": found.card.folded,
             "docket": self.docket,
             "problems": problem_documents(found.problems),
         }
@@ -241,23 +267,32 @@ class CardCoverageAnswer(NamedTuple):
         number, covered = len(found.card.files), len(found.covered)
         size = format_size(found.bytes)
         where = f" in {visible(', '.join(self.demand.on))}" if self.demand.on else ""
-        volumes = "another volume" if found.enough == 1 else f"{found.enough} other volumes"
+        disks = "another disk" if found.enough == 1 else f"{found.enough} other disks"
         how = "as the stock remembers; nothing was read there" if found.is_trusted else "each read there now"
         if found.is_whole:
             files = f"The only file ({size}) lies" if number == 1 else f"All {number:,} files ({size}) lie"
-            page.line((f"{files} on {volumes}{where}, {how}.", CARE if found.is_trusted else GAIN))
+            on = f" ({visible('; '.join(found.disks))})" if found.disks else ""
+            page.line((f"{files} on {disks}{on}{where}, {how}.", CARE if found.is_trusted else GAIN))
         elif number:
             some = f"{covered:,}" if covered else "None"
-            verb, read = agree(covered or 1, "lies", "lie"), f", {how}" if covered else ""
-            page.line(f"{some} of {count(number, 'file')} ({size}) {verb} on {volumes}{where}{read}.")
+            verb, read = agree(covered or 1, "is", "are"), f", {how}" if covered else ""
+            page.line(f"{some} of {count(number, 'file')} ({size}) {verb} known to lie on {disks}{where}{read}.")
+        if found.on_servers:
+            page.line(
+                f"{count(found.on_servers, 'file')} {agree(found.on_servers, 'rests', 'rest')} on a server. A picture"
+                " written there did not appear here; that proves nothing if a program keeps both alike later."
+            )
         if found.on_more:
-            more = "a second volume" if found.enough == 1 else "one volume more"
+            more = "a second disk" if found.enough == 1 else "one disk more"
             page.line(f"{found.on_more:,} {agree(found.on_more, 'is', 'are')} on {more} too, as the stock remembers.")
         _write_missing(page, found, self.top)
         if found.card.empty:
             page.line((f"{count(found.card.empty, 'empty file')} not counted.", QUIET))
-        if found.card.passed:
-            page.line((f"{count(found.card.passed, 'file')} of the system's own, or in its bin, not counted.", QUIET))
+        if found.card.litter:
+            litter = count(len(found.card.litter), "file")
+            page.line((f"{litter} that systems or Fold Keep wrote for themselves, read and not counted.", QUIET))
+        if found.card.folded:
+            page.line(f"In a fold there: {count(found.card.folded, 'file')}, looked for like all others.")
         if found.problems:
             page.line(("Not all of it could be looked at, so it is not safe to give it up.", CARE))
         if self.docket:
@@ -272,10 +307,12 @@ def _write_missing(page: Page, found: CardCoverage, top: int | None) -> None:
     if not missing:
         return
     size = format_size(sum(answer.sought.file.size for answer in missing))
-    words = "Not on another volume" if found.enough == 1 else "Not on so many other volumes"
+    words = "Not known to be on another disk" if found.enough == 1 else "Not known to be on so many other disks"
     page.line((f"{words}: {count(len(missing), 'file')} ({size})", CARE))
     for answer in missing[:top]:
         file = answer.sought.file
         page.line((f"{format_size(file.size):>8}  ", CARE), visible(file.path), hang=10)
         page.line((missing_reason(found, answer), QUIET), indent=10)
     write_rest(page, len(missing), top)
+    if any(answer.unsure for answer in missing):
+        page.line("Which disks are not known, and how to say what they are:  ", ("foldkeep places", COMMAND))

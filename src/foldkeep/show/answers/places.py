@@ -1,15 +1,17 @@
 """The places that are known."""
 
+import shlex
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from foldkeep.model import Place, Volume, visible
+from foldkeep.model.disks import Disks
 from foldkeep.model.machines import Machine
 from foldkeep.model.units import format_moment, format_size
 from foldkeep.scan import Presence
 
 from ..page.documents import Document, path_document
-from ..page.page import QUIET, STRONG, Page
+from ..page.page import CARE, COMMAND, QUIET, STRONG, Page
 from ..page.tables import Column
 from ..page.words import local_time
 
@@ -21,6 +23,7 @@ class PlacesAnswer(NamedTuple):
     sizes: Mapping[int, tuple[int, int]]
     volumes: Mapping[int, Volume]
     presences: Mapping[int, Presence]
+    disks: Mapping[int, Disks]
 
     def document(self) -> Document:
         """Return the JSON document."""
@@ -28,7 +31,11 @@ class PlacesAnswer(NamedTuple):
             "command": "places",
             "places": [
                 _place_document(
-                    place, self.sizes.get(place.id, (0, 0)), self.volumes[place.volume], self.presences[place.id]
+                    place,
+                    self.sizes.get(place.id, (0, 0)),
+                    self.volumes[place.volume],
+                    self.presences[place.id],
+                    self.disks[place.id],
                 )
                 for place in self.places
             ],
@@ -49,6 +56,7 @@ class PlacesAnswer(NamedTuple):
                 Column("last scan"),
                 Column("path"),
                 Column("volume", style=QUIET),
+                Column("disk", style=QUIET),
             ],
             [
                 (
@@ -60,13 +68,24 @@ class PlacesAnswer(NamedTuple):
                     local_time(place.scanned_ns) if place.scanned_ns else "never",
                     visible(place.path),
                     self.volumes[place.volume].name,
+                    visible(self.disks[place.id].name) or "not known",
                 )
                 for place in self.places
             ],
         )
+        for place in self.places:
+            if why := self.disks[place.id].why:
+                page.line((f"The disk of {visible(place.label)} is not known: {why}.", CARE))
+        unknown = [place for place in self.places if self.disks[place.id].why]
+        if unknown:
+            page.line("Which disk is it? Say it in a word of yours; places with one word share a disk:")
+            label = shlex.quote(visible(unknown[0].label))
+            page.line((f'foldkeep places {label} --disk "blue box"', COMMAND), indent=2)
 
 
-def _place_document(place: Place, size: tuple[int, int], volume: Volume, presence: Presence) -> Document:
+def _place_document(
+    place: Place, size: tuple[int, int], volume: Volume, presence: Presence, disks: Disks
+) -> Document:  # fmt: skip
     """Return a place with what is known of it."""
     return {
         "label": place.label,
@@ -78,6 +97,7 @@ def _place_document(place: Place, size: tuple[int, int], volume: Volume, presenc
         "scanned": format_moment(place.scanned_ns) if place.scanned_ns else None,
         "also": sorted(place.asked),
         "mark": place.mark or None,
+        "disk": {"name": disks.name or None, "said": place.disk or None, "reason": disks.why or None},
         "volume": {
             "key": volume.key,
             "name": volume.name,

@@ -4,7 +4,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
-from foldkeep.find.coverage import Coverage, Standing
+from foldkeep.find.coverage import BY_DISKS, Coverage, Standing
 from foldkeep.find.projects import PARTS, Project
 from foldkeep.find.space import Node, Usage
 from foldkeep.formats.own import new_file
@@ -252,9 +252,9 @@ def _draw_stacks(figure: "Figure", found: Sequence[Project]) -> None:
     _legend(figure, [(part, _PART_COLORS[part], sum(project.sizes[part] for project in found)) for part in PARTS])
 
 
-_STANDING_COLORS = dict(zip(Standing, ("#D55E00", "#E69F00", "#0072B2"), strict=True))
+_STANDING_COLORS = dict(zip(BY_DISKS, ("#D55E00", "#E69F00", "#999999", "#0072B2"), strict=True))
 _STANDING_WORDS = dict(
-    zip(Standing, ("only once", "several times on one volume", "on two volumes or more"), strict=True)
+    zip(BY_DISKS, ("only once", "several times on one disk", "disks not known", "on two disks or more"), strict=True)
 )
 
 
@@ -263,20 +263,20 @@ def draw_coverage(path: str, found: Coverage, labels: Mapping[int, str]) -> str:
 
     Arguments and errors as for `draw_treemap`; `labels` are those of places by number.
     """
-    title = f"{count(found.all.contents, 'content')}, {format_size(found.all.bytes)}, by the volumes that they lie on"
+    title = f"{count(found.all.contents, 'content')}, {format_size(found.all.bytes)}, by the disks that they lie on"
     return _saved(path, title, lambda figure: _draw_standings(figure, found, labels))
 
 
 def _draw_standings(figure: "Figure", found: Coverage, labels: Mapping[int, str]) -> None:
     parts = [(f"place {labels[number]}", each) for number, each in found.places.items()]
     parts += [(kind, each) for kind, each in found.kinds.items()]
-    sizes = {name: sum(part.bytes for part in each.values()) for name, each in parts}
+    sizes = {name: sum(each[standing].bytes for standing in BY_DISKS) for name, each in parts}
     parts.sort(key=lambda part: (not part[0].startswith("place "), -sizes[part[0]]))
     parts = parts[:_MOST_BARS]
     axes = figure.add_axes((0.2, 0.13, 0.72, 0.79))
     at = list(range(len(parts)))
     ends = [0] * len(parts)
-    for standing in Standing:
+    for standing in BY_DISKS:
         widths = [each[standing].bytes for _, each in parts]
         axes.barh(at, widths, left=ends, color=_STANDING_COLORS[standing], edgecolor=_PAPER, linewidth=0.5)
         ends = [end + width for end, width in zip(ends, widths, strict=True)]
@@ -286,7 +286,7 @@ def _draw_standings(figure: "Figure", found: Coverage, labels: Mapping[int, str]
         words = f" {format_size(ends[number])}, only once: {format_size(once.bytes)}"
         axes.text(ends[number], number, words, va="center", fontsize=8.5, color=_INK)
     _plain_axes(axes, max(len(parts), _FEWEST_BARS), max(ends, default=1))
-    legend = [(_STANDING_WORDS[each], _STANDING_COLORS[each], found.total[each].bytes) for each in Standing]
+    legend = [(_STANDING_WORDS[each], _STANDING_COLORS[each], found.total[each].bytes) for each in BY_DISKS]
     _legend(figure, legend)
 
 

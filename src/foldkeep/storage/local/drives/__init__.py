@@ -6,13 +6,13 @@ from foldkeep.model.faces import names_of
 
 if TYPE_CHECKING:
     from .capabilities import PROBE, capabilities_of, limits_of
+    from .disks import DiskFinder
     from .locks import LOCK_NAME, hold_places
     from .marks import MARK_NAME, is_our_mark, mark_of, mark_stays, new_mark, write_mark
     from .paths import real_name, real_path
     from .volumes import (
         ANSWER_SECONDS,
         answers,
-        disk_of,
         has_one_device,
         is_local,
         is_read_only,
@@ -26,7 +26,7 @@ if TYPE_CHECKING:
 __all__ = [
     "ANSWER_SECONDS",
     "answers",
-    "disk_of",
+    "DiskFinder",
     "has_one_device",
     "is_local",
     "is_read_only",

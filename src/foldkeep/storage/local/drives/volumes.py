@@ -40,21 +40,6 @@ def volume_of(folder: bytes, device: int) -> VolumeFacts:
     return _facts(*_mount_of(folder, device), device)
 
 
-def disk_of(folder: bytes, device: int) -> str:
-    """Return what tells the disks under a folder from others, as far as the system tells.
-
-    Volumes may lie on one file system (subvolumes of btrfs) or in one pool (datasets of ZFS): what is on two of them is
-    lost at once. Else it is the key of the volume.
-    """
-    mount, source, kind = _mount_of(folder, device)
-    above, source_above, kind_above = _mount_above(folder)
-    if kind_above == "btrfs" and mount != above:  # a subvolume has a device of its own, and no mount
-        return _facts(above, source_above, kind_above, os.stat(above).st_dev).key
-    if kind == "zfs":
-        return f"zfs:{source.partition('/')[0]}"
-    return _facts(mount, source, kind, device).key
-
-
 def mounted_volumes() -> list[tuple[int, VolumeFacts]]:
     """Return the volumes that are mounted now and may be somebody's drive, each with its device number."""
     import psutil
