@@ -209,7 +209,7 @@ def test_the_demo_takes_its_tour_and_touches_only_its_folder(tmp_path: Path):
 def test_the_demo_walks_through_its_cloud(tmp_path: Path):
     answer = program("demo", "--cloud", tmp_path / "kite days", "--json", env={**os.environ, "HOME": str(tmp_path)})
     tour = json.loads(answer.stdout)
-    assert (answer.returncode, len(tour["steps"]), tour["unchanged"]) == (0, 20, True), answer
+    assert (answer.returncode, len(tour["steps"]), tour["unchanged"]) == (0, 22, True), answer
     assert program("demo", "--stay").returncode == 2
 
 

@@ -369,7 +369,8 @@ def test_a_journal_counts_whole_lines_only(tmp_path):
     journal = Journal(descriptor, b"/kites")
     journal.write([Releasing(1)], makes_room=True)
     size = os.fstat(descriptor).st_size
-    os.pwrite(descriptor, b'{"do":"release","n":2}garbage\n[1]\n{"do":"re', 24)
+    end = len((tmp_path / "journal-2.jsonl").read_bytes().rstrip())
+    os.pwrite(descriptor, b'\n{"do":"release","n":2}garbage\n[1]\n{"do":"re', end)
     journal = Journal(descriptor, b"/kites")
     journal.write([Released(1)])
     assert journal.read() == [Releasing(1), Released(1)]

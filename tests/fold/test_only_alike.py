@@ -89,12 +89,12 @@ LIES: dict[str, tuple[Callable[[Desk], None], str]] = {
     "another file": (lambda desk: decide(desk, {}, uri=f"large.jpg={(desk.place / 'other.jpg').as_uri()}"), "not"),
     "another digest": (lambda desk: decide(desk, {}, digest=f"large.jpg=blake3:{'0' * 64}"), "not what the docket"),
     "the digest of the keeper": (
-        lambda desk: decide(desk, {}, digest=f"large.jpg={digest_of(desk, 'small.jpg')}"), "another content"
+        lambda desk: decide(desk, {}, digest=f"large.jpg={digest_of(desk, 'small.jpg')}"), "is not what the docket says"
     ),
     "another digest of the keeper": (
         lambda desk: decide(desk, {}, digest=f"small.jpg=blake3:{'0' * 64}"), "not what the docket says"
     ),
-    "no digest": (lambda desk: decide(desk, {}, digest="large.jpg="), "another content"),
+    "no digest": (lambda desk: decide(desk, {}, digest="large.jpg="), "differ now"),
     "no digest of the keeper": (lambda desk: decide(desk, {}, digest="small.jpg="), "another content"),
     "another kind": (lambda desk: decide(desk, {}, kind="large.jpg=audio"), "can be alike"),
 }  # fmt: skip

@@ -9,6 +9,7 @@ import subprocess
 
 import pytest
 
+from foldkeep.storage.local.drives import keeps_change_times
 from harness.desks import Desk, listing
 from harness.drives import attached_drive, mounted
 from harness.points import Points, every_content, lacking
@@ -109,6 +110,9 @@ def recover(scenes: Scenes, recorder: Recorder, found, stock: int, *, alone: boo
 def test_what_a_power_cut_leaves_loses_nothing(tmp_path, far, method, command, without, every):
     scenes = Scenes(tmp_path, far, method, command)
     recorder = recorded(scenes, tmp_path, without)
+    place = os.fsencode(scenes.desk.place)
+    if method == "heal" and not keeps_change_times(place, os.stat(place).st_dev):
+        pytest.skip("what is damaged cannot be told from what was edited on this volume")
     assert len(recorder.changes) > 20
     keepers = {node for name, node in recorder.nodes[recorder.roots[0]].names.items() if name != b"in"}
     folders = {number for number, node in recorder.nodes.items() if node.kind == "folder"}

@@ -17,6 +17,7 @@ from foldkeep.fold.servers.removing import Vouched, remove_vouched
 from foldkeep.fold.verify import Witness
 from foldkeep.storage.local.reading import NotSafe, Stamps
 from foldkeep.storage.remote import Connections, connections, read_remote
+from harness.desks import wait_a_week
 from harness.points import STRIDE
 from harness.requests import CHANGING, COMMANDS, SIDES, UP_COMMANDS, Faults, RemoteScenes, late_tags, watched
 from harness.servers import KINDS, cloud, served
@@ -63,8 +64,11 @@ def test_a_run_on_every_server(server, tmp_path: Path, side):
     assert scenes.state() == scenes.before
     assert not list(server.folder.rglob(".foldkeep"))
     assert desk.ask("fold", desk.docket, "--yes")["folded"] == folded.json["folded"]
-    released = desk.ask("release", "--last", "--yes")
-    assert (released["released"], released["left"]) == (4, [])
+    too_soon = desk.run("release", "--last", "--yes", "--json")
+    assert (too_soon.status, too_soon.json["released"]) == ((0, 4) if side == "within" else (1, 0))
+    wait_a_week(desk)
+    released = desk.run("release", "--last", "--yes", "--json")
+    assert released.status == 2 if side == "within" else (released.json["released"], released.json["left"]) == (4, [])
     assert scenes.kept <= scenes.contents()
     assert not list(server.folder.rglob(".foldkeep"))
     desk.ask("scan")
@@ -92,6 +96,9 @@ def test_copies_onto_every_server_are_whole_and_go_only_if_another_stands(server
     card = desk.place / "card"
     assert desk.ask("coverage", card)["covered"] == 0
     desk.ask("places", "--separate", *(place["label"] for place in desk.ask("places")["places"]))
+    assert desk.ask("coverage", card)["covered"] == 0, "the server is this machine"
+    label = next(place["label"] for place in desk.ask("places")["places"] if "//" in place["path"])
+    desk.ask("places", label, "--disk", "the server's")
     found = desk.ask("coverage", card, "-o", desk.docket)
     assert (found["covered"], found["safe"]) == (1, False)
     words = ("fold", desk.docket, "--yes", "--method", "copy", "--into", f"{server.url}/album")

@@ -188,6 +188,14 @@ def on_a_terminal(words: list[str], variables: dict[str, str], typed: dict[str, 
     return shown.decode()
 
 
+def wait_a_week(desk: Desk) -> None:
+    """Have more than a week gone by since every fold, by all clocks: what lies across sides may be released then."""
+    passed = 8 * 24 * 3600 * 10**9
+    with contextlib.closing(sqlite3.connect(desk.stock)) as stock, stock:
+        line = "UPDATE run_clocks SET from_ns = from_ns - ?1, since_boot_ns = since_boot_ns - ?1"
+        stock.execute(line, (passed,))
+
+
 def listing(top: Path) -> dict[bytes, tuple[str, int, int, int]]:
     """Return every regular file outside folds with its SHA-256, mode, time in ns and inode."""
     return {

@@ -18,7 +18,7 @@ from foldkeep.cli import main
 from foldkeep.fold.servers.vault import FENCE
 from foldkeep.storage.dav import multistatus
 from foldkeep.storage.remote import Connections, ServerGone, TryLater, connections, remote_storage
-from harness.desks import Desk, listing
+from harness.desks import Desk, listing, wait_a_week
 from harness.points import every_content
 from harness.servers import Served
 
@@ -173,6 +173,7 @@ class RemoteScenes:
         self.kept = self.contents()
         if command not in ("fold", "copy", "move"):
             self._fold()
+            wait_a_week(self.desk)
         for name, folder in self._folders():
             shutil.copytree(folder, self._saved / name, symlinks=True)
 

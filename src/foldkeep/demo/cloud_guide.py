@@ -41,8 +41,13 @@ _STEPS: tuple[tuple[str, tuple[str, ...], int], ...] = (
     ),
     ("What waits in the cloud's fold, read again.", ("ledger", "--verify"), 0),
     ("Changed your mind? Everything comes back.", ("unfold", "--last"), 0),
-    ("Fold them again, and release them for good.", ("fold", "cloud.csv", "--yes"), 0),
-    ("The cloud has a bin, which counts against the quota.", ("release", "--last", "--yes"), 0),
+    ("Fold them again. Release them for good?", ("fold", "cloud.csv", "--yes"), 0),
+    (
+        "Not yet: a week lies between, in which a program that keeps both alike after all would show.",
+        ("release", "--last", "--yes"),
+        1,
+    ),
+    ("The cloud has a bin, which counts against the quota.", ("space",), 0),
     ("On the cloud's own pages, its owner empties the bin. Is the space free now?", (_BIN,), 0),
     ("", ("scan", "{url}"), 0),
     ("", ("space",), 0),
@@ -63,6 +68,7 @@ _STEPS: tuple[tuple[str, tuple[str, ...], int], ...] = (
     ),
     ("", ("fold", "missing.csv", "--yes", "--method", "copy", "--into", "{url}", "--below", "library"), 0),
     ("And now?", ("coverage", CARD), 0),
+    ("Bring back what waits in the cloud's fold.", ("unfold", "2"), 0),
 )
 
 

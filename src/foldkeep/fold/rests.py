@@ -10,14 +10,14 @@ from collections.abc import Callable, Iterable, Iterator
 
 from blake3 import blake3
 
-from foldkeep.formats.own import Rest, read_rest, written_rest
+from foldkeep.formats.own import Piece, Rest, read_rest, written_rest
 from foldkeep.model import PathBytes, RunFile, UnusableInput, visible
 from foldkeep.model.extras import extra_of
 from foldkeep.signals.essences import FileSource, NoEssence, Source, essence_of, rebuilt, rest_of, source_at
 from foldkeep.storage.local.changes import flush, move, unlink, write_content
 from foldkeep.storage.local.reading import NotSafe, digest_in, facts_of, open_in
 
-from .vault import coming_in
+from .vault import REST, coming_in
 
 MOST_OF_FILE = 512 * 1024 * 1024
 """How large the file of a rest may be."""
@@ -25,12 +25,13 @@ MOST_OF_FILE = 512 * 1024 * 1024
 Having = Callable[[RunFile, Rest | None], Iterable[PathBytes]]
 """Tells where files may lie that have the essence that a rest needs; without a rest, the content itself."""
 
+_WHOLE = "whole"
 _NOT_REBUILT = "it cannot be rebuilt from its keeper, bit for bit"
 
 
 def rest_name(file: RunFile) -> bytes:
     """Return the name of a file's rest in the vault."""
-    return b"rest-" + os.fsencode(file.slot)
+    return REST + os.fsencode(file.slot)
 
 
 def proved_rest(file: RunFile, descriptor: int, keeper: PathBytes) -> bytes:
@@ -49,6 +50,19 @@ def proved_rest(file: RunFile, descriptor: int, keeper: PathBytes) -> bytes:
     except ModuleNotFoundError as error:
         raise _lacking(error) from error
     return written_rest(rest)
+
+
+def whole_rest(file: RunFile, descriptor: int) -> bytes:
+    """Return a rest from which an open file is made again without any other: all of it.
+
+    Raises NotSafe if it is not what was folded; OSError if it cannot be read.
+    """
+    content = os.pread(descriptor, file.size + 1, 0)
+    digest = blake3(content).digest()
+    if (digest, len(content)) != (file.content, file.size):
+        raise NotSafe("its content is not what was folded; unfold it to look at it")
+    pieces = (Piece(file.size, 0, 0),)
+    return written_rest(Rest(_WHOLE, blake3().digest(), 0, file.size, digest, pieces, content))
 
 
 def _lacking(error: ModuleNotFoundError) -> NotSafe:
@@ -94,11 +108,12 @@ def rebuild(files: int, file: RunFile, having: Having) -> None:
     try:
         rest = _read(descriptor, file)
         incoming = coming_in(file)
-        for path in having(file, rest):
+        for path in having(file, rest) if rest.length else [b""]:
             if facts_of(files, incoming) is not None:
                 unlink(incoming, files)
             try:
-                made = write_content(_rebuilt_from(path, rest), descriptor, files, incoming)
+                parts = _rebuilt_from(path, rest) if rest.length else iter([rest.content])
+                made = write_content(parts, descriptor, files, incoming)
             except NoEssence:
                 continue
             if made.lost:  # its rest has them, so another time it may be given them
@@ -111,7 +126,10 @@ def rebuild(files: int, file: RunFile, having: Having) -> None:
             unlink(incoming, files)
     finally:
         os.close(descriptor)
-    raise NotSafe(f"nothing that can be read now has its picture or sound, not even {visible(file.keeper)}")
+    raise NotSafe(
+        f"nothing that can be read now has its picture or sound, not even {visible(file.keeper)};"
+        " connect what is away, scan, and try again"
+    )
 
 
 def _rebuilt_from(path: PathBytes, rest: Rest) -> Iterator[bytes]:
@@ -136,6 +154,16 @@ def _read(descriptor: int, file: RunFile) -> Rest:
     if (rest.digest, rest.size) != (file.content, file.size):
         raise NotSafe("its rest is that of another file; somebody changed the fold")
     return rest
+
+
+def read_open_rest(source: Source) -> Rest | None:
+    """Return the rest that a file holds; None if it holds none that is whole."""
+    if source.size > MOST_OF_FILE:
+        return None
+    try:
+        return read_rest(source.read(0, source.size))
+    except UnusableInput:
+        return None
 
 
 def check_rest(files: int, file: RunFile) -> Rest:

@@ -26,7 +26,7 @@ from foldkeep.storage.local.changes import flush, keeping_times, remove_folder, 
 from foldkeep.storage.local.drives import LOCK_NAME, MARK_NAME, PROBE, is_our_mark, mark_stays
 from foldkeep.storage.local.reading import FOLDER, facts_of, may_be_one, open_in, open_top
 
-from .journal import NAMES, VERSION, Begun, Journal, Record, UnknownJournal, journal_in
+from .journal import NAMES, VERSION, Begun, Going, Journal, Record, UnknownJournal, journal_in
 
 _FILES = b"files"
 _FOLDERS = b"folders"
@@ -35,7 +35,7 @@ PROBES = (b"probe", b"probe-2")
 
 PROBE_TEXT = b"kite" * 1024
 
-COMING_IN, COMING_OUT = b"in-", b"out-"
+COMING_IN, COMING_OUT, REST = b"in-", b"out-", b"rest-"
 
 _README = b"README.txt"
 _README_TEXT = b"""Files that Fold Keep folded away wait here, whole. They can come back: foldkeep unfold RUN
@@ -153,6 +153,21 @@ class Vault:
         except OSError:
             return False
         return folder not in places or may_be_one(seen, os.fstat(self._journal))
+
+    def strays(self, known: Container[bytes]) -> list[bytes]:
+        """Return the names of the files that neither the journal nor anybody else knows: their lines are damaged, or
+        somebody put them there.
+
+        Parameters
+        ----------
+        known
+            Names of slots that the ledger knows.
+        """
+        names = [name for name in map(os.fsencode, os.listdir(self.files)) if name not in PROBES]
+        if all(_slot_of(name) in known for name in names):  # as in nearly every fold
+            return []
+        told = {os.fsencode(record.file.slot) for record in self.records() if isinstance(record, Going)}
+        return sorted(name for name in names if _slot_of(name) not in told and _slot_of(name) not in known)
 
     def records(self) -> list[Record]:
         """Return what the journal tells."""
@@ -298,6 +313,30 @@ def runs_in(place: bytes) -> list[str]:
         for entry in os.scandir(os.path.join(place, FOLD_NAME))
         if entry.is_dir(follow_symlinks=False)
     )
+
+
+def _slot_of(name: bytes) -> bytes:
+    """Return the slot that a name among a run's files belongs to; nothing for what is tried out there."""
+    for prefix in (COMING_IN, COMING_OUT, REST):
+        name = name.removeprefix(prefix)
+    return name
+
+
+def stray_files(place: bytes, known: Callable[[str], Container[bytes]]) -> list[bytes]:
+    """Return the paths of the files in the fold of a place that no journal names, and the ledger does not either.
+
+    Parameters
+    ----------
+    known
+        Gives the slots that the ledger knows of a run, by its key.
+    """
+    found = []
+    with suppress(OSError):
+        for key in runs_in(place):
+            with suppress(OSError), Vault(place, key) as vault:
+                above = os.path.join(place, FOLD_NAME, os.fsencode(key), _FILES)
+                found += [os.path.join(above, name) for name in vault.strays(known(key))]
+    return found
 
 
 def _make_folder(above: int, name: bytes) -> None:

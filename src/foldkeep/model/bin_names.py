@@ -13,6 +13,22 @@ _OF_OTHER_SYSTEMS = frozenset({b"$recycle.bin", b"recycler", b"recycled", b".tra
 _HOME = (b"share", b"Trash")
 
 
+def may_lie_in_a_bin(path: PathBytes) -> bool:
+    """Tell whether an absolute path may lie in a bin, by the names that any desktop gives one, wherever it is.
+
+    Wider than `bin_above`: nothing of that may stand for a file that goes, though a scan looks at it.
+
+    >>> may_lie_in_a_bin(b"/data/Trash/files/a.jpg"), may_lie_in_a_bin(b"/data/Trash/a.jpg")
+    (True, False)
+    """
+    steps = path.split(b"/")[:-1]
+    return any(
+        step.startswith(b".Trash") or step.lower() in _OF_OTHER_SYSTEMS
+        or (step == b"Trash" and following in (b"files", b"info"))
+        for step, following in zip(steps, [*steps[1:], b""], strict=True)
+    )  # fmt: skip
+
+
 def bin_above(path: PathBytes) -> PathBytes | None:
     """Return the bin that an absolute path lies in; None if it lies in none.
 

@@ -168,6 +168,16 @@ class RunFile(NamedTuple):
         return self.source is not None and self.source.grade is Grade.ESSENCE
 
     @property
+    def may_have_rest(self) -> bool:
+        """Whether something of it may be kept when it is released: what is written in it, or all of a sidecar."""
+        return self.has_essence or self.is_sidecar
+
+    @property
+    def is_sidecar(self) -> bool:
+        """Whether it is an XMP sidecar that went along with a spare."""
+        return self.path.lower().endswith(b".xmp") and self.method in (Method.FOLD, Method.DELETE)
+
+    @property
     def content(self) -> bytes:
         """The digest of what it held when it was folded; empty where it was not read."""
         return self.digest or (self.source.made if self.source else b"")

@@ -48,6 +48,8 @@ class Settings(NamedTuple):
         Globs for names that do not count when `fold` asks whether a folder is empty.
     release_after
         How long folded files wait until releasing them is proposed, as a person writes it.
+    sides_wait
+        How long lies between a fold and its release where the copy is on the other side of a server.
     every, at, by
         How often a reminder comes, when in the day, and by what means: ``desktop``, ``mail`` or ``file``.
     recipes
@@ -80,6 +82,7 @@ class Settings(NamedTuple):
     takes_programs: bool = False
     litter: tuple[str, ...] = ()
     release_after: str = "30d"
+    sides_wait: str = "7d"
     every: str = "2w"
     at: str = "20:00"
     by: str = "desktop"

@@ -9,6 +9,7 @@ from typing import NamedTuple
 
 from foldkeep.formats.documents import LONGEST_BIN_INFO, BinInfo, read_bin_info
 from foldkeep.model import PathBytes, Problem
+from foldkeep.model.bin_names import may_lie_in_a_bin
 from foldkeep.model.files import BLOCK_BYTES
 from foldkeep.model.kinds import kind_of
 from foldkeep.model.work import reason_of
@@ -20,6 +21,20 @@ from .places import places_here
 
 _FILES, _INFO, _SUFFIX = b"files", b"info", b".trashinfo"
 _OF_OTHERS = (b"$RECYCLE.BIN", b"RECYCLER", b".Trashes")
+
+
+def lies_in_a_bin(path: PathBytes) -> bool:
+    """Tell whether a file lies in a bin: by its names, or by the layout of one, ``files`` beside ``info`` that tells of
+    it. What lies there may be gone tomorrow, so it stands for nothing.
+    """
+    if may_lie_in_a_bin(path):
+        return True
+    steps = path.split(b"/")
+    return any(
+        step == _FILES
+        and os.path.lexists(b"/".join((*steps[:at], _INFO, steps[at + 1] + _SUFFIX)))
+        for at, step in enumerate(steps[:-1])
+    )  # fmt: skip
 
 
 class BinFile(NamedTuple):

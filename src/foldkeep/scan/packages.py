@@ -4,11 +4,13 @@ import hashlib
 import os
 import time
 from collections import deque
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 from itertools import chain
 from typing import Any
+
+from blake3 import blake3
 
 from foldkeep.formats.packages import (
     BadPackage,
@@ -22,12 +24,13 @@ from foldkeep.formats.packages import (
     bagit,
     open_package,
 )
-from foldkeep.model import Problem, Progress, Step, no_progress
+from foldkeep.model import PathBytes, Problem, Progress, Step, no_progress
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Archived, ArchivedFile, Stock
 from foldkeep.storage.local.reading import clamped_ns, forget_pages
 
 _CHUNK = 1024 * 1024
+_BLAKE3 = "blake3"
 _WORKERS = 2
 _AHEAD = 64
 _MOST_PROBLEMS = 100_000
@@ -45,6 +48,8 @@ class Checked:
         Of the payload.
     info
         The tags of ``bag-info.txt``.
+    contents
+        BLAKE3 of the payload's files, as they were read, with their paths in the package; None where nobody asked.
     """
 
     path: bytes
@@ -52,6 +57,7 @@ class Checked:
     files: int = 0
     bytes: int = 0
     info: dict[str, str] = field(default_factory=dict)
+    contents: "dict[PathBytes, PathBytes] | None" = None
 
     @property
     def is_whole(self) -> bool:
@@ -64,13 +70,15 @@ Whole = Callable[[Package, Checked], None]
 
 
 def check_package(
-    path: bytes, progress: Progress = no_progress, whole: Whole | None = None, *, known_as: bytes = b""
-) -> Checked:
+    path: bytes, progress: Progress = no_progress, whole: Whole | None = None, *, known_as: bytes = b"",
+    has_contents: bool = False,
+) -> Checked:  # fmt: skip
     """Read a package, whole, and compare every file with its manifests; it is told of as lying at `known_as`.
 
     A package that cannot be read, or that pretends to be what it is not, has a problem; nothing is raised for it.
+    With `has_contents` it is told which contents were read: its manifests and its listing may say what they like.
     """
-    checked = Checked(known_as or path)
+    checked = Checked(known_as or path, contents={} if has_contents else None)
     try:
         with open_package(path, looked_through(progress)) as package:
             _check(package, checked, progress)
@@ -173,22 +181,27 @@ def _check(package: Package, checked: Checked, progress: Progress) -> None:
                     f"{checked.files:,} of {checked.bytes:,} bytes are")
         )  # fmt: skip
     unsaid = (Problem(os.fsencode(name), "in no manifest") for name in names.unsaid(bagit.PAYLOAD))
-    differing = (Problem(os.fsencode(name), why) for name, why in _differing(package, progress))
+    differing = (Problem(os.fsencode(name), why) for name, why in _differing(package, progress, checked.contents))
     for problem in chain(unsaid, missing_files(package), differing):
         checked.problems.append(problem)
         if len(checked.problems) > _MOST_PROBLEMS:
             raise BadPackage(f"more than {_MOST_PROBLEMS:,} files of it are not what they should be")
 
 
-def _differing(package: Package, progress: Progress) -> Iterator[tuple[str, str]]:
-    """Yield the files whose content is not what a manifest says."""
+def _differing(
+    package: Package, progress: Progress, contents: dict[bytes, bytes] | None
+) -> Iterator[tuple[str, str]]:  # fmt: skip
+    """Yield the files whose content is not what a manifest says; put those of the payload among the contents."""
     done = 0
-    for named, wanted, found in _digests(package):
+    for named, wanted, found in _digests(package, (_BLAKE3,) if contents is not None else ()):
         done += named.size
         progress(Step("Reading back", done, package.names.bytes, "bytes"))
         if isinstance(found, str):
             yield named.path, found
             continue
+        read = found.pop(_BLAKE3, "")
+        if contents is not None and named.path.startswith(f"{bagit.PAYLOAD}/"):
+            contents[bytes.fromhex(read)] = os.fsencode(named.path)
         wrong = [algorithm for algorithm, digest in found.items() if digest != wanted[algorithm]]
         if wrong:
             yield named.path, f"its content is not what the manifest of {' and '.join(wrong)} says"
@@ -198,8 +211,8 @@ Digested = tuple[Named, dict[str, str], dict[str, str] | str]
 """A file, what its digests should be, and what they are or why it cannot be read."""
 
 
-def _digests(package: Package) -> Iterator[Digested]:
-    """Yield the files of a package that manifests have, with their digests.
+def _digests(package: Package, more: Sequence[str] = ()) -> Iterator[Digested]:
+    """Yield the files of a package that manifests have, with their digests, and by `more` algorithms.
 
     The files of a folder are read by two threads at once, since hashing lets others work meanwhile.
     """
@@ -207,14 +220,14 @@ def _digests(package: Package) -> Iterator[Digested]:
     if opener is None:
         for named, stream in package.contents():
             if wanted := package.names.said(named.path):
-                yield named, wanted, _hashed(stream, named.size, wanted)
+                yield named, wanted, _hashed(stream, named.size, (*wanted, *more))
         return
 
     def read(named: Named, wanted: dict[str, str]) -> Digested:
         try:
             with opener(named.path) as file:
                 forget_pages(file.fileno())
-                return named, wanted, _hashed(file, named.size, wanted)
+                return named, wanted, _hashed(file, named.size, (*wanted, *more))
         except OSError as error:
             return named, wanted, reason_of(error)
 
@@ -231,15 +244,18 @@ def _digests(package: Package) -> Iterator[Digested]:
 
 
 def _hashed(stream: Stream, size: int, algorithms: Iterable[str]) -> dict[str, str] | str:
-    hashers = [hashlib.new(algorithm, usedforsecurity=False) for algorithm in algorithms]
+    hashers = {
+        algorithm: blake3() if algorithm == _BLAKE3 else hashlib.new(algorithm, usedforsecurity=False)
+        for algorithm in algorithms
+    }
     read = 0
     try:
         while data := stream.read(_CHUNK):
             read += len(data)
-            for hasher in hashers:
+            for hasher in hashers.values():
                 hasher.update(data)
     except (OSError, EOFError, ValueError, ArithmeticError) as error:
         return f"cannot be read: {error}"
     if read != size:
         return f"{read:,} bytes of it can be read, {size:,} are said to be there"
-    return {hasher.name.replace("-", "_"): hasher.hexdigest() for hasher in hashers}
+    return {algorithm: hasher.hexdigest() for algorithm, hasher in hashers.items()}

@@ -7,7 +7,7 @@ from typing import NamedTuple
 from foldkeep.model import Filter, Place, StockFile
 
 from .checks import Checks
-from .files import FILE_COLUMNS, stock_file
+from .files import FILE_COLUMNS, join, stock_file
 from .filtering import FILTERABLE, condition, numbers
 from .places import Places
 
@@ -121,6 +121,17 @@ class Holdings:
     def without_ends(self, size: int) -> list[StockFile]:
         """Return the files of a size of which the ends were never read, in order of path."""
         return self._of_size("f.size = ? AND f.ends IS NULL", size)
+
+    def paths_of_sizes(self, least: int, more: int) -> Iterator[bytes]:
+        """Yield the paths of the files that may be media and have so many bytes, or up to so many more; by size."""
+        rows = self._db.execute(
+            "SELECT d.path, f.name FROM files f JOIN folders d ON d.id = f.folder WHERE f.size BETWEEN ? AND ?"
+            " AND f.kind NOT IN ('document', 'packed', 'sidecar', 'catalog', 'project')"
+            " ORDER BY f.size, d.path, f.name",
+            (least, least + more),
+        )
+        for folder, name in rows.fetchall():
+            yield join(folder, name)
 
     def _of_size(self, condition: str, *values: int) -> list[StockFile]:
         rows = self._db.execute(

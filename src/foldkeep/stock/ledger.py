@@ -145,6 +145,17 @@ class Ledger:
         )
         return [_run_file(row) for row in rows]
 
+    def set_clock(self, run: int, from_ns: int, boot: str, since_boot_ns: int) -> None:
+        """Write down from when a run is counted: by the clock, and how long after which start of the computer."""
+        self._db.execute("INSERT OR REPLACE INTO run_clocks VALUES (?, ?, ?, ?)", (run, from_ns, boot, since_boot_ns))
+
+    def clock(self, run: int) -> tuple[int, str, int] | None:
+        """Return what `set_clock` wrote; None for a run of an earlier Fold Keep."""
+        row: tuple[int, str, int] | None = self._db.execute(
+            "SELECT from_ns, boot, since_boot_ns FROM run_clocks WHERE run = ?", (run,)
+        ).fetchone()
+        return row
+
     def lending(self) -> Iterator[bytes]:
         """Yield the digest of the keeper of each released file that is rebuilt from its rest and what that shows."""
         for (source,) in self._db.execute("SELECT source FROM run_files WHERE state = 'rest' AND source <> ''"):

@@ -263,6 +263,12 @@ _MIGRATIONS = (
     """
     ALTER TABLE volumes ADD COLUMN disks TEXT NOT NULL DEFAULT '';  -- what tells its disks from others; a JSON list
     ALTER TABLE places ADD COLUMN disk TEXT NOT NULL DEFAULT '';    -- the disk that it is on, by the user's own word
+    CREATE TABLE run_clocks (               -- by which it is told how long ago a run was, whatever the clock says
+        run INTEGER PRIMARY KEY,
+        from_ns INTEGER NOT NULL,           -- by the clock on the wall
+        boot TEXT NOT NULL,                 -- which start of the computer that was in; empty where that is not known
+        since_boot_ns INTEGER NOT NULL      -- how long after it
+    ) STRICT;
     """,
 )
 VERSION = len(_MIGRATIONS)

@@ -9,6 +9,7 @@ from foldkeep.model import PathBytes, visible
 from foldkeep.model.remote import is_remote
 
 from . import local
+from .holders import moment
 from .protocol import Storage
 
 _LOCAL: Storage = local
@@ -21,4 +22,4 @@ def storage_at(path: PathBytes) -> Storage:
     return _LOCAL
 
 
-__all__ = ["Storage", "storage_at"]
+__all__ = ["Storage", "moment", "storage_at"]

@@ -77,6 +77,14 @@ def _start_of(process: int) -> str:
         return ""
 
 
+def moment() -> tuple[int, str, int]:
+    """Return the time by the clock, which start of this computer it is (empty where that is not told), and how long ago
+    that was, sleep included; nanoseconds.
+    """
+    clock = getattr(time, "CLOCK_BOOTTIME", time.CLOCK_MONOTONIC)
+    return time.time_ns(), _boot(), time.clock_gettime_ns(clock)
+
+
 def _boot() -> str:
     """Return what tells this start of the computer from others; empty where the system does not say."""
     try:

@@ -34,7 +34,8 @@ OPTIONS = (
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Look, tell, remember."""
-    from foldkeep.find.checkup import check_up
+    from foldkeep.find.checkup import Topic, check_up
+    from foldkeep.fold import audit
     from foldkeep.show.answers.checkup import CheckUpAnswer
     from foldkeep.stock import Stock
 
@@ -44,13 +45,14 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         env.follow_drives(stock)
         with readers(stock.places.all()) as executor, env.progress(args) as progress:
             found = check_up(stock, check_up_settings(args, env), executor, progress, topics)
+        strays = audit(stock, []).problems if Topic.FOLDS in topics else []
     answer = CheckUpAnswer(found, settings.release_after)
     if args.html:
         from foldkeep.show.pictures import write_check_up
 
         answer = CheckUpAnswer(found, settings.release_after, write_check_up(args.html, answer))
     env.answer(args, answer)
-    status = env.tell_problems(args, found.report.problems)
+    status = env.tell_problems(args, [*found.report.problems, *strays])
     return ExitStatus.PROBLEMS if found.wanting else status
 
 

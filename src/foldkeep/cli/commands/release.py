@@ -74,6 +74,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.fold.elsewhere import proofs_for_release
     from foldkeep.model import RunFileState, UnusableInput
     from foldkeep.model.recipes import Cookbook
+    from foldkeep.model.units import parse_age
     from foldkeep.show.answers.release import ReleaseAnswer, write_question
     from foldkeep.stock import Stock
 
@@ -112,7 +113,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
                 if args.rests:
                     report = release_rests(stock, runs, **how)
                 else:
-                    report = release(stock, runs, consent=consent, proofs=proofs, **how)
+                    wait = parse_age(env.settings(args).settings.sides_wait)
+                    report = release(stock, runs, consent=consent, proofs=proofs, sides_wait=wait, **how)
             numbers = {proof.number for proof in proofs.values()}
             with stock.transaction():
                 for number in numbers:

@@ -6,9 +6,8 @@ from datetime import timedelta
 from typing import NamedTuple
 
 from foldkeep.model import PathBytes, Problem, Progress, Step, no_progress
-from foldkeep.model.bin_names import bin_above
 from foldkeep.model.work import reason_of
-from foldkeep.scan.bins import BinFile, BinItem, Bins, read_bins
+from foldkeep.scan.bins import BinFile, BinItem, Bins, lies_in_a_bin, read_bins
 from foldkeep.scan.candidates import Candidates
 from foldkeep.stock import Stock
 from foldkeep.storage.local.reading import digest_of, opened
@@ -72,7 +71,7 @@ def look_into_bins(
 
 def _is_last(candidates: Candidates, file: BinFile, reads: bool) -> bool:
     similar = candidates.like(file.path, file.size)
-    others = [each for each in similar if not bin_above(each.path)]
+    others = [each for each in similar if not lies_in_a_bin(each.path)]
     if not others or not reads:
         return not others
     digest = _digest_at(file.path, file.size)

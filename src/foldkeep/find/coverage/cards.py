@@ -8,11 +8,11 @@ from dataclasses import dataclass, field, replace
 from typing import NamedTuple
 
 from foldkeep.model import PathBytes, Problem, Progress, RunFileState, Settings, Step, StockFile, no_progress
-from foldkeep.model.bin_names import bin_above
 from foldkeep.model.disks import Disks, count_apart, why_not_apart
 from foldkeep.model.names import lies_below
 from foldkeep.model.remote import is_remote
 from foldkeep.scan import places_here
+from foldkeep.scan.bins import lies_in_a_bin
 from foldkeep.scan.candidates import Candidates
 from foldkeep.scan.cards import Candidate, Card, CardFile, Seeker, Sought, Unsure, check_stands, read_card
 from foldkeep.scan.disks import DisksOfFiles
@@ -231,7 +231,7 @@ class _Library:
         known = self._volumes[file.volume]
         words = (str(file.place.role), file.place.label, known.key, known.name)
         is_asked = not self._on or not self._on.isdisjoint(words)
-        return is_asked and self.is_here(file) and not bin_above(file.path) and not self.may_be_mirrored(file)
+        return is_asked and self.is_here(file) and not lies_in_a_bin(file.path) and not self.may_be_mirrored(file)
 
     def may_be_mirrored(self, file: StockFile) -> bool:
         """Tell whether a file lies on a server, and a program may keep it like one on this machine."""
@@ -292,7 +292,7 @@ def _answer(stock: Stock, library: _Library, sought: Sought, similar: Sequence[S
     apart = Apart(
         sought.on_its_own or any(own & library.disks_of(file).keys and library.is_here(file) for file in known),
         tuple(stock.ledger.runs_holding(digest, [RunFileState.WAITING])),
-        tuple(file.path for file in known if bin_above(file.path))[:_MOST_FILES],
+        tuple(file.path for file in known if lies_in_a_bin(file.path))[:_MOST_FILES],
         tuple(sorted({file.place.label for file in known if not library.is_here(file)})),
         tuple(sorted({file.place.label for file in known if library.may_be_mirrored(file)})),
         tuple(dict.fromkeys(archive for archive, _ in stock.archives.holding(digest))),

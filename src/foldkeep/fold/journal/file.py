@@ -9,6 +9,7 @@ import errno
 import json
 import os
 import re
+import zlib
 from collections.abc import Callable, Iterable, Iterator
 
 from foldkeep.storage.local.changes import flush
@@ -22,9 +23,10 @@ NAMES = {1: b"journal.jsonl", 2: b"journal-2.jsonl"}
 _KINDRED = (b"journal",)
 _encode = json.JSONEncoder(separators=(",", ":")).encode
 _BLANK = b" \n\0"
-_ROOM_EACH = 160
+_ROOM_EACH = 200
 # The first two members of a line are always written first.
 _STEP = re.compile(rb'\{"(\w+)":"?([\w-]*)')
+_SUM = re.compile(rb',"sum":"([0-9a-f]{8})"\}$')
 _NUMBER = re.compile(rb'^\{"do":"(?:fold|move|copy|bin|write)","n":(\d+)', re.MULTILINE)
 _OF_FOLDER = re.compile(rb'\{"(?:do|done)":"(?:make|empty|refill|touch)"')
 
@@ -68,7 +70,7 @@ class Journal:
             Have the volume keep room for what will be written of the same files later.
         """
         added = [(record, encoded(record, self._place, self.version)) for record in records]
-        lines = [_encode(line).encode("ascii") for _, line in added if line is not None]
+        lines = [_with_sum(_encode(line).encode("ascii")) for _, line in added if line is not None]
         if not lines:
             return
         text = b"\n" * bool(self._at) + b"\n".join(lines)
@@ -95,7 +97,7 @@ class Journal:
     def check_known(self) -> None:
         """Look whether this version knows every step, without taking each apart; UnknownJournal if it does not."""
         for text in _content(self._descriptor).split(b"\n"):
-            line = text.strip(_BLANK)
+            line = _without_sum(text.strip(_BLANK))
             if line.endswith(b"}") and (found := _STEP.match(line)):
                 is_step = found[1] in (b"do", b"done") and found[2].decode() in KNOWN_STEPS
                 if not (is_step or (found[1] == b"journal" and int(found[2] or b"0") <= VERSION)) and self.version > 1:
@@ -125,10 +127,11 @@ class Journal:
 
     def _decoded(self, wanted: Callable[[bytes], bool]) -> Iterator[Record]:
         for text in _content(self._descriptor).split(b"\n"):
-            if not text.strip(_BLANK) or not wanted(text):
+            whole = _without_sum(text.strip(_BLANK))
+            if not whole or not wanted(whole):
                 continue
             try:
-                line = json.loads(text)
+                line = json.loads(whole)
                 if not isinstance(line, dict):
                     continue
                 record = decoded(line, self._place)
@@ -141,6 +144,20 @@ class Journal:
             if getattr(record, "version", 0) > VERSION:
                 raise UnknownJournal
             yield record
+
+
+def _with_sum(line: bytes) -> bytes:
+    """Return a line with its check sum (CRC-32 of what it is without that) as its last member."""
+    return line[:-1] + b',"sum":"%08x"}' % zlib.crc32(line)
+
+
+def _without_sum(line: bytes) -> bytes:
+    """Return a line without its check sum; nothing if that is wrong. Lines of an earlier Fold Keep have none."""
+    found = _SUM.search(line)
+    if found is None:
+        return line
+    whole = line[: found.start()] + b"}"
+    return whole if zlib.crc32(whole) == int(found[1], 16) else b""
 
 
 def _content(descriptor: int) -> bytes:

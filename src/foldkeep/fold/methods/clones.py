@@ -8,7 +8,7 @@ from foldkeep.storage.local.reading import FILE, NotSafe, facts_of, is_regular, 
 
 from ..bench import Bench, Ready, Spot
 from ..vault import PROBES
-from .method import KEEPER_CHANGED, unlink_if
+from .method import KEEPER_CHANGED
 from .replacements import StandIn
 
 
@@ -40,7 +40,9 @@ class Clone(StandIn):
         finally:
             os.close(spare)
         if not bench.witness_stands(ready.verified):
-            unlink_if((bench.vault.files, name), facts_of(bench.vault.files, name))
+            made = facts_of(bench.vault.files, name)
+            if made is not None:
+                self.discard(bench, ready, (bench.vault.files, name), made)
             raise NotSafe(KEEPER_CHANGED)
         return ready
 

@@ -1,6 +1,7 @@
 """Copies into a folder that the user names: nothing goes, and what is undone is only what still stands elsewhere."""
 
 import os
+from contextlib import suppress
 from dataclasses import replace
 
 from foldkeep.model import Method, Problem, RunFile, RunFileState
@@ -70,7 +71,16 @@ class Copy(FoldMethod):
         return ready.file
 
     def drop(self, bench: Bench, ready: Ready) -> None:
-        unlink_if((bench.vault.files, coming_in(ready.file)), ready.stand_in)
+        """Take a copy away again while another file has its content, or where it is not whole."""
+        in_ = (bench.vault.files, coming_in(ready.file))
+        digest = ready.file.digest
+        with suppress(NotSafe, OSError):
+            if remove_standing(bench, ready.file, in_, digest):
+                return
+        if digest and has_digest(*in_, digest):
+            give_back_target(bench, ready.file, in_, bench.targets.of(ready.file.target))
+        else:
+            unlink_if(in_, ready.stand_in)
 
     def undo(self, bench: Bench, file: RunFile, path: bytes) -> None:
         try:

@@ -13,7 +13,7 @@ from foldkeep.storage.local.reading import FILE, FOLDER, NotSafe, facts_of, open
 from ..bench import Bench, Ready, Spot
 from ..recovery.file_recovery import Scene
 from ..vault import PROBES
-from .method import KEEPER_CHANGED, unlink_if
+from .method import KEEPER_CHANGED
 from .replacements import StandIn, check_keeper
 
 
@@ -43,7 +43,8 @@ class HardLink(StandIn):
             _link(witness.path, bench.vault.files, name)
             made = facts_of(bench.vault.files, name)
             if made is None or not os.path.samestat(made, before):
-                unlink_if((bench.vault.files, name), made)
+                if made is not None:  # what else it may be is looked at by the recovery, if it must stay
+                    self.discard(bench, ready, (bench.vault.files, name), made)
                 raise NotSafe(KEEPER_CHANGED)
             # The link changed the keeper's stamp; others in this run may have that keeper.
             bench.stamps.note(made)
@@ -58,6 +59,10 @@ class HardLink(StandIn):
         super().drop(bench, ready)
         if stood and witness is not None and ready.stand_in is not None:
             bench.note_if_same(witness.path, ready.stand_in)
+
+    def _keeper_stands(self, bench: Bench, ready: Ready, stand_in: os.stat_result) -> bool:
+        witness = ready.verified.witness
+        return witness is not None and _is_file_at(witness.path, stand_in)
 
     def is_ours(self, bench: Bench, file: RunFile, spot: Spot, original: Spot | None) -> bool:
         facts = facts_of(*spot)

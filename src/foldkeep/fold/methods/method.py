@@ -83,7 +83,7 @@ class FoldMethod:
 
     def drop(self, bench: Bench, ready: Ready) -> None:
         """Take away what was prepared for a file that is left."""
-        if ready.file.has_essence and facts_of(*bench.slot(ready.file)) is None:
+        if ready.file.may_have_rest and facts_of(*bench.slot(ready.file)) is None:
             take_rest_away(bench.vault.files, ready.file)
 
     def undo(self, bench: Bench, file: RunFile, path: bytes) -> None:
@@ -98,14 +98,14 @@ class FoldMethod:
         """
         slot = bench.slot(file)
         if facts_of(*slot) is None:
-            if not file.has_essence:
+            if not file.may_have_rest:
                 raise NotSafe(GONE_FROM_FOLD)
             rebuild(slot[0], file, bench.having)
         move(*slot, *bench.folders.of(path, make=True))
 
     def finish(self, scene: Scene) -> None:
         """Tidy what a killed process left half done of a file."""
-        if not scene.file.has_essence:
+        if not scene.file.may_have_rest:
             return
         if incoming := scene.in_():  # it was being rebuilt
             unlink(incoming[1], incoming[0])

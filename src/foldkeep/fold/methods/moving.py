@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from foldkeep.model import Method, Problem, RunFile, RunFileState, visible
 from foldkeep.model.volumes import is_lasting_key
-from foldkeep.storage.local.changes import copy_file, flush, move, unlink
+from foldkeep.storage.local.changes import copy_file, flush, move, move_to_free, unlink
 from foldkeep.storage.local.reading import (
     Identity,
     NotSafe,
@@ -24,7 +24,7 @@ from ..journal import Going
 from ..recovery.file_recovery import Scene
 from ..removing import CHANGED, GONE, remove, seen_now
 from ..vault import copy_name
-from .method import KEEPER_CHANGED, FoldMethod, folded_state, is_what_went, put_home, take, unlink_if
+from .method import KEEPER_CHANGED, FoldMethod, folded_state, is_what_went, put_home, take
 
 _TARGET_CHANGED = "what was copied to the other volume changed or went away"
 
@@ -115,9 +115,19 @@ class Move(FoldMethod):
                 remove(*target, seen, bench.stamps, lambda: bench.is_still(home, stays))
 
     def drop(self, bench: Bench, ready: Ready) -> None:
-        if ready.copy is not None:
-            folder, _ = bench.targets.of(ready.file.target)
-            unlink_if((folder, copy_name(bench.key, ready.file)), ready.copy)
+        if ready.copy is None:
+            return
+        folder, wanted = bench.targets.of(ready.file.target)
+        copy = (folder, copy_name(bench.key, ready.file))
+        facts = facts_of(*copy)
+        if facts is None or not os.path.samestat(facts, ready.copy):
+            return
+        try:
+            remove(*copy, Stamp.of(facts), bench.stamps, lambda: _stands(bench, ready))
+        except NotSafe:
+            got = move_to_free(*copy, folder, wanted)
+            path = os.path.join(os.path.dirname(ready.file.target), got)
+            bench.notes.append(Problem(path, f"is a copy of {visible(ready.file.path)}, which went away meanwhile"))
 
     def undo(self, bench: Bench, file: RunFile, path: bytes) -> None:
         if facts_of(*bench.slot(file)) is not None:
@@ -275,3 +285,12 @@ def _changed_at(file: RunFile) -> str:
 
 def _gone_from(file: RunFile) -> str:
     return f"gone from {visible(file.target)}; somebody took it away"
+
+
+def _stands(bench: Bench, ready: Ready) -> bool:
+    """Look whether a file is what it was, at home or in its slot."""
+    if bench.is_still(ready.home, ready.verified.spare):
+        return True
+    slot = bench.slot(ready.file)
+    facts = facts_of(*slot)
+    return facts is not None and is_what_went(slot, facts, ready)

@@ -2,18 +2,20 @@
 
 import os
 from abc import ABC, abstractmethod
+from contextlib import suppress
 from dataclasses import replace
 
 from foldkeep.model import RunFile
 from foldkeep.storage.local.changes import move, unlink
-from foldkeep.storage.local.reading import NotSafe, facts_of, is_regular
+from foldkeep.storage.local.reading import NotSafe, Stamp, Stamps, facts_of, is_regular
 from foldkeep.storage.remote import RemoteStamp
 
 from ..bench import Bench, Ready, Spot
 from ..recovery.file_recovery import Scene
 from ..removing import remove
 from ..vault import coming_in, coming_out
-from .method import KEEPER_CHANGED, NAME_TAKEN, FoldMethod, take, unlink_if
+from .method import KEEPER_CHANGED, NAME_TAKEN, FoldMethod, is_what_went, take
+from .standing import is_last
 
 
 class StandIn(FoldMethod, ABC):
@@ -52,7 +54,39 @@ class StandIn(FoldMethod, ABC):
         return ready.file
 
     def drop(self, bench: Bench, ready: Ready) -> None:
-        unlink_if((bench.vault.files, coming_in(ready.file)), ready.stand_in)
+        """Take the stand-in away again, while the file or its keeper stands; else it has the last of their content, and
+        gets the name of the file.
+        """
+        in_ = (bench.vault.files, coming_in(ready.file))
+        facts = facts_of(*in_)
+        if facts is None or ready.stand_in is None or not os.path.samestat(facts, ready.stand_in):
+            return
+        if not is_regular(facts):
+            unlink(in_[1], in_[0])
+            return
+        if not self.discard(bench, ready, in_, facts):
+            with suppress(OSError):  # else it stays in the vault, for the recovery
+                bench.give_back(ready.file, in_, ready.home)
+
+    def discard(self, bench: Bench, ready: Ready, in_: Spot, facts: os.stat_result) -> bool:
+        """Delete a regular stand-in, while the file or its keeper stands; tell whether it is gone."""
+        try:
+            # With stamps of its own: that a link goes must not make an edit of the keeper look like our doing.
+            remove(*in_, Stamp.of(facts), Stamps(), lambda: self._stands(bench, ready, facts))
+        except NotSafe:
+            return False
+        return True
+
+    def _stands(self, bench: Bench, ready: Ready, stand_in: os.stat_result) -> bool:
+        """Look whether a file, at home or in its slot, or its keeper is what it was."""
+        if bench.is_still(ready.home, ready.verified.spare):
+            return True
+        slot = bench.slot(ready.file)
+        facts = facts_of(*slot)
+        return (facts is not None and is_what_went(slot, facts, ready)) or self._keeper_stands(bench, ready, stand_in)
+
+    def _keeper_stands(self, bench: Bench, ready: Ready, stand_in: os.stat_result) -> bool:
+        return ready.verified.witness is not None and bench.witness_stands(ready.verified)
 
     def undo(self, bench: Bench, file: RunFile, path: bytes) -> None:
         if path == file.path and facts_of(*bench.slot(file)) is not None:
@@ -108,8 +142,14 @@ class StandIn(FoldMethod, ABC):
             self._finish_out(scene, out, slot or home)
 
     def _is_our_own(self, scene: Scene, in_: Spot, original: Spot | None) -> bool:
-        """Tell whether a stand-in that never got out is proved to be one: not announced, or as it should be."""
-        return scene.first is None or self.is_ours(scene.bench, scene.file, in_, original)
+        """Tell whether a stand-in that never got out is proved to be one: as it should be, or not announced.
+
+        One that was not announced may be half of one, or the last that has its content.
+        """
+        if self.is_ours(scene.bench, scene.file, in_, original):
+            return True
+        is_file = is_regular(facts_of(*in_))
+        return scene.first is None and not (is_file and is_last(scene.bench, scene.file, in_, scene.file.digest))
 
     def _finish_out(self, scene: Scene, out: Spot, original: Spot | None) -> None:
         """Do away with a stand-in whose name the file has again; what is not ours gets a name beside it."""

@@ -4,8 +4,8 @@ import os
 from contextlib import suppress
 
 from foldkeep.model import PathBytes, RunFile
-from foldkeep.model.bin_names import bin_above
 from foldkeep.model.names import folders_above, lies_below, lies_in_a_fold
+from foldkeep.scan.bins import lies_in_a_bin
 from foldkeep.storage.local.changes import flush
 from foldkeep.storage.local.reading import Stamp, digest_in, digest_of, has_digest, is_regular, may_have_one, opened
 
@@ -21,7 +21,12 @@ def standing_copy(bench: Bench, file: RunFile, digest: bytes, goes: Stamp) -> Wi
     """
     unknown: OSError | None = None
     for path in bench.having(file, None):
-        if path in (file.path, file.target) or lies_in_a_fold(path) or bin_above(path) or _is_another_view(bench, path):
+        if (
+            path in (file.path, file.target)
+            or lies_in_a_fold(path)
+            or lies_in_a_bin(path)
+            or _is_another_view(bench, path)
+        ):
             continue
         try:
             if stamp := _stamp_of_copy(path, digest, goes):

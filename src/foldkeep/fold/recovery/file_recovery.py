@@ -133,7 +133,7 @@ class Scene:
 
     def rest(self) -> Spot | None:
         """Return what was kept of it when it was released."""
-        return self._at((self.bench.vault.files, rest_name(self.file))) if self.file.has_essence else None
+        return self._at((self.bench.vault.files, rest_name(self.file))) if self.file.may_have_rest else None
 
     def in_(self) -> Spot | None:
         """Return what was made to take its name outside."""

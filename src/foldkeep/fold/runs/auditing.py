@@ -8,12 +8,15 @@ from foldkeep.model import Method, Problem, Progress, Run, RunFile, RunFileState
 from foldkeep.model.names import FOLD_NAME
 from foldkeep.model.remote import is_remote
 from foldkeep.model.work import reason_of
+from foldkeep.scan import places_here
 from foldkeep.stock import Check, Checked, CheckResult, Stock
 from foldkeep.storage.local.reading import NotSafe, digest_of, modified_ns, open_top, opened
 from foldkeep.storage.remote import read_remote
 
 from ..rests import check_rest
+from ..vault import stray_files
 
+_STRAY = "lies in a fold, and no line of a journal names it; unfold its run, which gives it a name of its own"
 _UNREADABLE = "cannot be read where it waits"
 
 
@@ -37,7 +40,7 @@ class Audit:
 def audit(stock: Stock, runs: list[Run], progress: Progress = no_progress) -> Audit:
     """Read every file of runs that waits in the fold, or lies where it was moved or copied to, and compare its digest.
 
-    When each was found right is written down.
+    When each was found right is written down. What lies in a fold and no journal names is a problem, of whatever run.
 
     Parameters
     ----------
@@ -69,9 +72,22 @@ def audit(stock: Stock, runs: list[Run], progress: Progress = no_progress) -> Au
             found.verified += 1
             found.bytes += file.size
         progress(Step("Reading again", done, total, "bytes"))
+    found.problems += _strays(stock)
     with stock.transaction():
         stock.checks.put(checks)
     return found
+
+
+def _strays(stock: Stock) -> list[Problem]:
+    """Return the files in the folds of the places that are here that no journal names, nor the ledger."""
+    here = places_here(stock)
+
+    def known(key: str) -> set[bytes]:
+        run = stock.ledger.run_called(key)
+        return {os.fsencode(file.slot) for file in stock.ledger.files(run.id)} if run else set()
+
+    paths = (path for place in stock.places.all() if place.id in here for path in stray_files(place.path, known))
+    return [Problem(path, _STRAY) for path in paths]
 
 
 def _result(why: str) -> CheckResult:

@@ -9,11 +9,10 @@ from contextlib import ExitStack, contextmanager, suppress
 from dataclasses import dataclass
 
 from foldkeep.model import Method, PathBytes, Problem, Progress, Run, RunFile, RunFileState, Step, no_progress, visible
-from foldkeep.model.bin_names import bin_above
 from foldkeep.model.errors import PlaceBusy
 from foldkeep.model.work import reason_of
 from foldkeep.scan import places_here
-from foldkeep.scan.bins import BinItem
+from foldkeep.scan.bins import BinItem, lies_in_a_bin
 from foldkeep.scan.candidates import Candidates
 from foldkeep.stock import Stock
 from foldkeep.storage.local.changes import flush, remove_folder, unlink
@@ -188,7 +187,7 @@ def _keeper(candidates: Candidates, file: RunFile, digest: bytes) -> PathBytes:
     """Return a file outside folds and bins that has the content of one, and that the stock has not read whole."""
     size = file.size
     for other in candidates.like(file.path, size) if size else ():
-        if other.digest is None and not bin_above(other.path):
+        if other.digest is None and not lies_in_a_bin(other.path):
             with suppress(OSError), opened(other.path) as descriptor:
                 if digest_of(descriptor, size) == (digest, size):
                     return other.path

@@ -27,6 +27,7 @@ from foldkeep.model.errors import PlaceBusy
 from foldkeep.model.remote import is_remote
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
+from foldkeep.storage import moment
 from foldkeep.storage.local.changes import Folders, FolderTimes, unlink
 from foldkeep.storage.local.reading import NotSafe, facts_at, facts_of, open_in
 
@@ -281,7 +282,9 @@ def _write_down(stock: Stock, plan: Plan, key: str) -> tuple[Run, dict[bytes, Wo
     number = 0
     with stock.transaction():
         docket = os.fsencode(os.path.abspath(plan.docket))
-        run = stock.ledger.begin(key, plan.method, docket, time.time_ns())
+        now_ns, boot, since_boot_ns = moment()
+        run = stock.ledger.begin(key, plan.method, docket, now_ns)
+        stock.ledger.set_clock(run.id, now_ns, boot, since_boot_ns)
         for place, items in plan.by_place.items():
             files = [_run_file(run, number, item) for number, item in enumerate(items, start=number + 1)]
             number += len(files)

@@ -5,6 +5,8 @@ import stat
 from collections import Counter
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
+from datetime import timedelta
+from functools import partial
 
 from foldkeep.formats.own import written_rest
 from foldkeep.model import (
@@ -32,9 +34,11 @@ from ..methods import GONE_FROM_FOLD, is_our_link
 from ..places import hold_around
 from ..recovery.reconcile import files_by_place, settle, settle_all, write_down
 from ..removing import CHANGED, GONE, remove, seen_now
-from ..rests import check_rest, keep_rest, proved_rest, rest_name
+from ..rests import check_rest, keep_rest, proved_rest, rest_name, whole_rest
 from ..servers.releasing import release_on_server
 from ..servers.vault import RemoteVault
+from ..servers.waiting import SIDES_WAIT
+from ..sidecars.merging import lost_words
 from ..space import Space, free_space
 from ..vault import Vault
 from .grades import Consent
@@ -63,6 +67,8 @@ class ReleaseReport:
         Bytes of deleted files that a server still counts, by its quota: it may keep them in a bin.
     by_server
         Bytes of files deleted on each server.
+    kept
+        Sidecars that say what no file that stays says, with what that is: all of each is kept, as its rest.
     left
         Files that stay in the fold, each with the reason.
     space
@@ -74,6 +80,7 @@ class ReleaseReport:
     rest_bytes: int = 0
     bytes: int = 0
     held: int = 0
+    kept: list[Problem] = field(default_factory=list)
     left: list[Problem] = field(default_factory=list)
     space: list[Space] = field(default_factory=list)
     by_server: Counter[PathBytes] = field(default_factory=Counter)
@@ -96,6 +103,7 @@ def release(
     allow_last_copy: bool = False,
     consent: Consent | None = None,
     proofs: Proofs | None = None,
+    sides_wait: timedelta = SIDES_WAIT,
     progress: Progress = no_progress,
     break_lock: bool = False,
 ) -> ReleaseReport:
@@ -114,6 +122,8 @@ def release(
         What the user says of files that nothing has the content of; they stay without proof if None.
     proofs
         What other machines vouch for, signed for this release, by content.
+    sides_wait
+        How long lies between a fold and its release where the copy is on the other side of a server; a day at least.
     break_lock
         Take locks of other computers on places for dead.
 
@@ -131,7 +141,7 @@ def release(
     places = {file.place for _, files in work for file in files}
     witnesses = {file.keeper for _, files in work for file in files if file.keeper}
     before = free_space(places)
-    vouchers = Vouchers(stock, consent or Consent(), proofs or {})
+    vouchers = Vouchers(stock, consent or Consent(), proofs or {}, sides_wait)
 
     def told() -> None:
         progress(Step("Releasing", report.released, total, "files"))
@@ -232,7 +242,7 @@ def _release_run(
     try:
         for place, here in files_by_place(files).items():
             if is_remote(place):
-                _release_on_server(stock, run, place, here, report, allow_last_copy)
+                _release_on_server(stock, run, place, here, vouchers, report, allow_last_copy)
                 told()
                 continue
             try:
@@ -248,10 +258,13 @@ def _release_run(
 
 
 def _release_on_server(
-    stock: Stock, run: Run, place: PathBytes, files: list[RunFile], report: ReleaseReport, allow_last_copy: bool
-) -> None:
+    stock: Stock, run: Run, place: PathBytes, files: list[RunFile], vouchers: Vouchers, report: ReleaseReport,
+    allow_last_copy: bool,
+) -> None:  # fmt: skip
     try:
-        gone, left = release_on_server(stock, RemoteVault(place, run.key), files, allow_last_copy=allow_last_copy)
+        gone, left = release_on_server(
+            stock, RemoteVault(place, run.key), files, allow_last_copy=allow_last_copy, sides_wait=vouchers.sides_wait
+        )
     except (OSError, UnusableInput) as error:
         why = f"its fold cannot be worked in: {reason_of(error)}"
         report.left += [Problem(file.path, why) for file in files]
@@ -281,7 +294,7 @@ def _batches(files: list[RunFile]) -> Iterator[list[RunFile]]:
 class _Going:
     """A file that was read and is vouched for; `freed` is the space that comes free with it.
 
-    `rest` is what is kept of it; empty if nothing is.
+    `rest` is what is kept of it; empty if nothing is. `lost` is what a sidecar says that nothing else does.
     """
 
     file: RunFile
@@ -289,6 +302,7 @@ class _Going:
     stands: Stands
     freed: int
     rest: bytes = b""
+    lost: tuple[str, ...] = ()
 
 
 def release_batch(
@@ -330,6 +344,7 @@ def release_batch(
     finally:
         report.released += len(gone)
         report.rests += sum(bool(each.rest) for each in gone)
+        report.kept += [Problem(each.file.path, ", ".join(each.lost)) for each in gone if each.lost]
         report.rest_bytes += sum(len(each.rest) for each in gone)
         report.bytes += sum(each.freed for each in gone)
     states = {True: RunFileState.REST, False: RunFileState.RELEASED}
@@ -368,12 +383,39 @@ def _vouched(vault: Vault, file: RunFile, vouchers: Vouchers, allow_last_copy: b
             raise NotSafe(_CHANGED)
         _check_link_leads_somewhere(file)
         stands = vouchers.vouch(file, descriptor, vault.files, allow_last_copy=allow_last_copy)
+        lost = _only_said_here(file, vault.files, vouchers)
         rest = _rest(vault.files, file, descriptor, allow_last_copy) if file.has_essence else b""
+        if lost:
+            rest = whole_rest(file, descriptor)
+            stands = partial(_is_kept, vault.files, rest_name(file), rest)
         now = facts_of(vault.files, slot)
         if now is None or Stamp.of(now) != Stamp.of(facts):
             raise NotSafe(_CHANGED)
         freed = file.size - len(rest) if facts.st_nlink == 1 else 0
-        return _Going(file, Stamp.of(facts), stands, freed, rest)
+        return _Going(file, Stamp.of(facts), stands, freed, rest, lost)
+    finally:
+        os.close(descriptor)
+
+
+def _only_said_here(file: RunFile, files: int, vouchers: Vouchers) -> tuple[str, ...]:
+    """Return what a sidecar that is vouched for says and the one that vouches does not, in words.
+
+    Raises NotSafe of an earlier version of a sidecar that stays: it comes back by another way than a rest.
+    """
+    lost = lost_words(file.keeper, files, os.fsencode(file.slot)) if vouchers.is_said else ()
+    if lost and not file.is_sidecar:
+        raise NotSafe(f"it says what {visible(file.keeper)} does not: {', '.join(lost)}; unfold it to look at it")
+    return lost
+
+
+def _is_kept(files: int, name: bytes, rest: bytes) -> bool:
+    """Look whether a rest lies in the vault as it was written."""
+    try:
+        descriptor = open_in(files, name)
+    except OSError:
+        return False
+    try:
+        return os.pread(descriptor, len(rest) + 1, 0) == rest
     finally:
         os.close(descriptor)
 

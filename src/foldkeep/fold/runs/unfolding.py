@@ -1,7 +1,7 @@
 """Bringing files back to where they were: out of the fold, or from where they were moved to."""
 
 import os
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Container, Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import partial
@@ -21,17 +21,17 @@ from foldkeep.model import (
     no_progress,
     visible,
 )
-from foldkeep.model.names import lies_below, lies_in_a_fold, path_beside
+from foldkeep.model.names import lies_below, path_beside
 from foldkeep.model.remote import is_remote
 from foldkeep.model.work import reason_of
-from foldkeep.signals.essences import ESSENCE
 from foldkeep.stock import Stock
-from foldkeep.storage.local.changes import Folders, FolderTimes
+from foldkeep.storage.local.changes import Folders, FolderTimes, flush, move_to_free
 from foldkeep.storage.local.drives import real_path
-from foldkeep.storage.local.reading import NotSafe, facts_at
+from foldkeep.storage.local.reading import NotSafe, facts_at, open_top
 
 from ..bench import Bench, may_have
 from ..journal import FolderLeft, Returned, Returning, folder_tales
+from ..lending import Lenders
 from ..methods import method_of
 from ..methods.method import restored
 from ..places import hold_around
@@ -62,6 +62,10 @@ COMES_BACK = (
 """States of files that `unfold` tries to bring back."""
 
 
+_FROM_FOLD = b"from the fold "
+_STRAY = "lay in the fold, and no line of its journal names it: look at what it is, and where it belongs"
+
+
 @dataclass
 class UnfoldReport:
     """Report of an unfold.
@@ -78,6 +82,8 @@ class UnfoldReport:
         Files that did not come back, each with the reason.
     notes
         What else has another name now: what somebody saved in the place of a link.
+    strays
+        Files in the fold that no line of a journal names; each has a name of its own at the top of its place now.
     """
 
     run: int | None
@@ -85,6 +91,7 @@ class UnfoldReport:
     renamed: list[tuple[PathBytes, PathBytes]] = field(default_factory=list)
     left: list[Problem] = field(default_factory=list)
     notes: list[Problem] = field(default_factory=list)
+    strays: list[Problem] = field(default_factory=list)
     method: Method | None = None
 
 
@@ -141,8 +148,12 @@ def unfold(
                         run.key, place, files, partial(write_down, stock), having_copies, report, progress
                     )
                     continue
-                note, having = partial(write_down, stock), partial(_having, stock)
+                note, having = partial(write_down, stock), Lenders(stock).having
                 _unfold_in(run.key, place, files, note, report, progress, keeps_words, having)
+            if wanted is None:
+                known = {os.fsencode(file.slot) for file in stock.ledger.files(run.id)}
+                for place in places:
+                    _bring_strays(place, run.key, known, report)
         finally:
             settle(stock, run)
     still = {file.path for file in stock.ledger.files(run.id) if file.state in COMES_BACK}
@@ -200,6 +211,8 @@ def _unfold_key(
         report.renamed += part.renamed
         report.left += part.left
         report.notes += part.notes
+        _bring_strays(top, key, {os.fsencode(file.slot) for file in stock.ledger.files(run.id)}, report)
+        tidy(top, key)
         return
     if is_remote(top):
         _unfold_key_on_server(top, key, report, progress)
@@ -221,9 +234,34 @@ def _unfold_key(
     keeps_words = any(file.state is RunFileState.RELEASED for file in files)
     left = len(report.left)
     _unfold_in(key, top, here, _nobody_notes, report, progress, keeps_words, _keeper)
+    _bring_strays(top, key, (), report)
     stays = {problem.path for problem in report.left[left:]}
     if not any(file.path in stays for file in here):
         tidy(top, key, {file.number for file in files})
+
+
+def _bring_strays(top: PathBytes, key: str, known: Container[bytes], report: UnfoldReport) -> None:
+    """Give what lies in the folder of a run and nobody knows a name of its own at the top of the place."""
+    if is_remote(top):
+        return
+    try:
+        with Vault(top, key) as vault:
+            names = vault.strays(known)
+            if not names:
+                return
+            folder = open_top(top)
+            try:
+                for name in names:
+                    got = move_to_free(vault.files, name, folder, _FROM_FOLD + name)
+                    report.strays.append(Problem(os.path.join(top, got), _STRAY))
+                flush(folder)
+                flush(vault.files)
+            finally:
+                os.close(folder)
+    except FileNotFoundError:
+        return
+    except OSError as error:
+        report.left.append(Problem(top, f"the fold of run {key} cannot be worked in: {reason_of(error)}"))
 
 
 def _unfold_key_on_server(top: PathBytes, key: str, report: UnfoldReport, progress: Progress) -> None:
@@ -268,22 +306,9 @@ def _keeper(file: RunFile, rest: Rest | None) -> Iterator[PathBytes]:  # noqa: A
     yield file.keeper
 
 
-def _having(stock: Stock, file: RunFile, rest: Rest | None) -> Iterator[PathBytes]:
-    """Yield where files may lie that have the essence of a rest, or the content of a copy that we made: the keeper,
-    its copies, and what else is known.
-    """
-    seen = set[PathBytes]()
-    known = stock.sets.paths_of(file.source.digest if file.source else file.words or file.digest)
-    others = stock.essences.paths_of(ESSENCE.name, ESSENCE.version, rest.essence) if rest else []
-    for path in (file.keeper, *known, *others):
-        if path not in seen and not lies_in_a_fold(path):
-            seen.add(path)
-            yield path
-
-
 def _surely_having(stock: Stock, sides: Sides, key: str, file: RunFile) -> list[PathBytes]:
     """Return the files that may have the content of a copy on a server, and are surely others; NotSafe if none is."""
-    return sides.apart(file.place, key, _having(stock, file, None))
+    return sides.apart(file.place, key, Lenders(stock).having(file, None))
 
 
 def _unfold_on_server(
@@ -403,7 +428,7 @@ class _Hand:
         bench.flush(returning=True)
         bench.vault.journal.write(Returned(file.number) for file, _ in done)
         for file, path in done:
-            if file.has_essence:
+            if file.may_have_rest:
                 with suppress(OSError):  # it stays as it is; what it is of is back
                     drop_rest(bench.vault.files, file, bench.folders.of(path))
         report.restored += sum(file.method is not Method.WRITE for file, _ in done)

@@ -2,18 +2,18 @@
 
 import os
 import time
-from collections import Counter
 from collections.abc import Callable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field
+from datetime import timedelta
 
 from foldkeep.formats import walked
-from foldkeep.formats.packages import Listing, bagit, open_package
+from foldkeep.formats.packages import bagit
 from foldkeep.model import Method, PathBytes, RunFile, visible
-from foldkeep.model.bin_names import bin_above
 from foldkeep.model.machines import is_elsewhere, split_machine
 from foldkeep.model.names import lies_below, lies_in_a_fold
 from foldkeep.model.remote import is_remote
+from foldkeep.scan.bins import lies_in_a_bin
 from foldkeep.scan.candidates import Candidates
 from foldkeep.scan.packages import check_package
 from foldkeep.stock import Archived, Stock
@@ -21,8 +21,10 @@ from foldkeep.storage import storage_at
 from foldkeep.storage.local.reading import NotSafe, Stamp, Stamps, digest_of, facts_at, opened
 
 from ..elsewhere.proofs import Proofs
+from ..lending import Lenders
 from ..servers.packages import RemotePackage
 from ..servers.sides import Sides
+from ..servers.waiting import SIDES_WAIT, SidesWait
 from ..sidecars.merging import check_said
 from ..source import check_source
 from ..verify import Comparison, Witness, compared
@@ -48,27 +50,34 @@ class Vouchers:
     ----------
     consent
         What the user says of files that nothing has the content of.
+    sides_wait
+        How long a fold across sides waits before its release.
     stamps
         What became of files by the hands of this process.
     proofs
         What other machines vouch for, by content.
     candidates
         Files that may have a content.
+    is_said
+        Whether the file that was vouched for last is a sidecar of which another says the same, or nearly.
     """
 
     stock: Stock
     consent: Consent = field(default_factory=Consent)
     proofs: Proofs = field(default_factory=dict)
+    sides_wait: timedelta = SIDES_WAIT
     stamps: Stamps = field(default_factory=Stamps)
     _comparison: Comparison = field(default_factory=Comparison)
     _read: dict[PathBytes, tuple[Witness, float]] = field(default_factory=dict)
     _packages: dict[str, "_Package | RemotePackage"] = field(default_factory=dict)
     _unflushed: dict[int, PathBytes] = field(default_factory=dict)
-    _lent: Counter[bytes] | None = None
 
     def __post_init__(self) -> None:
         self.candidates = Candidates(self.stock)
+        self._lenders = Lenders(self.stock)
+        self.is_said = False
         self._sides = Sides(self.stock)
+        self._waits = SidesWait(self.stock, self.sides_wait)
         self._why_not_apart = ""
 
     def make_witnesses_last(self) -> None:
@@ -97,6 +106,7 @@ class Vouchers:
         OSError
             If it cannot be read.
         """
+        self.is_said = False
         if file.has_essence:
             self._check_made(file, descriptor)
             try:
@@ -104,12 +114,12 @@ class Vouchers:
             except NotSafe:
                 if not allow_last_copy:
                     raise
-                self._check_no_rest_needs(file)
+                self._check_no_rest_needs(file, descriptor)
                 return _always
         if file.is_regenerable or file.is_alike:
             self.consent.check(file)
             self._check_made(file, descriptor)
-            self._check_no_rest_needs(file)
+            self._check_no_rest_needs(file, descriptor)
             return _always if allow_last_copy else self._source(file, descriptor)
         if file.method is Method.HEAL and not file.digest:
             return self._looks_at(self._good_copy(file))  # nothing can be read of it
@@ -118,7 +128,7 @@ class Vouchers:
         needs_none = allow_last_copy or (file.method is Method.DELETE and not file.keeper)
         if needs_none:
             self._check_digest(file, descriptor)
-            self._check_no_rest_needs(file)
+            self._check_no_rest_needs(file, descriptor)
             return _always
         self._why_not_apart = ""
         witness = self._copy(file, descriptor)
@@ -128,14 +138,19 @@ class Vouchers:
         if file.method is Method.HEAL:
             return self._looks_at(self._good_copy(file))
         for archive, _ in self.stock.archives.holding(file.digest):
+            if why_not := self._waits.why_not(file, archive.package):
+                self._why_not_apart = why_not
+                continue
             package = self._package(archive)
             if package.is_whole and package.holds(file.digest):
+                self._check_no_rest_needs(file, descriptor)
                 return lambda: package.stands(file.digest)
         is_said = file.words or self.stock.ledger.was_rewritten(file.keeper)
         if is_said and not lies_in_a_fold(file.keeper):
             with suppress(NotSafe):
                 witness = check_said(file.keeper, folder, os.fsencode(file.slot))[1]
                 self._keep_for_flush(witness)
+                self.is_said = True
                 return self._looks_at(witness)
         if is_elsewhere(file.keeper):
             return self._elsewhere(file, descriptor)
@@ -149,7 +164,7 @@ class Vouchers:
             raise NotSafe(f"its keeper is on {machine}, which has to vouch for it again first")
         proof.check(Stamp.of(os.fstat(descriptor)))
         proof.check_content(descriptor)
-        self._check_no_rest_needs(file)
+        self._check_no_rest_needs(file, descriptor)
         return proof.is_fresh
 
     def vouch_for_rest(self, file: RunFile, *, allow_last_copy: bool) -> Stands:
@@ -160,7 +175,7 @@ class Vouchers:
         if allow_last_copy:
             return _always
         for path in self.stock.sets.paths_of(file.content):
-            if lies_in_a_fold(path):
+            if lies_in_a_fold(path) or lies_in_a_bin(path):
                 continue
             with suppress(OSError), opened(path) as descriptor:
                 stamp = Stamp.of(os.fstat(descriptor))
@@ -171,7 +186,7 @@ class Vouchers:
     def _good_copy(self, file: RunFile) -> Witness:
         """Return a file that has the content which a damaged one had: what was put in its place, or another."""
         for path in (file.path, file.keeper, *self.stock.sets.paths_of(file.words)):
-            if lies_in_a_fold(path):
+            if lies_in_a_fold(path) or lies_in_a_bin(path):
                 continue
             with suppress(OSError), opened(path) as descriptor:
                 stamp = Stamp.of(os.fstat(descriptor))
@@ -192,15 +207,12 @@ class Vouchers:
     def _check_digest(self, file: RunFile, descriptor: int) -> None:
         _check_content(descriptor, file.digest, file.size)
 
-    def _check_no_rest_needs(self, file: RunFile) -> None:
-        """Raise NotSafe if released files are rebuilt from a file that goes though no copy of it stays."""
-        if self._lent is None:
-            self._lent = Counter(self.stock.ledger.lending())
-        count = self._lent[file.content]
+    def _check_no_rest_needs(self, file: RunFile, descriptor: int) -> None:
+        """Raise NotSafe if released files are rebuilt from a file that goes though nothing else has its essence."""
+        count = self._lenders.needs(file, descriptor)
         if count:
             files = "file is" if count == 1 else "files are"
-            what = f"{count:,} released {files} rebuilt from it"
-            raise NotSafe(f"{what}: unfold what is to stay, or end that with release --rests")
+            raise NotSafe(f"{count:,} released {files} rebuilt from it, and nothing else shows the same; unfold it")
 
     def _check_made(self, file: RunFile, descriptor: int) -> None:
         """Read a file that nothing has the content of; earlier versions did not write down what a derived one held."""
@@ -217,6 +229,10 @@ class Vouchers:
                 candidates = self._sides.apart(file.place, run.key if run else "", candidates)
             except NotSafe as error:
                 candidates, self._why_not_apart = [], str(error)
+        across = [path for path in candidates if self._waits.why_not(file, path)]
+        if across:
+            self._why_not_apart = self._waits.why_not(file, across[0])
+            candidates = [path for path in candidates if path not in across]
         for path in candidates:
             known = self._read.get(path)
             if known and time.monotonic() - known[1] < _FRESH_SECONDS and known[0].stands(self.stamps):
@@ -246,7 +262,7 @@ class Vouchers:
                     and path not in seen
                     and path not in packages
                     and not lies_in_a_fold(path)
-                    and not bin_above(path)
+                    and not lies_in_a_bin(path)
                 ):
                     seen.add(path)
                     yield path
@@ -298,16 +314,12 @@ class _Package:
     def __init__(self, archive: Archived) -> None:
         self.archive = archive
         self._stamps = _stamps_below(archive.package)
-        checked = check_package(archive.package)
-        self.is_whole = checked.is_whole and checked.info.get(bagit.KEY_TAG) == archive.key
-        self._payloads: dict[bytes, PathBytes] = {}
+        # What it holds is what was read in it now: its listing says what it was made of.
+        checked = check_package(archive.package, has_contents=True)
+        found = checked.contents or {}
+        self._payloads = {digest: os.path.join(archive.package, path) for digest, path in found.items()}
         self._looked = 0.0
-        if self.is_whole:
-            with open_package(archive.package) as package:
-                for _, entry in Listing(lambda: package.lines(bagit.LISTING, "utf-8")):
-                    if entry.digest:
-                        self._payloads[entry.digest] = os.path.join(archive.package, os.fsencode(entry.payload))
-            self.is_whole = self.stands()
+        self.is_whole = checked.is_whole and checked.info.get(bagit.KEY_TAG) == archive.key and self.stands()
 
     def holds(self, digest: bytes) -> bool:
         """Tell whether a content is in it."""

@@ -4,7 +4,7 @@ import os
 import tempfile
 import time
 
-from foldkeep.formats.packages import Listing, bagit, open_package
+from foldkeep.formats.packages import bagit
 from foldkeep.model import PathBytes, UnusableInput
 from foldkeep.scan.packages import check_package
 from foldkeep.stock import Archived
@@ -41,13 +41,9 @@ class RemotePackage:
             self._stamps = fetch(self._storage, self.archive.package, os.fsencode(folder), lambda _: None)
             here = os.path.join(os.fsencode(folder), os.path.basename(self.archive.package))
             self._digests = {path: read_whole(here + path[len(self.archive.package) :])[0] for path in self._stamps}
-            checked = check_package(here)
-            if not checked.is_whole or checked.info.get(bagit.KEY_TAG) != self.archive.key:
-                return False
-            with open_package(here) as package:
-                listing = Listing(lambda: package.lines(bagit.LISTING, "utf-8"))
-                self._contents = {entry.digest for _, entry in listing if entry.digest}
-        return True
+            checked = check_package(here, has_contents=True)
+            self._contents = set(checked.contents or ())
+            return checked.is_whole and checked.info.get(bagit.KEY_TAG) == self.archive.key
 
     def holds(self, digest: bytes) -> bool:
         """Tell whether a content is in it."""

@@ -4,12 +4,13 @@ import os
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import ExitStack, suppress
+from datetime import timedelta
 from typing import IO
 
 from foldkeep.model import PathBytes, Problem, RunFile, RunFileState
-from foldkeep.model.bin_names import bin_above
 from foldkeep.model.names import lies_in_a_fold
 from foldkeep.model.work import reason_of
+from foldkeep.scan.bins import lies_in_a_bin
 from foldkeep.stock import Stock
 from foldkeep.storage import storage_at
 from foldkeep.storage.local.reading import NotSafe, Stamps
@@ -22,6 +23,7 @@ from .removing import Vouched, content_kept, read_and_keep, remove_vouched
 from .sides import Sides
 from .site import AT_ONCE, each_of
 from .vault import RemoteVault
+from .waiting import SIDES_WAIT, SidesWait
 
 _BATCH_FILES, _BATCH_BYTES = 128, 256 * 1024 * 1024
 _NO_COPY = "no copy of it outside the fold can be read now; unfold it to keep it"
@@ -31,9 +33,10 @@ _Going = tuple[RunFile, Vouched]
 
 
 def release_on_server(
-    stock: Stock, vault: RemoteVault, files: list[RunFile], *, allow_last_copy: bool
+    stock: Stock, vault: RemoteVault, files: list[RunFile], *, allow_last_copy: bool, sides_wait: timedelta = SIDES_WAIT
 ) -> tuple[list[RunFile], list[Problem]]:
     """Delete files that wait on a server, and return those that were, and those that stay with the reason."""
+    waits = SidesWait(stock, sides_wait)
     gone: list[RunFile] = []
     left: list[Problem] = []
     stamps = Stamps()
@@ -44,7 +47,11 @@ def release_on_server(
             asked = []
             for file in batch:
                 try:
-                    asked.append((file, _candidates(stock, vault, sides, file)))
+                    candidates = _candidates(stock, vault, sides, file)
+                    yet = [path for path in candidates if not waits.why_not(file, path)]
+                    if candidates and not yet and not allow_last_copy:
+                        raise NotSafe(waits.why_not(file, candidates[0]))
+                    asked.append((file, yet))
                 except NotSafe as error:
                     left.append(Problem(file.path, str(error)))
             going: list[_Going] = []
@@ -81,7 +88,7 @@ def _make_witnesses_last(going: list[_Going]) -> None:
 
 def _candidates(stock: Stock, vault: RemoteVault, sides: Sides, file: RunFile) -> list[PathBytes]:
     """Return the files outside every fold that may have the content of one that goes, and are surely others."""
-    paths = [path for path in _known(stock, file) if path and not lies_in_a_fold(path) and not bin_above(path)]
+    paths = [path for path in _known(stock, file) if path and not lies_in_a_fold(path) and not lies_in_a_bin(path)]
     return sides.apart(vault.place, vault.key, paths)
 
 

@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from blake3 import blake3
 
-from foldkeep.formats.sidecars import LARGEST_SIDECAR, Xmp, parse_xmp, says_more, united, with_words
+from foldkeep.formats.sidecars import LARGEST_SIDECAR, Xmp, parse_xmp, says_more, united, with_words, words_lost
 from foldkeep.model import Action, DocketRow, Method, Place, visible
 from foldkeep.model.companions import belongs_to, is_sidecar, stem_of
 from foldkeep.model.kinds import suffix_of
@@ -55,6 +55,19 @@ def check_said(path: bytes, folder: int, name: bytes) -> tuple[bytes, Witness]:
     if more:
         raise NotSafe(f"it says something that {visible(path)} does not")
     return blake3(stays).digest(), Witness(path, stamp)
+
+
+def lost_words(path: bytes, folder: int, name: bytes) -> tuple[str, ...]:
+    """Return what one sidecar in an open folder says that the one at `path` does not say now, in words.
+
+    All of it, if one of them cannot be read or understood.
+    """
+    try:
+        with open(open_path(path, FILE), "rb") as stream:
+            stays = stream.read(LARGEST_SIDECAR)
+        return words_lost(read_sidecar_in(folder, name), stays)
+    except (OSError, ValueError, NotSafe):
+        return ("all that it says",)
 
 
 def merge_words(merge: Merge, path: bytes, former: bytes | None, went: Container[bytes]) -> tuple[Merged, bytes | None]:
@@ -143,7 +156,7 @@ class Merger:
         """Add to the plan what is to be written, and let sidecars go along whose words stay."""
         groups: dict[bytes, _Group] = {}
         for item in self._plan.spares:
-            if item.staying and not is_sidecar(item.row.path.rpartition(b"/")[2]):
+            if (item.staying or item.alike) and not is_sidecar(item.row.path.rpartition(b"/")[2]):
                 self._note(item, groups)
         changed: dict[bytes, Item] = {}
         for path, group in groups.items():
@@ -153,11 +166,12 @@ class Merger:
 
     def _note(self, item: Item, groups: dict[bytes, _Group]) -> None:
         """Note what is said of a spare, if anything is, with what the sidecar of its keeper is to say."""
-        spare, keeper = item.row.path, item.staying[0]
+        spare, keeper = item.row.path, (item.staying or [item.source])[0]
+        is_other = bool(item.essence or item.alike)  # of a copy of the keeper, its content says the same
         if is_remote(spare) or is_remote(keeper):  # sidecars on servers are not written
             return
         words = self._united(spare, self._sidecars(spare))
-        if item.essence:  # of a copy of the keeper, its content says the same
+        if is_other:
             words, _ = united(words, [(spare, self._embedded(spare, item.row.digest))])
         beside = self._companions.get(spare, [])
         if not (words.facts or beside):
@@ -171,7 +185,7 @@ class Merger:
             groups[path] = _Group(keeper, item.row, place, there[0] if there else None, item.row.digest)
         group = groups[path]
         group.own, _ = united(group.own, [(keeper, self._united(keeper, there[1:]))])
-        if item.essence and item.source_facts:  # what the keeper says of itself is another thing here, and stays
+        if is_other and item.source_facts:  # what the keeper says of itself is another thing here, and stays
             group.digest = item.source_facts.digest
             group.own, _ = united(group.own, [(keeper, self._embedded(keeper, group.digest))])
         group.sources.append(Source(spare, words))

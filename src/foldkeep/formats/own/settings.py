@@ -56,7 +56,7 @@ KEEP_KEYS: dict[str, Callable[[Any], Any]] = {
 }
 """The keys of section ``[keep]``."""
 
-FOLD_KEYS: dict[str, Callable[[Any], Any]] = {"litter": words, "release_after": age}
+FOLD_KEYS: dict[str, Callable[[Any], Any]] = {"litter": words, "release_after": age, "sides_wait": age}
 """The keys of section ``[fold]``."""
 
 CACHES_KEYS: dict[str, Callable[[Any], Any]] = {"recipes": text}
@@ -188,6 +188,7 @@ _MEANINGS = {
     "keep.takes_programs": "Propose copies in folders that a program needs as they are, too.",
     "fold.litter": "Names that do not count when a folder is to be empty.",
     "fold.release_after": "After how long in the fold `checkup` and `room` propose to release; nothing goes by itself.",
+    "fold.sides_wait": "How long a fold waits for its release where its copy is on a server's other side; 1d at least.",
     "caches.recipes": "A file of your own recipes for what can be made again.",
     "projects.markers": "Names of files that mark their folder as a project.",
     "projects.inside": "Folders each of whose folders is a project.",

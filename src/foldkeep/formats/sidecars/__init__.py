@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 from foldkeep.model.faces import names_of
 
 if TYPE_CHECKING:
-    from .sidecar_writing import says_more, with_words
+    from .sidecar_writing import says_more, with_words, words_lost
     from .uniting import Difference, said, united
     from .xmp import LARGEST_SIDECAR, Xmp, parse_xmp
 
@@ -13,6 +13,7 @@ __all__ = [
     "LARGEST_SIDECAR",
     "says_more",
     "with_words",
+    "words_lost",
     "Difference",
     "said",
     "united",

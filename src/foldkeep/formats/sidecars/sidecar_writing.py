@@ -97,6 +97,20 @@ def says_more(document: bytes, than: bytes) -> bool:
         raise ValueError("too deep to compare") from error
 
 
+def words_lost(document: bytes, than: bytes) -> tuple[str, ...]:
+    """Return what a sidecar says that another does not say, word for word: texts that differ, a rating, and all else.
+
+    Raises ValueError if one of them is no XMP.
+    """
+    said, other = parse_xmp(document), parse_xmp(than)
+    lost = [
+        what
+        for what in ("rating", "title", "description")
+        if getattr(said, what) not in (None, 0, getattr(other, what))
+    ]
+    return (*lost, *(("more",) if says_more(document, than) else ()))
+
+
 def _substance(document: bytes, apart_from: tuple[str, ...]) -> dict[str, list[Any]]:
     """Return the properties of a sidecar by name, each as what is the same however it is written."""
     found: dict[str, list[Any]] = {}

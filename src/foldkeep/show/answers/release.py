@@ -4,14 +4,16 @@ from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from foldkeep.fold import ReleaseReport
-from foldkeep.model import RunFileState, RunSummary
+from foldkeep.model import RunFileState, RunSummary, visible
 from foldkeep.model.units import format_size
 
 from ..page.documents import Document, problem_documents, space_document
-from ..page.lines import write_left, write_space
+from ..page.lines import write_left, write_rest, write_space
 from ..page.page import CARE, GAIN, STRONG, Page
 from ..page.tables import Column
 from ..page.words import count, local_time
+
+_MOST_KEPT = 10
 
 
 class AskedOfMachines(NamedTuple):
@@ -40,6 +42,7 @@ class ReleaseAnswer(NamedTuple):
             "held": report.held,
             "rests": report.rests,
             "rest_bytes": report.rest_bytes,
+            "kept": problem_documents(report.kept),
             "space": list(map(space_document, report.space)),
             "left": problem_documents(report.left),
             "number": self.asked.number.hex() if self.asked else None,
@@ -69,6 +72,13 @@ class ReleaseAnswer(NamedTuple):
                 f"{can} can be rebuilt by foldkeep unfold, from what stays and what was written only in"
                 f" {'it' if report.rests == 1 else 'them'}: {format_size(report.rest_bytes)} in the fold."
             )
+        if report.kept:
+            page.line(
+                (f"{count(len(report.kept), 'sidecar')} said what no file that stays says, so that is kept:", CARE)
+            )
+            for kept in report.kept[:_MOST_KEPT]:
+                page.line(f"{visible(kept.path)}: {kept.reason}", indent=2)
+            write_rest(page, len(report.kept), _MOST_KEPT, indent=2)
         write_space(page, report.space)
         write_left(page, report.left, f"still {self.stays}")
         if self.asked:

@@ -26,13 +26,14 @@ class UnfoldAnswer(NamedTuple):
             "renamed": [{"from": path_document(was), "to": path_document(now)} for was, now in report.renamed],
             "left": problem_documents(report.left),
             "notes": problem_documents(report.notes),
+            "strays": problem_documents(report.strays),
         }
 
     def write(self, page: Page) -> None:
         """Write it for people."""
         report = self.report
         of_run = "" if report.run is None else f" of run {report.run}"
-        if not report.restored and not report.left:
+        if not (report.restored or report.left or report.strays):
             page.line(f"Nothing{of_run} waits in the fold.")
             return
         if report.method is Method.COPY:
@@ -43,7 +44,7 @@ class UnfoldAnswer(NamedTuple):
             page.line(f"{count(report.restored, 'file')}{of_run} {back}.")
         for was, now in report.renamed:
             page.line((f"{visible(was)} was taken: now beside it as ", CARE), visible(now), indent=2)
-        for note in report.notes:
+        for note in (*report.strays, *report.notes):
             page.line((f"{visible(note.path)} {note.reason}", CARE), indent=2)
         left = "not back where they were" if len(report.left) > 1 else "not back where it was"
         write_left(page, report.left, "not taken away" if report.method is Method.COPY else left)

@@ -17,6 +17,7 @@ _WITHOUT_INODES = frozenset(
     {"vfat", "msdos", "exfat", "fat", "msdosfs", "fuse.vfat", "fuse.exfat", "fuse.fusefat", "fuse.sshfs"}
 )
 
+_NOT_LISTED = ""
 _OF_ALL_NAMES = frozenset({"ext2", "ext3", "ext4", "xfs", "btrfs", "f2fs", "tmpfs", "overlay"})
 _WITH_CHANGE_TIMES = frozenset(
     {"ext2", "ext3", "ext4", "xfs", "btrfs", "f2fs", "zfs", "bcachefs", "jfs", "tmpfs", "overlay", "apfs", "hfs", "ufs"}
@@ -75,10 +76,11 @@ def _uuid_of(source: str) -> str | None:
 def is_local(folder: bytes, device: int) -> bool:
     """Tell whether a folder lies on a file system of this computer's own, whose locks no other computer can pass by.
 
-    Not so are shares, and what a program serves behind a mount (FUSE).
+    Not so are shares, what a program serves behind a mount (FUSE), and what the system lists no mount of, unless it is
+    on a device of this computer.
     """
     kind = _mount_of(folder, device)[2]
-    return kind not in _NAMED and not kind.startswith("fuse")
+    return kind not in _NAMED and not kind.startswith("fuse") and (bool(kind) or os.major(device) > 0)
 
 
 def may_fall_silent(folder: bytes) -> bool:
@@ -126,8 +128,12 @@ def _looked_at(path: bytes) -> bool:
 
 
 def has_one_device(folder: bytes, device: int) -> bool:
-    """Tell whether the volume of a folder gives its files the device of their folders; an overlay may not."""
-    return _mount_of(folder, device)[2] != "overlay"
+    """Tell whether the volume of a folder gives its files the device of their folders; an overlay may not.
+
+    Of a volume that the system lists no mount of (a chroot, some containers), nothing is known: the careful answer is
+    given, here and below.
+    """
+    return _mount_of(folder, device)[2] not in ("overlay", _NOT_LISTED)
 
 
 def _mount_above(folder: bytes) -> tuple[str, str, str]:
@@ -160,7 +166,8 @@ def _mount_of(folder: bytes, device: int) -> tuple[str, str, str]:
 
 def keeps_inodes(folder: bytes, device: int) -> bool:
     """Tell whether a file system is of a kind whose inode numbers last from one mount to the next."""
-    return _mount_of(folder, device)[2] not in _WITHOUT_INODES
+    kind = _mount_of(folder, device)[2]
+    return kind not in _WITHOUT_INODES and kind != _NOT_LISTED
 
 
 def largest_file(folder: bytes, device: int) -> int:
