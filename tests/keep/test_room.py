@@ -8,6 +8,7 @@ import subprocess
 import time
 
 from harness.desks import Desk, listing
+from harness.disks import say_disks
 from harness.drives import attached_drive
 
 _MONTH_NS = 31 * 86_400 * 10**9
@@ -83,8 +84,9 @@ def test_a_plan_that_is_carried_out_frees_what_it_said(tmp_path, far):
         assert kept <= listing(point).keys()
 
 
-def test_large_old_files_that_are_safe_on_two_other_volumes_come_last(tmp_path, far):
+def test_large_old_files_that_are_safe_on_two_other_disks_come_last(tmp_path, far, monkeypatch):
     with attached_drive(tmp_path, "ext4") as (_, point):
+        say_disks(monkeypatch, {point: "drive", far: "third"})
         desk = Desk(tmp_path)
         desk.place = point
         tops = {"backup": tmp_path / "other", "archive": far / "third"}

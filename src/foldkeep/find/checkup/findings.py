@@ -65,11 +65,13 @@ class Finding:
         Whether somebody should see to it: it is pressing, or more than at the last check-up.
     count, bytes
         How much of it there is: places away, full volumes, damaged files, missing entries, waiting files, spares,
-        contents on one volume, derived files, quiet projects.
+        contents that are not on two disks, derived files, quiet projects.
     new, new_bytes
         How much of that was not there at the last check-up.
     sets
         Of spares, how many sets they are in.
+    of
+        Of contents that are not on two disks, how many contents there are in all.
     unread, unread_bytes
         Of fixity, files that were not read again for a year.
     since_ns
@@ -85,6 +87,7 @@ class Finding:
     new: int = 0
     new_bytes: int = 0
     sets: int = 0
+    of: int = 0
     unread: int = 0
     unread_bytes: int = 0
     since_ns: int = 0

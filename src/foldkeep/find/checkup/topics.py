@@ -114,11 +114,14 @@ def spares(view: View) -> Finding:
 def once(view: View) -> Finding:
     """Tell what is not known to be on two disks."""
     last = view.last(Topic.ONCE)
-    total = coverage(view.stock, Filter(), Demand()).total
+    found = coverage(view.stock, Filter(), Demand())
+    total = found.total
     alone: Counted = total[Standing.ONCE] + total[Standing.ONE_DISK] + total[Standing.NOT_KNOWN]
     more, more_bytes = max(0, alone.contents - last.number), max(0, alone.bytes - last.bytes)
     wants = more > 0 or more_bytes > 0
-    return Finding(Topic.ONCE, wants, alone.contents, alone.bytes, more, more_bytes, since_ns=last.made_ns)
+    return Finding(
+        Topic.ONCE, wants, alone.contents, alone.bytes, more, more_bytes, of=found.all.contents, since_ns=last.made_ns
+    )
 
 
 def derived(view: View) -> Finding:

@@ -48,7 +48,7 @@ def _rows(each: Unknown, sole_copies: bool) -> Iterator[DocketRow]:
         yield _row(each.file, Action.FOLD, "the catalogue does not know it, and knows a copy", set_)
         return
     reasons = {
-        Standing.SOLE: "the catalogue does not know it, and its content is nowhere else",
+        Standing.SOLE: "the catalogue does not know it, and its content is nowhere else that is known",
         Standing.ALIKE: "the catalogue does not know it, but another file of this name",
         Standing.ELSEWHERE: "the catalogue does not know it, nor its copies",
     }

@@ -15,11 +15,14 @@ from foldkeep.find.projects import Activity, projects
 from foldkeep.find.references import ProjectFolders
 from foldkeep.model import Action, DocketRow, Filter, PathBytes, Progress, Role, RunFileState, StockFile
 from foldkeep.model.catalogs import Catalog
+from foldkeep.model.disks import Disks, count_apart, why_not_apart
 from foldkeep.model.files import BLOCK_BYTES, freed_files
 from foldkeep.model.names import FOLD_NAME, lies_below
 from foldkeep.model.recipes import Recipe
 from foldkeep.model.units import format_moment
 from foldkeep.model.work import no_progress
+from foldkeep.scan import places_here
+from foldkeep.scan.disks import DisksOfFiles
 from foldkeep.signals import Measures, MediaReader
 from foldkeep.stock import Stock
 
@@ -262,23 +265,29 @@ def quiet_projects(room: Room) -> Iterator[Unit]:
 
 
 def large_and_safe(room: Room) -> Iterator[Unit]:
-    """Yield large files that were not changed for a year and lie on two other volumes, the largest first."""
+    """Yield large files that were not changed for a year and lie on two other disks, the largest first."""
+    disks, here = DisksOfFiles(room.stock), places_here(room.stock)
+
+    def under(copy: StockFile) -> Disks:
+        return disks.of_place(copy.place, copy.volume, is_here=copy.place.id in here)
+
     before_ns = room.now_ns - round(OLD.total_seconds() * 1e9)
     wanted = Filter(larger_than=room.large, modified_before_ns=before_ns, roles=(Role.WORKING,))
     for file in room.stock.listing.files(wanted, "size"):
         if file.volume != room.volume or file.digest is None:
             continue
         copies = room.stock.listing.of_digest(file.digest)
-        others = {copy.volume: copy for copy in copies if copy.volume != room.volume}
-        if len(others) < 2:
+        own = under(file)
+        others = {copy.volume: copy for copy in copies if not why_not_apart(own, under(copy))}
+        if count_apart(map(under, others.values())) < 2:
             continue
         rows = [
             DocketRow(f"l{file.digest.hex()[:16]}", Action.FOLD, file.path, file.size, file.kind, file.modified_ns,
-                      file.digest, f"lies on {len(others)} other volumes, and was not changed for a year")
+                      file.digest, f"lies on {len(others)} other disks, and was not changed for a year")
         ]  # fmt: skip
         rows += [
             DocketRow(rows[0].set, Action.KEEP, copy.path, copy.size, copy.kind, copy.modified_ns, copy.digest,
-                      f"on another volume, in {copy.place.label}")
+                      f"on another disk, in {copy.place.label}")
             for copy in others.values()
         ]  # fmt: skip
         yield Unit(rows, 1, room.freed([file]), frozenset((file.path,)))
@@ -321,6 +330,6 @@ SOURCES = (
            "foldkeep fold {docket} --allow-alike", decoded_twins),
     Source("projects", "quiet projects, archived to another volume first", "unfold; later restore",
            "foldkeep archive --docket {docket} --to DIR", quiet_projects),
-    Source("large", "large and old, and on two other volumes", "unfold; later from there", _FOLD, large_and_safe),
+    Source("large", "large and old, and on two other disks", "unfold; later from there", _FOLD, large_and_safe),
 )  # fmt: skip
 """In order of regret: what is missed least comes first."""

@@ -78,7 +78,8 @@ def _write_item(page: Page, each: Binned) -> None:
     if each.last:
         what = "lies nowhere else that is known"
         if item.is_folder:
-            what = f"{count(len(each.last), 'file')} in it {agree(len(each.last), 'lies', 'lie')} nowhere else"
+            last = len(each.last)
+            what = f"{count(last, 'file')} in it {agree(last, 'lies', 'lie')} nowhere else that is known"
         page.line((what, CARE), indent=22)
 
 
@@ -89,7 +90,7 @@ def _size(found: Sequence[Binned]) -> str:
 
 def _last_words(found: Sequence[Binned]) -> str:
     last = sum(len(each.last) for each in found)
-    return f"; {last:,} {agree(last, 'lies', 'lie')} nowhere else" if last else ""
+    return f"; {last:,} {agree(last, 'lies', 'lie')} nowhere else that is known" if last else ""
 
 
 def bin_totals(contents: BinContents) -> Document:

@@ -188,6 +188,8 @@ def _spares(found: Finding) -> _Said:
 
 
 def _once(found: Finding) -> _Said:
+    if not found.of:
+        return "no content is known yet", (), ""
     if not found.count:
         return "everything lies on two disks, as last scanned", (), ""
     words = f"{count(found.count, 'content')} ({format_size(found.bytes)}) {agree(found.count, 'lies', 'lie')}"

@@ -17,10 +17,10 @@ from ..page.words import count
 from .catalog import known_document, write_known
 
 _STANDINGS = {
-    Standing.SOLE: "whose content lies nowhere else: import it again",
+    Standing.SOLE: "whose content lies nowhere else that is known: import it again",
     Standing.ELSEWHERE: "with copies elsewhere, which it does not know either",
     Standing.ALIKE: "with the name of a file that it knows, or nearly, but other content",
-    Standing.COPY: "equal to a file that it knows: safe to fold",
+    Standing.COPY: "equal, as last read, to a file that it knows: it may be folded",
 }
 _WRITTEN = {
     "docket": "The docket is ",

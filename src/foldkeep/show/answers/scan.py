@@ -80,7 +80,8 @@ class ScanAnswer(NamedTuple):
                 (f"Found damage in {count(report.damaged, 'file')}; see what with: foldkeep list --damaged", CARE)
             )
         elif report.checked:
-            page.line("No damage was found.")
+            read = " in what could be read" if report.problems else ""
+            page.line(f"No damage was found{read}.")
         if report.contradictions:
             page.line(
                 (

@@ -40,8 +40,9 @@ class UnfoldAnswer(NamedTuple):
             taken = agree(report.restored, "is", "are")
             page.line(f"{count(report.restored, 'copy', 'copies')}{of_run} {taken} taken away again.")
         else:
-            back = "is back where it was" if report.restored == 1 else "are back where they were"
-            page.line(f"{count(report.restored, 'file')}{of_run} {back}.")
+            back = report.restored - len(report.renamed)  # the others are beside that
+            words = "is back where it was" if back == 1 else "are back where they were"
+            page.line(f"{count(back, 'file')}{of_run} {words}.")
         for was, now in report.renamed:
             page.line((f"{visible(was)} was taken: now beside it as ", CARE), visible(now), indent=2)
         for note in (*report.strays, *report.notes):
