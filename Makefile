@@ -32,6 +32,7 @@ check: .venv/dev-installed
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 	$(BIN)/python scripts/faces.py
+	$(BIN)/python scripts/removals.py
 	$(BIN)/python scripts/test_share.py
 
 bench: .venv/runtime-installed

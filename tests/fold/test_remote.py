@@ -12,8 +12,8 @@ from pathlib import Path
 
 import pytest
 
+from foldkeep.fold.removing.server import Vouched, remove_vouched
 from foldkeep.fold.servers.looking import read_whole
-from foldkeep.fold.servers.removing import Vouched, remove_vouched
 from foldkeep.fold.verify import Witness
 from foldkeep.storage.local.reading import NotSafe, Stamps
 from foldkeep.storage.remote import Connections, connections, read_remote

@@ -136,6 +136,8 @@ class Points:
 def _place_in_our_code() -> tuple[str, int, str, int] | None:
     """Return the line of our code that made a call, and the first one above that is not of the storage.
 
+    What takes away our own files is called from many places; each of them is one to visit.
+
     None if somebody else's code made it, or code that has nothing to do with users' files.
     """
     frame = sys._getframe(2)
@@ -147,13 +149,16 @@ def _place_in_our_code() -> tuple[str, int, str, int] | None:
     if _OURS not in path or any(quiet in path for quiet in _QUIET):
         return None
     while frame is not None and (
-        f"{os.sep}storage{os.sep}" in frame.f_code.co_filename or _OURS not in frame.f_code.co_filename
+        f"{os.sep}storage{os.sep}" in frame.f_code.co_filename
+        or _OURS not in frame.f_code.co_filename
+        or frame.f_code.co_filename.endswith(_OWN_AWAY)
     ):
         frame = frame.f_back
     above = (frame.f_code.co_filename.rpartition(_OURS)[2], frame.f_lineno) if frame else ("", 0)
     return path.rpartition(_OURS)[2], line, *above
 
 
+_OWN_AWAY = os.path.join("fold", "removing", "own.py")
 STRIDE = int(os.environ.get("FOLDKEEP_STRIDE", "1"))
 """In the long tests, of all that can happen at a point only every so-manyth is tried, another one at each point."""
 

@@ -14,9 +14,10 @@ from foldkeep.formats.own import Piece, Rest, read_rest, written_rest
 from foldkeep.model import PathBytes, RunFile, UnusableInput, visible
 from foldkeep.model.extras import extra_of
 from foldkeep.signals.essences import FileSource, NoEssence, Source, essence_of, rebuilt, rest_of, source_at
-from foldkeep.storage.local.changes import flush, move, unlink, write_content
+from foldkeep.storage.local.changes import flush, move, write_content
 from foldkeep.storage.local.reading import NotSafe, digest_in, facts_of, open_in
 
+from .removing.own import discard
 from .vault import REST, coming_in
 
 MOST_OF_FILE = 512 * 1024 * 1024
@@ -84,7 +85,7 @@ def keep_rest(files: int, file: RunFile, descriptor: int, rest: bytes) -> None:
     """
     name = rest_name(file)
     if facts_of(files, name) is not None:  # of the fold, or of a release that did not come to its end
-        unlink(name, files)
+        discard(name, files)
     kept = write_content([rest], descriptor, files, name)
     if "mode" in kept.lost:  # an owner or an attribute that only the system may give is no reason to keep the file
         raise OSError(errno.EIO, "its mode could not be kept")
@@ -110,20 +111,20 @@ def rebuild(files: int, file: RunFile, having: Having) -> None:
         incoming = coming_in(file)
         for path in having(file, rest) if rest.length else [b""]:
             if facts_of(files, incoming) is not None:
-                unlink(incoming, files)
+                discard(incoming, files)
             try:
                 parts = _rebuilt_from(path, rest) if rest.length else iter([rest.content])
                 made = write_content(parts, descriptor, files, incoming)
             except NoEssence:
                 continue
             if made.lost:  # its rest has them, so another time it may be given them
-                unlink(incoming, files)
+                discard(incoming, files)
                 raise NotSafe(f"it could not be given its {', '.join(made.lost)}; try again")
             if made.digest == rest.digest:
                 move(files, incoming, files, os.fsencode(file.slot))
                 flush(files)
                 return
-            unlink(incoming, files)
+            discard(incoming, files)
     finally:
         os.close(descriptor)
     raise NotSafe(
@@ -184,11 +185,11 @@ def take_rest_away(files: int, file: RunFile) -> None:
     """Take the rest of a file away that never went from where it is."""
     name = rest_name(file)
     if facts_of(files, name) is not None:
-        unlink(name, files)
+        discard(name, files)
 
 
 def drop_rest(files: int, file: RunFile, home: tuple[int, bytes]) -> None:
     """Take the rest of a file away that is whole again where it was; it stays if that is not so."""
     name = rest_name(file)
     if facts_of(files, name) is not None and digest_in(*home) == file.content:
-        unlink(name, files)
+        discard(name, files)

@@ -22,11 +22,12 @@ from typing import Self
 from foldkeep.model import Method, RunFile
 from foldkeep.model.kinds import suffix_of
 from foldkeep.model.names import FOLD_NAME
-from foldkeep.storage.local.changes import flush, keeping_times, remove_folder, take_away, unlink
+from foldkeep.storage.local.changes import flush, keeping_times, remove_folder, take_away
 from foldkeep.storage.local.drives import LOCK_NAME, MARK_NAME, PROBE, is_our_mark, mark_stays
 from foldkeep.storage.local.reading import FOLDER, facts_of, may_be_one, open_in, open_top
 
 from .journal import NAMES, VERSION, Begun, Going, Journal, Record, UnknownJournal, journal_in
+from .removing.own import discard
 
 _FILES = b"files"
 _FOLDERS = b"folders"
@@ -223,9 +224,9 @@ def tidy(place: bytes, key: str, accounted: Container[int] = ()) -> None:
             ours = {os.fsdecode(name) for name in (_README, LOCK_NAME, MARK_NAME)}
             if set(os.listdir(fold)) <= ours and not mark_stays(fold):
                 if _is_our_readme(fold):
-                    unlink(_README, fold)
+                    discard(_README, fold)
                 if is_our_mark(fold):
-                    unlink(MARK_NAME, fold)
+                    discard(MARK_NAME, fold)
                 if not os.listdir(fold):  # else whoever holds the lock takes both away
                     with keeping_times(top):
                         remove_folder(FOLD_NAME, top)
@@ -276,7 +277,7 @@ def _take_away_run(run: int, enter: Callable[[int, bytes], int], known: set[int]
         remove_folder(_FOLDERS, run)
     for name in NAMES.values():
         with suppress(FileNotFoundError):
-            unlink(name, run)
+            discard(name, run)
     with suppress(FileNotFoundError):
         remove_folder(_FILES, run)
 
@@ -289,7 +290,7 @@ def _take_away_prepared(files: int, known: set[int]) -> None:
         number = slot.partition(b".")[0]
         is_prepared = slot != name and number.isdigit() and int(number) not in known
         if (name in PROBES and _is_probe(files, name)) or is_prepared:
-            unlink(name, files)
+            discard(name, files)
 
 
 def _is_probe(files: int, name: bytes) -> bool:
@@ -353,7 +354,7 @@ def _write_readme(fold: int) -> None:
     if facts_of(fold, _README) is not None:
         if not _is_our_readme(fold) or _readme_text(fold) == _README_TEXT:
             return
-        unlink(_README, fold)
+        discard(_README, fold)
     descriptor = open_in(fold, _README, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o644)
     try:
         os.write(descriptor, _README_TEXT)

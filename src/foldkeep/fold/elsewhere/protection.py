@@ -21,10 +21,11 @@ from foldkeep.model.remote import is_remote
 from foldkeep.model.units import format_moment
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
-from foldkeep.storage.local.changes import flush, keeping_times, unlink, write_content
+from foldkeep.storage.local.changes import flush, keeping_times, write_content
 from foldkeep.storage.local.reading import FOLDER, open_in, open_path, open_top
 
 from ..places import hold_around
+from ..removing.own import discard
 from ..vault import tidy
 
 _START, _END = "vouched-", ".jsonl"
@@ -152,7 +153,7 @@ def _end(protection: Protection) -> None:
     try:
         fold = open_in(top, FOLD_NAME, FOLDER)
         try:
-            unlink(protection.name, fold)
+            discard(os.fsencode(protection.name), fold)
             flush(fold)
         finally:
             os.close(fold)

@@ -5,12 +5,13 @@ from contextlib import suppress
 from dataclasses import replace
 
 from foldkeep.model import Method, Problem, RunFile, RunFileState
-from foldkeep.storage.local.changes import copy_open_file, is_claim, move, unlink
+from foldkeep.storage.local.changes import copy_open_file, is_claim, move
 from foldkeep.storage.local.reading import NotSafe, digest_of, facts_of, has_digest, is_regular, modified_ns, opened
 
 from ..bench import Bench, Ready, Spot
 from ..journal import Going
 from ..recovery.file_recovery import Scene
+from ..removing.own import discard
 from ..vault import coming_in, coming_out
 from ..verify import check_row
 from .method import FoldMethod, unlink_if
@@ -91,7 +92,7 @@ class Copy(FoldMethod):
             return
         if not has_digest(*target, file.digest):
             if is_claim(*target) and bench.makes_claims():  # which a power cut left
-                unlink(target[1], target[0])
+                discard(target[1], target[0])
                 return
             raise NotSafe(_CHANGED_SINCE)
         out = (bench.vault.files, coming_out(file))
@@ -116,7 +117,7 @@ class Copy(FoldMethod):
         if is_last(scene.bench, scene.file, in_, scene.file.digest):
             give_back_target(scene.bench, scene.file, in_, scene.bench.targets.of(scene.file.target, make=True))
             return
-        unlink(in_[1], in_[0])
+        discard(in_[1], in_[0])
 
     def state(self, scene: Scene) -> RunFile:
         """Return a copy that the run made: it is there until it is unfolded, or somebody takes it away."""

@@ -7,11 +7,12 @@ from dataclasses import replace
 
 from foldkeep.model import Method, Problem, RunFile, visible
 from foldkeep.model.work import reason_of
-from foldkeep.storage.local.changes import move_to_free, unlink, write_content
+from foldkeep.storage.local.changes import move_to_free, write_content
 from foldkeep.storage.local.reading import READ_BUFFER, NotSafe, facts_of, has_digest, is_regular, open_in, opened
 
 from ..bench import Bench, Ready, Spot
 from ..recovery.file_recovery import Scene
+from ..removing.own import discard
 from ..vault import coming_in
 from .replacements import StandIn
 from .standing import is_last, remove_standing
@@ -39,7 +40,7 @@ class Heal(StandIn):
             if copied == item.expected:
                 file = ready.file._replace(keeper=path, words=item.expected)
                 return replace(ready, file=file)
-            unlink(name, bench.vault.files)
+            discard(name, bench.vault.files)
         raise NotSafe(why)
 
     def drop(self, bench: Bench, ready: Ready) -> None:

@@ -4,12 +4,13 @@ import os
 from typing import Protocol
 
 from foldkeep.model import Method, PathBytes, RunFile, RunFileState, visible
-from foldkeep.storage.local.changes import Copied, flush, move, unlink
+from foldkeep.storage.local.changes import Copied, flush, move
 from foldkeep.storage.local.reading import Identity, NotSafe, check_unchanged, facts_of, has_digest, open_in
 
 from ..bench import Bench, Ready, Spot
 from ..journal import Going
 from ..recovery.file_recovery import Scene
+from ..removing.own import discard
 from ..rests import drop_rest, keep_rest, proved_rest, rebuild, take_rest_away
 
 NOT_BEGUN = "the run ended before it was folded"
@@ -108,7 +109,7 @@ class FoldMethod:
         if not scene.file.may_have_rest:
             return
         if incoming := scene.in_():  # it was being rebuilt
-            unlink(incoming[1], incoming[0])
+            discard(incoming[1], incoming[0])
         home = scene.home()
         if not home or scene.slot() or not scene.rest():
             return
@@ -215,4 +216,4 @@ def unlink_if(spot: Spot, stands_for: os.stat_result | None) -> None:
     """Unlink a name that stands for a file we made, and only then."""
     facts = facts_of(*spot)
     if facts is not None and stands_for is not None and os.path.samestat(facts, stands_for):
-        unlink(spot[1], spot[0])
+        discard(spot[1], spot[0])

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from foldkeep.model import Method, Problem, RunFile, RunFileState, visible
 from foldkeep.model.volumes import is_lasting_key
-from foldkeep.storage.local.changes import copy_file, flush, move, move_to_free, unlink
+from foldkeep.storage.local.changes import copy_file, flush, move, move_to_free
 from foldkeep.storage.local.reading import (
     Identity,
     NotSafe,
@@ -22,7 +22,8 @@ from foldkeep.storage.local.reading import (
 from ..bench import Bench, Ready, Spot, free_names
 from ..journal import Going
 from ..recovery.file_recovery import Scene
-from ..removing import CHANGED, GONE, remove, seen_now
+from ..removing.disk import CHANGED, GONE, remove, seen_now
+from ..removing.own import discard
 from ..vault import copy_name
 from .method import KEEPER_CHANGED, FoldMethod, folded_state, is_what_went, put_home, take
 
@@ -187,7 +188,7 @@ class Move(FoldMethod):
         originals = [spot for spot in (scene.slot(), scene.home(), scene.target()) if spot]
         # One at home was being made from what is at the target, or under our name beside that.
         if copy_home and scene.is_returning and (scene.slot() or copy or scene.target()):
-            unlink(copy_home[1], copy_home[0])
+            discard(copy_home[1], copy_home[0])
         if not copy:
             return
         if any(scene.remove_twin(copy, original) for original in originals):
@@ -197,7 +198,7 @@ class Move(FoldMethod):
             scene.move_to_target(copy)
         elif scene.slot() or scene.is_home():
             # Only announced, so it is a copy that was begun and has never had another name.
-            unlink(copy[1], copy[0])
+            discard(copy[1], copy[0])
         elif not scene.target():
             scene.move_to_target(copy)
 

@@ -6,13 +6,14 @@ from contextlib import suppress
 from dataclasses import replace
 
 from foldkeep.model import RunFile
-from foldkeep.storage.local.changes import move, unlink
+from foldkeep.storage.local.changes import move
 from foldkeep.storage.local.reading import NotSafe, Stamp, Stamps, facts_of, is_regular
 from foldkeep.storage.remote import RemoteStamp
 
 from ..bench import Bench, Ready, Spot
 from ..recovery.file_recovery import Scene
-from ..removing import remove
+from ..removing.disk import remove
+from ..removing.own import discard
 from ..vault import coming_in, coming_out
 from .method import KEEPER_CHANGED, NAME_TAKEN, FoldMethod, is_what_went, take
 from .standing import is_last
@@ -62,7 +63,7 @@ class StandIn(FoldMethod, ABC):
         if facts is None or ready.stand_in is None or not os.path.samestat(facts, ready.stand_in):
             return
         if not is_regular(facts):
-            unlink(in_[1], in_[0])
+            discard(in_[1], in_[0])
             return
         if not self.discard(bench, ready, in_, facts):
             with suppress(OSError):  # else it stays in the vault, for the recovery
@@ -116,7 +117,7 @@ class StandIn(FoldMethod, ABC):
             return
         if not is_regular(facts):
             if self.is_ours(bench, file, out, original):
-                unlink(out[1], out[0])
+                discard(out[1], out[0])
             else:
                 bench.give_back(file, out, bench.folders.of(file.path))
             return
@@ -135,7 +136,7 @@ class StandIn(FoldMethod, ABC):
             if slot and not home and scene.move_home(in_):
                 home = scene.home()
             elif self._is_our_own(scene, in_, slot or home):
-                unlink(in_[1], in_[0])
+                discard(in_[1], in_[0])
             else:
                 scene.move_home(in_, anywhere=True)
         if out and not (slot and not home and scene.move_home(out)):
@@ -156,7 +157,7 @@ class StandIn(FoldMethod, ABC):
         if original is not None and self.is_ours(scene.bench, scene.file, out, original):
             facts = facts_of(*out)
             if facts is not None and not is_regular(facts):
-                unlink(out[1], out[0])
+                discard(out[1], out[0])
                 return
             if scene.remove_twin(out, original) or self._is_second_name(scene, out):
                 return

@@ -10,7 +10,7 @@ from foldkeep.storage.local.changes import flush
 from foldkeep.storage.local.reading import Stamp, digest_in, digest_of, has_digest, is_regular, may_have_one, opened
 
 from ..bench import Bench, Spot
-from ..removing import remove, seen_now
+from ..removing.disk import remove, seen_now
 from ..verify import Witness
 
 

@@ -8,7 +8,7 @@ from dataclasses import replace
 from foldkeep.model import PathBytes, RunFile, RunFileState, visible
 from foldkeep.model.names import names_to_try
 from foldkeep.model.remote import server_of
-from foldkeep.storage.local.changes import unlink, write_content
+from foldkeep.storage.local.changes import write_content
 from foldkeep.storage.local.reading import NotSafe, digest_in, facts_of, open_in
 from foldkeep.storage.remote import (
     RemoteStamp,
@@ -23,7 +23,8 @@ from foldkeep.storage.remote import (
 from ..bench import Bench, Ready
 from ..journal import Going
 from ..recovery.file_recovery import Scene
-from ..removing import CHANGED, GONE, remove, seen_now
+from ..removing.disk import CHANGED, GONE, remove, seen_now
+from ..removing.own import discard, discard_afar
 from ..vault import copy_name
 from .method import FoldMethod, folded_state, put_home, take
 from .moving import Move
@@ -103,7 +104,7 @@ class Upload(Move):
         if digest_in(*home) != file.digest or not remote_stands(file.target, stamp, file.digest):
             raise NotSafe(f"came home, and its copy at {visible(file.target)} stays: one of them changed meanwhile")
         with suppress(FileNotFoundError):
-            storage.remove(file.target, facts.etag)
+            discard_afar(storage, file.target, facts.etag)
 
     def finish(self, scene: Scene) -> None:
         if not scene.pending or scene.is_unknown:
@@ -112,9 +113,9 @@ class Upload(Move):
         copy, target = storage.facts(_copy_path(bench, file)), storage.facts(file.target)
         slot, home, copy_home = scene.slot(), scene.home(), scene.copy_at_home()
         if copy_home and scene.is_returning and (slot or target):
-            unlink(copy_home[1], copy_home[0])
+            discard(copy_home[1], copy_home[0])
         if copy and (slot or scene.is_home()):
-            storage.remove(_copy_path(bench, file), copy.etag)  # only announced, and never had another name
+            discard_afar(storage, _copy_path(bench, file), copy.etag)  # only announced, and never had another name
         elif copy and not target:
             storage.move(_copy_path(bench, file), file.target, copy.etag)
             target = storage.facts(file.target)
@@ -125,7 +126,7 @@ class Upload(Move):
             if seen is not None:
                 remove(*slot, seen, bench.stamps, lambda: remote_stands(file.target, stamp, file.digest))
         elif home and scene.is_home() and digest_in(*home) == file.digest and _has(file.target, file.digest):
-            storage.remove(file.target, target.etag)
+            discard_afar(storage, file.target, target.etag)
 
     def state(self, scene: Scene) -> RunFile:
         if scene.is_unknown or scene.slot() or (not scene.began and scene.first is None):
@@ -175,7 +176,7 @@ def _drop_twin(file: RunFile, stamp: RemoteStamp, home: tuple[int, bytes]) -> No
     with suppress(NotSafe, OSError):
         digest, now = read_remote(file.target)
         if digest_in(*home) == file.digest == digest and stamp.may_be(now):
-            remote_storage(file.target).remove(file.target, now.etag)
+            discard_afar(remote_storage(file.target), file.target, now.etag)
 
 
 def _has(path: PathBytes, digest: bytes) -> bool:

@@ -6,12 +6,13 @@ from dataclasses import replace
 from blake3 import blake3
 
 from foldkeep.model import Method, RunFile, RunFileState
-from foldkeep.storage.local.changes import is_claim, move, unlink, write_like
+from foldkeep.storage.local.changes import is_claim, move, write_like
 from foldkeep.storage.local.reading import NotSafe, digest_in, facts_of, has_digest
 
 from ..bench import Bench, Ready, Spot
 from ..recovery.file_recovery import Scene
-from ..removing import remove, seen_now
+from ..removing.disk import remove, seen_now
+from ..removing.own import discard
 from ..runs.plan import Merge
 from ..sidecars.merging import merge_words, read_sidecar_in
 from ..vault import coming_in, coming_out
@@ -94,7 +95,7 @@ class Write(FoldMethod):
             return
         if not has_digest(*home, file.words):
             if is_claim(*home) and bench.makes_claims():  # which a power cut left
-                unlink(home[1], home[0])
+                discard(home[1], home[0])
                 return
             raise NotSafe("changed since it was written; take it away yourself")
         out = (bench.vault.files, coming_out(file))

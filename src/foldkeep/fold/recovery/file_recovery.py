@@ -14,7 +14,7 @@ from contextlib import suppress
 from foldkeep.model import Method, PathBytes, RunFile, RunFileState, UnusableInput
 from foldkeep.model.remote import is_remote
 from foldkeep.model.units import is_clock_change
-from foldkeep.storage.local.changes import is_claim, move, unlink, unlink_twin
+from foldkeep.storage.local.changes import is_claim, move, unlink_twin
 from foldkeep.storage.local.reading import (
     NotSafe,
     Stamp,
@@ -29,7 +29,8 @@ from foldkeep.storage.remote import remote_storage
 
 from ..bench import Bench, Spot, free_names, volume_key
 from ..journal import Going, History, Releasing, Returning
-from ..removing import remove, seen_now
+from ..removing.disk import remove, seen_now
+from ..removing.own import discard
 from ..rests import rest_name
 from ..vault import coming_in, coming_out, copy_name
 
@@ -211,9 +212,9 @@ class Scene:
             is_ours = spot in ours
             # A file that was empty has a digest; a sidecar that is only to be has neither size nor digest.
             if rest and (is_ours or self.file.size or not self.file.digest):
-                unlink(spot[1], spot[0])
+                discard(spot[1], spot[0])
             elif is_ours and not self.file.size and len(claims) > 1:
-                unlink(spot[1], spot[0])
+                discard(spot[1], spot[0])
                 return
 
     def move_home(self, spot: Spot, *, anywhere: bool = False) -> bool:

@@ -15,7 +15,7 @@ from foldkeep.scan import places_here
 from foldkeep.scan.bins import BinItem, lies_in_a_bin
 from foldkeep.scan.candidates import Candidates
 from foldkeep.stock import Stock
-from foldkeep.storage.local.changes import flush, remove_folder, unlink
+from foldkeep.storage.local.changes import flush, remove_folder
 from foldkeep.storage.local.reading import (
     FOLDER,
     NotSafe,
@@ -30,7 +30,8 @@ from foldkeep.storage.local.reading import (
 
 from ..emptied import settle_emptied
 from ..places import hold_around
-from ..removing import remove
+from ..removing.disk import remove
+from ..removing.own import discard
 from ..space import free_space
 from ..vault import slot_name
 from .releasing import ReleaseReport
@@ -212,7 +213,7 @@ def _take_rest_away(item: BinItem) -> None:
                 for name in [*names, *inner]:
                     facts = facts_of(descriptor, name)
                     if facts is not None and stat.S_ISLNK(facts.st_mode):
-                        unlink(name, descriptor)
+                        discard(name, descriptor)
                     elif name in inner:
                         remove_folder(name, descriptor)
         with _folder_of(item.path) as (descriptor, name):
@@ -221,7 +222,7 @@ def _take_rest_away(item: BinItem) -> None:
         with suppress(FileNotFoundError), _folder_of(item.path) as (descriptor, name):
             facts = facts_of(descriptor, name)
             if facts is not None and stat.S_ISLNK(facts.st_mode):
-                unlink(name, descriptor)
+                discard(name, descriptor)
     if not os.path.lexists(item.path):
         with suppress(FileNotFoundError), _folder_of(item.info) as (descriptor, name):
-            unlink(name, descriptor)
+            discard(name, descriptor)

@@ -28,7 +28,7 @@ from foldkeep.model.remote import is_remote
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
 from foldkeep.storage import moment
-from foldkeep.storage.local.changes import Folders, FolderTimes, unlink
+from foldkeep.storage.local.changes import Folders, FolderTimes
 from foldkeep.storage.local.reading import NotSafe, facts_at, facts_of, open_in
 
 from ..bench import Bench, Ready
@@ -36,6 +36,7 @@ from ..journal import FolderLeft, FolderMade, Went
 from ..methods import METHODS, NOTHING_NEW, FoldMethod, method_of
 from ..places import hold_around, mark_places
 from ..recovery.reconcile import GONE, settle, settle_all, write_down
+from ..removing.own import discard
 from ..servers.sides import Sides
 from ..servers.site import RemoteSite
 from ..servers.vault import RemoteVault
@@ -274,7 +275,7 @@ def _try_out_in(files: int, method: FoldMethod) -> None:
     finally:
         for name in PROBES:
             if facts_of(files, name) is not None:
-                unlink(name, files)
+                discard(name, files)
 
 
 def _write_down(stock: Stock, plan: Plan, key: str) -> tuple[Run, dict[bytes, Work]]:

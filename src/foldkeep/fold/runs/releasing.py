@@ -33,7 +33,7 @@ from ..journal import Released, Releasing
 from ..methods import GONE_FROM_FOLD, is_our_link
 from ..places import hold_around
 from ..recovery.reconcile import files_by_place, settle, settle_all, write_down
-from ..removing import CHANGED, GONE, remove, seen_now
+from ..removing.disk import CHANGED, GONE, remove, seen_now
 from ..rests import check_rest, keep_rest, proved_rest, rest_name, whole_rest
 from ..servers.releasing import release_on_server
 from ..servers.vault import RemoteVault

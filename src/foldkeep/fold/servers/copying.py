@@ -10,11 +10,11 @@ from foldkeep.model.names import names_to_try
 from foldkeep.storage.local.reading import NotSafe, Stamps, opened
 from foldkeep.storage.remote import RemoteStorage, make_folder, read_remote, take_back, upload
 
+from ..removing.server import Vouched, content_kept, read_and_keep, remove_vouched
 from ..runs.plan import Item
 from ..vault import COMING_IN
 from ..verify import check_row
 from .looking import copy_with, read_whole
-from .removing import Vouched, content_kept, read_and_keep, remove_vouched
 from .vault import FENCE, RemoteVault
 
 _CHANGED_SINCE = "changed since it was copied; take it away yourself"

@@ -9,6 +9,7 @@ from foldkeep.storage.remote import RemoteStorage, read_remote
 
 from ..journal import Going, History, Releasing, Returning, histories
 from ..methods.method import NOT_BEGUN, folded_state
+from ..removing.own import discard_afar
 from ..vault import COMING_IN
 from .looking import read_whole
 from .vault import RemoteVault, is_fence
@@ -81,7 +82,7 @@ class RemoteScene:
             return
         if not self.has_content(self.home_path) or not self.has_content(there):
             return
-        self.storage.remove(there, (self._facts[there] or RemoteFile(b"")).etag)
+        discard_afar(self.storage, there, (self._facts[there] or RemoteFile(b"")).etag)
         self._facts[there] = None
 
     def finish_copy(self) -> None:
@@ -96,7 +97,7 @@ class RemoteScene:
             return
         is_begun = self.last is not None and not self.file.digest
         if is_begun or read_whole(self.file.keeper)[0] == read_remote(path, storage=self.storage)[0]:
-            self.storage.remove(path, found.etag)
+            discard_afar(self.storage, path, found.etag)
 
 
 def _copied_state(scene: RemoteScene) -> RunFile:

@@ -17,9 +17,9 @@ from foldkeep.storage.local.reading import NotSafe, Stamps
 
 from ..journal import Released, Releasing
 from ..recovery.reconcile import write_down
-from ..removing import GONE
+from ..removing.disk import GONE
+from ..removing.server import Vouched, content_kept, read_and_keep, remove_vouched
 from .looking import copy_with
-from .removing import Vouched, content_kept, read_and_keep, remove_vouched
 from .sides import Sides
 from .site import AT_ONCE, each_of
 from .vault import RemoteVault

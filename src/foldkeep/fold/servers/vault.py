@@ -30,6 +30,7 @@ from foldkeep.storage.remote import (
 
 from ..journal import VERSION, Begun, Record, UnknownJournal, histories
 from ..journal.records import UnknownStep, decoded, encoded
+from ..removing.own import discard_afar
 from ..vault import PROBE_TEXT
 
 _JOURNAL, _FILES, _README = b"journal", b"files", b"README.txt"
@@ -163,7 +164,7 @@ class RemoteVault:
             return False
         wrong = '"no-file-has-this"'
         changes: tuple[Callable[[], None], ...] = (
-            lambda: self.storage.move(one, three, wrong), lambda: self.storage.remove(two, wrong),
+            lambda: self.storage.move(one, three, wrong), lambda: discard_afar(self.storage, two, wrong),
         )  # fmt: skip
         for change in changes:
             try:
@@ -176,7 +177,7 @@ class RemoteVault:
     def _drop_probes(self) -> None:
         for name in _PROBES:
             with suppress(FileNotFoundError):
-                self.storage.remove(b"/".join((self._run, _FILES, name)))
+                discard_afar(self.storage, b"/".join((self._run, _FILES, name)))
 
     def tidy(self, accounted: Container[int] = ()) -> None:
         """Take away this folder if no file waits in it and each that its journal tells of is accounted for."""
@@ -190,9 +191,9 @@ class RemoteVault:
                 if each.is_folder or not (each.name in _PROBES or is_fence(self.storage, path, each)):
                     return
             for each in files:
-                self.storage.remove(b"/".join((self._run, _FILES, each.name)), each.etag)
+                discard_afar(self.storage, b"/".join((self._run, _FILES, each.name)), each.etag)
             for name in self._pages:
-                self.storage.remove(b"/".join((self._run, _JOURNAL, name)))
+                discard_afar(self.storage, b"/".join((self._run, _JOURNAL, name)))
             for folder in (_FILES, _JOURNAL):
                 remove_empty(self.storage, self._run + b"/" + folder)
             remove_empty(self.storage, self._run)
@@ -234,7 +235,7 @@ def tidy_fold(storage: RemoteStorage, place: PathBytes) -> None:
     fold = place + b"/" + FOLD_NAME
     names = {each.name for each in storage.files(fold)}
     if names <= {_README, LOCK_NAME} and _README in names and whole(storage, fold + b"/" + _README) == _README_TEXT:
-        storage.remove(fold + b"/" + _README)  # the fold itself goes with the lock
+        discard_afar(storage, fold + b"/" + _README)  # the fold itself goes with the lock
 
 
 def runs_on(place: PathBytes) -> list[str]:

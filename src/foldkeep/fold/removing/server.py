@@ -14,8 +14,8 @@ from foldkeep.storage.local.changes import flush
 from foldkeep.storage.local.reading import NotSafe, Stamps
 from foldkeep.storage.remote import NotTheFile, RemoteStamp, RemoteStorage, read_remote
 
-from ..removing import GONE
 from ..verify import Witness
+from .disk import GONE
 
 _IN_MEMORY, _PIECE = 4 * 1024 * 1024, 256 * 1024
 _TRIES = 3
