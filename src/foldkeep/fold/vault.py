@@ -168,7 +168,19 @@ class Vault:
         if all(_slot_of(name) in known for name in names):  # as in nearly every fold
             return []
         told = {os.fsencode(record.file.slot) for record in self.records() if isinstance(record, Going)}
-        return sorted(name for name in names if _slot_of(name) not in told and _slot_of(name) not in known)
+        unknown = (name for name in names if _slot_of(name) not in told and _slot_of(name) not in known)
+        return sorted(name for name in unknown if not self._is_prepared(name))
+
+    def _is_prepared(self, name: bytes) -> bool:
+        """Tell whether a name is that of what was made for a file before that was announced, by a killed process.
+
+        A link that has become the only name of a keeper's content is more than that.
+        """
+        if not name.startswith(COMING_IN):
+            return False
+        links = any(isinstance(record, Begun) and record.method is Method.HARD_LINK for record in self.records())
+        facts = facts_of(self.files, name)
+        return not (links and facts is not None and facts.st_nlink == 1)
 
     def records(self) -> list[Record]:
         """Return what the journal tells."""
