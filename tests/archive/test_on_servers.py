@@ -6,7 +6,7 @@ from pathlib import Path
 import pytest
 
 from foldkeep.model.packages import FORMATS
-from harness.desks import Desk, TrustingDesk
+from harness.desks import Desk, TrustingDesk, wait_a_week
 from harness.packages import EDL, everything
 from harness.points import every_content
 from harness.requests import CHANGING, Faults, late_tags, watched
@@ -53,6 +53,7 @@ def test_a_project_goes_onto_a_server_and_comes_back(server, desk: Desk, form):
     assert not unfinished(server)
     assert not list((desk.stock.parent / "packages for servers").iterdir())
     assert desk.ask("archive", "--check", package)["checked"][0]["whole"]
+    wait_a_week(desk)
     assert desk.ask("release", "--last", "--yes")["left"] == []
     (desk.top / "back").mkdir()
     desk.ask("restore", package, "--to", desk.top / "back")
@@ -64,6 +65,7 @@ def test_entity_tags_that_come_late_are_no_change(tmp_path: Path, desk: Desk, fi
     with cloud(tmp_path / "server") as server:
         desk.ask("archive", project_of(desk), "--to", server.url, "--fold-original", "--yes")
         with late_tags(first) as asked:
+            wait_a_week(desk)
             assert desk.ask("release", "--last", "--yes")["left"] == []
         assert len(asked) > 21
 
@@ -75,6 +77,7 @@ def test_a_package_that_rots_on_a_server_vouches_for_nothing(server, desk: Desk)
     path.chmod(0o666)
     path.write_bytes(b"rotten ......" + path.read_bytes()[13:])
     assert desk.run("archive", "--check", package["packages"][0]["path"]).status == 1
+    wait_a_week(desk)
     answer = desk.run("release", "--last", "--yes", "--json")
     assert (answer.status, answer.json["released"]) == (1, 0)
 
