@@ -280,7 +280,7 @@ def test_a_stock_of_before_learns_blocks_without_reading(desk: Desk):
         " ALTER TABLE files DROP COLUMN etag; ALTER TABLE files DROP COLUMN stated;"
         " DROP TABLE quotas; DROP TABLE separate_places; DROP TABLE checkups; DROP TABLE checkup_spares;"
         " DROP TABLE machine; DROP TABLE machine_keys; DROP TABLE numbers;"
-        " ALTER TABLE volumes DROP COLUMN disks; ALTER TABLE places DROP COLUMN disk;"
+        " ALTER TABLE volumes DROP COLUMN disks; ALTER TABLE places DROP COLUMN disk; DROP TABLE run_clocks;"
         " PRAGMA user_version = 2; UPDATE folders SET seen = x'00';"
     )
     old.close()
