@@ -16,6 +16,7 @@ import os
 import stat
 from collections.abc import Callable, Container
 from contextlib import ExitStack, suppress
+from functools import partial
 from types import TracebackType
 from typing import Self
 
@@ -155,16 +156,17 @@ class Vault:
             return False
         return folder not in places or may_be_one(seen, os.fstat(self._journal))
 
-    def strays(self, known: Container[bytes]) -> list[bytes]:
+    def strays(self, slots: Callable[[], Container[bytes]]) -> list[bytes]:
         """Return the names of the files that neither the journal nor anybody else knows: their lines are damaged, or
         somebody put them there.
 
         Parameters
         ----------
-        known
-            Names of slots that the ledger knows.
+        slots
+            Gives the names of slots that the ledger knows; asked only where anything lies here.
         """
         names = [name for name in map(os.fsencode, os.listdir(self.files)) if name not in PROBES]
+        known = slots() if names else ()
         if all(_slot_of(name) in known for name in names):  # as in nearly every fold
             return []
         told = {os.fsencode(record.file.slot) for record in self.records() if isinstance(record, Going)}
@@ -348,7 +350,7 @@ def stray_files(place: bytes, known: Callable[[str], Container[bytes]]) -> list[
         for key in runs_in(place):
             with suppress(OSError), Vault(place, key) as vault:
                 above = os.path.join(place, FOLD_NAME, os.fsencode(key), _FILES)
-                found += [os.path.join(above, name) for name in vault.strays(known(key))]
+                found += [os.path.join(above, name) for name in vault.strays(partial(known, key))]
     return found
 
 

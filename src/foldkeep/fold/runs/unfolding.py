@@ -151,9 +151,8 @@ def unfold(
                 note, having = partial(write_down, stock), Lenders(stock).having
                 _unfold_in(run.key, place, files, note, report, progress, keeps_words, having)
             if wanted is None:
-                known = {os.fsencode(file.slot) for file in stock.ledger.files(run.id)}
                 for place in places:
-                    _bring_strays(place, run.key, known, report)
+                    _bring_strays(place, run.key, partial(_slots, stock, run), report)
         finally:
             settle(stock, run)
     still = {file.path for file in stock.ledger.files(run.id) if file.state in COMES_BACK}
@@ -211,7 +210,7 @@ def _unfold_key(
         report.renamed += part.renamed
         report.left += part.left
         report.notes += part.notes
-        _bring_strays(top, key, {os.fsencode(file.slot) for file in stock.ledger.files(run.id)}, report)
+        _bring_strays(top, key, partial(_slots, stock, run), report)
         tidy(top, key)
         return
     if is_remote(top):
@@ -234,19 +233,26 @@ def _unfold_key(
     keeps_words = any(file.state is RunFileState.RELEASED for file in files)
     left = len(report.left)
     _unfold_in(key, top, here, _nobody_notes, report, progress, keeps_words, _keeper)
-    _bring_strays(top, key, (), report)
+    _bring_strays(top, key, tuple, report)
     stays = {problem.path for problem in report.left[left:]}
     if not any(file.path in stays for file in here):
         tidy(top, key, {file.number for file in files})
 
 
-def _bring_strays(top: PathBytes, key: str, known: Container[bytes], report: UnfoldReport) -> None:
+def _slots(stock: Stock, run: Run) -> set[bytes]:
+    """Return the slots of a run that the ledger knows."""
+    return {os.fsencode(file.slot) for file in stock.ledger.files(run.id)}
+
+
+def _bring_strays(
+    top: PathBytes, key: str, slots: Callable[[], Container[bytes]], report: UnfoldReport
+) -> None:  # fmt: skip
     """Give what lies in the folder of a run and nobody knows a name of its own at the top of the place."""
     if is_remote(top):
         return
     try:
         with Vault(top, key) as vault:
-            names = vault.strays(known)
+            names = vault.strays(slots)
             if not names:
                 return
             folder = open_top(top)
