@@ -121,6 +121,18 @@ def _keys(args: argparse.Namespace, env: Environment) -> ExitStatus:
     return ExitStatus.DONE
 
 
+def _is_sure(env: Environment, one: str, other: str) -> bool:
+    """Say what would be lost, and ask at a terminal whether two places are surely kept by nobody alike."""
+    from foldkeep.model import visible
+
+    from .scan import LOST_IF_ALIKE
+
+    env.stderr.write(f"{LOST_IF_ALIKE}\n")
+    if not env.stdin.isatty():
+        return True
+    return env.choose(f"Does no program keep {visible(one)} and {visible(other)} alike?", ("yes", "no")) == "yes"
+
+
 def _change(stock: "Stock", args: argparse.Namespace, env: Environment) -> None:
     import os
 
@@ -135,6 +147,8 @@ def _change(stock: "Stock", args: argparse.Namespace, env: Environment) -> None:
             one, other = (find_place(stock, word) for word in pair)
             if one.id == other.id:
                 raise UnusableInput(f"both are {visible(one.label)}", "name two places")
+            if pair is args.separate and not _is_sure(env, one.label, other.label):
+                continue
             with stock.transaction():
                 note(one, other)
     if args.mark:

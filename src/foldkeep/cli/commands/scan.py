@@ -26,6 +26,7 @@ examples:
   foldkeep scan                                   all known places again
 """
 
+LOST_IF_ALIKE = "If one does and you say no, what goes from one side goes from the other too, and both copies are lost."
 _LOOK_AT = "include {}; remembered for these places"
 OPTIONS = (
     Option(
@@ -161,7 +162,8 @@ def _ask_what_is_kept_alike(stock: "Stock", places: "list[Place]", env: Environm
         if place.scanned_ns or not unsure:
             continue
         where = "a folder on this machine" if is_remote(place.path) else "a folder on a server"
-        answer = env.choose(f"Does a program keep {visible(place.path)} and {where} alike?", ("yes", "no"))
+        question = f"Does a program keep {visible(place.path)} and {where} alike? {LOST_IF_ALIKE}"
+        answer = env.choose(question, ("yes", "no"))
         if answer == "no":
             with stock.transaction():
                 for other in unsure:
