@@ -124,10 +124,9 @@ def _keys(args: argparse.Namespace, env: Environment) -> ExitStatus:
 def _is_sure(env: Environment, one: str, other: str) -> bool:
     """Say what would be lost, and ask at a terminal whether two places are surely kept by nobody alike."""
     from foldkeep.model import visible
+    from foldkeep.show.answers.places import ONE_IF_ALIKE
 
-    from .scan import LOST_IF_ALIKE
-
-    env.stderr.write(f"{LOST_IF_ALIKE}\n")
+    env.stderr.write(f"{ONE_IF_ALIKE}\n")
     if not env.stdin.isatty():
         return True
     return env.choose(f"Does no program keep {visible(one)} and {visible(other)} alike?", ("yes", "no")) == "yes"

@@ -26,7 +26,6 @@ examples:
   foldkeep scan                                   all known places again
 """
 
-LOST_IF_ALIKE = "If one does and you say no, what goes from one side goes from the other too, and both copies are lost."
 _LOOK_AT = "include {}; remembered for these places"
 OPTIONS = (
     Option(
@@ -156,13 +155,14 @@ def _ask_what_is_kept_alike(stock: "Stock", places: "list[Place]", env: Environm
     """
     from foldkeep.model import visible
     from foldkeep.model.remote import is_remote
+    from foldkeep.show.answers.places import ONE_IF_ALIKE
 
     for place in places:
         unsure = [other for other in stock.places.all() if not stock.places.are_separate(place, other)]
         if place.scanned_ns or not unsure:
             continue
         where = "a folder on this machine" if is_remote(place.path) else "a folder on a server"
-        question = f"Does a program keep {visible(place.path)} and {where} alike? {LOST_IF_ALIKE}"
+        question = f"{ONE_IF_ALIKE}\nDoes a program keep {visible(place.path)} and {where} alike?"
         answer = env.choose(question, ("yes", "no"))
         if answer == "no":
             with stock.transaction():

@@ -15,6 +15,8 @@ from ..page.page import CARE, COMMAND, QUIET, STRONG, Page
 from ..page.tables import Column
 from ..page.words import local_time
 
+ONE_IF_ALIKE = "Folders kept alike by a program are one copy: what goes from one goes from the other; both are lost."
+
 
 class PlacesAnswer(NamedTuple):
     """Answer of `places`."""
