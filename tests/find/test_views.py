@@ -15,6 +15,7 @@ import pytest
 from harness.desks import Desk
 from harness.disks import say_disks
 from harness.drives import Shared, attached_drive, mounted
+from harness.requests import CHANGING, Faults, watched
 from harness.servers import KINDS, served
 
 FILES = {"DCIM/100/IMG_1.jpg": b"picture 1" * 9000, "DCIM/100/IMG_2.jpg": b"picture 2" * 9000, "notes.txt": b"words"}
@@ -196,3 +197,33 @@ def test_a_server_may_show_the_very_folder(tmp_path: Path, kind: str, monkeypatc
             assert sorted(server.folder.rglob("*")) == before
         assert answer.json["on_servers"] == len(FILES)
         assert "proves nothing" in desk.run("coverage", other).out
+
+
+@pytest.mark.parametrize("is_view", [True, False])
+def test_no_request_of_a_probe_that_fails_makes_a_view_safe_or_leaves_a_picture(tmp_path: Path, is_view: bool):
+    desk = Desk(tmp_path)
+    with served("cloud", tmp_path / "served", tmp_path / "home") as server:
+        for folder in (fill(server.folder), *server.folder.rglob("*/")):
+            folder.chmod(0o777)
+        card = server.folder if is_view else fill(tmp_path / "card")
+        desk.run("scan", desk.place)
+        desk.run("scan", server.url, "--read-all")
+        labels = [place["label"] for place in desk.ask("places")["places"]]
+        desk.run("places", "--separate", *labels)
+        desk.run("places", labels[-1], "--disk", "the server's")
+        before = sorted(server.folder.rglob("*"))
+        line = ("coverage", card, "--json")
+        with watched(lambda _, __, do: do()) as made:
+            assert desk.run(*line).status == int(is_view)
+        assert made.count("write_new") == made.count("remove") == 2, made
+        for number, name in enumerate(made, start=1):
+            for word in Faults.WORDS if name in CHANGING else Faults.WORDS[number % 8 :: 8]:
+                faults = Faults(number, word)
+                with watched(faults.visit):
+                    answer = desk.run(*line)
+                where = (number, name, word, answer)
+                assert answer.status in ((1,) if is_view else (0, 1)), where
+                assert not answer.err, where
+                faults.arrive()
+                assert desk.run(*line).status == int(is_view), where
+                assert sorted(server.folder.rglob("*")) == before, where

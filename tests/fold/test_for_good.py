@@ -12,19 +12,11 @@ from foldkeep.fold.servers import waiting
 from foldkeep.fold.servers.waiting import SidesWait
 from foldkeep.model import Method, RunFile, RunFileState
 from foldkeep.stock import Stock
-from harness.desks import Desk, contents, edit, left, pair
+from harness.desks import Desk, contents, edit, folded_pair, left, pair
 from harness.essences import made, worded
 from harness.points import Points, befores, kill_at
 
 DAY = 24 * 3600 * 10**9
-
-
-def folded_pair(desk: Desk, keeper: str = "kite.jpg") -> Path:
-    """Fold a spare and return its keeper, which is scanned as read."""
-    found, _ = pair(desk, keeper=keeper)
-    desk.proposed()
-    assert desk.ask("fold", desk.docket, "--yes")["folded"] == 1
-    return found
 
 
 def change_payload(package: Path, name: str) -> None:
@@ -43,7 +35,7 @@ def change_payload(package: Path, name: str) -> None:
 
 @pytest.mark.parametrize("changed", [False, True])
 def test_a_package_vouches_by_what_is_read_in_it_now(desk: Desk, changed: bool):
-    keeper = folded_pair(desk, "project/kite.jpg")
+    keeper, _ = folded_pair(desk, "project/kite.jpg")
     desk.write("project/notes.txt", b"when and where")
     assert desk.run("archive", desk.place / "project", "--to", desk.top, "--inside", desk.place, "--yes").status == 0
     keeper.unlink()
@@ -144,7 +136,16 @@ def test_what_is_said_in_a_picture_that_goes_for_one_alike_is_said_beside_that(d
     edit(desk.docket, lambda row: {**row, "set": "a1", "action": rows[os.path.basename(row["path"])]})
     done = desk.ask("fold", desk.docket, "--yes", "--allow-alike")
     assert done["folded"] >= 1, done
-    assert b"The red one over the sea" in (desk.place / "large.xmp").read_bytes()
+    sidecar = desk.place / "large.xmp"
+    merged = sidecar.read_bytes()
+    assert b"The red one over the sea" in merged
+    for said in (None, merged.replace(b"red one", b"blue one")):
+        sidecar.unlink() if said is None else sidecar.write_bytes(said)
+        left = desk.ask("release", "1", "--yes", "--allow-alike")["left"]
+        assert "description “The red one over the sea”" in left[0]["reason"], left
+    sidecar.write_bytes(merged)
+    answer = desk.run("release", "1", "--yes", "--allow-alike", "--json")
+    assert (answer.status, answer.json["released"]) == (0, done["folded"]), answer.json
 
 
 BINS = {
@@ -162,7 +163,7 @@ BINS = {
 @pytest.mark.parametrize("kind", BINS)
 def test_nothing_in_a_bin_vouches(desk: Desk, kind: str):
     path, info = BINS[kind]
-    keeper = folded_pair(desk)
+    keeper, _ = folded_pair(desk)
     binned = desk.place / path
     binned.parent.mkdir(parents=True)
     keeper.rename(binned)
@@ -209,9 +210,14 @@ def test_a_stray_in_a_fold_is_told_by_all_that_look_and_comes_back_at_every_kill
     folded_pair(desk)
     (files,) = desk.place.glob(".foldkeep/*/files")
     (files / "000009.jpg").write_bytes(b"nobody knows me")
-    for words in (("ledger", "--verify"), ("checkup",)):
-        answer = desk.run(*words)
-        assert (answer.status, "no line of a journal names it" in answer.err) == (1, True), words
+    (journal,) = desk.place.glob(".foldkeep/*/journal*")
+    written = journal.read_bytes()
+    for is_there in (False, True):
+        journal.write_bytes(written) if is_there else journal.unlink()
+        for words in (("ledger", "--verify"), ("checkup",)):
+            answer = desk.run(*words)
+            assert (answer.status, "no line of a journal names it" in answer.err) == (1, True), words
+            assert journal.exists() == is_there, words  # who looks writes nothing
     saved = tmp_path / "saved"
     tops = {"place": desk.place, "stock": desk.stock.parent}
     for name, top in tops.items():
@@ -235,6 +241,44 @@ def test_a_stray_in_a_fold_is_told_by_all_that_look_and_comes_back_at_every_kill
         desk.run("unfold", "--from", desk.place)
         assert hashlib.sha256(b"nobody knows me").hexdigest() in contents(desk.place), points.site[number - 1]
         assert len(list(desk.place.glob("**/kite.jpg"))) == 2
+
+
+def test_a_link_that_was_prepared_and_is_the_last_name_of_an_edit_stays(tmp_path: Path):
+    desk = Desk(tmp_path)
+    desk.write("kite.jpg", b"kite" * 500)
+    desk.write("copies/kite.jpg", b"kite" * 500)
+    desk.proposed()
+    saved = tmp_path / "saved"
+    tops = {"place": desk.place, "stock": desk.stock.parent}
+    for name, top in tops.items():
+        shutil.copytree(top, saved / name)
+    line = ("fold", desk.docket, "--yes", "--method", "hard-link")
+    points = Points(lambda *_: None)
+    with points.armed():
+        assert desk.run(*line).status == 0
+    seen = 0
+    for number in befores(points.site):
+        for name, top in tops.items():
+            shutil.rmtree(top)
+            shutil.copytree(saved / name, top)
+        child = os.fork()
+        if child == 0:
+            with Points(kill_at(number)).armed():
+                desk.run(*line)
+            os._exit(0)
+        os.waitpid(child, 0)
+        prepared = [path for path in desk.place.glob(".foldkeep/*/files/in-*") if path.stat().st_nlink == 2]
+        for path in prepared:
+            seen += 1
+            (keeper,) = (each for each in desk.place.rglob("*kite.jpg") if each != path and each.samefile(path))
+            with keeper.open("r+b") as stream:
+                stream.write(b"edited")
+            edited = keeper.read_bytes()
+            keeper.unlink()
+            for words in (("ledger",), ("scan", desk.place), ("unfold", "1")):
+                desk.run(*words)
+                assert hashlib.sha256(edited).hexdigest() in contents(desk.place), (points.site[number - 1], words)
+    assert seen
 
 
 # Now by the clock, which start of the computer, how long since that; of the fold's: 100 days, "one", 50 days.

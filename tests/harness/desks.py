@@ -258,6 +258,14 @@ def pair(desk: Desk, keeper: str = "kite.jpg", spare: str = "old/kite.jpg", body
     return desk.write(keeper, body), desk.write(spare, body)
 
 
+def folded_pair(desk: Desk, keeper: str = "kite.jpg") -> tuple[Path, Path]:
+    """Write a keeper and its spare, and fold the spare; what stays was scanned as read."""
+    both = pair(desk, keeper=keeper)
+    desk.proposed()
+    assert desk.ask("fold", desk.docket, "--yes")["folded"] == 1
+    return both
+
+
 def edit_quietly(path: Path, body: bytes) -> None:
     """Write into a file and put its times back, as programs for tags do."""
     facts = path.stat()

@@ -109,20 +109,28 @@ def test_as_many_copies_stay_as_are_asked_for(desk: Desk):
     assert kept(desk, "--across", "--per", "role") == ["../second/kite.jpg", "bay/kite.jpg"]
 
 
-def test_a_second_keeper_lies_on_another_volume_if_there_is_one():
-    one, two, three = (
-        StockFile(f"/kites/{n}.jpg".encode(), 10, n, "photo", PLACE, volume, n, 1, 0, b"d" * 32)
-        for n, volume in ((1, 1), (2, 1), (3, 2))
-    )
-    with Stock.open(":memory:", create=True) as stock:
-        from foldkeep.keep import Chooser
+def test_a_second_keeper_lies_on_another_disk_if_there_is_one():
+    from foldkeep.keep import Chooser
+    from foldkeep.model.disks import Disks
 
-        choice = Chooser(stock, Wishes(at_least=2)).choose(CopySet("s1", b"d" * 32, (one, two, three), 20))
-    assert {verdict.copy: verdict.action for verdict in choice.verdicts} == {
-        one: Action.KEEP,
-        three: Action.KEEP,
-        two: Action.FOLD,
-    }
+    with Stock.open(":memory:", create=True) as stock:
+        volumes = [stock.places.volume(f"uuid:{n}", f"/dev/kite{n}") for n in range(4)]
+        for volume, disk in zip(volumes, ("id:one", "id:one", "id:two", ""), strict=True):
+            stock.places.set_disks(volume, Disks(frozenset({disk} - {""}), "" if disk else "not known"))
+        copies = [
+            StockFile(f"/kites/{n}.jpg".encode(), 10, n, "photo", PLACE, volume, n, 1, 0, b"d" * 32)
+            for n, volume in enumerate(volumes)
+        ]
+        chooser = Chooser(stock, Wishes(at_least=2))
+        kept = [
+            [verdict.copy for verdict in verdicts if verdict.action is Action.KEEP]
+            for some in (copies, [copies[0], copies[1]], [copies[0], copies[3]])
+            for verdicts in [chooser.choose(CopySet("s1", b"d" * 32, tuple(some), 20)).verdicts]
+        ]
+        said = chooser.choose(CopySet("s1", b"d" * 32, tuple(copies), 20)).verdicts[1].reason
+    # A partition of the same disk is no other disk, and one that nobody knows is not said to be.
+    assert kept == [[copies[0], copies[2]], copies[:2], [copies[0], copies[3]]]
+    assert said == "2 copies are to stay, this one on another disk"
 
 
 def test_what_people_wrote_about_a_copy_speaks_for_it(desk: Desk):

@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 
 import foldkeep.show
-from harness.desks import Desk, pair
+from harness.desks import Desk, folded_pair, pair
 from harness.disks import say_disks
 
 _TEXTS = Path(foldkeep.show.__file__).parent
@@ -51,9 +51,7 @@ def added_while_asked(desk: Desk, far: Path, monkeypatch: pytest.MonkeyPatch) ->
 
 def name_taken(desk: Desk, far: Path, monkeypatch: pytest.MonkeyPatch) -> list[str | Path]:
     """What comes back lies beside where it was."""
-    _, spare = pair(desk)
-    desk.proposed()
-    desk.ask("fold", desk.docket, "--yes")
+    _, spare = folded_pair(desk)
     spare.parent.mkdir(exist_ok=True)
     spare.write_bytes(b"somebody's own")
     return ["unfold", "1"]
@@ -61,9 +59,7 @@ def name_taken(desk: Desk, far: Path, monkeypatch: pytest.MonkeyPatch) -> list[s
 
 def stray(desk: Desk, far: Path, monkeypatch: pytest.MonkeyPatch) -> list[str | Path]:
     """All that the ledger knows is back, and something else waits in the fold."""
-    pair(desk)
-    desk.proposed()
-    desk.ask("fold", desk.docket, "--yes")
+    folded_pair(desk)
     (files,) = desk.place.glob(".foldkeep/*/files")
     for path in files.iterdir():
         path.rename(desk.place / "old.jpg")
@@ -73,9 +69,7 @@ def stray(desk: Desk, far: Path, monkeypatch: pytest.MonkeyPatch) -> list[str | 
 
 def long_waiting(desk: Desk, far: Path, monkeypatch: pytest.MonkeyPatch) -> list[str | Path]:
     """A file waits in a fold, and no run that is known waits for long."""
-    pair(desk)
-    desk.proposed()
-    desk.ask("fold", desk.docket, "--yes")
+    folded_pair(desk)
     (files,) = desk.place.glob(".foldkeep/*/files")
     (files / "000007.jpg").write_bytes(b"unknown")
     return ["checkup", "--only", "folds"]

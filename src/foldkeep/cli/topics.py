@@ -9,7 +9,8 @@ if TYPE_CHECKING:
 
 WORDS = {
     "place": "a folder, drive or share that you have scanned; its role is working, backup or archive",
-    "volume": "the file system that a place lies on; a copy on another volume may be a backup",
+    "volume": "the file system that a place lies on; files on one volume share its space",
+    "disk": "the device that a volume's bytes are on; only a copy on another disk survives a disk",
     "stock": "all that Fold Keep knows about the files in your places: one SQLite file",
     "kind": "photo, video, audio, document, packed, sidecar, catalog, project or other; you can add your own",
     "digest": "the BLAKE3 hash of a file's whole content: equal digests, equal contents",

@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 from foldkeep.formats.own import Rest
 from foldkeep.model import PathBytes, RunFile
-from foldkeep.model.names import FOLD_NAME, lies_in_a_fold
+from foldkeep.model.names import lies_in_a_fold
 from foldkeep.model.remote import is_remote
 from foldkeep.scan import places_here
 from foldkeep.scan.bins import lies_in_a_bin
@@ -17,7 +17,7 @@ from foldkeep.signals.essences import ESSENCE, FileSource, NoEssence, Source, es
 from foldkeep.stock import Stock
 
 from .rests import read_open_rest
-from .vault import REST
+from .vault import REST, files_folder, runs_in
 
 _MOST_WORDS = 256 * 1024 * 1024
 """How many bytes somebody may have written about a picture since: as many as a rest may have."""
@@ -100,10 +100,9 @@ class Lenders:
 
 def _rests_in(places: list[PathBytes]) -> Iterator[PathBytes]:
     for place in places:
-        fold = os.path.join(place, FOLD_NAME)
         with suppress(OSError):
-            for run in os.listdir(fold):
-                files = os.path.join(fold, run, b"files")
+            for key in runs_in(place):
+                files = files_folder(place, key)
                 with suppress(OSError):
                     names = set(os.listdir(files))
                     # One beside its file was proved when that was folded; the file itself is there still.

@@ -145,13 +145,9 @@ def _rebuilt_from(path: PathBytes, rest: Rest) -> Iterator[bytes]:
 
 
 def _read(descriptor: int, file: RunFile) -> Rest:
-    size = os.fstat(descriptor).st_size
-    try:
-        if size > MOST_OF_FILE:
-            raise UnusableInput("too large", "")
-        rest = read_rest(FileSource(descriptor, size).read(0, size))
-    except (UnusableInput, NoEssence):
-        raise NotSafe("its rest is damaged; take it from a copy of the drive") from None
+    rest = read_open_rest(FileSource(descriptor, os.fstat(descriptor).st_size))
+    if rest is None:
+        raise NotSafe("its rest is damaged; take it from a copy of the drive")
     if (rest.digest, rest.size) != (file.content, file.size):
         raise NotSafe("its rest is that of another file; somebody changed the fold")
     return rest
@@ -163,7 +159,7 @@ def read_open_rest(source: Source) -> Rest | None:
         return None
     try:
         return read_rest(source.read(0, source.size))
-    except UnusableInput:
+    except (UnusableInput, NoEssence):
         return None
 
 

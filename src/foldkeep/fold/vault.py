@@ -27,10 +27,10 @@ from foldkeep.storage.local.changes import flush, keeping_times, remove_folder, 
 from foldkeep.storage.local.drives import LOCK_NAME, MARK_NAME, PROBE, is_our_mark, mark_stays
 from foldkeep.storage.local.reading import FOLDER, facts_of, may_be_one, open_in, open_top
 
-from .journal import NAMES, VERSION, Begun, Going, Journal, Record, UnknownJournal, journal_in
+from .journal import NAMES, VERSION, Begun, Journal, Record, UnknownJournal, journal_in
 from .removing.own import discard
 
-_FILES = b"files"
+FILES = b"files"
 _FOLDERS = b"folders"
 PROBES = (b"probe", b"probe-2")
 """Names among a run's files under which it is tried out what a volume can do."""
@@ -118,7 +118,7 @@ class Vault:
             if create:
                 _write_readme(fold)
             self._run = run = enter(fold, os.fsencode(key))
-            self.files = enter(run, _FILES)
+            self.files = enter(run, FILES)
             self.device = os.fstat(self.files).st_dev
             # Made anew if it was taken away: the ledger knows as much, and a change must be written down.
             descriptor, version = journal_in(run, create=True)
@@ -155,34 +155,6 @@ class Vault:
         except OSError:
             return False
         return folder not in places or may_be_one(seen, os.fstat(self._journal))
-
-    def strays(self, slots: Callable[[], Container[bytes]]) -> list[bytes]:
-        """Return the names of the files that neither the journal nor anybody else knows: their lines are damaged, or
-        somebody put them there.
-
-        Parameters
-        ----------
-        slots
-            Gives the names of slots that the ledger knows; asked only where anything lies here.
-        """
-        names = [name for name in map(os.fsencode, os.listdir(self.files)) if name not in PROBES]
-        known = slots() if names else ()
-        if all(_slot_of(name) in known for name in names):  # as in nearly every fold
-            return []
-        told = {os.fsencode(record.file.slot) for record in self.records() if isinstance(record, Going)}
-        unknown = (name for name in names if _slot_of(name) not in told and _slot_of(name) not in known)
-        return sorted(name for name in unknown if not self._is_prepared(name))
-
-    def _is_prepared(self, name: bytes) -> bool:
-        """Tell whether a name is that of what was made for a file before that was announced, by a killed process.
-
-        A link that has become the only name of a keeper's content is more than that.
-        """
-        if not name.startswith(COMING_IN):
-            return False
-        links = any(isinstance(record, Begun) and record.method is Method.HARD_LINK for record in self.records())
-        facts = facts_of(self.files, name)
-        return not (links and facts is not None and facts.st_nlink == 1)
 
     def records(self) -> list[Record]:
         """Return what the journal tells."""
@@ -231,7 +203,7 @@ def tidy(place: bytes, key: str, accounted: Container[int] = ()) -> None:
                     known = _known_numbers(run, place)
                     if any(number not in accounted for number in known):
                         return
-                    _take_away_run(run, enter, known)
+                    _take_away_run(run, enter, known, partial(records_in, run, place))
                     remove_folder(os.fsencode(key), fold)
             if facts_of(fold, PROBE) is not None:  # of one that was killed
                 take_away(os.path.join(place, FOLD_NAME, PROBE))
@@ -251,7 +223,7 @@ def tidy(place: bytes, key: str, accounted: Container[int] = ()) -> None:
 def _waits_something(run: int) -> bool:
     """Tell whether a folded file waits in a run's folder."""
     try:
-        files = open_in(run, _FILES, FOLDER)
+        files = open_in(run, FILES, FOLDER)
     except FileNotFoundError:
         return False
     try:
@@ -277,11 +249,13 @@ def _known_numbers(run: int, place: bytes) -> set[int]:
         os.close(descriptor)
 
 
-def _take_away_run(run: int, enter: Callable[[int, bytes], int], known: set[int]) -> None:
+def _take_away_run(
+    run: int, enter: Callable[[int, bytes], int], known: set[int], records: Callable[[], list[Record]]
+) -> None:
     # The journal goes only when nothing waits, and before what tells a run that was begun from one that was not.
     with suppress(FileNotFoundError):
-        files = enter(run, _FILES)
-        _take_away_prepared(files, known)
+        files = enter(run, FILES)
+        _take_away_prepared(files, known, records)
         if os.listdir(files):
             raise OSError(errno.ENOTEMPTY, os.strerror(errno.ENOTEMPTY))
     with suppress(FileNotFoundError):
@@ -293,17 +267,17 @@ def _take_away_run(run: int, enter: Callable[[int, bytes], int], known: set[int]
         with suppress(FileNotFoundError):
             discard(name, run)
     with suppress(FileNotFoundError):
-        remove_folder(_FILES, run)
+        remove_folder(FILES, run)
 
 
-def _take_away_prepared(files: int, known: set[int]) -> None:
+def _take_away_prepared(files: int, known: set[int], records: Callable[[], list[Record]]) -> None:
     """Take away what was tried out, or made for a file that was never announced: it has never left the vault."""
     names = set(map(os.fsencode, os.listdir(files)))
     for name in names:
         slot = name.removeprefix(COMING_IN)
         number = slot.partition(b".")[0]
-        is_prepared = slot != name and number.isdigit() and int(number) not in known
-        if (name in PROBES and _is_probe(files, name)) or is_prepared:
+        is_unknown = slot != name and number.isdigit() and int(number) not in known
+        if (name in PROBES and _is_probe(files, name)) or (is_unknown and is_prepared(files, name, records)):
             discard(name, files)
 
 
@@ -318,6 +292,38 @@ def _is_probe(files: int, name: bytes) -> bool:
         os.close(descriptor)
 
 
+def is_prepared(files: int, name: bytes, records: Callable[[], list[Record]]) -> bool:
+    """Tell whether a name is that of what was made for a file before that was announced, by a killed process.
+
+    A link that has become the only name of a keeper's content is more than that.
+    """
+    if not name.startswith(COMING_IN):
+        return False
+    methods = [record.method for record in records() if isinstance(record, Begun)]
+    links = not methods or Method.HARD_LINK in methods
+    facts = facts_of(files, name)
+    return not (links and facts is not None and facts.st_nlink == 1)
+
+
+def records_in(run: int, place: bytes) -> list[Record]:
+    """Return what the journal in the open folder of a run tells; nothing where it was taken away."""
+    try:
+        descriptor, version = journal_in(run, only_reads=True)
+    except UnknownJournal:
+        raise
+    except FileNotFoundError:
+        return []
+    try:
+        return Journal(descriptor, place, version).read()
+    finally:
+        os.close(descriptor)
+
+
+def files_folder(place: bytes, key: str) -> bytes:
+    """Return the path of the folder in the fold of a place where the files of a run wait."""
+    return os.path.join(place, FOLD_NAME, os.fsencode(key), FILES)
+
+
 def runs_in(place: bytes) -> list[str]:
     """Return the keys of the runs that have a folder in the fold of a place, in order of name.
 
@@ -328,30 +334,6 @@ def runs_in(place: bytes) -> list[str]:
         for entry in os.scandir(os.path.join(place, FOLD_NAME))
         if entry.is_dir(follow_symlinks=False)
     )
-
-
-def _slot_of(name: bytes) -> bytes:
-    """Return the slot that a name among a run's files belongs to; nothing for what is tried out there."""
-    for prefix in (COMING_IN, COMING_OUT, REST):
-        name = name.removeprefix(prefix)
-    return name
-
-
-def stray_files(place: bytes, known: Callable[[str], Container[bytes]]) -> list[bytes]:
-    """Return the paths of the files in the fold of a place that no journal names, and the ledger does not either.
-
-    Parameters
-    ----------
-    known
-        Gives the slots that the ledger knows of a run, by its key.
-    """
-    found = []
-    with suppress(OSError):
-        for key in runs_in(place):
-            with suppress(OSError), Vault(place, key) as vault:
-                above = os.path.join(place, FOLD_NAME, os.fsencode(key), _FILES)
-                found += [os.path.join(above, name) for name in vault.strays(partial(known, key))]
-    return found
 
 
 def _make_folder(above: int, name: bytes) -> None:

@@ -7,8 +7,10 @@ from typing import NamedTuple
 
 from foldkeep.find.references import package_folders
 from foldkeep.model import Action, CopySet, Role, StockFile, visible
+from foldkeep.model.disks import why_not_apart
 from foldkeep.model.names import lies_below
 from foldkeep.model.remote import SOMEBODY_ELSE, is_remote
+from foldkeep.scan.disks import DisksOfFiles
 from foldkeep.stock import Stock
 
 from . import shapes
@@ -90,6 +92,7 @@ class Chooser:
         self.companions = Companions(stock)
         self._wishes = wishes
         self._away = away
+        self._disks = DisksOfFiles(stock)
         self._packages = package_folders(stock)
         self._programs = None if wishes.takes_programs else ProgramFolders(stock)
         self._users = users or {}
@@ -316,19 +319,29 @@ class Chooser:
         return [copy for copy in best if copy.path not in self.used] or best
 
     def _keep_more(self, here: list[StockFile], keepers: dict[bytes, str], fixed: dict[bytes, str]) -> None:
-        """Add keepers until as many copies stay as are asked for, on volumes without one first."""
+        """Add keepers until as many copies stay as are asked for, on disks without one first."""
         while True:
             staying = [copy for copy in here if copy.path in keepers or copy.path in fixed]
             files = {copy.identity for copy in staying}
             others = [copy for copy in here if copy.identity not in files]
             if len(files) >= self._wishes.at_least or not others:
                 return
-            volumes = {copy.volume for copy in staying}
-            elsewhere = [copy for copy in others if copy.volume not in volumes]
+            elsewhere = self._on_other_disks(others, staying)
             keeper, _, _ = self._decide(elsewhere or others, fixed)
             chosen = keeper or (elsewhere or others)[0]
-            where = ", this one on another volume" if elsewhere else ""
+            where = ", this one on another disk" if elsewhere else ""
             keepers[chosen.path] = f"{self._wishes.at_least} copies are to stay{where}"
+
+    def _on_other_disks(self, copies: list[StockFile], staying: list[StockFile]) -> list[StockFile]:
+        """Return the copies on disks that are known to be others than those of all that stay."""
+        there = [self._disks.of_place(copy.place, copy.volume, is_here=True) for copy in staying]
+        return [
+            copy
+            for copy in copies
+            if not any(
+                why_not_apart(disks, self._disks.of_place(copy.place, copy.volume, is_here=True)) for disks in there
+            )
+        ]
 
 
 def _lies_under(folder: bytes, copy: StockFile) -> bool:

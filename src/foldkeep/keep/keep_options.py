@@ -21,7 +21,7 @@ class Wishes:
     give_up_under
         Absolute folders whose files go first.
     at_least
-        How many copies stay, on different volumes where there are any.
+        How many copies stay, on different disks where there are any.
     per
         One copy stays on each ``volume``, ``place`` or ``role``; None for one in all.
     wanted

@@ -49,6 +49,17 @@ class Disks(NamedTuple):
             return self._replace(keys=lasting, why="" if lasting else _AWAY)
         return self
 
+    @property
+    def numbers(self) -> list[str]:
+        """The numbers that they have of their own, which say the same on every machine."""
+        return sorted(key.removeprefix(_ID) for key in self.keys if key.startswith(_ID))
+
+    @classmethod
+    def of_numbers(cls, numbers: Iterable[str], name: str) -> Self:
+        """Return the disks with numbers of their own; without one, they were never known."""
+        keys = frozenset(_ID + number for number in numbers)
+        return cls(keys, "", name) if keys else cls(why=_NEVER_ASKED)
+
     def known(self) -> str:
         """Return them as a text, which `from_known` takes."""
         return json.dumps([sorted(self.keys), self.why, self.name])

@@ -1,11 +1,11 @@
-"""Show what lies once only, what on a second volume; and whether a card may be formatted.
+"""Show what lies once only, what on a second disk; and whether a card may be formatted.
 
-Without a folder: every content that is known, by the volumes that it lies on.
-Copies on one volume are no safer than one. A package counts as the volume it
-lies on, an inventory as the drive that it is of; folds and bins do not count.
+Without a folder: every content that is known, by the disks that it lies on.
+Copies on one disk are no safer than one. A package counts as the disk it lies
+on, an inventory as the drive that it is of; folds and bins do not count.
 
 With a folder (a card, a stick, a drive; it need not be a place): is all of it
-on another volume too? Every file is read, and so is its counterpart, now and
+on another disk too? Every file is read, and so is its counterpart, now and
 from the drive; names tell nothing. The exit status is 0 only if all of it was
 found where it was asked to be. -o writes a docket of what is missing; then
 `foldkeep fold DOCKET --method copy --into DIR` copies that, and reads it back.
@@ -33,9 +33,9 @@ _TOP_ON_TERMINAL = 20
 
 
 OPTIONS = (
-    Option("folder", "is all of this folder on another volume too?", Takes.FOLDER, "FOLDER", optional=True),
-    Option("--fewer-than", "list contents that lie on fewer than N volumes", Takes.NUMBER, "N"),
-    Option("--at-least", "list those on N or more; of a folder: ask for N other volumes", Takes.NUMBER, "N"),
+    Option("folder", "is all of this folder on another disk too?", Takes.FOLDER, "FOLDER", optional=True),
+    Option("--fewer-than", "list contents that lie on fewer than N disks", Takes.NUMBER, "N"),
+    Option("--at-least", "list those on N or more; of a folder: ask for N other disks", Takes.NUMBER, "N"),
     Option("--on", "only what lies there counts", Takes.PLACE, "ROLE|PLACE|VOLUME", several=True),
     Option("--with-inventory", "count what this inventory has as well", Takes.INVENTORY, "FILE", several=True),
     Option("--trust-stock", "of a folder: a quick look that reads nothing elsewhere and proves nothing", rare=True),

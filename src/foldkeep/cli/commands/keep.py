@@ -69,7 +69,7 @@ OPTIONS = (
     ),
     Option(
         "--at-least",
-        "how many copies to keep, on different volumes if possible",
+        "how many copies to keep, on different disks if possible",
         Takes.NUMBER,
         "N",
         group=_CHOOSING,

@@ -8,6 +8,7 @@ from foldkeep.formats.columns import ColumnsReader, inventory_reader
 from foldkeep.formats.own import InventoryHead, InventoryPlace, InventoryReader
 from foldkeep.formats.own import write_inventory as write
 from foldkeep.model import Place, Role
+from foldkeep.model.disks import Disks
 from foldkeep.stock import Stock
 
 
@@ -37,6 +38,7 @@ def inventory_head(stock: Stock, places: Sequence[Place]) -> InventoryHead:
         ],
         {volume.key: volume.name for volume in volumes.values()},
         stock.machine.get(),
+        disks={volume.key: numbers for volume in volumes.values() if (numbers := volume.disks.numbers)},
     )
 
 
@@ -60,6 +62,8 @@ def load_inventory(path: str) -> Stock:
     try:
         with stock.transaction(flush=False), stock.files.loading():
             volumes = {key: stock.places.volume(key, name) for key, name in reader.head.volumes.items()}
+            for key, name in reader.head.volumes.items():
+                stock.places.set_disks(volumes[key], Disks.of_numbers(reader.head.disks.get(key, ()), name))
             places = [
                 stock.places.add(place.path, Role(place.role), place.label, volumes[place.volume_key], number)
                 for number, place in enumerate(reader.head.places)

@@ -5,6 +5,7 @@ from typing import NamedTuple
 
 from foldkeep.formats.columns import inventory_reader
 from foldkeep.formats.own import InventoryHead
+from foldkeep.model.disks import Disks
 from foldkeep.model.names import known_as
 
 
@@ -17,6 +18,8 @@ class Cupboard(NamedTuple):
         The file that the inventory is.
     volume_key, volume_name
         What tells its volume from others, and what a person knows it by.
+    disks
+        The disks that its volume was on.
     saved_ns
         When the inventory was saved.
     """
@@ -27,6 +30,7 @@ class Cupboard(NamedTuple):
     volume_key: str
     volume_name: str
     saved_ns: int
+    disks: Disks
 
 
 def held_in(inventories: Sequence[str], digests: Collection[bytes]) -> dict[bytes, list[Cupboard]]:
@@ -58,6 +62,6 @@ def contents_of(path: str) -> Iterator[tuple[Cupboard, list[str]]]:
 
 def _cupboard(path: str, head: InventoryHead, number: int, volume: str) -> Cupboard:
     place = head.places[number]
-    return Cupboard(
-        known_as(path), place.label, place.role, volume, head.volumes.get(volume, place.volume_name), head.saved_ns
-    )
+    name = head.volumes.get(volume, place.volume_name)
+    disks = Disks.of_numbers(head.disks.get(volume, ()), name)
+    return Cupboard(known_as(path), place.label, place.role, volume, name, head.saved_ns, disks)

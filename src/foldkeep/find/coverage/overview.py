@@ -300,7 +300,8 @@ class Holders:
             # The number of a device says nothing on another day; what has a name of its own is told by that.
             is_lasting = is_lasting_key(cupboard.volume_key)
             key = cupboard.volume_key if is_lasting else f"{cupboard.volume_key} in {path}"
-            disks = next((each.disks.remembered() for each in self._volumes.values() if each.key == key), NEVER_KNOWN)
+            at_hand = (each.disks.remembered() for each in self._volumes.values() if each.key == key)
+            disks = next((disks for disks in at_hand if not disks.why), cupboard.disks)
             holder = Holder(f"{cupboard.label} in {visible(path)}", "inventory", cupboard.saved_ns)
             bit = self._bit(key, holder, disks)
             if cupboard.role != Role.WORKING:

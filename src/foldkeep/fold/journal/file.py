@@ -166,13 +166,15 @@ def _content(descriptor: int) -> bytes:
         return stream.read()
 
 
-def journal_in(run: int, *, create: bool = False) -> tuple[int, int]:
+def journal_in(run: int, *, create: bool = False, only_reads: bool = False) -> tuple[int, int]:
     """Open the journal in the open folder of a run; return its descriptor and version.
 
     Parameters
     ----------
     create
         Make one if there is none.
+    only_reads
+        Open it for reading alone, as a looking command does and a write-protected drive wants.
 
     Raises
     ------
@@ -183,5 +185,5 @@ def journal_in(run: int, *, create: bool = False) -> tuple[int, int]:
     if any(name.startswith(_KINDRED) for name in names.difference(NAMES.values())):
         raise UnknownJournal
     version = max((version for version, name in NAMES.items() if name in names), default=VERSION)
-    flags = os.O_RDWR | os.O_NOFOLLOW | os.O_CLOEXEC | (os.O_CREAT if create else 0)
+    flags = (os.O_RDONLY if only_reads else os.O_RDWR) | os.O_NOFOLLOW | os.O_CLOEXEC | (os.O_CREAT if create else 0)
     return open_in(run, NAMES[version], flags), version

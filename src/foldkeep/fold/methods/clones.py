@@ -42,7 +42,7 @@ class Clone(StandIn):
         if not bench.witness_stands(ready.verified):
             made = facts_of(bench.vault.files, name)
             if made is not None:
-                self.discard(bench, ready, (bench.vault.files, name), made)
+                self.withdraw(bench, ready, (bench.vault.files, name), made)
             raise NotSafe(KEEPER_CHANGED)
         return ready
 

@@ -44,7 +44,7 @@ class HardLink(StandIn):
             made = facts_of(bench.vault.files, name)
             if made is None or not os.path.samestat(made, before):
                 if made is not None:  # what else it may be is looked at by the recovery, if it must stay
-                    self.discard(bench, ready, (bench.vault.files, name), made)
+                    self.withdraw(bench, ready, (bench.vault.files, name), made)
                 raise NotSafe(KEEPER_CHANGED)
             # The link changed the keeper's stamp; others in this run may have that keeper.
             bench.stamps.note(made)
@@ -78,6 +78,12 @@ class HardLink(StandIn):
 
     def _is_second_name(self, scene: Scene, out: Spot) -> bool:
         return _unlinked_second_name(scene.file, out)
+
+    def _is_our_own(self, scene: Scene, in_: Spot, original: Spot | None) -> bool:
+        facts = facts_of(*in_)
+        if facts is not None and facts.st_nlink == 1 and not self.is_ours(scene.bench, scene.file, in_, original):
+            return False  # the last name of what its keeper had, which somebody may have edited meanwhile
+        return super()._is_our_own(scene, in_, original)
 
 
 class SymbolicLink(StandIn):

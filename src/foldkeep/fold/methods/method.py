@@ -188,6 +188,15 @@ def is_what_went(spot: Spot, facts: os.stat_result, ready: Ready) -> bool:
     return now.size == expected.size and bool(ready.verified.digest) and has_digest(*spot, ready.verified.digest)
 
 
+def file_stands(bench: Bench, ready: Ready) -> bool:
+    """Look whether a file is what it was, at home or in its slot."""
+    if bench.is_still(ready.home, ready.verified.spare):
+        return True
+    slot = bench.slot(ready.file)
+    facts = facts_of(*slot)
+    return facts is not None and is_what_went(slot, facts, ready)
+
+
 def put_home(file: RunFile, copied: Copied, copy: Spot, home: Spot, refusal: str) -> None:
     """Give a copy that was written beside the home of a file its mode, time and name; it goes again if that fails.
 

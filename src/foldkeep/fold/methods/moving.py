@@ -25,7 +25,7 @@ from ..recovery.file_recovery import Scene
 from ..removing.disk import CHANGED, GONE, remove, seen_now
 from ..removing.own import discard
 from ..vault import copy_name
-from .method import KEEPER_CHANGED, FoldMethod, folded_state, is_what_went, put_home, take
+from .method import KEEPER_CHANGED, FoldMethod, file_stands, folded_state, is_what_went, put_home, take
 
 _TARGET_CHANGED = "what was copied to the other volume changed or went away"
 
@@ -124,7 +124,7 @@ class Move(FoldMethod):
         if facts is None or not os.path.samestat(facts, ready.copy):
             return
         try:
-            remove(*copy, Stamp.of(facts), bench.stamps, lambda: _stands(bench, ready))
+            remove(*copy, Stamp.of(facts), bench.stamps, lambda: file_stands(bench, ready))
         except NotSafe:
             got = move_to_free(*copy, folder, wanted)
             path = os.path.join(os.path.dirname(ready.file.target), got)
@@ -286,12 +286,3 @@ def _changed_at(file: RunFile) -> str:
 
 def _gone_from(file: RunFile) -> str:
     return f"gone from {visible(file.target)}; somebody took it away"
-
-
-def _stands(bench: Bench, ready: Ready) -> bool:
-    """Look whether a file is what it was, at home or in its slot."""
-    if bench.is_still(ready.home, ready.verified.spare):
-        return True
-    slot = bench.slot(ready.file)
-    facts = facts_of(*slot)
-    return facts is not None and is_what_went(slot, facts, ready)

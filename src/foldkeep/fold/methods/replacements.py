@@ -15,7 +15,7 @@ from ..recovery.file_recovery import Scene
 from ..removing.disk import remove
 from ..removing.own import discard
 from ..vault import coming_in, coming_out
-from .method import KEEPER_CHANGED, NAME_TAKEN, FoldMethod, is_what_went, take
+from .method import KEEPER_CHANGED, NAME_TAKEN, FoldMethod, file_stands, take
 from .standing import is_last
 
 
@@ -65,11 +65,11 @@ class StandIn(FoldMethod, ABC):
         if not is_regular(facts):
             discard(in_[1], in_[0])
             return
-        if not self.discard(bench, ready, in_, facts):
+        if not self.withdraw(bench, ready, in_, facts):
             with suppress(OSError):  # else it stays in the vault, for the recovery
                 bench.give_back(ready.file, in_, ready.home)
 
-    def discard(self, bench: Bench, ready: Ready, in_: Spot, facts: os.stat_result) -> bool:
+    def withdraw(self, bench: Bench, ready: Ready, in_: Spot, facts: os.stat_result) -> bool:
         """Delete a regular stand-in, while the file or its keeper stands; tell whether it is gone."""
         try:
             # With stamps of its own: that a link goes must not make an edit of the keeper look like our doing.
@@ -80,11 +80,7 @@ class StandIn(FoldMethod, ABC):
 
     def _stands(self, bench: Bench, ready: Ready, stand_in: os.stat_result) -> bool:
         """Look whether a file, at home or in its slot, or its keeper is what it was."""
-        if bench.is_still(ready.home, ready.verified.spare):
-            return True
-        slot = bench.slot(ready.file)
-        facts = facts_of(*slot)
-        return (facts is not None and is_what_went(slot, facts, ready)) or self._keeper_stands(bench, ready, stand_in)
+        return file_stands(bench, ready) or self._keeper_stands(bench, ready, stand_in)
 
     def _keeper_stands(self, bench: Bench, ready: Ready, stand_in: os.stat_result) -> bool:
         return ready.verified.witness is not None and bench.witness_stands(ready.verified)

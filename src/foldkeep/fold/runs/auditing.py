@@ -5,7 +5,6 @@ import time
 from dataclasses import dataclass, field
 
 from foldkeep.model import Method, Problem, Progress, Run, RunFile, RunFileState, Step, UnusableInput, no_progress
-from foldkeep.model.names import FOLD_NAME
 from foldkeep.model.remote import is_remote
 from foldkeep.model.work import reason_of
 from foldkeep.scan import places_here
@@ -14,7 +13,9 @@ from foldkeep.storage.local.reading import NotSafe, digest_of, modified_ns, open
 from foldkeep.storage.remote import read_remote
 
 from ..rests import check_rest
-from ..vault import stray_files
+from ..strays import stray_files
+from ..vault import files_folder
+from .run_lookup import known_slots
 
 _STRAY = "lies in a fold, and no line of a journal names it; unfold its run, which gives it a name of its own"
 _UNREADABLE = "cannot be read where it waits"
@@ -50,7 +51,7 @@ def audit(stock: Stock, runs: list[Run], progress: Progress = no_progress) -> Au
     found = Audit()
     checks: list[Check] = []
     work = [
-        (file, os.path.join(file.place, FOLD_NAME, os.fsencode(run.key), b"files", os.fsencode(file.slot)))
+        (file, os.path.join(files_folder(file.place, run.key), os.fsencode(file.slot)))
         for run in runs
         for file in stock.ledger.files(run.id)
         if file.state in (RunFileState.WAITING, RunFileState.MOVED, RunFileState.REST)
@@ -83,8 +84,7 @@ def _strays(stock: Stock) -> list[Problem]:
     here = places_here(stock)
 
     def known(key: str) -> set[bytes]:
-        run = stock.ledger.run_called(key)
-        return {os.fsencode(file.slot) for file in stock.ledger.files(run.id)} if run else set()
+        return known_slots(stock, stock.ledger.run_called(key))
 
     paths = (path for place in stock.places.all() if place.id in here for path in stray_files(place.path, known))
     return [Problem(path, _STRAY) for path in paths]

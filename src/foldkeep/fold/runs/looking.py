@@ -135,9 +135,9 @@ class Looker:
             item.proof.check(verified.spare)
             news["keeper"] = item.proof.path
         if item.words_in:
-            words, witness = check_said(item.words_in, *home)
-            verified = replace(verified, witness=witness)
-            news |= {"keeper": item.words_in, "words": words}
+            said = check_said(item.words_in, *home)
+            verified = replace(verified, witness=said.witness)
+            news |= {"keeper": item.words_in, "words": said.digest}
         return verified, news
 
     def _check_not_another_view(self, keeper: PathBytes) -> None:

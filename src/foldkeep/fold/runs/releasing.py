@@ -24,6 +24,7 @@ from foldkeep.model import (
 )
 from foldkeep.model.remote import is_remote, server_of
 from foldkeep.model.work import reason_of
+from foldkeep.signals import MediaReader
 from foldkeep.stock import Stock
 from foldkeep.storage.local.changes import flush
 from foldkeep.storage.local.reading import NotSafe, Stamp, facts_of, modified_ns, open_in
@@ -38,7 +39,6 @@ from ..rests import check_rest, keep_rest, proved_rest, rest_name, whole_rest
 from ..servers.releasing import release_on_server
 from ..servers.vault import RemoteVault
 from ..servers.waiting import SIDES_WAIT
-from ..sidecars.merging import lost_words
 from ..space import Space, free_space
 from ..vault import Vault
 from .grades import Consent
@@ -146,7 +146,10 @@ def release(
     def told() -> None:
         progress(Step("Releasing", report.released, total, "files"))
 
-    with hold_around(stock, places, "release", witnesses=witnesses, break_lock=break_lock):
+    with (
+        hold_around(stock, places, "release", witnesses=witnesses, break_lock=break_lock),
+        MediaReader(stock) as vouchers.reader,
+    ):
         for run, files in work:
             with midway(run, f"release {run.id}"):
                 _release_run(stock, run, files, vouchers, report, allow_last_copy, told)
@@ -383,7 +386,9 @@ def _vouched(vault: Vault, file: RunFile, vouchers: Vouchers, allow_last_copy: b
             raise NotSafe(_CHANGED)
         _check_link_leads_somewhere(file)
         stands = vouchers.vouch(file, descriptor, vault.files, allow_last_copy=allow_last_copy)
-        lost = _only_said_here(file, vault.files, vouchers)
+        lost = vouchers.lost
+        if lost and not file.is_sidecar:  # an earlier version of one that stays: no rest brings that back
+            raise NotSafe(f"it says what {visible(file.keeper)} does not: {', '.join(lost)}; unfold it to look at it")
         rest = _rest(vault.files, file, descriptor, allow_last_copy) if file.has_essence else b""
         if lost:
             rest = whole_rest(file, descriptor)
@@ -395,17 +400,6 @@ def _vouched(vault: Vault, file: RunFile, vouchers: Vouchers, allow_last_copy: b
         return _Going(file, Stamp.of(facts), stands, freed, rest, lost)
     finally:
         os.close(descriptor)
-
-
-def _only_said_here(file: RunFile, files: int, vouchers: Vouchers) -> tuple[str, ...]:
-    """Return what a sidecar that is vouched for says and the one that vouches does not, in words.
-
-    Raises NotSafe of an earlier version of a sidecar that stays: it comes back by another way than a rest.
-    """
-    lost = lost_words(file.keeper, files, os.fsencode(file.slot)) if vouchers.is_said else ()
-    if lost and not file.is_sidecar:
-        raise NotSafe(f"it says what {visible(file.keeper)} does not: {', '.join(lost)}; unfold it to look at it")
-    return lost
 
 
 def _is_kept(files: int, name: bytes, rest: bytes) -> bool:

@@ -1,5 +1,6 @@
-"""Which run is meant."""
+"""Which run is meant, and what the ledger knows of it."""
 
+import os
 from collections.abc import Iterable
 
 from foldkeep.model import Method, Run, RunFileState, RunSummary, UnusableInput
@@ -24,6 +25,11 @@ def last_waiting_run(stock: Stock, *, moved: bool = True) -> Run:
         if copied or any(summary.files.get(state) for state in states):
             return summary.run
     raise UnusableInput("nothing waits in the fold", _SEE)
+
+
+def known_slots(stock: Stock, run: Run | None) -> set[bytes]:
+    """Return the slots of a run that the ledger knows; none of a run that it does not know."""
+    return {os.fsencode(file.slot) for file in stock.ledger.files(run.id)} if run else set()
 
 
 def surely_began(summaries: Iterable[RunSummary], run: Run) -> int:

@@ -49,9 +49,11 @@ from ..servers.recovery import settled_on_server
 from ..servers.returning import bring_back as bring_back_on_server
 from ..servers.sides import Sides
 from ..servers.vault import RemoteVault, runs_on
+from ..strays import strays_in
 from ..vault import Vault, runs_in, tidy
 from .emptying import Homes, bring_back, set_times_again
 from .midway import midway
+from .run_lookup import known_slots
 
 _BATCH_FILES = 512
 _BATCH_FOLDERS = 64
@@ -152,7 +154,7 @@ def unfold(
                 _unfold_in(run.key, place, files, note, report, progress, keeps_words, having)
             if wanted is None:
                 for place in places:
-                    _bring_strays(place, run.key, partial(_slots, stock, run), report)
+                    _bring_strays(place, run.key, partial(known_slots, stock, run), report)
         finally:
             settle(stock, run)
     still = {file.path for file in stock.ledger.files(run.id) if file.state in COMES_BACK}
@@ -210,7 +212,7 @@ def _unfold_key(
         report.renamed += part.renamed
         report.left += part.left
         report.notes += part.notes
-        _bring_strays(top, key, partial(_slots, stock, run), report)
+        _bring_strays(top, key, partial(known_slots, stock, run), report)
         tidy(top, key)
         return
     if is_remote(top):
@@ -239,11 +241,6 @@ def _unfold_key(
         tidy(top, key, {file.number for file in files})
 
 
-def _slots(stock: Stock, run: Run) -> set[bytes]:
-    """Return the slots of a run that the ledger knows."""
-    return {os.fsencode(file.slot) for file in stock.ledger.files(run.id)}
-
-
 def _bring_strays(
     top: PathBytes, key: str, slots: Callable[[], Container[bytes]], report: UnfoldReport
 ) -> None:  # fmt: skip
@@ -252,7 +249,7 @@ def _bring_strays(
         return
     try:
         with Vault(top, key) as vault:
-            names = vault.strays(slots)
+            names = strays_in(vault.files, vault.records, slots)
             if not names:
                 return
             folder = open_top(top)

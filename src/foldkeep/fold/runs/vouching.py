@@ -16,6 +16,7 @@ from foldkeep.model.remote import is_remote
 from foldkeep.scan.bins import lies_in_a_bin
 from foldkeep.scan.candidates import Candidates
 from foldkeep.scan.packages import check_package
+from foldkeep.signals import MediaReader
 from foldkeep.stock import Archived, Stock
 from foldkeep.storage import storage_at
 from foldkeep.storage.local.reading import NotSafe, Stamp, Stamps, digest_of, facts_at, opened
@@ -26,7 +27,9 @@ from ..servers.packages import RemotePackage
 from ..servers.sides import Sides
 from ..servers.waiting import SIDES_WAIT, SidesWait
 from ..sidecars.merging import check_said
+from ..sidecars.remaining import words_remaining
 from ..source import check_source
+from ..vault import files_folder
 from ..verify import Comparison, Witness, compared
 from .grades import Consent
 
@@ -58,8 +61,10 @@ class Vouchers:
         What other machines vouch for, by content.
     candidates
         Files that may have a content.
-    is_said
-        Whether the file that was vouched for last is a sidecar of which another says the same, or nearly.
+    reader
+        Tells what is written in files that are only alike their keepers; without it, none of them goes.
+    lost
+        Texts of the sidecar that was vouched for last that the one which vouches for it words otherwise.
     """
 
     stock: Stock
@@ -67,6 +72,7 @@ class Vouchers:
     proofs: Proofs = field(default_factory=dict)
     sides_wait: timedelta = SIDES_WAIT
     stamps: Stamps = field(default_factory=Stamps)
+    reader: MediaReader | None = None
     _comparison: Comparison = field(default_factory=Comparison)
     _read: dict[PathBytes, tuple[Witness, float]] = field(default_factory=dict)
     _packages: dict[str, "_Package | RemotePackage"] = field(default_factory=dict)
@@ -75,7 +81,7 @@ class Vouchers:
     def __post_init__(self) -> None:
         self.candidates = Candidates(self.stock)
         self._lenders = Lenders(self.stock)
-        self.is_said = False
+        self.lost: tuple[str, ...] = ()
         self._sides = Sides(self.stock)
         self._waits = SidesWait(self.stock, self.sides_wait)
         self._why_not_apart = ""
@@ -106,7 +112,7 @@ class Vouchers:
         OSError
             If it cannot be read.
         """
-        self.is_said = False
+        self.lost = ()
         if file.has_essence:
             self._check_made(file, descriptor)
             try:
@@ -120,7 +126,10 @@ class Vouchers:
             self.consent.check(file)
             self._check_made(file, descriptor)
             self._check_no_rest_needs(file, descriptor)
-            return _always if allow_last_copy else self._source(file, descriptor)
+            if allow_last_copy:
+                return _always
+            stands = self._source(file, descriptor)
+            return self._with_words(file, stands) if file.is_alike else stands
         if file.method is Method.HEAL and not file.digest:
             return self._looks_at(self._good_copy(file))  # nothing can be read of it
         if not file.digest:
@@ -148,10 +157,10 @@ class Vouchers:
         is_said = file.words or self.stock.ledger.was_rewritten(file.keeper)
         if is_said and not lies_in_a_fold(file.keeper):
             with suppress(NotSafe):
-                witness = check_said(file.keeper, folder, os.fsencode(file.slot))[1]
-                self._keep_for_flush(witness)
-                self.is_said = True
-                return self._looks_at(witness)
+                said = check_said(file.keeper, folder, os.fsencode(file.slot))
+                self._keep_for_flush(said.witness)
+                self.lost = said.lost
+                return self._looks_at(said.witness)
         if is_elsewhere(file.keeper):
             return self._elsewhere(file, descriptor)
         raise NotSafe(self._why_not_apart or NO_COPY)
@@ -166,6 +175,20 @@ class Vouchers:
         proof.check_content(descriptor)
         self._check_no_rest_needs(file, descriptor)
         return proof.is_fresh
+
+    def _with_words(self, file: RunFile, stands: Stands) -> Stands:
+        """Look for what is written in a file that is only alike its keeper; NotSafe where nothing else says it."""
+        run = self.stock.ledger.run(file.run)
+        if self.reader is None or run is None:
+            raise NotSafe("what is written in it cannot be told here; unfold it to keep it")
+        waits_at = os.path.join(files_folder(file.place, run.key), os.fsencode(file.slot))
+        remaining = words_remaining(self.reader, file, waits_at)
+        if remaining.lost:
+            raise NotSafe(
+                f"it alone says: {visible(os.fsencode(', '.join(remaining.lost)))}; unfold it and write that beside"
+                " its keeper, or say --allow-last-copy to give it up"
+            )
+        return lambda: stands() and all(witness.stands(self.stamps) for witness in remaining.witnesses)
 
     def vouch_for_rest(self, file: RunFile, *, allow_last_copy: bool) -> Stands:
         """Read a copy of a released file whose rest is to go; return what looks at that once more.

@@ -40,8 +40,18 @@ def read_sidecar_in(folder: int, name: bytes) -> bytes:
     return document
 
 
-def check_said(path: bytes, folder: int, name: bytes) -> tuple[bytes, Witness]:
-    """Return the digest of the sidecar at `path`, which must say now all that one in an open folder does; and itself.
+class Said(NamedTuple):
+    """A sidecar that says all that another does: its digest, itself, and the texts of the other that it words
+    otherwise.
+    """
+
+    digest: bytes
+    witness: Witness
+    lost: tuple[str, ...]
+
+
+def check_said(path: bytes, folder: int, name: bytes) -> Said:
+    """Return the sidecar at `path`, which must say now all that one in an open folder does, read now.
 
     Raises NotSafe if it does not, or one of them cannot be read.
     """
@@ -49,25 +59,14 @@ def check_said(path: bytes, folder: int, name: bytes) -> tuple[bytes, Witness]:
         with open(open_path(path, FILE), "rb") as stream:
             stamp = Stamp.of(os.fstat(stream.fileno()))
             stays = stream.read(LARGEST_SIDECAR)
-        more = says_more(read_sidecar_in(folder, name), stays)
+        goes = read_sidecar_in(folder, name)
+        more = says_more(goes, stays)
+        lost = words_lost(goes, stays)
     except (OSError, ValueError) as error:
         raise NotSafe(f"what it says is not in {visible(path)}: {error}") from error
     if more:
         raise NotSafe(f"it says something that {visible(path)} does not")
-    return blake3(stays).digest(), Witness(path, stamp)
-
-
-def lost_words(path: bytes, folder: int, name: bytes) -> tuple[str, ...]:
-    """Return what one sidecar in an open folder says that the one at `path` does not say now, in words.
-
-    All of it, if one of them cannot be read or understood.
-    """
-    try:
-        with open(open_path(path, FILE), "rb") as stream:
-            stays = stream.read(LARGEST_SIDECAR)
-        return words_lost(read_sidecar_in(folder, name), stays)
-    except (OSError, ValueError, NotSafe):
-        return ("all that it says",)
+    return Said(blake3(stays).digest(), Witness(path, stamp), lost)
 
 
 def merge_words(merge: Merge, path: bytes, former: bytes | None, went: Container[bytes]) -> tuple[Merged, bytes | None]:

@@ -11,7 +11,8 @@ import json
 import os
 import struct
 import zlib
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from types import MappingProxyType
 from typing import Any, BinaryIO, NamedTuple, cast
 from urllib.parse import quote_from_bytes, unquote_to_bytes
 
@@ -108,6 +109,8 @@ class InventoryHead(NamedTuple):
         When it was saved, nanoseconds since the epoch.
     volumes
         Names of volumes by key.
+    disks
+        The numbers that the disks of volumes have of their own, by the volume's key; none of what is not known.
     machine
         On which machine; nameless in inventories of before there were several.
     knows_uses
@@ -119,6 +122,7 @@ class InventoryHead(NamedTuple):
     volumes: dict[str, str]
     machine: Machine = Machine("", "")
     knows_uses: bool = False
+    disks: Mapping[str, Sequence[str]] = MappingProxyType({})
 
 
 def write_inventory(
@@ -253,6 +257,7 @@ def head_entry(head: InventoryHead) -> dict[str, Any]:
             for place in head.places
         ],
         "volumes": head.volumes,
+        "disks": {volume: list(numbers) for volume, numbers in head.disks.items()},
     }
 
 
@@ -373,7 +378,12 @@ def head_of(entry: dict[str, Any]) -> InventoryHead:
     machine = Machine(str(told["id"]), str(told["name"]))
     if machine.id and not (is_machine_id(machine.id) and is_machine_name(machine.name)):
         raise ValueError("no such machine")
-    return InventoryHead(parse_moment(entry["saved"]), places, volumes, machine, entry.get("uses") is True)
+    disks = {
+        volume: tuple(str(number) for number in numbers)
+        for volume, numbers in entry.get("disks", {}).items()
+        if volume in volumes and isinstance(numbers, list)
+    }
+    return InventoryHead(parse_moment(entry["saved"]), places, volumes, machine, entry.get("uses") is True, disks)
 
 
 def _folder(entry: dict[str, Any], places: int) -> InventoryFolder:

@@ -98,17 +98,16 @@ def says_more(document: bytes, than: bytes) -> bool:
 
 
 def words_lost(document: bytes, than: bytes) -> tuple[str, ...]:
-    """Return what a sidecar says that another does not say, word for word: texts that differ, a rating, and all else.
+    """Return which of rating, title and description a sidecar has and another words otherwise, or lacks.
 
-    Raises ValueError if one of them is no XMP.
+    What else it says is told by `says_more`. Raises ValueError if one of them is no XMP.
     """
     said, other = parse_xmp(document), parse_xmp(than)
-    lost = [
+    return tuple(
         what
         for what in ("rating", "title", "description")
         if getattr(said, what) not in (None, 0, getattr(other, what))
-    ]
-    return (*lost, *(("more",) if says_more(document, than) else ()))
+    )
 
 
 def _substance(document: bytes, apart_from: tuple[str, ...]) -> dict[str, list[Any]]:

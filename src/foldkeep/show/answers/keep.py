@@ -170,7 +170,7 @@ class RulesAnswer(NamedTuple):
         for folder in wishes.give_up_under:
             page.line("Goes first, where a copy lies elsewhere: ", (visible(folder), STRONG))
         if wishes.at_least > 1:
-            page.line(f"{wishes.at_least} copies stay, on different volumes where there are any.")
+            page.line(f"{wishes.at_least} copies stay, on different disks where there are any.")
         if wishes.per:
             page.line(f"One copy stays per {wishes.per}.")
         page.line("A sidecar stays where the file stays that it belongs to.")
