@@ -2,17 +2,32 @@
 PYTHON ?= python3
 BIN := .venv/bin
 
-.PHONY: demo test test-long test-pythons check bench bench-likeness bench-growth screenshots clean
+.PHONY: compiled demo test test-more test-long test-pythons check mutants bench bench-likeness bench-growth screenshots clean
 
-demo: .venv/runtime-installed
+demo: .venv/demo-installed
 	$(BIN)/foldkeep demo
 
-test: .venv/dev-installed
-	$(BIN)/python -m compileall -q src  # the program is started hundreds of times, where PYTHONDONTWRITEBYTECODE may be set
-	$(BIN)/python -m pytest -n auto --dist loadfile
+test: .venv/dev-installed compiled
+	$(BIN)/python -m pytest $(PARALLEL)
 
-test-long: .venv/dev-installed
-	FOLDKEEP_EXPLORE=1 $(BIN)/python -m pytest -n auto -m "long or not long"
+# What takes longer; continuous integration runs it beside `make test`.
+test-more: .venv/dev-installed compiled
+	$(BIN)/python -m pytest $(PARALLEL) -m "more and not long"
+
+test-long: .venv/dev-installed compiled
+	FOLDKEEP_EXPLORE=1 $(BIN)/python -m pytest $(PARALLEL) -m "more or not more"
+
+# The program is started hundreds of times, also where PYTHONDONTWRITEBYTECODE is set.
+compiled:
+	$(BIN)/python -m compileall -q -j 0 src .venv/lib >.venv/compiled 2>&1 || true
+
+# One process more than processors: some tests wait for the disk.
+PARALLEL = -n $$(($$(getconf _NPROCESSORS_ONLN) + 1)) --dist worksteal
+
+# Changes the code in small ways, and tells which no test notices; takes an hour.
+mutants: .venv/dev-installed
+	$(BIN)/python -m pip install --quiet --quiet --constraint constraints.txt pytest-cov
+	$(BIN)/python scripts/mutants.py
 
 # Runs the tests on each Python that is here, in an environment of its own.
 PYTHONS ?= python3.11 python3.12 python3.13 python3.14
@@ -23,7 +38,7 @@ test-pythons:
 		here=.venv-$$($$python -c "import sys; print('%d.%d' % sys.version_info[:2])"); \
 		test -x $$here/bin/python || $$python -m venv $$here; \
 		$$here/bin/python -m pip install --quiet --quiet --constraint constraints.txt --editable '.[dev]' || exit 1; \
-		$$here/bin/python -m pytest -n auto --dist loadfile || exit 1; \
+		$$here/bin/python -m pytest $(PARALLEL) || exit 1; \
 	done
 
 check: .venv/dev-installed
@@ -51,11 +66,12 @@ screenshots: .venv/runtime-installed
 clean:
 	rm -rf .venv .venv-* build dist src/*.egg-info
 
-.venv/runtime-installed: pyproject.toml constraints.txt
-	test -x $(BIN)/python || $(PYTHON) -m venv .venv
-	$(BIN)/python -m pip install --quiet --quiet --constraint constraints.txt --editable '.[all]'
-	touch $@
+.venv/demo-installed: pyproject.toml constraints.txt
+	$(PYTHON) scripts/install.py demo $@
 
-.venv/dev-installed: .venv/runtime-installed
-	$(BIN)/python -m pip install --quiet --quiet --constraint constraints.txt --editable '.[dev]'
-	touch $@
+.venv/runtime-installed: .venv/demo-installed
+	$(PYTHON) scripts/install.py all $@
+
+.venv/dev-installed: .venv/demo-installed
+	$(PYTHON) scripts/install.py dev $@
+	touch .venv/runtime-installed

@@ -4,11 +4,15 @@ import atexit
 import fcntl
 import os
 import shutil
+import signal
+import sqlite3
 import subprocess
 import tempfile
 from collections import Counter
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
+from unittest.mock import patch
 
 import pytest
 from hypothesis import settings
@@ -16,6 +20,8 @@ from hypothesis import settings
 from foldkeep.demo import make_library
 from harness.desks import MEMORY, TRASH, Desk
 from harness.drives import KINDS, MORE_KINDS, Drive, Shared
+from harness.helpers import as_ever, lent_helpers
+from harness.tools import packages_for
 
 # How long one example takes says more of the machine than of the code. The tests are the same each time; the long
 # ones explore, and what they find becomes a case with a name.
@@ -23,8 +29,48 @@ settings.register_profile("steady", deadline=None, derandomize=True, database=No
 settings.register_profile("explore", deadline=None)
 settings.load_profile("explore" if "FOLDKEEP_EXPLORE" in os.environ else "steady")
 
+# Who starts the tests behind a shell has Ctrl-C ignored, and so would every program that they start.
+signal.signal(signal.SIGINT, signal.default_int_handler)
 os.environ["XDG_DATA_HOME"] = str(TRASH)
 atexit.register(shutil.rmtree, TRASH, ignore_errors=True)
+
+
+@pytest.fixture(scope="session", autouse=True)
+def unflushed(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
+    """Have nothing wait for the disk where the tests' own files lie: what was written outlives a killed process, and
+    only a power cut asks for flushes. Drives of their own, and programs in processes of their own, flush as ever.
+    """
+    own, flush, connect = tmp_path_factory.getbasetemp().stat().st_dev, os.fsync, sqlite3.connect
+
+    def flushed(descriptor: int) -> None:
+        if os.fstat(descriptor).st_dev != own:
+            flush(descriptor)
+
+    class Quick(sqlite3.Connection):
+        def execute(self, statement: str, *more: Any) -> sqlite3.Cursor:
+            if statement.startswith("PRAGMA synchronous"):
+                statement = "PRAGMA synchronous = OFF"
+            return super().execute(statement, *more)
+
+    def connected(*args: Any, **named: Any) -> sqlite3.Connection:
+        return connect(*args, **{"factory": Quick, **named})
+
+    with patch.object(os, "fsync", flushed), patch.object(sqlite3, "connect", connected):
+        yield
+
+
+@pytest.fixture(scope="session", autouse=True)
+def helpers_kept() -> Iterator[None]:
+    """Have helper processes serve more than one command."""
+    with lent_helpers():
+        yield
+
+
+@pytest.fixture
+def own_helpers() -> Iterator[None]:
+    """Have helper processes end with the command that started them."""
+    with as_ever():
+        yield
 
 
 @pytest.fixture
@@ -72,6 +118,8 @@ def pytest_terminal_summary(terminalreporter) -> None:
     why = Counter(str(report.longrepr[2]).removeprefix("Skipped: ") for report in skipped)
     for reason, number in why.most_common():
         terminalreporter.write_line(f"NOT RUN: {number} test{'s' * (number > 1)}: {reason}", yellow=True)
+    if packages := packages_for(why):
+        terminalreporter.write_line(f"to run these too: apt-get install {' '.join(packages)}", yellow=True)
 
 
 @pytest.fixture(params=KINDS)

@@ -97,7 +97,7 @@ QUICK = {("folder", kill_at), ("folder", fail_from), ("tar", kill_at)}
 
 
 @pytest.mark.parametrize(("form", "fault"), [
-    pytest.param(form, fault, marks=() if (form, fault) in QUICK else pytest.mark.long)
+    pytest.param(form, fault, marks=pytest.mark.more if (form, fault) in QUICK else pytest.mark.long)
     for form in FORMATS for fault in (kill_at, fail_from)
 ])  # fmt: skip
 def test_interrupted_anywhere_the_project_stays_and_no_half_package_looks_whole(desk: Desk, form: str, fault):

@@ -194,6 +194,7 @@ def test_a_package_in_a_place_is_no_project_no_cache_and_gives_no_file_up(desk: 
 ODD = (b"~cut", "\u00fc".encode() * 125, b"two\nlines", b" ", b"-rf", b"C:", b"100%\xff")
 
 
+@pytest.mark.more
 @pytest.mark.parametrize("name", ODD)
 def test_a_project_of_any_name_comes_through_every_form_and_without_special_modes(desk: Desk, name: bytes):
     desk.write(name + b"/cut.edl", EDL.format("a.mp4").encode())

@@ -60,6 +60,7 @@ def test_a_project_goes_onto_a_server_and_comes_back(server, desk: Desk, form):
     assert everything(desk.top / "back/edit") == before
 
 
+@pytest.mark.more
 @pytest.mark.parametrize("first", [1, 5, 9, 13, 17, 21, 1000])
 def test_entity_tags_that_come_late_are_no_change(tmp_path: Path, desk: Desk, first):
     with cloud(tmp_path / "server") as server:
@@ -82,6 +83,7 @@ def test_a_package_that_rots_on_a_server_vouches_for_nothing(server, desk: Desk)
     assert (answer.status, answer.json["released"]) == (1, 0)
 
 
+@pytest.mark.more
 def test_whatever_request_fails_a_package_is_whole_or_not_there(tmp_path: Path, desk: Desk):
     with cloud(tmp_path / "server") as server:
         project = project_of(desk)

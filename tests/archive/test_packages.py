@@ -300,7 +300,9 @@ def test_media_from_elsewhere_goes_back_only_where_it_may_and_only_when_that_was
     assert desk.run(*line[:-1], "--back-under", other.parent).status == 2
 
 
-@pytest.mark.parametrize("form", ["folder", "tar", "tar.zst", "zip", "iso"])
+@pytest.mark.parametrize("form", [
+    "folder", *(pytest.param(form, marks=pytest.mark.more) for form in ("tar", "tar.zst", "zip", "iso"))
+])  # fmt: skip
 def test_folders_in_each_other_to_any_depth(desk: Desk, form: str):
     """What recurs would end here at a depth of some hundred, as elsewhere at one of a thousand."""
     most = sys.getrecursionlimit()

@@ -77,7 +77,7 @@ def size_of(package: Path) -> int:
     return sum(-(-path.stat().st_size // 4096) * 4096 for path in paths)
 
 
-@pytest.mark.parametrize("form", FORMATS)
+@pytest.mark.parametrize("form", ["folder", *(pytest.param(each, marks=pytest.mark.more) for each in FORMATS[1:])])
 def test_every_part_fits_and_passes_alone_and_together_they_are_the_project(desk: Desk, form: str):
     project = large_project(desk)
     before, more = everything(project), more_of(project)
@@ -162,6 +162,7 @@ def read_by_library(disc: Path, tree: str) -> dict[str, str]:
     return found
 
 
+@pytest.mark.more
 @pytest.mark.parametrize("fault", [kill_at, pytest.param(fail_from, marks=pytest.mark.long)])
 @pytest.mark.parametrize("form", ["folder", pytest.param("tar", marks=pytest.mark.long), "iso"])
 def test_parts_that_were_finished_before_an_interruption_are_not_made_again(desk: Desk, form: str, fault):

@@ -50,6 +50,7 @@ def small(sample, tmp_path):
     return run
 
 
+@pytest.mark.more
 def test_the_small_installation_finds_keeps_folds_and_brings_back(small, tmp_path):
     before = {path: path.stat().st_size for path in (tmp_path / "kites").rglob("*") if path.is_file()}
     assert small("scan", "kites").returncode == 0
@@ -66,6 +67,7 @@ def test_the_small_installation_finds_keeps_folds_and_brings_back(small, tmp_pat
     assert {path: size for path, size in after.items() if ".foldkeep" not in path.parts} == before
 
 
+@pytest.mark.more
 @pytest.mark.parametrize(
     ("line", "having", "needs"),
     [

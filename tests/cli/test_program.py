@@ -190,6 +190,7 @@ def test_ctrl_c_ends_with_130_and_what_was_read_stays(desk: Desk):
     assert "Traceback" not in errors
 
 
+@pytest.mark.more
 def test_the_demo_takes_its_tour_and_touches_only_its_folder(tmp_path: Path):
     home = tmp_path / "home"
     home.mkdir()
@@ -206,6 +207,7 @@ def test_the_demo_takes_its_tour_and_touches_only_its_folder(tmp_path: Path):
     assert list(home.iterdir()) == []
 
 
+@pytest.mark.more
 def test_the_demo_walks_through_its_cloud(tmp_path: Path):
     answer = program("demo", "--cloud", tmp_path / "kite days", "--json", env={**os.environ, "HOME": str(tmp_path)})
     tour = json.loads(answer.stdout)
@@ -218,10 +220,11 @@ CRONTAB = """#!/bin/sh
 case "$1" in -l) cat "$HOME/table" ;; -r) rm "$HOME/table" ;; -) cat > "$HOME/table" ;; esac
 """
 ANSWERS = {"guide": "yes\nno\nn\n"}
+DOCS = ("CONTRIBUTING.md", "docs/tasks.md")
 MAY_WANT_SOMEBODY = ("checkup", "coverage")
 
 
-@pytest.mark.parametrize("name", ["README.md", "CONTRIBUTING.md", "docs/tasks.md"])
+@pytest.mark.parametrize("name", ["README.md", *(pytest.param(name, marks=pytest.mark.more) for name in DOCS)])
 def test_every_command_in_the_guides_is_true(name: str, sample_desk: Desk, monkeypatch):
     """Run each `foldkeep` line of the fenced blocks in order, on the sample library as the home of the user."""
     monkeypatch.chdir(sample_desk.top)

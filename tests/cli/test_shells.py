@@ -129,6 +129,7 @@ def test_the_manual_has_a_page_a_command():
         assert "%%" not in page
 
 
+@pytest.mark.more
 @needs("man")
 @pytest.mark.parametrize("name", ["foldkeep.1", *(f"foldkeep-{name}.1" for name in COMMANDS)])
 def test_man_has_no_warning(tmp_path: Path, name: str):

@@ -29,6 +29,7 @@ from harness.desks import Desk
 from harness.fleets import Fleet
 
 pytest.importorskip("distributed")
+pytestmark = pytest.mark.more
 ROOT = Path(__file__).parents[2]
 
 

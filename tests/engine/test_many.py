@@ -19,6 +19,8 @@ from foldkeep.model.machines import Machine
 from harness.desks import Desk
 from harness.servers import cloud
 
+pytestmark = pytest.mark.more
+
 _NOBODY = {"volumes": [], "bins": None}
 
 

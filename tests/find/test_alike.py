@@ -180,6 +180,7 @@ def test_what_cannot_be_read_now_is_a_line_and_what_is_known_of_a_drive_stays(de
     assert desk.run("alike").status == 0, "what cannot be kept is made for once"
 
 
+@pytest.mark.more
 def test_what_is_new_is_compared_with_all_and_all_with_all_only_once(desk: Desk, pictures, monkeypatch):
     asking = import_module("foldkeep.find.likeness.alike_groups")
     changes = {"original": lambda image: saved(image, quality=92), **CHANGES, **CROPS}
@@ -289,6 +290,7 @@ def played(seed: int) -> np.ndarray:
     return np.concatenate(notes)[: 24 * RATE]
 
 
+@pytest.mark.more
 def test_a_recording_is_known_again_and_no_other_taken_for_it(desk: Desk):
     changes: dict[str, Callable[[np.ndarray], bytes]] = {
         "loud.wav": lambda samples: wav(np.clip(samples * 1.2, -26_000, 26_000).astype("<i2")),
@@ -319,6 +321,7 @@ FILM_WAYS = ("H.264, half the size", "proxy, every frame whole", "trimmed at the
              "without sound")  # fmt: skip
 
 
+@pytest.mark.more
 def test_a_film_is_known_again_and_no_other_taken_for_it(desk: Desk):
     scenery = [draw_kites(seed, (720, 480)) for seed in range(20, 26)]
     sound = np.repeat(played(40), SOUND_RATE // RATE)[: 12 * SOUND_RATE]

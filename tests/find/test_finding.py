@@ -80,6 +80,7 @@ def check(matches: list[FolderMatch], contents: dict[bytes, Counter], wanted: by
             ), (one, other)
 
 
+@pytest.mark.more
 def test_folders_that_agree_are_those_of_a_plain_comparison(tmp_path: Path):
     relations: Counter = Counter()
     for seed in range(150):

@@ -130,6 +130,7 @@ names = st.binary(min_size=1, max_size=20).filter(
 )
 
 
+@pytest.mark.more
 @pytest.mark.parametrize("form", ["inventory", "parquet"])
 @settings(max_examples=15, deadline=None)
 @given(st.dictionaries(names, st.binary(max_size=60), min_size=1, max_size=8), st.randoms(use_true_random=False))

@@ -199,6 +199,7 @@ def test_a_server_may_show_the_very_folder(tmp_path: Path, kind: str, monkeypatc
         assert "proves nothing" in desk.run("coverage", other).out
 
 
+@pytest.mark.more
 @pytest.mark.parametrize("is_view", [True, False])
 def test_no_request_of_a_probe_that_fails_makes_a_view_safe_or_leaves_a_picture(tmp_path: Path, is_view: bool):
     desk = Desk(tmp_path)

@@ -4,12 +4,9 @@ import os
 
 import pytest
 
-from harness.desks import TRASH
-from harness.points import FAULTS, STRIDE, Points, Unvisited, every_content, settled_well
-from harness.scenes import CASES, FOR_GOOD, LINKED, Scenes
-
-_unvisited = Unvisited()
-_turn = 0
+from harness.desks import TRASH, new_folder
+from harness.points import FAULTS, STRIDE, Points, Unvisited, every_content, is_look, lacking, settled_well
+from harness.scenes import CASES, COMMANDS, FOR_GOOD, LINKED, Scenes, methods_of
 
 
 class Faults:
@@ -25,7 +22,7 @@ class Faults:
 
 def check_fault(scenes: Scenes, number: int, word: str, lasts: bool, without: str) -> None:
     scenes.reset()
-    points = Points(Faults(number, FAULTS[word], lasts=lasts).visit, looks=True)
+    points = Points(Faults(number, FAULTS[word], lasts=lasts).visit, looks=True, until=None if lasts else number)
     with points.armed(without=without):
         answer = scenes.desk.run(*scenes.line())
     site = points.site[number - 1] if number <= len(points.site) else None
@@ -39,7 +36,7 @@ def check_fault(scenes: Scenes, number: int, word: str, lasts: bool, without: st
         assert scenes.state() == scenes.before, f"changed although unusable: {where}"
     runs = scenes.desk.ask("ledger")["runs"]
     if runs:
-        with Points(lambda *_: None).armed(without=without):
+        with lacking(without):
             back = scenes.desk.run("unfold", "1", "--json")
         assert back.status in (0, 1), (where, back)
     assert scenes.kept <= every_content(*everywhere), f"lost when taken back: {where}"
@@ -48,32 +45,56 @@ def check_fault(scenes: Scenes, number: int, word: str, lasts: bool, without: st
         assert scenes.state() == scenes.before, where
 
 
-@pytest.mark.parametrize(
-    ("method", "command", "without", "every"),
-    [
-        *(pytest.param(*case, "", False) for case in CASES if case[0] != "clone"),
-        *(pytest.param("fold", command, "links", False) for command in ("fold", "unfold")),
-        *(
-            pytest.param(*case, without, True, marks=pytest.mark.long)
-            for case in CASES
-            if case[0] != "clone"
-            for without in ("", "renames", "links")
-            if without != "links" or case[0] not in LINKED
-        ),
-    ],
-)
-def test_whatever_call_fails_nothing_is_lost(tmp_path, far, method, command, without, every):
-    global _turn
-    scenes = Scenes(tmp_path, far, method, command)
+def telling(sites: list[tuple]) -> list[int]:
+    """Return the numbers of the points before each call, and after those that change something: a look that fails has
+    nothing left behind it.
+    """
+    return [number for number, site in enumerate(sites, start=1) if site[-1] == "before" or not is_look(site)]
+
+
+def sites_of(scenes: Scenes, without: str) -> list[tuple]:
+    """Return where the points of a command are, by running it once with nothing failing."""
     scenes.reset()
     points = Points(lambda *_: None, looks=True)
     with points.armed(without=without):
         scenes.desk.run(*scenes.line())
-    kinds = [(word, lasts) for word in FAULTS for lasts in (False, True)]
-    visited = 0
-    for number in range(1, points.count + 1) if every else _unvisited.of(points.site):
-        _turn += 1
-        for word, lasts in kinds[number % STRIDE :: STRIDE] if every else (kinds[_turn % len(kinds)],):
+    return points.site
+
+
+KINDS = [(word, lasts) for word in FAULTS for lasts in (False, True)]
+
+
+@pytest.mark.parametrize(("command", "without", "looks"), [
+    pytest.param(*group, looks, marks=pytest.mark.more if looks or group[1] else ())
+    for group in [*((command, "") for command in COMMANDS), ("fold", "links"), ("unfold", "links")]
+    for looks in (False, True)
+])  # fmt: skip
+def test_whatever_kind_of_call_fails_nothing_is_lost(tmp_path, far, command, without, looks):
+    unvisited, visits, points = Unvisited(), 0, 0
+    for method in ["fold"] if without else methods_of(command):
+        scenes = Scenes(new_folder(tmp_path / method), new_folder(far / method), method, command)
+        sites = sites_of(scenes, without)
+        points += len(sites)
+        for number in unvisited.of((at for at in telling(sites) if is_look(sites[at - 1]) == looks), sites):
+            visits += 1
+            check_fault(scenes, number, *KINDS[visits % len(KINDS)], without)
+    print(f"\n{command}{', without ' * bool(without)}{without}: {points} points, {visits} faults")
+
+
+@pytest.mark.long
+@pytest.mark.parametrize(("method", "command", "without"), [
+    (*case, without)
+    for case in CASES
+    if case[0] != "clone"
+    for without in ("", "renames", "links")
+    if without != "links" or case[0] not in LINKED
+])  # fmt: skip
+def test_whatever_call_fails_nothing_is_lost(tmp_path, far, method, command, without):
+    scenes = Scenes(tmp_path, far, method, command)
+    sites = sites_of(scenes, without)
+    visits = 0
+    for number in telling(sites):
+        for word, lasts in KINDS[number % STRIDE :: STRIDE]:
             check_fault(scenes, number, word, lasts, without)
-            visited += 1
-    print(f"\n{command}, {method}: {points.count} points, {visited} faults")
+            visits += 1
+    print(f"\n{command}, {method}: {len(sites)} points, {visits} faults")

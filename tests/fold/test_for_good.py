@@ -243,6 +243,7 @@ def test_a_stray_in_a_fold_is_told_by_all_that_look_and_comes_back_at_every_kill
         assert len(list(desk.place.glob("**/kite.jpg"))) == 2
 
 
+@pytest.mark.more
 def test_a_link_that_was_prepared_and_is_the_last_name_of_an_edit_stays(tmp_path: Path):
     desk = Desk(tmp_path)
     desk.write("kite.jpg", b"kite" * 500)

@@ -2,15 +2,13 @@
 
 import itertools
 import os
-from contextlib import nullcontext
 
 import pytest
 
+from harness.desks import new_folder
 from harness.drives import attached_drive
-from harness.points import Points, Unvisited, fail_from
-from harness.scenes import CASES, LINKED, Scenes, check_recovery
-
-_unvisited = Unvisited()
+from harness.points import Points, Unvisited, befores, fail_from, lacking
+from harness.scenes import CASES, COMMANDS, LINKED, Scenes, check_recovery, methods_of
 
 
 @pytest.fixture
@@ -43,43 +41,66 @@ def test_killed_or_failing_while_a_place_is_first_marked_nothing_is_left_of_that
         check_recovery(scenes, "fold", number % 2 == 1, f"failing {where}")
 
 
-@pytest.mark.parametrize(
-    ("method", "command", "without", "twice"),
-    [
-        *(pytest.param(*case, "", False) for case in CASES),
-        *(
-            pytest.param("fold", command, without, False)
-            for command in ("fold", "unfold", "release")
-            for without in ("renames", "links")
-        ),
-        *(
-            pytest.param(*case, without, True, marks=pytest.mark.long)
-            for case in CASES
-            for without in ("", "renames", "links")
-            if without != "links" or case[0] not in LINKED
-        ),
-    ],
-)
-def test_killed_at_any_change_nothing_is_lost_and_all_can_be_taken_back(top, far, method, command, without, twice):
+def changes_of(scenes: Scenes, without: str) -> list[tuple]:
+    """Return where the points of a command are, by running it once with nothing done at any."""
+    scenes.reset()
+    points = Points(lambda *_: None)
+    with points.armed(without=without):
+        scenes.desk.run(*scenes.line())
+    return points.site
+
+
+@pytest.mark.parametrize(("command", "without"), [
+    *((command, "") for command in COMMANDS),
+    *(
+        pytest.param(command, without, marks=pytest.mark.more)
+        for command in ("fold", "unfold", "release")
+        for without in ("renames", "links")
+    ),
+])  # fmt: skip
+def test_killed_at_each_kind_of_change_nothing_is_lost_and_all_can_be_taken_back(tmp_path, far, command, without):
+    unvisited, visits, points = Unvisited(), 0, 0
+    for method in ["fold"] if without else methods_of(command):
+        scenes = Scenes(new_folder(tmp_path / method), new_folder(far / method), method, command)
+        sites = changes_of(scenes, without)
+        points += len(sites)
+        for number in unvisited.of(befores(sites), sites):
+            visit(scenes, number, without, alone=number % 2 == 0)
+            visits += 1
+    print(f"\n{command}{', without ' * bool(without)}{without}: {points} points, killed at {visits}")
+
+
+def visit(scenes: Scenes, number: int, without: str, *, alone: bool) -> bool:
+    """Kill the command at a point, look at what came of it, and return whether it had ended before that."""
+    scenes.reset()
+    finished = scenes.killed_at(number, without)
+    with lacking(without):
+        where = f"{scenes.command} {scenes.method} at point {number}, {'alone' if alone else 'with the stock'}"
+        check_recovery(scenes, scenes.method, alone, where)
+    return finished
+
+
+@pytest.mark.more
+@pytest.mark.parametrize("command", ["fold", "unfold"])
+def test_killed_where_files_are_cloned_nothing_is_lost(tmp_path, far, command):
+    with attached_drive(tmp_path, "xfs") as (_, point):
+        scenes = Scenes(point, far, "clone", command)
+        sites = changes_of(scenes, "")
+        for number in Unvisited().of(befores(sites), sites):
+            visit(scenes, number, "", alone=number % 2 == 0)
+
+
+@pytest.mark.long
+@pytest.mark.parametrize(("method", "command", "without"), [
+    (*case, without)
+    for case in CASES
+    for without in ("", "renames", "links")
+    if without != "links" or case[0] not in LINKED
+])  # fmt: skip
+def test_killed_at_every_change_twice_nothing_is_lost(top, far, method, command, without):
     scenes = Scenes(top, far, method, command)
-    if not twice:
-        scenes.reset()
-        points = Points(lambda *_: None)
-        with points.armed(without=without):
-            scenes.desk.run(*scenes.line())
-        numbers = _unvisited.of(points.site)
-    else:
-        numbers = itertools.count(1)
-    number = 0
-    finished = False
-    for number in numbers:
-        if finished:
+    for number in itertools.count(1):
+        ended = [visit(scenes, number, without, alone=alone) for alone in (False, True)]
+        if all(ended):
             break
-        for alone in (False, True) if twice else (number % 2 == 0,):
-            scenes.reset()
-            finished = scenes.killed_at(number, without)
-            same_drive = Points(lambda *_: None).armed(without=without) if without else nullcontext()
-            with same_drive:
-                check_recovery(scenes, method, alone, f"at point {number}, {'alone' if alone else 'with the stock'}")
-    links = f", without {without}" if without else ""
-    print(f"\n{command}, {method}{links}: killed up to point {number}{', at each of them, twice' if twice else ''}")
+    print(f"\n{command}, {method}{', without ' * bool(without)}{without}: killed at {number} points, twice")

@@ -138,7 +138,7 @@ class Life(RuleBasedStateMachine):
 
 
 TestLife = Life.TestCase
-TestLife.settings = settings(max_examples=16, stateful_step_count=25, deadline=None)
+TestLife.settings = settings(max_examples=15, stateful_step_count=25, deadline=None)
 
 
 @pytest.mark.long

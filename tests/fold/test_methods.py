@@ -12,6 +12,7 @@ from harness.desks import MEMORY, PROGRAM, Desk, edit, left, listing, state
 from harness.drives import attached_drive
 
 
+@pytest.mark.more
 @pytest.mark.parametrize("method", ["fold", "move", "move far", "hard-link", "symlink", "bin", "delete"])
 def test_every_method_on_the_sample_library(sample_desk: Desk, method, monkeypatch):
     if MEMORY is None and method == "move far":

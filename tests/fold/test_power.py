@@ -97,8 +97,12 @@ def recover(scenes: Scenes, recorder: Recorder, found, stock: int, *, alone: boo
 @pytest.mark.parametrize(
     ("method", "command", "without", "every"),
     [
-        *(pytest.param(*case, "", False) for case in CASES if case in QUICK),
-        *(pytest.param("fold", command, "links", False) for command in ("fold", "unfold")),
+        *(
+            pytest.param(*case, "", False, marks=() if case[0] == "fold" else pytest.mark.more)
+            for case in CASES
+            if case in QUICK
+        ),
+        *(pytest.param("fold", command, "links", False, marks=pytest.mark.more) for command in ("fold", "unfold")),
         *(
             pytest.param(*case, without, True, marks=pytest.mark.long)
             for case in CASES

@@ -23,9 +23,10 @@ from harness.requests import CHANGING, COMMANDS, SIDES, UP_COMMANDS, Faults, Rem
 from harness.servers import KINDS, cloud, served
 
 CASES = [*((side, command) for side in SIDES for command in COMMANDS), *(("up", command) for command in UP_COMMANDS)]
+QUICK = [("there", "fold"), ("here", "release"), ("up", "move")]
 SHORT = [
-    *(("cloud", *case, False) for case in CASES),
-    *(("sftp", *case, False) for case in CASES if case in (("there", "fold"), ("there", "release"), ("up", "move"))),
+    *(pytest.param("cloud", *case, False, marks=() if case in QUICK else pytest.mark.more) for case in CASES),
+    *(pytest.param("sftp", *case, False, marks=pytest.mark.more) for case in (("there", "fold"), ("up", "move"))),
 ]
 _HARNESS = Path(__file__).parents[1]
 
@@ -50,7 +51,7 @@ def check_after(scenes: RemoteScenes, where: object, *, destroyed: frozenset[str
     scenes.check_settled(where)
 
 
-@pytest.mark.parametrize("side", SIDES)
+@pytest.mark.parametrize("side", ["there", *(pytest.param(side, marks=pytest.mark.more) for side in SIDES[1:])])
 def test_a_run_on_every_server(server, tmp_path: Path, side):
     scenes = RemoteScenes(tmp_path / "desk", server, side, "fold")
     desk = scenes.desk
@@ -215,6 +216,7 @@ def test_whatever_request_fails_nothing_is_lost(tmp_path: Path, monkeypatch, kin
                 trial(scenes, number, words[number % len(words)])
 
 
+@pytest.mark.more
 @pytest.mark.parametrize(("side", "command"), CASES)
 def test_entity_tags_that_come_late_are_no_change(tmp_path: Path, side, command):
     with cloud(tmp_path / "server") as server:
@@ -230,8 +232,10 @@ def test_entity_tags_that_come_late_are_no_change(tmp_path: Path, side, command)
             assert scenes.kept <= scenes.contents()
 
 
+@pytest.mark.more
 @pytest.mark.parametrize(("kind", "side", "command", "every"), [
-    *(("cloud", "there", command, False) for command in COMMANDS), ("sftp", "there", "fold", False),
+    ("cloud", "there", "fold", False),
+    *(pytest.param("cloud", "there", command, False, marks=pytest.mark.more) for command in ("unfold", "release")),
     *(pytest.param(kind, *case, True, marks=pytest.mark.long) for kind in KINDS for case in CASES),
 ])  # fmt: skip
 def test_wherever_the_process_dies_nothing_is_lost(tmp_path: Path, monkeypatch, kind, side, command, every):

@@ -11,6 +11,7 @@ from harness.requests import SIDES, RemoteScenes
 from harness.servers import IllWilled, cloud
 
 
+@pytest.mark.more
 def test_what_a_program_keeps_alike_is_found_out(tmp_path: Path):
     for side in ("there", "here"):
         with cloud(tmp_path / f"server-{side}") as server:
@@ -69,6 +70,7 @@ def test_two_fold_keeps_never_work_on_one_server_at_once(tmp_path: Path):
         assert not (server.folder / ".foldkeep/lock").exists()
 
 
+@pytest.mark.more
 @pytest.mark.parametrize("side", SIDES)
 def test_a_digest_that_the_server_states_is_trusted_only_when_asked(tmp_path: Path, side):
     with cloud(tmp_path / "server", CloudOptions(states_digests=True)) as server:

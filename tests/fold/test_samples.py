@@ -1,20 +1,19 @@
 """What earlier versions left on people's disks: read, taken back and carried on with."""
 
 import shutil
-import tarfile
 from pathlib import Path
 
 import pytest
 
 from harness.desks import Desk
+from harness.packages import extract
 
 SAMPLES = Path(__file__).parents[1] / "samples"
 
 
 @pytest.mark.parametrize("alone", [False, True])
 def test_folds_of_the_version_before_come_back(desk: Desk, alone):
-    with tarfile.open(SAMPLES / "folded-by-0.1.tar.gz") as packed:
-        packed.extractall(desk.top, filter="fully_trusted")  # noqa: S202 - made by ourselves
+    extract(SAMPLES / "folded-by-0.1.tar.gz", desk.top)
     runs = desk.ask("ledger")["runs"]
     assert [run["method"] for run in runs] == ["fold", "hard-link", "symlink", "move"]
     if alone:
@@ -32,8 +31,7 @@ def test_folds_of_the_version_before_come_back(desk: Desk, alone):
 
 def test_what_version_0_2_left_is_read_at_another_path(desk: Desk):
     """A stock of schema 10 with a run that waits, its docket, an inventory and a package, all made at /tmp/windmere."""
-    with tarfile.open(SAMPLES / "made-by-0.2.tar.gz") as packed:
-        packed.extractall(desk.top, filter="fully_trusted")  # noqa: S202 - made by ourselves
+    extract(SAMPLES / "made-by-0.2.tar.gz", desk.top)
     made = desk.top / "windmere"
     desk.stock, desk.place = made / "stock.sqlite3", made / "place"
     assert [each["now"] for each in desk.ask("places")["places"]] == ["away"]

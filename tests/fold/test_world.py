@@ -100,7 +100,7 @@ def test_no_space_for_the_stock(desk: Desk):
     pairs(desk, 300, size=1)
     before = listing(desk.place)
     desk.stock.parent.mkdir()
-    with small_volume(desk.stock.parent, 800):
+    with small_volume(desk.stock.parent, 1200):
         desk.proposed()
         fill(desk.stock.parent)
         answer = desk.run("fold", desk.docket, "--yes")

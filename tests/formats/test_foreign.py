@@ -2,7 +2,6 @@
 
 import subprocess
 import sys
-import tarfile
 from collections import Counter
 from pathlib import Path
 
@@ -12,6 +11,7 @@ from defusedxml import ElementTree
 
 from foldkeep.formats.catalogs import catalog_source, read_catalog
 from foldkeep.model import UnusableInput
+from harness.packages import extract
 
 PACKAGES = ("opentimelineio", "otio-cmx3600-adapter", "xspf-lib")
 SUFFIXES = {".otio", ".edl", ".m3u", ".m3u8", ".pls", ".xspf"}
@@ -38,8 +38,7 @@ def samples(request, tmp_path_factory) -> list[Path]:
     if fetched.returncode:
         pytest.skip(f"{request.param} is not to be had here: {fetched.stderr[-200:]}")
     (package,) = top.iterdir()
-    with tarfile.open(package) as archive:
-        archive.extractall(top / "x", filter="data")
+    extract(package, top / "x", trust="data")
     return sorted(path for path in (top / "x").rglob("*") if path.suffix in SUFFIXES and path.is_file())
 
 

@@ -191,7 +191,12 @@ def bounded(work: Callable[[], None]) -> tuple[int, int]:
     return status, usage.ru_maxrss
 
 
-@pytest.mark.parametrize("what", HOSTILE)
+LARGE = [what for what, (reader, _) in HOSTILE.items() if reader == "checked"]
+
+
+@pytest.mark.parametrize("what", [
+    pytest.param(what, marks=pytest.mark.more if what in LARGE else ()) for what in HOSTILE
+])  # fmt: skip
 def test_what_is_made_to_do_harm_takes_little_memory_and_time(tmp_path: Path, what: str, capfd):
     reader, content = HOSTILE[what]
     path = tmp_path / "file"

@@ -47,6 +47,12 @@ class Answer:
         return json.loads(self.out)
 
 
+def new_folder(path: Path) -> Path:
+    """Make a folder, and return it."""
+    path.mkdir(parents=True)
+    return path
+
+
 class Desk:
     """A folder to work in with a stock of its own, and the program."""
 

@@ -140,7 +140,7 @@ class Shared:
         sshd = shutil.which("sshd") or "/usr/sbin/sshd"
         tools = shutil.which("sshfs") and os.path.exists(sshd)
         if not tools or not all(run("ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", key) for key in keys):
-            pytest.skip("sshfs or a server for it is not here")
+            pytest.skip("sshfs or sshd is not here")
         with contextlib.closing(socket.socket()) as free:
             free.bind(("127.0.0.1", 0))
             self._port = free.getsockname()[1]

@@ -12,10 +12,12 @@ import shutil
 import signal
 import sqlite3
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
+from functools import cache
 from pathlib import Path
+from typing import NamedTuple
 
 import foldkeep.storage.local.changes.names as names
 from foldkeep.model.volumes import Capabilities
@@ -60,18 +62,21 @@ class Points:
         Is told the number, the call's name, and "before" or "after"; what it raises, the call raises.
     looks
         Whether looks at the disk are points as well.
+    until
+        The last point that anybody asks for; what comes after it is not looked at.
     site
         Where in our code the point is, for each number.
     """
 
     visit: Callable[[int, str, str], None]
     looks: bool = False
+    until: int | None = None
     count: int = 0
     site: list[tuple[str, int, str, str]] = field(default_factory=list)
     _busy: bool = False
 
     def _point(self, name: str, when: str) -> None:
-        if self._busy:
+        if self._busy or self.count == self.until:
             return
         place = (name, 0, "", 0) if name == "piece" else _place_in_our_code()
         if place is None:
@@ -91,7 +96,7 @@ class Points:
             try:
                 self._point(name, "after")
             except OSError:
-                if name == "open":  # a call that fails leaves nothing open
+                if name in ("open", "create"):  # a call that fails leaves nothing open
                     os.close(result)
                 raise
             return result
@@ -105,9 +110,13 @@ class Points:
         real_ioctl, real_rename = fcntl.ioctl, names._rename_without_replacing
         real_transaction = Stock.transaction
 
+        create = self.wrap(real["open"], "create")
+        look = self.wrap(real["open"], "open") if self.looks else real["open"]
+
         def opened(path, flags, *args, **named):
-            wrapped = self.wrap(real["open"], "open") if self.looks or flags & os.O_CREAT else real["open"]
-            return wrapped(path, flags, *args, **named)
+            if flags & os.O_CREAT:
+                return create(path, flags, *args, **named)
+            return look(path, flags, *args, **named)
 
         @contextmanager
         def transaction(stock, **named):
@@ -145,17 +154,28 @@ def _place_in_our_code() -> tuple[str, int, str, int] | None:
         frame = frame.f_back
     if frame is None:
         return None
-    path, line = frame.f_code.co_filename, frame.f_lineno
-    if _OURS not in path or any(quiet in path for quiet in _QUIET):
+    name, is_counted, _ = _about(frame.f_code.co_filename)
+    if not is_counted:
         return None
-    while frame is not None and (
-        f"{os.sep}storage{os.sep}" in frame.f_code.co_filename
-        or _OURS not in frame.f_code.co_filename
-        or frame.f_code.co_filename.endswith(_OWN_AWAY)
-    ):
+    line = frame.f_lineno
+    while frame is not None and not (above := _about(frame.f_code.co_filename)).is_above:
         frame = frame.f_back
-    above = (frame.f_code.co_filename.rpartition(_OURS)[2], frame.f_lineno) if frame else ("", 0)
-    return path.rpartition(_OURS)[2], line, *above
+    return (name, line, above.name, frame.f_lineno) if frame else (name, line, "", 0)
+
+
+class _About(NamedTuple):
+    """A file of code: its name among ours, whether its calls are points, and whether it is named as their caller."""
+
+    name: str
+    is_counted: bool
+    is_above: bool
+
+
+@cache
+def _about(path: str) -> _About:
+    is_ours = _OURS in path
+    is_above = is_ours and f"{os.sep}storage{os.sep}" not in path and not path.endswith(_OWN_AWAY)
+    return _About(path.rpartition(_OURS)[2], is_ours and not any(quiet in path for quiet in _QUIET), is_above)
 
 
 _OWN_AWAY = os.path.join("fold", "removing", "own.py")
@@ -191,19 +211,24 @@ def fail_from(number: int) -> Callable[[int, str, str], None]:
 
 
 class Unvisited:
-    """Tells which points are at places in the code that no case has visited so far, for a sample that covers all."""
+    """Tells which points are at places in the code that were not visited so far, each place once."""
 
     def __init__(self) -> None:
         self._seen: set[tuple] = set()
 
-    def of(self, sites: list[tuple]) -> list[int]:
-        """Return the numbers of the points at new places, each place once."""
+    def of(self, numbers: Iterable[int], sites: list[tuple]) -> list[int]:
+        """Return those of the points that are at new places."""
         found = []
-        for number, site in enumerate(sites, start=1):
-            if site not in self._seen:
-                self._seen.add(site)
+        for number in numbers:
+            if sites[number - 1] not in self._seen:
+                self._seen.add(sites[number - 1])
                 found.append(number)
         return found
+
+
+def is_look(site: tuple) -> bool:
+    """Tell whether a point is at a look, not at a change."""
+    return site[-2] in LOOKS
 
 
 def every_content(*tops: Path, but_for: bytes = b"\0") -> set[str]:

@@ -3,7 +3,6 @@
 import errno
 import itertools
 import os
-import shutil
 import signal
 import sys
 import threading
@@ -21,6 +20,7 @@ from foldkeep.storage.remote import Connections, ServerGone, TryLater, connectio
 from harness.desks import Desk, listing, wait_a_week
 from harness.points import every_content
 from harness.servers import Served
+from harness.snapshots import Snapshot
 
 OPERATIONS = ("files", "facts", "part", "parts", "quota", "make_folder", "write_new", "move", "remove")
 CHANGING = ("make_folder", "write_new", "move", "remove")
@@ -167,18 +167,15 @@ class RemoteScenes:
     def __init__(self, top: Path, server: Served, side: str, command: str) -> None:
         top.mkdir(parents=True, exist_ok=True)
         self.desk, self.server, self.side, self.command = Desk(top), server, side, command
-        self._saved = top / "saved"
         self._make()
         self.before = self.state()
         self.kept = self.contents()
         if command not in ("fold", "copy", "move"):
             self._fold()
             wait_a_week(self.desk)
-        for name, folder in self._folders():
-            shutil.copytree(folder, self._saved / name, symlinks=True)
-
-    def _folders(self) -> list[tuple[str, Path]]:
-        return [("place", self.desk.place), ("server", self.server.folder), ("stock", self.desk.stock.parent)]
+        for each in (self.server.folder, *self.server.folder.rglob("*")):
+            each.chmod(0o777)
+        self._saved = [Snapshot.of(each) for each in (self.desk.place, self.server.folder, self.desk.stock.parent)]
 
     def _write(self, is_spare: bool, name: str, content: bytes) -> None:
         there = self.side == "within" or is_spare == (self.side == "there")
@@ -241,12 +238,8 @@ class RemoteScenes:
 
     def reset(self) -> None:
         """Set everything up again as it was before the trial."""
-        for name, folder in self._folders():
-            for entry in folder.iterdir():
-                shutil.rmtree(entry) if entry.is_dir() else entry.unlink()
-            shutil.copytree(self._saved / name, folder, symlinks=True, dirs_exist_ok=True)
-        for each in (self.server.folder, *self.server.folder.rglob("*")):
-            each.chmod(0o777)
+        for snapshot in self._saved:
+            snapshot.restore()
 
     def contents(self) -> set[str]:
         """Return all contents, those in folds too, but for what is ours there."""

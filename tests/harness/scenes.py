@@ -2,7 +2,7 @@
 
 import io
 import os
-import subprocess
+import shutil
 from collections.abc import Callable
 from pathlib import Path
 
@@ -14,6 +14,7 @@ from foldkeep.model import Action
 from foldkeep.model.machines import path_on
 from harness.desks import Desk, SureDesk, TrustingDesk, contents, edit, listing
 from harness.points import Points, kill_at, know_volumes
+from harness.snapshots import Snapshot
 
 RELEASE = ["release", "1", "--yes"]
 FOR_GOOD = ("bin", "delete", "words-delete", "again-delete", "empty")
@@ -52,7 +53,7 @@ class Scenes:
 
     def __init__(self, top: Path, far: Path, method: str, command: str, *, is_first: bool = False) -> None:
         self.desk = TrustingDesk(top)  # nothing can be measured of what is made again here
-        self.saved = top / "saved"
+        self.saved: dict[Path, Snapshot] = {}
         self.far = far / "far"
         plain = method
         for prefix in ("words-", "again-", "alike-", "essence-", "vouched-"):
@@ -181,24 +182,12 @@ class Scenes:
 
     def save(self, *folders: Path) -> None:
         """Keep folders as they are now, hard links included, for every `reset`."""
-        self.saved.mkdir(exist_ok=True)
-        for path in folders:
-            if path.exists():
-                subprocess.run(["cp", "-a", path, self.saved / path.name], check=True)
+        self.saved.update((path, Snapshot.of(path)) for path in folders)
 
     def reset(self) -> None:
-        for path in (
-            self.desk.place,
-            self.desk.stock.parent,
-            self.far,
-            self.desk.top / "other",
-            self.desk.top / "home",
-        ):
-            # The place stays the very folder that the stock knows, by its inode.
-            for inside in list(path.iterdir()) if path == self.desk.place else [path]:
-                subprocess.run(["rm", "-rf", inside], check=True)
-            if (self.saved / path.name).exists():
-                subprocess.run(["cp", "-aT", self.saved / path.name, path], check=True)
+        top = self.desk.top
+        for path in (self.desk.place, self.desk.stock.parent, self.far, top / "other", top / "home"):
+            self.saved.get(path, Snapshot(os.fsencode(path))).restore()
         self.far.mkdir(exist_ok=True)
 
     def line(self) -> list[str]:
@@ -238,7 +227,7 @@ def check_recovery(scenes: Scenes, method: str, alone: bool, where: str) -> None
     everywhere = contents(desk.place) | contents(scenes.far) | contents(desk.top / "home")
     assert scenes.kept <= everywhere, f"lost {where}"
     if alone and scenes.command not in ("release", "rests") and method not in FOR_GOOD:
-        subprocess.run(["rm", "-r", desk.stock.parent], check=True)
+        shutil.rmtree(desk.stock.parent)
         if (desk.place / ".foldkeep").exists():
             assert desk.run("unfold", "--from", desk.place).status == 0, where
     else:
@@ -286,3 +275,9 @@ CASES = [
     *((method, "fold") for method in ("words-fold", "words-delete", "words-move-far")),
     *((method, "unfold") for method in ("words-fold", "words-move-far")),
 ]
+COMMANDS = tuple(dict.fromkeys(command for _, command in CASES))
+
+
+def methods_of(command: str) -> list[str]:
+    """Return the methods with which a command has a case on any volume."""
+    return [method for method, each in CASES if each == command and method != "clone"]

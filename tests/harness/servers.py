@@ -88,7 +88,7 @@ def apache(folder: Path) -> Iterator[Served]:
     """Run Apache's WebDAV, or skip the test."""
     program = shutil.which("apache2") or "/usr/sbin/apache2"
     if not os.path.exists(program) or not os.path.isdir(_MODULES):
-        pytest.skip("Apache's WebDAV is not here")
+        pytest.skip("apache2 (with WebDAV) is not here")
     for name in ("files", "lock"):
         (folder / name).mkdir(parents=True)
         (folder / name).chmod(0o777)
@@ -120,7 +120,7 @@ def sftp(folder: Path, home: Path) -> Iterator[Served]:
         for each in (folder / "host", keys / "id_ed25519")
     )
     if not made:
-        pytest.skip("OpenSSH's server is not here")
+        pytest.skip("sshd is not here")
     port = free_port()
     os.makedirs("/run/sshd", exist_ok=True)
     (keys / "known_hosts").write_text(f"[127.0.0.1]:{port} {(folder / 'host.pub').read_text()}")

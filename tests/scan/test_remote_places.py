@@ -120,6 +120,7 @@ def test_what_a_server_states_is_enough_for_finding(desk: Desk, tmp_path: Path):
         assert sorted(len(one["copies"]) for one in desk.ask("duplicates")["sets"]) == [3, 4]
 
 
+@pytest.mark.more
 def test_a_scan_that_was_interrupted_goes_on(desk: Desk, own: Served):
     for number in range(300):
         own.write(f"kite {number}.jpg", content(70_000, "none")[:-3] + b"%03d" % number)

@@ -147,6 +147,7 @@ class Garden:
         return {frozenset(copy.path for copy in one.copies) for one in duplicates(self.stock).sets()}
 
 
+@pytest.mark.more
 @pytest.mark.parametrize(
     "seeds", [range(20), pytest.param(range(20, 1020), marks=pytest.mark.long)], ids=["some", "many"]
 )
@@ -191,6 +192,7 @@ def test_one_new_copy_reads_only_the_new_one_also_in_another_place(desk: Desk):
     assert desk.ask("duplicates")["totals"] == {"sets": 2, "spares": 3, "reclaimable": 2 * 5 * BLOCK + 25}
 
 
+@pytest.mark.more
 def test_a_scan_killed_at_any_point_goes_on_where_it_was(desk: Desk, far: Path):
     for number in range(80):
         desk.write(f"{number:03}.mov", bytes([number // 2]) * (2_000_000 + number // 2))

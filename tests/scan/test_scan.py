@@ -153,6 +153,7 @@ def test_a_place_that_is_away_loses_nothing(desk: Desk):
     assert listing(desk.place) == before
 
 
+@pytest.mark.more
 def test_the_sample_library_is_the_same_every_time(sample: Path, tmp_path: Path):
     make_library(str(tmp_path))
     first, second = listing(sample), listing(tmp_path)

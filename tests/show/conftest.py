@@ -15,7 +15,7 @@ def downloads(tmp_path_factory):
 @pytest.fixture(scope="module")
 def browser(downloads: Path):
     if not CHROMIUM or not DRIVER:
-        pytest.skip("the sheet in a browser; install Debian's chromium and chromium-driver")
+        pytest.skip("pages in a browser: chromium or chromedriver is not here")
     from selenium import webdriver
     from selenium.webdriver.chrome.service import Service
 

@@ -138,6 +138,7 @@ def rows_of_many(desk: Desk, count: int, picture: bytes) -> None:
         )
 
 
+@pytest.mark.more
 def test_thousands_of_sets_stay_quick(sample: Path, tmp_path: Path, browser):
     desk = Desk(tmp_path)
     shutil.copy(sample / "library/stills/camera-a/day-1/WKD_0001.jpg", desk.place / "a.jpg")
@@ -165,6 +166,7 @@ def test_thousands_of_sets_stay_quick(sample: Path, tmp_path: Path, browser):
     assert sheet.ask("[...document.querySelectorAll('.set')].pop().dataset.id") == f"s{4999:016x}"
 
 
+@pytest.mark.more
 def test_an_interrupted_sheet_leaves_no_page_and_no_helper(desk: Desk, sample: Path):
     body = (sample / "library/stills/camera-a/day-1/WKD_0001.jpg").read_bytes()
     for number in range(400):

@@ -103,6 +103,7 @@ def test_on_fat_by_fuse_whose_renames_change_times_content_decides(tmp_path: Pat
         drive.close()
 
 
+@pytest.mark.more
 @pytest.mark.parametrize("command", ["fold", "unfold", "release"])
 @pytest.mark.parametrize(
     "anything",
@@ -326,6 +327,7 @@ def can(call: Callable[[], object]) -> bool:
     return True
 
 
+@pytest.mark.more
 @pytest.mark.parametrize("anything", [*KINDS, "overlay", "sshfs"], indirect=True)
 def test_what_is_copied_to_a_drive_is_whole_and_what_is_healed_there_comes_back(anything, tmp_path: Path, far):
     drive = anything

@@ -3,7 +3,7 @@
 import os
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
-from queue import SimpleQueue
+from queue import LifoQueue
 from types import TracebackType
 from typing import Self, TypeVar
 
@@ -20,17 +20,18 @@ class Helpers:
 
     def __init__(self, number: int = HELPERS) -> None:
         self._all = [Apart() for _ in range(max(1, number))]
-        self._idle: SimpleQueue[Apart] = SimpleQueue()
+        # The last that was at work is asked first: where jobs come one by one, no second process is started.
+        self._idle: LifoQueue[Apart] = LifoQueue()
         for helper in self._all:
             self._idle.put(helper)
         self._executor = ThreadPoolExecutor(len(self._all))
 
     def submit(self, job: Callable[[Apart], _Found]) -> "Future[_Found]":
-        """Have a job done by the first helper that is idle."""
+        """Have a job done by a helper that is idle."""
         return self._executor.submit(self.do, job)
 
     def do(self, job: Callable[[Apart], _Found]) -> _Found:
-        """Do a job by the first helper that is idle, and wait for it."""
+        """Do a job by a helper that is idle, and wait for it."""
         helper = self._idle.get()
         try:
             return job(helper)

@@ -120,12 +120,10 @@ class Ledger:
         ).fetchone()
         return _run(row) if row else None
 
-    def runs_holding(self, digest: bytes, states: Collection[RunFileState]) -> list[int]:
-        """Return the numbers of the runs that have a file with a content in one of some states."""
+    def runs_holding(self, digest: bytes) -> list[int]:
+        """Return the numbers of the runs in whose folds a file with a content waits."""
         rows = self._db.execute(
-            f"SELECT DISTINCT run FROM run_files WHERE digest = ? AND state IN ({','.join('?' * len(states))})"
-            " ORDER BY run",
-            (digest, *states),
+            "SELECT DISTINCT run FROM run_files WHERE digest = ? AND state = 'waiting' ORDER BY run", (digest,)
         )
         return [run for (run,) in rows]
 

@@ -270,6 +270,9 @@ _MIGRATIONS = (
         since_boot_ns INTEGER NOT NULL      -- how long after it
     ) STRICT;
     """,
+    """
+    CREATE INDEX run_files_waiting_content ON run_files (digest, run) WHERE state = 'waiting';
+    """,
 )
 VERSION = len(_MIGRATIONS)
 

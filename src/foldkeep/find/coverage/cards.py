@@ -7,7 +7,7 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from typing import NamedTuple
 
-from foldkeep.model import PathBytes, Problem, Progress, RunFileState, Settings, Step, StockFile, no_progress
+from foldkeep.model import PathBytes, Problem, Progress, Settings, Step, StockFile, no_progress
 from foldkeep.model.disks import Disks, count_apart, why_not_apart
 from foldkeep.model.names import lies_below
 from foldkeep.model.remote import is_remote
@@ -291,7 +291,7 @@ def _answer(stock: Stock, library: _Library, sought: Sought, similar: Sequence[S
     own = library.own_disks.keys
     apart = Apart(
         sought.on_its_own or any(own & library.disks_of(file).keys and library.is_here(file) for file in known),
-        tuple(stock.ledger.runs_holding(digest, [RunFileState.WAITING])),
+        tuple(stock.ledger.runs_holding(digest)),
         tuple(file.path for file in known if lies_in_a_bin(file.path))[:_MOST_FILES],
         tuple(sorted({file.place.label for file in known if not library.is_here(file)})),
         tuple(sorted({file.place.label for file in known if library.may_be_mirrored(file)})),

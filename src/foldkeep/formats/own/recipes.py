@@ -1,6 +1,7 @@
 """Recipe files: TOML 1.0 with one table ``[[recipe]]`` for each, see docs/formats.md."""
 
 from collections.abc import Callable
+from functools import cache
 from importlib.resources import files
 from typing import Any
 
@@ -15,6 +16,7 @@ from .values import flag, name, one_of, some, words
 _LARGEST = 16 * 1024 * 1024
 
 
+@cache
 def general_recipes() -> tuple[Recipe, ...]:
     """Return the recipes that come with Fold Keep."""
     return _parsed(files(__package__).joinpath("recipes.toml").read_bytes())

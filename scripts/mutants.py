@@ -1,0 +1,229 @@
+"""Change the code in small ways, one at a time, and tell which changes no test notices.
+
+    python scripts/mutants.py [--count 200] [--seed 1] [--jobs 2] [--most 60] [ROOM ...]
+
+A first run of the tests, with coverage, tells which tests come by each line; it is kept in .mutants/ until the code
+changes. Then each mutant is written into a copy of the code, and the tests that come by its line are run, the quickest
+first, until one fails. Survivors are listed with what was changed.
+"""
+
+import argparse
+import ast
+import hashlib
+import json
+import os
+import random
+import shutil
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from typing import NamedTuple
+
+HERE = Path(__file__).resolve().parents[1]
+WORK = HERE / ".mutants"
+PACKAGE = Path("src/foldkeep")
+ROOMS = ("fold", "keep", "find", "scan", "model", "formats")
+SECONDS = 150  # for the tests of one mutant: one that hangs is noticed, too
+FLIPPED = {
+    ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
+    ast.In: ast.NotIn, ast.NotIn: ast.In, ast.Is: ast.IsNot, ast.IsNot: ast.Is,
+}  # fmt: skip
+
+
+class Mutant(NamedTuple):
+    """One change: where it is, the text that is there, and the one that takes its place."""
+
+    path: Path
+    line: int
+    start: int
+    end: int
+    old: str
+    new: str
+
+    def __str__(self) -> str:
+        return f"{self.path}:{self.line}: {' '.join(self.old.split())} -> {' '.join(self.new.split()) or 'nothing'}"
+
+
+def mutants_of(path: Path) -> Iterator[Mutant]:
+    """Yield the changes that can be made in a file."""
+    text = (HERE / path).read_text()
+    offsets = [0]
+    for line in text.encode().splitlines(keepends=True):
+        offsets.append(offsets[-1] + len(line))
+    raw = text.encode()
+
+    def span(node: ast.expr | ast.stmt) -> tuple[int, int]:
+        end = offsets[(node.end_lineno or 1) - 1] + (node.end_col_offset or 0)
+        return offsets[node.lineno - 1] + node.col_offset, end
+
+    def mutant(node: ast.expr | ast.stmt, new: str) -> Mutant:
+        start, end = span(node)
+        return Mutant(path, node.lineno, start, end, raw[start:end].decode(), new)
+
+    for node in ast.walk(_without_annotations(ast.parse(text))):
+        if isinstance(node, ast.Compare) and len(node.ops) == 1 and type(node.ops[0]) in FLIPPED:
+            changed = ast.Compare(node.left, [FLIPPED[type(node.ops[0])]()], node.comparators)
+            yield mutant(node, f"({ast.unparse(changed)})")
+        elif isinstance(node, ast.BoolOp):
+            other = ast.Or() if isinstance(node.op, ast.And) else ast.And()
+            yield mutant(node, f"({ast.unparse(ast.BoolOp(other, node.values))})")
+        elif isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.Not):
+            yield mutant(node, f"({ast.unparse(node.operand)})")
+        elif isinstance(node, ast.Constant) and type(node.value) is int:
+            yield mutant(node, str(node.value + 1))
+        elif isinstance(node, ast.Constant) and type(node.value) is bool:
+            yield mutant(node, str(not node.value))
+        elif isinstance(node, ast.Expr) and isinstance(node.value, ast.Call):
+            yield mutant(node, "pass")
+        elif isinstance(node, ast.BinOp) and isinstance(node.op, ast.Add | ast.Sub):
+            other = ast.Sub() if isinstance(node.op, ast.Add) else ast.Add()
+            if not any(isinstance(each, ast.Constant | ast.JoinedStr) and not _is_number(each)
+                       for each in (node.left, node.right)):  # fmt: skip
+                yield mutant(node, f"({ast.unparse(ast.BinOp(node.left, other, node.right))})")
+
+
+def _is_number(node: ast.expr) -> bool:
+    return isinstance(node, ast.Constant) and isinstance(node.value, int | float)
+
+
+def _without_annotations(tree: ast.Module) -> ast.Module:
+    """Return a tree without what is not run, or says nothing: annotations, imports for types, `__all__`."""
+
+    class Quiet(ast.NodeTransformer):
+        def visit_arg(self, node: ast.arg) -> ast.arg:
+            node.annotation = None
+            return node
+
+        def visit_FunctionDef(self, node: ast.FunctionDef) -> ast.AST:
+            node.returns = None
+            return self.generic_visit(node)
+
+        def visit_AnnAssign(self, node: ast.AnnAssign) -> ast.AST:
+            node.annotation = ast.Name("annotation", lineno=node.lineno, col_offset=node.col_offset)
+            return self.generic_visit(node)
+
+        def visit_If(self, node: ast.If) -> ast.AST | None:
+            return None if ast.unparse(node.test) == "TYPE_CHECKING" else self.generic_visit(node)
+
+    return Quiet().visit(tree)
+
+
+def covered() -> tuple[dict[str, dict[int, list[str]]], dict[str, float]]:
+    """Return the tests that come by each line, by file, and how long each takes; asked of the tests themselves once."""
+    import coverage
+
+    state = hashlib.sha256()
+    for path in sorted([*(HERE / "src").rglob("*.py"), *(HERE / "tests").rglob("*.py")]):
+        state.update(path.read_bytes())
+    kept = WORK / "covered.json"
+    if kept.exists() and (found := json.loads(kept.read_text()))["state"] == state.hexdigest():
+        lines = {path: {int(line): tests for line, tests in at.items()} for path, at in found["lines"].items()}
+        return lines, found["seconds"]
+    print("running the tests once, to see which come by each line", flush=True)
+    WORK.mkdir(exist_ok=True)
+    report = WORK / "report.xml"
+    line = [sys.executable, "-m", "pytest", "-n", "2", "--dist", "worksteal", "-p", "no:cacheprovider",
+            "-m", "not long", "--cov=foldkeep", "--cov-context=test", "--cov-report=", f"--junit-xml={report}",
+            "-o", "junit_family=xunit1"]  # fmt: skip
+    variables = {**os.environ, "COVERAGE_FILE": str(WORK / "coverage")}
+    subprocess.run(line, cwd=HERE, env=variables, check=False)
+    data = coverage.CoverageData(basename=str(WORK / "coverage"))
+    data.read()
+    lines = {}
+    for path in data.measured_files():
+        at = {
+            line: sorted({context.partition("|")[0] for context in contexts if context})
+            for line, contexts in data.contexts_by_lineno(path).items()
+        }
+        lines[str(Path(path).relative_to(HERE))] = at
+    seconds = _seconds(report)
+    kept.write_text(json.dumps({"state": state.hexdigest(), "lines": lines, "seconds": seconds}))
+    return lines, seconds
+
+
+def _seconds(report: Path) -> dict[str, float]:
+    from defusedxml.ElementTree import parse
+
+    return {
+        f"{case.get('file')}::{case.get('name')}": float(case.get("time", 0)) for case in parse(report).iter("testcase")
+    }
+
+
+def tests_for(
+    mutant: Mutant, lines: dict[str, dict[int, list[str]]], seconds: dict[str, float], most: int
+) -> list[str]:
+    """Return the tests that come by the line of a mutant, the quickest first."""
+    tests = lines.get(str(mutant.path), {}).get(mutant.line, [])
+    return sorted(tests, key=lambda test: (seconds.get(test, 1.0), test))[:most]
+
+
+def survives(mutant: Mutant, tests: list[str], copy: Path) -> bool:
+    """Tell whether no test fails with a mutant in a copy of the code."""
+    target = copy / mutant.path
+    raw = (HERE / mutant.path).read_bytes()
+    target.write_bytes(raw[: mutant.start] + mutant.new.encode() + raw[mutant.end :])
+    line = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", "-m", "not long", *tests]
+    variables = {**os.environ, "PYTHONPATH": str(copy / "src"), "PYTHONDONTWRITEBYTECODE": "1"}
+    try:
+        ended = subprocess.run(line, cwd=copy, env=variables, capture_output=True, timeout=SECONDS, check=False)
+        return ended.returncode == 0
+    except subprocess.TimeoutExpired:
+        return False
+    finally:
+        target.write_bytes(raw)
+
+
+def main() -> int:
+    """Draw mutants, run them, and print what survived."""
+    parser = argparse.ArgumentParser(description=__doc__.partition("\n")[0])
+    parser.add_argument("rooms", nargs="*", default=ROOMS, metavar="ROOM")
+    parser.add_argument("--count", type=int, default=200)
+    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--jobs", type=int, default=2)
+    parser.add_argument("--most", type=int, default=60, help="tests a mutant")
+    args = parser.parse_args()
+    lines, seconds = covered()
+    files = [path.relative_to(HERE) for room in args.rooms for path in sorted((HERE / PACKAGE / room).rglob("*.py"))]
+    every = [mutant for path in files for mutant in mutants_of(path)]
+    drawn = random.Random(args.seed).sample(every, min(args.count, len(every)))
+    print(f"{len(every):,} changes could be made in {', '.join(args.rooms)}; {len(drawn)} are drawn (seed {args.seed})")
+    copies = []
+    for number in range(args.jobs):
+        copy = WORK / f"copy-{number}"
+        shutil.rmtree(copy, ignore_errors=True)
+        for name in ("src", "tests", "docs", "scripts"):
+            shutil.copytree(HERE / name, copy / name, ignore=shutil.ignore_patterns("__pycache__", "*.egg-info"))
+        for name in ("pyproject.toml", "README.md", "Makefile", "CONTRIBUTING.md", "CHANGELOG.md", "setup.py"):
+            shutil.copy(HERE / name, copy / name)
+        copies.append(copy)
+
+    def judged(mutant: Mutant) -> tuple[Mutant, str]:
+        tests = tests_for(mutant, lines, seconds, args.most)
+        if not tests:
+            return mutant, "no test comes by"
+        copy = copies.pop()
+        begun = time.monotonic()
+        try:
+            verdict = "survived" if survives(mutant, tests, copy) else "caught"
+        finally:
+            copies.append(copy)
+        print(f"{verdict:9} {time.monotonic() - begun:5.0f} s, {len(tests):2} tests  {mutant}", flush=True)
+        return mutant, verdict
+
+    with ThreadPoolExecutor(args.jobs) as pool:
+        verdicts = list(pool.map(judged, drawn))
+    print()
+    for room in args.rooms:
+        here = [verdict for mutant, verdict in verdicts if mutant.path.is_relative_to(PACKAGE / room)]
+        print(f"{room:8} {here.count('caught'):4} of {len(here)} caught")
+    for mutant, verdict in verdicts:
+        if verdict != "caught":
+            print(f"{verdict}: {mutant}")
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
