@@ -5,7 +5,7 @@ set -euo pipefail
 here=$(cd "$(dirname "$0")/.." && pwd)
 root=$(mktemp -d /var/tmp/unlisted.XXXXXX)
 command=${1:-"cd '$here' && .venv/bin/python -m pytest -n auto tests/fold/test_other_hand.py tests/fold/test_power.py \
-tests/fold/test_killed.py tests/fold/test_faults.py --basetemp /tmp/tests"}
+tests/fold/test_killed.py tests/fold/test_faults.py -m 'not long' --basetemp /tmp/tests"}
 trap 'rm -rf --one-file-system "$root"' EXIT
 # The mounts go with the name space; only the empty folders are left.
 unshare -m bash -c '

@@ -18,6 +18,7 @@ import pytest
 from hypothesis import settings
 
 from foldkeep.demo import make_library
+from foldkeep.storage.local.drives import keeps_change_times
 from harness.desks import MEMORY, TRASH, Desk
 from harness.drives import KINDS, MORE_KINDS, Drive, Shared
 from harness.helpers import as_ever, lent_helpers
@@ -86,6 +87,13 @@ def far():
     folder = Path(tempfile.mkdtemp(dir=MEMORY))
     yield folder
     shutil.rmtree(folder)
+
+
+@pytest.fixture
+def known_volume(tmp_path: Path) -> None:
+    """Skip a test where nothing can be told of the volume that it works on: a root that no mount line names."""
+    if not keeps_change_times(os.fsencode(tmp_path), tmp_path.stat().st_dev):
+        pytest.skip("no mount line names the volume of the tests (as in a chroot), so little is known of it")
 
 
 @pytest.fixture(scope="session")

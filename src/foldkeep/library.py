@@ -151,7 +151,7 @@ def choose_keepers(stock: Stock, wishes: Wishes | None = None) -> list[DocketRow
     """
     wishes = wishes or Wishes()
     projects = None if wishes.ignores_projects else ProjectFolders(stock)
-    return list(propose_for(stock, Question(wanted=wishes.wanted), wishes, projects, stock.catalogs.all()))
+    return list(propose_for(stock, Question(), wishes, projects, stock.catalogs.all()))
 
 
 def plan_fold(

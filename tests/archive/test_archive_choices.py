@@ -15,7 +15,7 @@ import foldkeep.archive.archiving
 from foldkeep.model.names import path_from_uri
 from foldkeep.model.packages import FORMATS
 from foldkeep.scan.packages import check_package
-from harness.desks import Desk, TrustingDesk, contents
+from harness.desks import Desk, TrustingDesk, contents, edit
 from harness.packages import EDL, everything, unpack
 
 
@@ -37,7 +37,7 @@ def test_all_quiet_projects_by_docket(desk: Desk):
     rows = [line.split(",")[1:3] for line in desk.docket.read_text().splitlines()[1:]]
     assert rows == [["leave", str(desk.place / "march")], ["keep", str(desk.place / "waltz")]]
     assert desk.run("fold", desk.docket, "--yes").status == 0  # which has nothing to fold in it
-    desk.docket.write_text(desk.docket.read_text().replace("keep", "fold"))
+    edit(desk.docket, lambda row: {**row, "action": row["action"].replace("keep", "fold")})
     refused = desk.run("archive", "--docket", desk.docket, "--to", shelf)
     assert (refused.status, "and fold the original" in refused.err, "add --yes" in refused.err) == (2, True, True)
     answer = desk.run("archive", "--docket", desk.docket, "--to", shelf, "--format", "tar", answer="y\n")

@@ -73,6 +73,7 @@ def test_new_spares_are_those_that_were_not_there(tmp_path_factory, rounds: list
         then = now
 
 
+@pytest.mark.usefixtures("known_volume")
 def test_what_presses_wants_a_person_each_time(desk: Desk, monkeypatch):
     for name in ("kite.jpg", "old/kite.jpg"):
         desk.write(name, b"k" * 9000)

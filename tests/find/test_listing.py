@@ -222,6 +222,7 @@ def test_comparing_agrees_with_a_plain_oracle(tmp_path_factory, before, after, b
     assert not any(found.unproven.values())
 
 
+@pytest.mark.usefixtures("known_volume")
 def test_without_contents_size_and_date_tell_and_that_is_said(desk: Desk):
     for day, name in enumerate(("kept.mov", "moved.mov", "touched.mov")):
         desk.write(f"clips/{name}", b"k" * (1000 + day), 1_750_000_000 + day)

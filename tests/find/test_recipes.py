@@ -128,7 +128,7 @@ def test_manifests_in_the_simple_forms_that_programs_write(desk: Desk, text: str
 WORDS = st.text("ab1_. -é", min_size=1, max_size=5)
 
 
-@settings(max_examples=300)
+@settings(max_examples=60)
 @given(names=st.sets(WORDS, max_size=8), text=st.text("ab1_. -é\n/%#", max_size=60))
 def test_names_in_a_text_are_those_of_a_plain_search(names: set[str], text: str):
     def stands_alone(name: str) -> bool:

@@ -17,6 +17,7 @@ from harness.disks import say_disks
 from harness.drives import Shared, attached_drive, mounted
 from harness.requests import CHANGING, Faults, watched
 from harness.servers import KINDS, served
+from harness.tools import need
 
 FILES = {"DCIM/100/IMG_1.jpg": b"picture 1" * 9000, "DCIM/100/IMG_2.jpg": b"picture 2" * 9000, "notes.txt": b"words"}
 
@@ -80,6 +81,7 @@ def image_beside(top: Path) -> Iterator[tuple[Path, Path]]:
 
 @contextmanager
 def partitions(top: Path) -> Iterator[tuple[Path, Path]]:
+    need("losetup", "sfdisk", "mkfs.ext4", "mount", "umount")
     image, points = top / "disk", [top / "one", top / "two"]
     run("truncate", "-s", "64M", image)
     run("sh", "-c", f"printf 'size=30M\\nsize=30M\\n' | sfdisk -q '{image}'")
@@ -171,6 +173,7 @@ def test_a_view_is_no_copy_on_another_disk_and_a_copy_on_another_disk_is(desk: D
         assert said.json["covered"] in ((0, len(FILES)) if is_believed else (0,))
 
 
+@pytest.mark.usefixtures("known_volume")
 @pytest.mark.parametrize("kind", KINDS)
 def test_a_server_may_show_the_very_folder(tmp_path: Path, kind: str, monkeypatch: pytest.MonkeyPatch):
     """Said to be separate, and on a disk of its own: a picture that is written there shows what is true."""

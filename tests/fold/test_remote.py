@@ -88,6 +88,7 @@ def test_a_fold_comes_back_from_the_server_alone(server, tmp_path: Path):
     assert not list(server.folder.rglob(".foldkeep"))
 
 
+@pytest.mark.usefixtures("known_volume")
 def test_copies_onto_every_server_are_whole_and_go_only_if_another_stands(server, desk):
     for number in range(5):
         desk.write(f"card/kite {number}.jpg", b"%d" % number * 90_000)

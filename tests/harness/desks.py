@@ -85,8 +85,8 @@ class Desk:
         return self.run(*words, "--json", answer=answer).json
 
     def write(self, name: str | bytes, content: bytes = b"kite", modified: int = 1_750_000_000) -> Path:
-        """Write a file below the place."""
-        path = Path(os.fsdecode(os.path.join(os.fsencode(self.place), os.fsencode(name))))
+        """Write a file below the place, also where a name begins with a slash, as one does below no folder."""
+        path = Path(os.fsdecode(os.path.join(os.fsencode(self.place), os.fsencode(name).lstrip(b"/"))))
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(content)
         os.utime(path, (modified, modified))

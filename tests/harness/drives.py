@@ -15,10 +15,11 @@ from foldkeep.scan import clones
 from foldkeep.storage.local.changes import names as changed_names
 from foldkeep.storage.local.drives import volumes
 from harness.desks import Desk, listing
+from harness.tools import need
 
 
 def mounted(*line: str) -> bool:
-    return subprocess.run(["mount", *line], capture_output=True, check=False).returncode == 0
+    return run("mount", *line)
 
 
 def forget_drives() -> None:
@@ -31,6 +32,7 @@ def forget_drives() -> None:
 @contextlib.contextmanager
 def attached_drive(folder: Path, kind: str, *options: str):
     """Attach a drive with a file system of its own; yield its device and where it is mounted, or skip the test."""
+    need("losetup", "mount", "umount", f"mkfs.{kind}")
     forget_drives()
     image, point = folder / "image", folder / "drive"
     point.mkdir()
@@ -64,6 +66,7 @@ class Drive:
     """A file system in an image on a loop device, that can be taken away and come back."""
 
     def __init__(self, folder: Path, make: list[str], mount: Callable[[str, Path], bool]) -> None:
+        need("losetup", "mount", "umount", make[0])
         forget_drives()
         self.image, self.point = folder / "image", folder / "drive"
         self.point.mkdir()

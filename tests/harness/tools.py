@@ -47,12 +47,12 @@ PACKAGES = {
 }
 """Debian's packages by the program that a test asks for."""
 
-_PATH = os.pathsep.join([os.environ.get("PATH", os.defpath), "/usr/sbin", "/sbin"])
+_OF_ROOT = os.pathsep.join(["/usr/sbin", "/sbin"])
 
 
 def has(*programs: str) -> bool:
-    """Tell whether all of these programs are here."""
-    return all(shutil.which(program, path=_PATH) for program in programs)
+    """Tell whether all of these programs are on the path."""
+    return all(map(shutil.which, programs))
 
 
 def need(*programs: str) -> None:
@@ -70,4 +70,9 @@ def lacking(*programs: str) -> str:
 def packages_for(reasons: Iterable[str]) -> list[str]:
     """Return Debian's packages with the programs that reasons name and that are not here."""
     words = {word.strip(",.;()") for reason in reasons for word in reason.split()}
-    return sorted({package for program, package in PACKAGES.items() if program in words and not has(program)})
+    return sorted({package for program, package in PACKAGES.items() if program in words and not _is_installed(program)})
+
+
+def _is_installed(program: str) -> bool:
+    """Tell whether a program is here, even where only root has it on the path."""
+    return has(program) or shutil.which(program, path=_OF_ROOT) is not None

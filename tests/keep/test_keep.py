@@ -60,11 +60,6 @@ THREE = (("bay/kite.jpg", 2), ("deep/down/er/kite.jpg", 3), ("old/kite (1).jpg",
         ("--prefer place:place --prefer volume:place --prefer oldest", "old/kite (1).jpg", "oldest"),
         ("--give-up-under PLACE/bay", "deep/down/er/kite.jpg", "sorted into a folder of its own"),
         ("--give-up-under PLACE/bay --give-up-under PLACE/deep", "old/kite (1).jpg", "not under PLACE/deep"),
-        ("--protect PLACE/old", "old/kite (1).jpg", "protected: PLACE/old"),
-        ("--protect *(1)*", "old/kite (1).jpg", "protected: *(1)*"),
-        ("--protect */er/*", "deep/down/er/kite.jpg", "protected: */er/*"),
-        ("--protect PLACE/old --give-up-under PLACE/old", "old/kite (1).jpg", "protected: PLACE/old"),
-        ("--under PLACE/bay --under PLACE/deep", "old/kite (1).jpg", "not among the files asked for, so it stays"),
     ],
 )
 def test_the_rules_narrow_in_their_order_and_say_which_decided(desk: Desk, words, keeper, why):
@@ -80,11 +75,48 @@ def test_sets_no_rule_decides_and_sets_that_must_stay_are_left_and_told(desk: De
     rows = chosen(desk, "--only-these-rules", "--prefer", "plain-name")
     assert set(rows.values()) == {("leave", "no rule decides between these copies")}
     for protect in ("role:working", "place:place", str(desk.place), "*.jpg"):
-        assert {action for action, _ in chosen(desk, "--protect", protect).values()} == {"leave"}
+        assert "fold" not in {action for action, _ in chosen(desk, "--protect", protect).values()}
     (desk.top / "docket.csv").unlink()
     answer = desk.ask("keep", "-o", desk.docket, "--protect", "*.jpg")
-    assert (answer["all_stay"], answer["undecided"], answer["spares"]) == (1, 0, 0)
-    assert "1 set without a spare" in desk.run("keep", "-o", desk.docket, "--protect", "*.jpg").out
+    assert (answer["protected"], answer["protected_bytes"], answer["spares"]) == (2, 80, 0)
+    said = desk.run("keep", "-o", desk.docket, "--protect", "*.jpg").out
+    assert "2 protected spares stay beside the keepers: 80 B that would come free otherwise." in said
+
+
+@pytest.mark.parametrize(("words", "held", "goes"), [
+    ("--protect PLACE/old", {"old/kite (1).jpg": "protected: PLACE/old"}, {"deep/down/er/kite.jpg"}),
+    ("--protect *(1)*", {"old/kite (1).jpg": "protected: *(1)*"}, {"deep/down/er/kite.jpg"}),
+    ("--protect */er/*", {"deep/down/er/kite.jpg": "protected: */er/*"}, {"old/kite (1).jpg"}),
+    ("--protect PLACE/bay", {}, {"deep/down/er/kite.jpg", "old/kite (1).jpg"}),
+    ("--protect PLACE/old --give-up-under PLACE/bay", {"old/kite (1).jpg": "protected: PLACE/old"}, {"bay/kite.jpg"}),
+    ("--under PLACE/bay", {"deep/down/er/kite.jpg": "not among", "old/kite (1).jpg": "not among"}, set()),
+    ("--not-under PLACE/old", {"old/kite (1).jpg": "not among"}, {"deep/down/er/kite.jpg"}),
+    ("--name *(1)*", {"deep/down/er/kite.jpg": "not among"}, {"old/kite (1).jpg"}),
+])  # fmt: skip
+def test_what_is_protected_or_not_asked_for_stays_beside_the_keeper(desk: Desk, words, held, goes):
+    write(desk, *THREE)
+    rows = chosen(desk, *words.replace("PLACE", str(desk.place)).split())
+    keeper = "deep/down/er/kite.jpg" if "give-up" in words else "bay/kite.jpg"
+    assert rows[keeper][0] == "keep"
+    assert {path for path, (action, _) in rows.items() if action == "fold"} == goes
+    assert {path: why for path, (action, why) in rows.items() if action == "leave"}.keys() == held.keys()
+    assert all(rows[path][1].startswith(why.replace("PLACE", str(desk.place))) for path, why in held.items())
+
+
+def test_where_the_spares_lie_elsewhere_that_is_said_with_the_way_to_them(desk: Desk):
+    desk.write("2021/kite.jpg", b"k" * 40, 1_750_000_000)
+    desk.write("2021/line.jpg", b"l" * 40, 1_750_000_000)
+    laptop = desk.top / "Old laptop"
+    for name in ("kite", "line"):
+        (laptop / "dump").mkdir(parents=True, exist_ok=True)
+        (laptop / f"dump/copy of {name}.jpg").write_bytes(name[0].encode() * 40)
+    desk.run("scan", desk.place)
+    desk.run("scan", laptop)
+    answer = desk.run("keep", "-o", desk.docket, "--under", desk.place / "2021")
+    assert "0 spares" in answer.out
+    assert "The spares of 2 sets lie elsewhere, in Old laptop;" in answer.out
+    assert "foldkeep keep -o DOCKET --place 'Old laptop'" in answer.out
+    assert desk.ask("keep", "-o", desk.docket, "--place", "Old laptop")["spares"] == 2
 
 
 def test_as_many_copies_stay_as_are_asked_for(desk: Desk):

@@ -88,6 +88,7 @@ def test_a_picture_of_which_no_essence_can_be_told_any_more_is_no_edit(desk, mon
     assert desk.run("fixity", "--with-inventory", desk.stock).status == 2
 
 
+@pytest.mark.usefixtures("known_volume")
 def test_damage_stays_damage_until_its_content_is_another(read):
     read.rot("b/copy of a.jpg")
     damaged = str(read.place / "b/copy of a.jpg")
@@ -208,6 +209,7 @@ def test_an_interrupted_check_goes_on_where_it_was(desk):
         assert stock.execute("SELECT count(*) FROM checks").fetchone() == (30,)
 
 
+@pytest.mark.usefixtures("known_volume")
 def test_every_name_of_a_damaged_file_is_told_and_healed(desk):
     desk.write("a.jpg", b"a" * 5000)
     desk.write("b.jpg", b"a" * 5000)

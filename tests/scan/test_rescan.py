@@ -396,6 +396,7 @@ def test_a_slip_in_the_settings_is_one_clear_line(desk: Desk, text: str, line: s
     assert line in answer.err
 
 
+@pytest.mark.usefixtures("known_volume")
 @pytest.mark.parametrize("option", ["--read-all", "--check-media"])
 def test_what_is_read_is_believed_before_what_was_remembered(tmp_path: Path, option: str):
     """Somebody writes into a file and puts its times back: a plain scan cannot know; one that reads it does."""

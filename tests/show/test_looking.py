@@ -117,6 +117,7 @@ def test_hostile_files_are_a_listed_problem_and_nothing_else(desk: Desk):
         assert facts.get("problem") or name == "tag.mp3", name
 
 
+@pytest.mark.usefixtures("own_helpers")
 def test_a_reader_that_hangs_or_dies_costs_one_answer(desk: Desk, monkeypatch):
     path = desk.write("kite.jpg", photo())
     pipe = desk.place / "pipe.jpg"

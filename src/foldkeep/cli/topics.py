@@ -46,7 +46,9 @@ RULES = (
     " force, in their order.",
     "Rules of your own are asked first: --prefer under:DIR keeps what lies there, --give-up-under DIR folds"
     " what lies there first, --protect keeps files or folders from being folded at all, --at-least 2 keeps two"
-    " copies, --per volume one on each drive.",
+    " copies, --per volume one on each volume.",
+    "Rules choose among all copies, whatever is asked for: a filter such as --under DIR narrows what may go, and"
+    " never changes which copy stays.",
     "What a timeline or another document of a project uses stays where that looks for it. An album stays"
     " whole, and so does a shoot. Copies in places of other roles, such as a backup, are not each other's"
     " spares.",

@@ -32,7 +32,7 @@ _ALBUM = "part of an album, which stays whole"
 _PACKED = "in a package (a bag), which stays whole"
 _NOT_PROVEN = "not proven to have the same content"
 _NO_RULE = "no rule decides between these copies"
-_NOT_ASKED = "not among the files asked for, so it stays"
+NOT_ASKED = "not among the files asked for, so it stays"
 _ONLY = "the only copy at hand"
 _ANOTHER = "another copy stays"
 _SAME_FILE = "another name (hard link) of a file that stays: folding it frees nothing"
@@ -113,12 +113,16 @@ class Chooser:
         self._has_shapes = (
             self._ranks is not None
             and {rule.word for rule in self._first} <= BY_FOLDER
-            and not (self._mine or self._protections or self._users or self.used)
-            and not (wishes.wanted or wishes.give_up_under or wishes.per)
+            and not (self._mine or self._users or self.used)
+            and not (wishes.give_up_under or wishes.per)
             and wishes.at_least == 1
         )
         self._ties: dict[Shape, Tie] = {}
         self._decided: dict[Shape, tuple[int, str, list[str]] | None] = {}
+
+    def is_asked_for(self, one: CopySet) -> bool:
+        """Tell whether a set has a file that was asked for."""
+        return not self._wishes.wanted or any(map(self._wishes.wanted.takes, one.copies))
 
     def learn(self, sets: Iterable[CopySet]) -> None:
         """Look at every set once, so that ties between folders can be decided for the folders."""
@@ -178,7 +182,9 @@ class Chooser:
         return Choice(verdicts, why=why)
 
     def choose(self, one: CopySet, belongs: dict[bytes, str] | None = None, first: Sequence[Rule] = ()) -> Choice:
-        """Decide what stays of a set.
+        """Decide what stays of a set: among all copies, whatever is protected or asked for.
+
+        Of what lost, a protected copy stays nonetheless, and so does what is not asked for.
 
         Parameters
         ----------
@@ -187,13 +193,33 @@ class Chooser:
         first
             Rules that are asked before those on single files, but after a person's own.
         """
-        if not (belongs or first) and (choice := self._choose_by_shape(one)):
+        choice = None if belongs or first else self._choose_by_shape(one)
+        return self._narrowed(choice or self._chosen(one, belongs or {}, first))
+
+    def _narrowed(self, choice: Choice) -> Choice:
+        """Return a choice in which only what may go does."""
+        if not (self._protections or self._wishes.wanted):
             return choice
+        verdicts = [
+            verdict._replace(action=Action.LEAVE, reason=why)
+            if verdict.action is Action.FOLD and (why := self._why_held(verdict.copy))
+            else verdict
+            for verdict in choice.verdicts
+        ]
+        return choice._replace(verdicts=verdicts)
+
+    def _why_held(self, copy: StockFile) -> str:
+        if why := protected_by(self._protections, copy):
+            return f"{why}; it stays beside the keeper"
+        wanted = self._wishes.wanted
+        return "" if not wanted or wanted.takes(copy) else NOT_ASKED
+
+    def _chosen(self, one: CopySet, belongs: dict[bytes, str], first: Sequence[Rule]) -> Choice:
         here = self._here(one)
         away = [Verdict(copy, Action.LEAVE, why) for copy in one.copies if (why := self._apart(copy))]
         if one.digest is None:
             return Choice([*away, *(Verdict(copy, Action.LEAVE, _NOT_PROVEN) for copy in here)], decided=False)
-        fixed = self._fixed(here) | (belongs or {})
+        fixed = self._fixed(here) | belongs
         if one.kind == "audio" and self._ranks is not None:
             tied = self._tied(here, fixed)
             fixed |= {copy.path: _ALBUM for copy in self._albums.whole(tied) if copy.path not in fixed}
@@ -238,18 +264,10 @@ class Chooser:
         return self._programs.why(copy.path) if self._programs else ""
 
     def _fixed(self, copies: Sequence[StockFile]) -> dict[bytes, str]:
-        """Return the copies that must not go, by path, with the reason."""
-        wanted = self._wishes.wanted
-        if not self._protections and not wanted and all(copy.place.role is Role.WORKING for copy in copies):
+        """Return the copies in places that are left alone, by path, with the reason."""
+        if all(copy.place.role is Role.WORKING for copy in copies):
             return {}
-        found = {
-            copy.path: protected_by(self._protections, copy) or left_alone(copy.place.role, wanted.roles)
-            for copy in copies
-        }
-        if wanted:
-            for copy in copies:
-                if not found[copy.path] and not wanted.takes(copy):
-                    found[copy.path] = _NOT_ASKED
+        found = {copy.path: left_alone(copy.place.role, self._wishes.wanted.roles) for copy in copies}
         return {path: reason for path, reason in found.items() if reason}
 
     def _before_rules(self, fixed: dict[bytes, str]) -> list[Rule]:

@@ -50,6 +50,8 @@ def propose_essences(
     chooser = Chooser(stock, wishes, away, in_use.with_users(uses(stock, catalogs)), in_use.there)
     chooser.learn(part.files for part in parts)
     for part in parts:
+        if not chooser.is_asked_for(part.files):
+            continue
         yield from _rows(part, chooser, proposal)
 
 
@@ -74,6 +76,7 @@ def _rows(part: _Part, chooser: Chooser, proposal: Proposal) -> Iterator[DocketR
     freed = {copy.identity: copy for copy in folded if copy.identity in freed_files(folded)}
     reclaimable = sum(copy.size - (0 if copy.digest in kept else rests[copy.path]) for copy in freed.values())
     proposal.count(choice, len(folded), reclaimable)
+    proposal.count_held(choice, folded)
     said = _said_apart(part.copies)
     for verdict in choice.verdicts:
         copy = verdict.copy

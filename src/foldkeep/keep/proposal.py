@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from foldkeep.find.catalogs import uses
 from foldkeep.find.copies import Duplicates, MediaSet, OtherSets, Question, duplicates
 from foldkeep.find.references import ProjectFolders
-from foldkeep.model import Action, CopySet, DocketRow, Problem, Progress, Step, no_progress
+from foldkeep.model import Action, CopySet, DocketRow, Problem, Progress, Step, StockFile, no_progress
 from foldkeep.model.catalogs import Catalog
 from foldkeep.model.files import freed_files
 from foldkeep.model.names import folders_above
@@ -15,9 +15,10 @@ from foldkeep.model.work import told
 from foldkeep.scan import Presence, presences
 from foldkeep.stock import Stock
 
-from .choose import Choice, Chooser, sidecars_that_stay
+from .choose import NOT_ASKED, Choice, Chooser, sidecars_that_stay
 from .in_use import InUse, uses_of_copies
 from .keep_options import Wishes
+from .protect import PROTECTED
 from .rules import Users
 
 
@@ -37,6 +38,10 @@ class Proposal:
         Sets of which every copy stays for a reason of its own.
     decoded
         Those of them whose files decode to the same, so that a person decides.
+    protected, protected_bytes
+        Files that stay beside their keepers since they are protected, and the sum of their sizes.
+    elsewhere
+        Sets with a file that was asked for of which what may go was not: how many, by the place of that.
     both_stay, in_use
         Sets of which a copy stays only since a document of a project uses it, and bytes of such copies: links or clones
         in their place would free them.
@@ -54,6 +59,9 @@ class Proposal:
     undecided: int = 0
     all_stay: int = 0
     decoded: int = 0
+    protected: int = 0
+    protected_bytes: int = 0
+    elsewhere: Counter[str] = field(default_factory=Counter)
     both_stay: int = 0
     in_use: int = 0
     emptied: int = 0
@@ -69,8 +77,19 @@ class Proposal:
             self.undecided += 1
         elif not choice.why:
             self.all_stay += 1
+        elif not spares:
+            pass  # what may go is protected, or was not asked for
         else:
             self.reasons[choice.why] += 1
+
+    def count_held(self, choice: Choice, folded: Sequence[StockFile]) -> None:
+        """Count what stays of a set only since it is protected, or was not asked for."""
+        held = [each.copy for each in choice.verdicts if each.reason.startswith(PROTECTED)]
+        self.protected += len(held)
+        self.protected_bytes += sum({copy.identity: copy.size for copy in held}[each] for each in freed_files(held))
+        lost = [each.copy.place.label for each in choice.verdicts if each.reason == NOT_ASKED]
+        if lost and not folded:
+            self.elsewhere.update(set(lost))
 
     def counted(self, sets: Iterable[MediaSet]) -> Iterator[MediaSet]:
         """Yield sets of which a person decides, and count them."""
@@ -95,6 +114,8 @@ def propose_for(
 
     Parameters
     ----------
+    question
+        Of which sets the rules learn; a filter belongs into the wishes, or it would change which copies stay.
     projects
         Of which the documents are asked what they use; None not to ask.
     catalogs
@@ -154,12 +175,12 @@ def _rows(
     proposal: Proposal,
     going: set[bytes],
 ) -> Iterator[DocketRow]:
-    for one in sets:
+    for one in filter(chooser.is_asked_for, sets):
         for row in _rows_of(one, chooser, {}, proposal):
             if row.action is Action.FOLD and chooser.companions.wanted(row.path):
                 going.add(row.path)
             yield row
-    for one in found.sets(sidecars=True):
+    for one in filter(chooser.is_asked_for, found.sets(sidecars=True)):
         belongs = sidecars_that_stay(stock, one, going)
         if belongs is not None:
             yield from _rows_of(one, chooser, belongs, proposal)
@@ -169,6 +190,7 @@ def _rows_of(one: CopySet, chooser: Chooser, belongs: dict[bytes, str], proposal
     choice = chooser.choose(one, belongs)
     folded = [verdict.copy for verdict in choice.verdicts if verdict.action is Action.FOLD]
     proposal.count(choice, len(folded), one.size * len(freed_files(folded)))
+    proposal.count_held(choice, folded)
     beside = [each.copy for each in choice.verdicts if each.action is Action.LEAVE and each.copy.path in chooser.used]
     if beside and any(each.action is Action.KEEP for each in choice.verdicts):
         proposal.both_stay += 1

@@ -12,6 +12,9 @@ from foldkeep.model.remote import is_remote
 
 from .rules import real_folder
 
+PROTECTED = "protected: "
+"""Begins the reason of a file that stays since somebody said so."""
+
 _GLOB = re.compile(r"[*?\[]")
 
 
@@ -39,7 +42,7 @@ def parse_protection(text: str) -> Protection:
     UnusableInput
         If it is none of these.
     """
-    reason = f"protected: {visible(text)}"
+    reason = f"{PROTECTED}{visible(text)}"
     kind, _, value = text.partition(":")
     if kind == "role" and value in tuple(Role):
         return Protection(reason, lambda file: file.place.role == value)

@@ -4,7 +4,8 @@ Rules are asked one after another until one copy is left; `--explain` lists
 them. Without any of yours, a copy that somebody sorted is kept before one in a
 dump, one whose name does not look like a copy's before others, and of two
 folders with the same shoot one stays whole and the other empties. What a
-timeline uses stays. The docket is a CSV file; change it with any spreadsheet,
+timeline uses stays. A filter narrows what may go and never changes which copy
+stays; what is protected stays beside the keeper. The docket is a CSV file; change it with any spreadsheet,
 or with `foldkeep review`, before you hand it to `foldkeep fold`. Nothing is
 folded by this command.
 """
@@ -140,7 +141,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         for folder in _named_folders(args):
             check_folder(stock, folder)
         same = same_of(args, env)
-        question = Question(args.across, same - {"essence", "decoded"} or frozenset({"content"}), wanted=wishes.wanted)
+        question = Question(args.across, same - {"essence", "decoded"} or frozenset({"content"}))
         projects = None if wishes.ignores_projects else settings_projects(env.settings(args).settings, stock)
         catalogs = remembered_and_named(args, stock)
         with env.progress(args) as progress, ExitStack() as opened:
@@ -156,7 +157,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
                     sets = same_essences(stock, reader, question)
                     rows.append(propose_essences(stock, sets, wishes, *asked))
                 else:
-                    rows.append(decoded_rows(proposal.counted(same_decoded(stock, reader, question))))
+                    asked_for = question._replace(wanted=wishes.wanted)
+                    rows.append(decoded_rows(proposal.counted(same_decoded(stock, reader, asked_for))))
             if same.isdisjoint(("essence", "decoded")) or "content" in same:
                 rows.insert(0, propose_for(stock, question, wishes, *asked, essences=sets))
             docket = write_docket(args.docket, chain.from_iterable(rows))
@@ -186,7 +188,7 @@ def _keep_of_many(args: argparse.Namespace, env: Environment, wishes: "Wishes") 
         check_filter(asked.stock, wishes.wanted)
         for folder in _named_folders(args):
             check_folder(asked.stock, folder)
-        question = Question(args.across, same, wanted=wishes.wanted)
+        question = Question(args.across, same)
         with env.progress(args) as progress:
             rows = propose_for_machines(asked, question, wishes, proposal, progress)
             dockets = write_dockets(args.docket, rows, next(iter(asked.machines.values()), "machine"))

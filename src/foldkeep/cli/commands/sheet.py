@@ -67,5 +67,4 @@ def _rows(args: argparse.Namespace, env: Environment, stock: "Stock", progress: 
     wishes = Wishes.after(env.settings(args).settings, wanted(args))
     check_filter(stock, wishes.wanted)
     projects = settings_projects(env.settings(args).settings, stock)
-    question = Question(wanted=wishes.wanted)
-    return list(propose_for(stock, question, wishes, projects, stock.catalogs.all(), progress=progress))
+    return list(propose_for(stock, Question(), wishes, projects, stock.catalogs.all(), progress=progress))

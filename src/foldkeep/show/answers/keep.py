@@ -34,6 +34,9 @@ class ProposalAnswer(NamedTuple):
             "reclaimable": proposal.reclaimable,
             "undecided": proposal.undecided,
             "all_stay": proposal.all_stay,
+            "protected": proposal.protected,
+            "protected_bytes": proposal.protected_bytes,
+            "elsewhere": dict(proposal.elsewhere),
             "both_stay": proposal.both_stay,
             "in_use": proposal.in_use,
             "emptied_folders": proposal.emptied,
@@ -68,6 +71,16 @@ class ProposalAnswer(NamedTuple):
                 page.line(f"{number:>7,}  {reason}")
         if proposal.all_stay:
             page.line(f"{count(proposal.all_stay, 'set')} without a spare: every copy has a reason to stay.")
+        if proposal.protected:
+            page.line(
+                f"{count(proposal.protected, 'protected spare')} {agree(proposal.protected, 'stays', 'stay')} beside"
+                f" the keepers: {format_size(proposal.protected_bytes)} that would come free otherwise."
+            )
+        for label, sets in proposal.elsewhere.most_common():
+            page.line(
+                f"The spares of {count(sets, 'set')} lie elsewhere, in {visible(label)};"
+                f" to take them: foldkeep keep -o DOCKET --place {shlex.quote(label)}"
+            )
         if proposal.both_stay:
             page.line(
                 f"{count(proposal.both_stay, 'set')} of which an edit uses a copy of its own, so that both stay; "

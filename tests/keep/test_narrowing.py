@@ -1,0 +1,82 @@
+"""Filters and protections: whatever is typed, what goes is among what goes without, and parts make the whole."""
+
+import csv
+import re
+from pathlib import Path
+
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from harness.desks import Desk
+
+FOLDERS = ("2021/kite day", "2021/regatta", "best of", "old laptop/dump", "card/DCIM/100KITE", "import 2")
+NAMES = ("a.jpg", "a (1).jpg", "copy of a.jpg", "b.jpg", "c.mov", "IMG_0001.jpg", "a.xmp")
+HALVES = {
+    "--under PLACE/2021": "--not-under PLACE/2021",
+    "--name *a*": "--not-name *a*",
+    "--larger-than 1kB": "--smaller-than 1001",
+    "--kind photo": "--kind video --kind sidecar",
+    "--place place": "--place shelf",
+}
+"""Filters, each with one that takes all other files."""
+
+PROTECTIONS = ("--protect PLACE/2021", "--protect *.jpg", "--protect place:shelf", "--protect role:working")
+
+_files = st.dictionaries(
+    st.tuples(st.sampled_from(("place", "shelf")), st.sampled_from(FOLDERS), st.sampled_from(NAMES)),
+    st.tuples(st.integers(0, 3), st.integers(0, 3)),
+    min_size=2,
+    max_size=16,
+)
+
+
+def goes(desk: Desk, *words: str) -> set[str]:
+    """Return the paths of the files that `keep` proposes to fold."""
+    desk.docket.unlink(missing_ok=True)
+    answer = desk.run("keep", "-o", desk.docket, *words)
+    assert answer.status == 0, answer
+    with desk.docket.open(newline="") as stream:
+        return {row["path"] for row in csv.DictReader(stream) if row["action"] == "fold"}
+
+
+def library(top: Path, files: dict[tuple[str, str, str], tuple[int, int]]) -> Desk:
+    desk = Desk(top)
+    for (place, folder, name), (content, age) in files.items():
+        body = b"%d" % content * (700 if content % 2 else 1500) if not name.endswith(".xmp") else b"<x%d/>" % content
+        desk.place = top / place
+        desk.write(f"{folder}/{name}", body, 1_750_000_000 + age)
+    for place in ("place", "shelf"):
+        (top / place / "2021").mkdir(parents=True, exist_ok=True)
+        desk.run("scan", top / place)
+    desk.place = top / "place"
+    return desk
+
+
+@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(_files)
+def test_what_goes_is_among_what_goes_without_and_the_parts_make_the_whole(tmp_path_factory, files):
+    desk = library(tmp_path_factory.mktemp("desk"), files)
+    whole = goes(desk)
+
+    def with_words(line: str) -> set[str]:
+        return goes(desk, *line.replace("PLACE", str(desk.place)).split())
+
+    for line in PROTECTIONS:
+        assert with_words(line) <= whole, line
+    for one, other in HALVES.items():
+        first, second = with_words(one), with_words(other)
+        assert first | second <= whole, one
+        # A sidecar goes with what it belongs to, or not at all.
+        missing = {path for path in whole - first - second if not path.endswith(".xmp")}
+        assert not missing, (one, missing)
+        assert with_words(f"{one} --protect *(1)*") <= first, one
+
+
+def test_a_page_proposes_what_the_docket_does(desk: Desk):
+    files = [("place", "2021/kite day", "a.jpg"), ("place", "old laptop/dump", "copy of a.jpg")]
+    desk = library(desk.top, {file: (0, age) for age, file in enumerate(files)})
+    under = ("--under", desk.place / "2021")
+    assert goes(desk, *under) == set()
+    page = desk.top / "sheet.html"
+    assert desk.run("sheet", "-o", page, *under).status == 0
+    assert '"fold"' not in re.findall(r"<script[^>]*json[^>]*>(.*?)</script>", page.read_text(), re.DOTALL)[0]
