@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from foldkeep.find.catalogs import uses
 from foldkeep.find.copies import Duplicates, MediaSet, OtherSets, Question, duplicates
 from foldkeep.find.references import ProjectFolders
-from foldkeep.model import Action, CopySet, DocketRow, Problem, Progress, Step, StockFile, no_progress
+from foldkeep.model import Action, CopySet, DocketRow, PathBytes, Problem, Progress, Step, StockFile, no_progress
 from foldkeep.model.catalogs import Catalog
 from foldkeep.model.files import freed_files
 from foldkeep.model.names import folders_above
@@ -41,7 +41,8 @@ class Proposal:
     protected, protected_bytes
         Files that stay beside their keepers since they are protected, and the sum of their sizes.
     elsewhere
-        Sets with a file that was asked for of which what may go was not: how many, by the place of that.
+        Sets with a file that was asked for of which what may go was not: how many, by the folder at the top of a place
+        that has that.
     both_stay, in_use
         Sets of which a copy stays only since a document of a project uses it, and bytes of such copies: links or clones
         in their place would free them.
@@ -61,7 +62,7 @@ class Proposal:
     decoded: int = 0
     protected: int = 0
     protected_bytes: int = 0
-    elsewhere: Counter[str] = field(default_factory=Counter)
+    elsewhere: Counter[PathBytes] = field(default_factory=Counter)
     both_stay: int = 0
     in_use: int = 0
     emptied: int = 0
@@ -87,9 +88,9 @@ class Proposal:
         held = [each.copy for each in choice.verdicts if each.reason.startswith(PROTECTED)]
         self.protected += len(held)
         self.protected_bytes += sum({copy.identity: copy.size for copy in held}[each] for each in freed_files(held))
-        lost = [each.copy.place.label for each in choice.verdicts if each.reason == NOT_ASKED]
+        lost = {_top_folder(each.copy) for each in choice.verdicts if each.reason == NOT_ASKED}
         if lost and not folded:
-            self.elsewhere.update(set(lost))
+            self.elsewhere.update(lost)
 
     def counted(self, sets: Iterable[MediaSet]) -> Iterator[MediaSet]:
         """Yield sets of which a person decides, and count them."""
@@ -98,6 +99,13 @@ class Proposal:
             self.undecided += 1
             self.decoded += 1
             yield each
+
+
+def _top_folder(copy: StockFile) -> PathBytes:
+    """Return the folder at the top of its place that has a file; the place, if it lies there itself."""
+    place = copy.place.path.rstrip(b"/")
+    first, _, below = copy.path[len(place) + 1 :].partition(b"/")
+    return place + b"/" + first if below else copy.place.path
 
 
 def propose_for(

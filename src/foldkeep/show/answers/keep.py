@@ -9,11 +9,13 @@ from foldkeep.keep import Proposal, Wishes
 from foldkeep.model import visible
 from foldkeep.model.units import format_size
 
-from ..page.documents import Document
+from ..page.documents import Document, path_document
 from ..page.lines import NOTHING_FITS
 from ..page.page import CARE, GAIN, STRONG, Page
 from ..page.tables import Column
 from ..page.words import agree, count
+
+_MOST_FOLDERS = 5
 
 
 class ProposalAnswer(NamedTuple):
@@ -36,7 +38,7 @@ class ProposalAnswer(NamedTuple):
             "all_stay": proposal.all_stay,
             "protected": proposal.protected,
             "protected_bytes": proposal.protected_bytes,
-            "elsewhere": dict(proposal.elsewhere),
+            "elsewhere": [{**path_document(folder), "sets": sets} for folder, sets in proposal.elsewhere.most_common()],
             "both_stay": proposal.both_stay,
             "in_use": proposal.in_use,
             "emptied_folders": proposal.emptied,
@@ -76,11 +78,11 @@ class ProposalAnswer(NamedTuple):
                 f"{count(proposal.protected, 'protected spare')} {agree(proposal.protected, 'stays', 'stay')} beside"
                 f" the keepers: {format_size(proposal.protected_bytes)} that would come free otherwise."
             )
-        for label, sets in proposal.elsewhere.most_common():
-            page.line(
-                f"The spares of {count(sets, 'set')} lie elsewhere, in {visible(label)};"
-                f" to take them: foldkeep keep -o DOCKET --place {shlex.quote(label)}"
-            )
+        for folder, sets in proposal.elsewhere.most_common(_MOST_FOLDERS):
+            page.line(f"The spares of {count(sets, 'set')} lie elsewhere, in {visible(folder)}. To take those:")
+            page.line(f"foldkeep keep -o DOCKET --under {shlex.quote(visible(folder))}", indent=2)
+        if len(proposal.elsewhere) > _MOST_FOLDERS:
+            page.line(f"… and in {count(len(proposal.elsewhere) - _MOST_FOLDERS, 'more folder')}.")
         if proposal.both_stay:
             page.line(
                 f"{count(proposal.both_stay, 'set')} of which an edit uses a copy of its own, so that both stay; "
@@ -88,6 +90,9 @@ class ProposalAnswer(NamedTuple):
             )
         if proposal.undecided:
             page.line((f"{count(proposal.undecided, 'set')} undecided: every copy is left as it is.", CARE))
+        if not (proposal.spares or proposal.undecided):
+            page.line(f"Nothing is proposed to be folded; the reasons are in {self.docket}.")
+            return
         page.line(f"The docket is {self.docket}. Look at it in a spreadsheet, or set by set: foldkeep review {name}")
         page.line(f"Then carry it out: foldkeep fold {name}")
 
