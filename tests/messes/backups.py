@@ -164,4 +164,41 @@ BACKUPS = (
         "",
         "what was archived is not tidied without being asked for",
     ),
+    *(
+        Mess(
+            f"a conflicting copy called {name}",
+            f"""
+            2024/Regatta/kite.jpg = k
+            2024/Regatta/{name}.jpg = k @2020-01-01
+            """,
+            f"2024/Regatta/{name}.jpg",
+            "the plain name stays; the other one says that it is a copy",
+        )
+        for name in (
+            "kite (conflicted copy 2024-06-13)",
+            "kite (desk-2's conflicted copy 2024-06-13)",
+            "kite (conflicted copy 2024-06-13 101500)",
+            "kite (In Konflikt stehende Kopie von desk-2 2024-06-13)",
+            "kite (Copie en conflit de desk-2 2024-06-13)",
+            "kite (Copia en conflicto de desk-2 2024-06-13)",
+            "kite (desk-2's conflicted copy 2024-06-13) (1)",
+            "kite (copia in conflitto di desk-2 2024-06-13)",
+            "kite.sync-conflict-20240613-101500-ABCDEFG",
+            "kite_conflict-20240613-101500",
+        )
+    ),
+    Mess(
+        "a picture of a conflict",
+        """
+        2024/Rules/conflict (red kite).jpg = k
+        2024/Rules/b conflict on the meadow.jpg = l
+        Desktop/conflict (red kite).jpg = k
+        Desktop/b conflict on the meadow.jpg = l
+        """,
+        """
+        Desktop/conflict (red kite).jpg
+        Desktop/b conflict on the meadow.jpg
+        """,
+        "the word is in the name of the picture, and says nothing of a copy",
+    ),
 )

@@ -44,4 +44,43 @@ PROGRAMS = (
         "Desktop/kite.jpg",
         "the checkout is left alone, the album stays, the desktop is tidied",
     ),
+    *(
+        Mess(
+            f"a saved page with its {ending}",
+            f"""
+            Pages/The red kite.html = page
+            Pages/The red kite{ending}/kite.jpg = k
+            Pages/The red kite{ending}/logo.png = l
+            Pictures/2024 festival/kite.jpg = k
+            """,
+            "",
+            "the page shows its picture, and the album has its own",
+        )
+        for ending in ("_files", "-Dateien", "_fichiers", "_archivos", "_bestanden", ".data", "_ファイル")
+    ),
+    Mess(
+        "the same page saved twice",
+        """
+        Pages/The red kite.html = page
+        Pages/The red kite_files/kite.jpg = k
+        Pages/old/The red kite.htm = page
+        Pages/old/The red kite_files/kite.jpg = k
+        """,
+        "",
+        "a page and its folder are one thing, and both were saved",
+    ),
+    Mess(
+        "a folder beside a page of another name",
+        """
+        Pages/The red kite.html = page
+        Pages/The red kite 2024/kite.jpg = k
+        Pictures/2024 festival/kite.jpg = k
+        Pages/The red kite 2024/copy of kite.jpg = k
+        """,
+        """
+        Pages/The red kite 2024/kite.jpg
+        Pages/The red kite 2024/copy of kite.jpg
+        """,
+        "a year is no ending of a page's folder: the album stays",
+    ),
 )

@@ -7,10 +7,15 @@ from functools import lru_cache
 from .companions import stem_of
 
 _COPY_WORD = r"(?:copy|kopie|copie|copia)"
+_CONFLICT = r"(?:conflict|konflikt|conflit|conflitt|konflik)"
+# Programs that keep folders alike call so what two people changed: with a word for a copy, or a day, beside it.
+_IN_CONFLICT = rf"""\( (?=[^()]*{_CONFLICT}) (?=[^()]*(?:{_COPY_WORD}|\d{{4}}-\d\d-\d\d)) [^()]* \)"""
 _LOOKS_LIKE_A_COPY = re.compile(
     rf"""
       {_COPY_WORD} (?:\ \(\d+\))? \ (?:of|von|de|di)\ (?P<of>.*)  # "Copy of kite", "Copy (2) of kite"
     | (?P<plain>.+?) [\ _-]+ {_COPY_WORD} [\ _-]* (?:\d+|\(\d+\))?  # "kite copy", "kite - Copy (2)", "kite_copy3"
+    | (?P<told>.+?) [\ _-]* {_IN_CONFLICT}                      # "kite (conflicted copy 2024-06-13)"
+    | (?P<dated>.+?) [._-] (?:sync-)? {_CONFLICT} [._-] \d{{8}} .*  # "kite.sync-conflict-20240613-101500"
     | (?P<counted>.* [^\ ]) \ ?\(\d{{1,3}}\)                      # "kite (1)", "kite(1)"
     """,
     re.VERBOSE | re.IGNORECASE | re.DOTALL,
@@ -33,7 +38,7 @@ def plain_stem(name: bytes) -> str:
     'kite'
     """
     stem = _stem(name).casefold()
-    if ")" not in stem and "op" not in stem:  # nearly every name; the words for a copy have that in common
+    if ")" not in stem and "op" not in stem and "onf" not in stem:  # nearly every name: no word for a copy has neither
         return stem
     while found := _LOOKS_LIKE_A_COPY.fullmatch(stem):
         stem = next((part for part in found.groups() if part is not None), "")

@@ -110,6 +110,14 @@ class Listing:
         )
         return [join(folder, name) for folder, name in rows]
 
+    def web_pages(self) -> list[bytes]:
+        """Return the paths of the files whose names have ``.htm`` in them, in capital or small letters."""
+        rows = self._db.execute(
+            "SELECT d.path, f.name FROM files f JOIN folders d ON d.id = f.folder"
+            " WHERE instr(f.name, x'2e68746d') OR instr(f.name, x'2e48544d')"
+        )
+        return [join(folder, name) for folder, name in rows]
+
     def hard_links(self) -> list[list[bytes]]:
         """Return the paths of each file that has several names in the stock."""
         found: dict[tuple[int, int], list[bytes]] = {}
