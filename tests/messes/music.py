@@ -60,4 +60,56 @@ MUSIC = (
         "rips/disc/0{1-3} march.mp3",
         "the whole album stays",
     ),
+    Mess(
+        "two discs with one cover",
+        """
+        Music/Windmere Brass/Marches/disc 1/0{1-4} march.mp3 = m{1-4}
+        Music/Windmere Brass/Marches/disc 1/cover.jpg = c
+        Music/Windmere Brass/Marches/disc 2/0{5-8} march.mp3 = m{5-8}
+        Music/Windmere Brass/Marches/disc 2/cover.jpg = c
+        """,
+        "",
+        "a cover stays with its music",
+    ),
+    Mess(
+        "one portrait in three albums, once in a folder for the booklet",
+        """
+        Music/Windmere Brass/Marches/0{1-4} march.mp3 = m{1-4}
+        Music/Windmere Brass/Marches/booklet/portrait.jpg = p
+        Music/Windmere Brass/Hymns/0{1-3} hymn.mp3 = h{1-3}
+        Music/Windmere Brass/Hymns/folder.jpg = p
+        Music/Windmere Brass/Waltzes/0{1-3} waltz.mp3 = w{1-3}
+        Music/Windmere Brass/Waltzes/folder.jpg = p
+        """,
+        "",
+        "covers and booklets stay with their music",
+    ),
+    Mess(
+        "an album that was copied again with its cover",
+        """
+        Music/Windmere Brass/Marches/0{1-6} march.mp3 = m{1-6}
+        Music/Windmere Brass/Marches/cover.jpg = c
+        Music/Windmere Brass/Marches 2/0{1-6} march.mp3 = m{1-6} @2018-01-01
+        Music/Windmere Brass/Marches 2/cover.jpg = c @2018-01-01
+        """,
+        """
+        Music/Windmere Brass/Marches 2/0{1-6} march.mp3
+        Music/Windmere Brass/Marches 2/cover.jpg
+        """,
+        "the second album goes whole, with its cover",
+    ),
+    Mess(
+        "an album and its rip, each with the cover",
+        """
+        rips/disc/0{1-3} march.mp3 = m{1-3} @2018-01-01
+        rips/disc/cover.jpg = c @2018-01-01
+        Music/Windmere Brass/Marches/0{1-6} march.mp3 = m{1-6}
+        Music/Windmere Brass/Marches/cover.jpg = c
+        """,
+        """
+        rips/disc/0{1-3} march.mp3
+        rips/disc/cover.jpg
+        """,
+        "what is left of a rip would be its cover alone",
+    ),
 )

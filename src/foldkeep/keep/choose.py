@@ -29,6 +29,7 @@ _ON_A_SERVER = "on a server, where only what has the same content is folded"
 _NOT_MINE = "somebody else's on the server: it frees nothing of yours, and may go at any time"
 _UNUSED = "stays beside the copy that a document uses"
 _ALBUM = "part of an album, which stays whole"
+_COVER = "a cover, which stays with its music"
 _PACKED = "in a package (a bag), which stays whole"
 _NOT_PROVEN = "not proven to have the same content"
 _NO_RULE = "no rule decides between these copies"
@@ -139,7 +140,7 @@ class Chooser:
             for group in self._groups(here):
                 tied = self._tied(group, self._fixed(group))
                 if one.kind == "audio":
-                    self._albums.note(tied)
+                    self._albums.note(group, tied)
                 paths = {copy.path for copy in tied}
                 self._ranks.note(tied, [copy for copy in group if copy.path not in paths])
         for tie in self._ties.values():
@@ -149,6 +150,8 @@ class Chooser:
     def _shape_of(self, one: CopySet) -> Shape | None:
         """Return the shape of a set, whose tie is known then; None if it must be looked at by itself."""
         if not self._has_shapes or one.digest is None or one.kind == "audio" or len(one.copies) < 2:
+            return None
+        if one.kind == "photo" and self._albums.are_of_music(one.copies):
             return None
         shape = shape_of(one.copies)
         if shape is None or shape in self._ties:
@@ -223,6 +226,8 @@ class Chooser:
         if one.kind == "audio" and self._ranks is not None:
             tied = self._tied(here, fixed)
             fixed |= {copy.path: _ALBUM for copy in self._albums.whole(tied) if copy.path not in fixed}
+        if one.kind == "photo" and self._ranks is not None:
+            fixed |= {copy.path: _COVER for copy in self._albums.with_their_music(here) if copy.path not in fixed}
         if all(copy.path in fixed for copy in here):
             return Choice([*away, *(Verdict(copy, Action.LEAVE, fixed[copy.path]) for copy in here)])
         keepers: dict[bytes, str] = {}
