@@ -2,9 +2,9 @@
 
     python scripts/mutants.py [--count 200] [--seed 1] [--jobs 2] [--most 60] [ROOM ...]
 
-A first run of the tests, with coverage, tells which tests come by each line; it is kept in .mutants/ until the code
-changes. Then each mutant is written into a copy of the code, and the tests that come by its line are run, the quickest
-first, until one fails. Survivors are listed with what was changed.
+A first run of the rooms' own tests, with coverage, tells which tests come by each line; it is kept in .mutants/ until
+the code changes. Then each mutant is written into a copy of the code, and the tests that come by its line are run, the
+quickest first, until one fails. Survivors are listed with what was changed.
 """
 
 import argparse
@@ -17,7 +17,7 @@ import shutil
 import subprocess
 import sys
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import NamedTuple
@@ -111,11 +111,11 @@ def _without_annotations(tree: ast.Module) -> ast.Module:
     return Quiet().visit(tree)
 
 
-def covered() -> tuple[dict[str, dict[int, list[str]]], dict[str, float]]:
+def covered(rooms: Sequence[str]) -> tuple[dict[str, dict[int, list[str]]], dict[str, float]]:
     """Return the tests that come by each line, by file, and how long each takes; asked of the tests themselves once."""
     import coverage
 
-    state = hashlib.sha256()
+    state = hashlib.sha256(" ".join(rooms).encode())
     for path in sorted([*(HERE / "src").rglob("*.py"), *(HERE / "tests").rglob("*.py")]):
         state.update(path.read_bytes())
     kept = WORK / "covered.json"
@@ -125,9 +125,9 @@ def covered() -> tuple[dict[str, dict[int, list[str]]], dict[str, float]]:
     print("running the tests once, to see which come by each line", flush=True)
     WORK.mkdir(exist_ok=True)
     report = WORK / "report.xml"
-    line = [sys.executable, "-m", "pytest", "-n", "2", "--dist", "worksteal", "-p", "no:cacheprovider",
-            "-m", "not long", "--cov=foldkeep", "--cov-context=test", "--cov-report=", f"--junit-xml={report}",
-            "-o", "junit_family=xunit1"]  # fmt: skip
+    line = [sys.executable, "-m", "pytest", *(f"tests/{room}" for room in rooms), "-n", "2", "--dist", "worksteal",
+            "-p", "no:cacheprovider", "-m", "not long and not more", "--cov=foldkeep", "--cov-context=test",
+            "--cov-report=", f"--junit-xml={report}", "-o", "junit_family=xunit1"]  # fmt: skip
     variables = {**os.environ, "COVERAGE_FILE": str(WORK / "coverage")}
     subprocess.run(line, cwd=HERE, env=variables, check=False)
     data = coverage.CoverageData(basename=str(WORK / "coverage"))
@@ -165,7 +165,7 @@ def survives(mutant: Mutant, tests: list[str], copy: Path) -> bool:
     target = copy / mutant.path
     raw = (HERE / mutant.path).read_bytes()
     target.write_bytes(raw[: mutant.start] + mutant.new.encode() + raw[mutant.end :])
-    line = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", "-m", "not long", *tests]
+    line = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", "-m", "not long and not more", *tests]
     variables = {**os.environ, "PYTHONPATH": str(copy / "src"), "PYTHONDONTWRITEBYTECODE": "1"}
     try:
         ended = subprocess.run(line, cwd=copy, env=variables, capture_output=True, timeout=SECONDS, check=False)
@@ -185,7 +185,7 @@ def main() -> int:
     parser.add_argument("--jobs", type=int, default=2)
     parser.add_argument("--most", type=int, default=60, help="tests a mutant")
     args = parser.parse_args()
-    lines, seconds = covered()
+    lines, seconds = covered(args.rooms)
     files = [path.relative_to(HERE) for room in args.rooms for path in sorted((HERE / PACKAGE / room).rglob("*.py"))]
     every = [mutant for path in files for mutant in mutants_of(path)]
     drawn = random.Random(args.seed).sample(every, min(args.count, len(every)))
