@@ -160,8 +160,8 @@ def tests_for(
     return sorted(tests, key=lambda test: (seconds.get(test, 1.0), test))[:most]
 
 
-def survives(mutant: Mutant, tests: list[str], copy: Path) -> bool:
-    """Tell whether no test fails with a mutant in a copy of the code."""
+def verdict_on(mutant: Mutant, tests: list[str], copy: Path) -> str:
+    """Run tests with a mutant in a copy of the code; return whether it was caught, survived, or made them hang."""
     target = copy / mutant.path
     raw = (HERE / mutant.path).read_bytes()
     target.write_bytes(raw[: mutant.start] + mutant.new.encode() + raw[mutant.end :])
@@ -169,9 +169,9 @@ def survives(mutant: Mutant, tests: list[str], copy: Path) -> bool:
     variables = {**os.environ, "PYTHONPATH": str(copy / "src"), "PYTHONDONTWRITEBYTECODE": "1"}
     try:
         ended = subprocess.run(line, cwd=copy, env=variables, capture_output=True, timeout=SECONDS, check=False)
-        return ended.returncode == 0
+        return "caught" if ended.returncode else "survived"
     except subprocess.TimeoutExpired:
-        return False
+        return "hung"
     finally:
         target.write_bytes(raw)
 
@@ -207,7 +207,7 @@ def main() -> int:
         copy = copies.pop()
         begun = time.monotonic()
         try:
-            verdict = "survived" if survives(mutant, tests, copy) else "caught"
+            verdict = verdict_on(mutant, tests, copy)
         finally:
             copies.append(copy)
         print(f"{verdict:9} {time.monotonic() - begun:5.0f} s, {len(tests):2} tests  {mutant}", flush=True)
@@ -218,9 +218,11 @@ def main() -> int:
     print()
     for room in args.rooms:
         here = [verdict for mutant, verdict in verdicts if mutant.path.is_relative_to(PACKAGE / room)]
-        print(f"{room:8} {here.count('caught'):4} of {len(here)} caught")
+        print(
+            f"{room:8} {here.count('caught') + here.count('hung'):4} of {len(here)} noticed, {here.count('hung')} hung"
+        )
     for mutant, verdict in verdicts:
-        if verdict != "caught":
+        if verdict not in ("caught", "hung"):
             print(f"{verdict}: {mutant}")
     return 0
 

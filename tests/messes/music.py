@@ -85,6 +85,17 @@ MUSIC = (
         "covers and booklets stay with their music",
     ),
     Mess(
+        "a cover that was taken from a shoot",
+        """
+        Music/Windmere Brass/Marches/0{1-4} march.mp3 = m{1-4}
+        Music/Windmere Brass/Marches/cover.jpg = p3
+        Pictures/2024 Brass band/portrait {1-5}.jpg = p{1-5}
+        Desktop/portrait 3.jpg = p3 @2018-01-01
+        """,
+        "Desktop/portrait 3.jpg",
+        "the cover stays with its music, and the shoot whole",
+    ),
+    Mess(
         "an album that was copied again with its cover",
         """
         Music/Windmere Brass/Marches/0{1-6} march.mp3 = m{1-6}

@@ -1,6 +1,6 @@
 """Albums: folders of music that stay whole, with their covers, though another one shares some of their tunes."""
 
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Sequence
 from functools import cached_property
 from itertools import combinations
@@ -17,7 +17,6 @@ class Albums:
 
     def __init__(self, stock: Stock) -> None:
         self._shared: Counter[tuple[bytes, bytes]] = Counter()
-        self._common: Counter[tuple[bytes, bytes]] = Counter()
         self._stock = stock
 
     @cached_property
@@ -25,27 +24,41 @@ class Albums:
         """How many tunes lie in each folder."""
         return Counter(map(_folder, self._stock.listing.paths_of_kind("audio")))
 
-    def note(self, copies: Sequence[StockFile], tied: Sequence[StockFile]) -> None:
-        """Count the folders that share a tune, with all its copies and with those between which no rule decides."""
-        for counts, some in ((self._common, copies), (self._shared, tied)):
-            folders = sorted({_folder(copy.path) for copy in some})
-            if len(folders) <= _MOST_FOLDERS:
-                counts.update(combinations(folders, 2))
+    @cached_property
+    def _common(self) -> Counter[tuple[bytes, bytes]]:
+        """How many tunes two folders have in common."""
+        folders: dict[bytes, set[bytes]] = defaultdict(set)
+        for path, kind, digest in self._stock.listing.named_contents():
+            if kind == "audio" and digest:
+                folders[digest].add(_folder(path))
+        shared = (sorted(each) for each in folders.values() if 1 < len(each) <= _MOST_FOLDERS)
+        return Counter(pair for each in shared for pair in combinations(each, 2))
 
-    def with_their_music(self, pictures: Sequence[StockFile]) -> list[StockFile]:
-        """Return the pictures of one content that stay with music: covers of albums that do not lie in each other."""
-        if not self.are_of_music(pictures):
-            return []
-        homes = {copy.path: self._home(copy.path) for copy in pictures}
+    def note(self, tied: Sequence[StockFile]) -> None:
+        """Count the folders that share a tune."""
+        folders = sorted({_folder(copy.path) for copy in tied})
+        if len(folders) <= _MOST_FOLDERS:
+            self._shared.update(combinations(folders, 2))
+
+    def covers(self, pictures: Sequence[StockFile]) -> list[StockFile]:
+        """Return the pictures of one content that stay with music: covers of albums that do not lie whole in the album
+        of another one.
+        """
+        homes = {copy.path: self._home(copy.path) for copy in pictures} if self._held else {}
         return [
             copy
             for copy in pictures
-            if not any(
+            if homes.get(copy.path)
+            and not any(
                 self._lies_whole_in(homes[copy.path], homes[other.path]) for other in pictures if other is not copy
             )
         ]
 
-    def are_of_music(self, pictures: Sequence[StockFile]) -> bool:
+    def are_with_music(self, pictures: Sequence[StockFile]) -> bool:
+        """Tell whether one of some pictures lies with music."""
+        return bool(self._held) and any(self._home(copy.path) for copy in pictures)
+
+    def are_all_with_music(self, pictures: Sequence[StockFile]) -> bool:
         """Tell whether each of some pictures lies with music."""
         return bool(self._held) and all(self._home(copy.path) for copy in pictures)
 

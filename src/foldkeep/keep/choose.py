@@ -140,7 +140,7 @@ class Chooser:
             for group in self._groups(here):
                 tied = self._tied(group, self._fixed(group))
                 if one.kind == "audio":
-                    self._albums.note(group, tied)
+                    self._albums.note(tied)
                 paths = {copy.path for copy in tied}
                 self._ranks.note(tied, [copy for copy in group if copy.path not in paths])
         for tie in self._ties.values():
@@ -151,7 +151,7 @@ class Chooser:
         """Return the shape of a set, whose tie is known then; None if it must be looked at by itself."""
         if not self._has_shapes or one.digest is None or one.kind == "audio" or len(one.copies) < 2:
             return None
-        if one.kind == "photo" and self._albums.are_of_music(one.copies):
+        if one.kind == "photo" and self._albums.are_with_music(one.copies):
             return None
         shape = shape_of(one.copies)
         if shape is None or shape in self._ties:
@@ -226,8 +226,6 @@ class Chooser:
         if one.kind == "audio" and self._ranks is not None:
             tied = self._tied(here, fixed)
             fixed |= {copy.path: _ALBUM for copy in self._albums.whole(tied) if copy.path not in fixed}
-        if one.kind == "photo" and self._ranks is not None:
-            fixed |= {copy.path: _COVER for copy in self._albums.with_their_music(here) if copy.path not in fixed}
         if all(copy.path in fixed for copy in here):
             return Choice([*away, *(Verdict(copy, Action.LEAVE, fixed[copy.path]) for copy in here)])
         keepers: dict[bytes, str] = {}
@@ -244,8 +242,11 @@ class Chooser:
             verdicts = [self._unless_used(verdict, keepers) for verdict in verdicts]
         return Choice([*away, *verdicts], why=next(iter(keepers.values())))
 
-    def _used_of(self, copies: Iterable[StockFile]) -> dict[bytes, str]:
-        return {copy.path: self.used[copy.path] for copy in copies if copy.path in self.used}
+    def _used_of(self, copies: Sequence[StockFile]) -> dict[bytes, str]:
+        """Return the copies that stay where something looks for them, by path, with the reason."""
+        found = {copy.path: self.used[copy.path] for copy in copies if copy.path in self.used}
+        covers = self._albums.covers(copies) if copies[0].kind == "photo" and self._ranks is not None else []
+        return {copy.path: _COVER for copy in covers} | found
 
     def _unless_used(self, verdict: Verdict, keepers: Iterable[bytes]) -> Verdict:
         """Return a verdict, changed if a catalogue would lose the file."""
@@ -333,13 +334,16 @@ class Chooser:
         What a document uses stays anyway, and is by itself no reason for a sorted copy elsewhere to go; a copy in a
         dump goes if one that is used was sorted.
         """
-        free = [copy for copy in copies if copy.path not in self.used]
+        used = self._used_of(copies)
+        free = [copy for copy in copies if copy.path not in used]
         if not free or len(free) == len(copies):
             return list(copies)
+        if copies[0].kind == "photo" and self._albums.are_all_with_music(copies):
+            return [copy for copy in copies if copy.path in used]  # the others' albums lie whole in theirs
         best = list(copies)
         for rule in self._orderly:
             best = rule.narrow(best)
-        return [copy for copy in best if copy.path not in self.used] or best
+        return [copy for copy in best if copy.path not in used] or best
 
     def _keep_more(self, here: list[StockFile], keepers: dict[bytes, str], fixed: dict[bytes, str]) -> None:
         """Add keepers until as many copies stay as are asked for, on disks without one first."""
