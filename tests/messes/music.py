@@ -96,6 +96,21 @@ MUSIC = (
         "the cover stays with its music, and the shoot whole",
     ),
     Mess(
+        "pictures with spoken notes beside them",
+        """
+        2024/Regatta/IMG_{1-5}.jpg = p{1-5}
+        2024/Regatta/IMG_{1-5}.wav = w{1-5}
+        Desktop/IMG_3.jpg = p3 @2018-01-01
+        phone/IMG_{1-2}.jpg = p{1-2} @2018-01-01
+        phone/IMG_{1-2}.wav = v{1-2} @2018-01-01
+        """,
+        """
+        Desktop/IMG_3.jpg
+        phone/IMG_{1-2}.jpg
+        """,
+        "a note that the camera recorded makes no album of a shoot",
+    ),
+    Mess(
         "an album that was copied again with its cover",
         """
         Music/Windmere Brass/Marches/0{1-6} march.mp3 = m{1-6}

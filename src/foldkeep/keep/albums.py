@@ -25,6 +25,13 @@ class Albums:
         return Counter(map(_folder, self._stock.listing.paths_of_kind("audio")))
 
     @cached_property
+    def _music(self) -> set[bytes]:
+        """The folders of music: with several tunes, and more of them than pictures, which may have spoken notes."""
+        some = {folder for folder, tunes in self._held.items() if tunes >= _FEWEST}
+        pictures = Counter(map(_folder, self._stock.listing.paths_of_kind("photo"))) if some else Counter[bytes]()
+        return {folder for folder in some if self._held[folder] > pictures[folder]}
+
+    @cached_property
     def _common(self) -> Counter[tuple[bytes, bytes]]:
         """How many tunes two folders have in common."""
         folders: dict[bytes, set[bytes]] = defaultdict(set)
@@ -44,7 +51,7 @@ class Albums:
         """Return the pictures of one content that stay with music: covers of albums that do not lie whole in the album
         of another one.
         """
-        homes = {copy.path: self._home(copy.path) for copy in pictures} if self._held else {}
+        homes = {copy.path: self._home(copy.path) for copy in pictures} if self._music else {}
         return [
             copy
             for copy in pictures
@@ -56,16 +63,16 @@ class Albums:
 
     def are_with_music(self, pictures: Sequence[StockFile]) -> bool:
         """Tell whether one of some pictures lies with music."""
-        return bool(self._held) and any(self._home(copy.path) for copy in pictures)
+        return bool(self._music) and any(self._home(copy.path) for copy in pictures)
 
     def are_all_with_music(self, pictures: Sequence[StockFile]) -> bool:
         """Tell whether each of some pictures lies with music."""
-        return bool(self._held) and all(self._home(copy.path) for copy in pictures)
+        return bool(self._music) and all(self._home(copy.path) for copy in pictures)
 
     def _home(self, path: bytes) -> bytes:
         """Return the folder of music that a picture belongs to, its own or the one around that; empty if none."""
         folder = _folder(path)
-        return next((each for each in (folder, _folder(folder)) if self._held[each]), b"")
+        return next((each for each in (folder, _folder(folder)) if each in self._music), b"")
 
     def _lies_whole_in(self, one: bytes, other: bytes) -> bool:
         return one == other or self._held[one] == self._common[min(one, other), max(one, other)]

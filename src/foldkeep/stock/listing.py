@@ -111,10 +111,10 @@ class Listing:
         return [join(folder, name) for folder, name in rows]
 
     def web_pages(self) -> list[bytes]:
-        """Return the paths of the files whose names have ``.htm`` in them, in capital or small letters."""
+        """Return the paths of the files whose names have ``.htm`` in them, in any letters; perhaps others."""
         rows = self._db.execute(
             "SELECT d.path, f.name FROM files f JOIN folders d ON d.id = f.folder"
-            " WHERE instr(f.name, x'2e68746d') OR instr(f.name, x'2e48544d')"
+            " WHERE hex(f.name) LIKE '%2E68746D%' OR hex(f.name) LIKE '%2E48544D%'"
         )
         return [join(folder, name) for folder, name in rows]
 
