@@ -32,8 +32,10 @@ for each in /etc/resolv.conf /etc/hosts /etc/pip.conf /etc/xdg/pip /etc/ssl/cert
     mkdir -p "$root$(dirname "$each")"
     cp -aLT "$each" "$root$each"
 done
-for each in /opt/wheels /opt/pypi /opt/pypi-more; do
+# Folders of packages that this machine's pip is set up to look into as well.
+for each in $(python3 -m pip config list | tr "' " '\n\n' | sed -n 's#^\(file://\)\{0,1\}\(/.*\)#\2#p' | sort -u); do
     [ -d "$each" ] || continue
+    each=${each%/simple} # an index has its files beside it
     mkdir -p "$root$each"
     mount --bind "$each" "$root$each"
 done

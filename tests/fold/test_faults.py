@@ -52,15 +52,6 @@ def telling(sites: list[tuple]) -> list[int]:
     return [number for number, site in enumerate(sites, start=1) if site[-1] == "before" or not is_look(site)]
 
 
-def sites_of(scenes: Scenes, without: str) -> list[tuple]:
-    """Return where the points of a command are, by running it once with nothing failing."""
-    scenes.reset()
-    points = Points(lambda *_: None, looks=True)
-    with points.armed(without=without):
-        scenes.desk.run(*scenes.line())
-    return points.site
-
-
 KINDS = [(word, lasts) for word in FAULTS for lasts in (False, True)]
 
 
@@ -73,7 +64,7 @@ def test_whatever_kind_of_call_fails_nothing_is_lost(tmp_path, far, command, wit
     unvisited, visits, points = Unvisited(), 0, 0
     for method in ["fold"] if without else methods_of(command):
         scenes = Scenes(new_folder(tmp_path / method), new_folder(far / method), method, command)
-        sites = sites_of(scenes, without)
+        sites = scenes.sites(without, looks=True)
         points += len(sites)
         for number in unvisited.of((at for at in telling(sites) if is_look(sites[at - 1]) == looks), sites):
             visits += 1
@@ -91,7 +82,7 @@ def test_whatever_kind_of_call_fails_nothing_is_lost(tmp_path, far, command, wit
 ])  # fmt: skip
 def test_whatever_call_fails_nothing_is_lost(tmp_path, far, method, command, without):
     scenes = Scenes(tmp_path, far, method, command)
-    sites = sites_of(scenes, without)
+    sites = scenes.sites(without, looks=True)
     visits = 0
     for number in telling(sites):
         for word, lasts in KINDS[number % STRIDE :: STRIDE]:

@@ -3,6 +3,7 @@
 import hashlib
 import os
 import shutil
+from collections.abc import Iterator
 from datetime import timedelta
 from pathlib import Path
 
@@ -12,9 +13,10 @@ from foldkeep.fold.servers import waiting
 from foldkeep.fold.servers.waiting import SidesWait
 from foldkeep.model import Method, RunFile, RunFileState
 from foldkeep.stock import Stock
-from harness.desks import Desk, contents, edit, folded_pair, left, pair
+from harness.desks import Answer, Desk, contents, edit, folded_pair, left, pair
 from harness.essences import made, worded
 from harness.points import Points, befores, kill_at
+from harness.snapshots import Snapshot
 
 DAY = 24 * 3600 * 10**9
 
@@ -205,6 +207,25 @@ def test_each_file_in_a_fold_is_accounted_for_whatever_rots_in_its_journal(tmp_p
     assert told == {1}
 
 
+def killed_at_each(desk: Desk, *line: str | os.PathLike[str]) -> Iterator[tuple[tuple, Answer | None]]:
+    """Run a command to its end, yield its answer; then from the same state again, killed before each change in turn."""
+    saved = [Snapshot.of(top) for top in (desk.place, desk.stock.parent)]
+    points = Points(lambda *_: None)
+    with points.armed():
+        answer = desk.run(*line)
+    yield (), answer
+    for number in befores(points.site):
+        for snapshot in saved:
+            snapshot.restore()
+        child = os.fork()
+        if child == 0:
+            with Points(kill_at(number)).armed():
+                desk.run(*line)
+            os._exit(0)
+        os.waitpid(child, 0)
+        yield points.site[number - 1], None
+
+
 def test_a_stray_in_a_fold_is_told_by_all_that_look_and_comes_back_at_every_kill(tmp_path: Path):
     desk = Desk(tmp_path)
     folded_pair(desk)
@@ -218,28 +239,14 @@ def test_a_stray_in_a_fold_is_told_by_all_that_look_and_comes_back_at_every_kill
             answer = desk.run(*words)
             assert (answer.status, "no line of a journal names it" in answer.err) == (1, True), words
             assert journal.exists() == is_there, words  # who looks writes nothing
-    saved = tmp_path / "saved"
-    tops = {"place": desk.place, "stock": desk.stock.parent}
-    for name, top in tops.items():
-        shutil.copytree(top, saved / name)
-    points = Points(lambda *_: None)
-    with points.armed():
-        answer = desk.run("unfold", "1")
-    assert (answer.status, (desk.place / "from the fold 000009.jpg").read_bytes()) == (1, b"nobody knows me")
-    assert not (desk.place / ".foldkeep").exists()
-    for number in befores(points.site):
-        for name, top in tops.items():
-            shutil.rmtree(top)
-            shutil.copytree(saved / name, top)
-        child = os.fork()
-        if child == 0:
-            with Points(kill_at(number)).armed():
-                desk.run("unfold", "1")
-            os._exit(0)
-        os.waitpid(child, 0)
+    for site, answer in killed_at_each(desk, "unfold", "1"):
+        if answer:
+            assert (answer.status, (desk.place / "from the fold 000009.jpg").read_bytes()) == (1, b"nobody knows me")
+            assert not (desk.place / ".foldkeep").exists()
+            continue
         desk.run("unfold", "1")
         desk.run("unfold", "--from", desk.place)
-        assert hashlib.sha256(b"nobody knows me").hexdigest() in contents(desk.place), points.site[number - 1]
+        assert hashlib.sha256(b"nobody knows me").hexdigest() in contents(desk.place), site
         assert len(list(desk.place.glob("**/kite.jpg"))) == 2
 
 
@@ -249,25 +256,11 @@ def test_a_link_that_was_prepared_and_is_the_last_name_of_an_edit_stays(tmp_path
     desk.write("kite.jpg", b"kite" * 500)
     desk.write("copies/kite.jpg", b"kite" * 500)
     desk.proposed()
-    saved = tmp_path / "saved"
-    tops = {"place": desk.place, "stock": desk.stock.parent}
-    for name, top in tops.items():
-        shutil.copytree(top, saved / name)
-    line = ("fold", desk.docket, "--yes", "--method", "hard-link")
-    points = Points(lambda *_: None)
-    with points.armed():
-        assert desk.run(*line).status == 0
     seen = 0
-    for number in befores(points.site):
-        for name, top in tops.items():
-            shutil.rmtree(top)
-            shutil.copytree(saved / name, top)
-        child = os.fork()
-        if child == 0:
-            with Points(kill_at(number)).armed():
-                desk.run(*line)
-            os._exit(0)
-        os.waitpid(child, 0)
+    for site, answer in killed_at_each(desk, "fold", desk.docket, "--yes", "--method", "hard-link"):
+        if answer:
+            assert answer.status == 0
+            continue
         prepared = [path for path in desk.place.glob(".foldkeep/*/files/in-*") if path.stat().st_nlink == 2]
         for path in prepared:
             seen += 1
@@ -278,7 +271,7 @@ def test_a_link_that_was_prepared_and_is_the_last_name_of_an_edit_stays(tmp_path
             keeper.unlink()
             for words in (("ledger",), ("scan", desk.place), ("unfold", "1")):
                 desk.run(*words)
-                assert hashlib.sha256(edited).hexdigest() in contents(desk.place), (points.site[number - 1], words)
+                assert hashlib.sha256(edited).hexdigest() in contents(desk.place), (site, words)
     assert seen
 
 

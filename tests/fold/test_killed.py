@@ -41,15 +41,6 @@ def test_killed_or_failing_while_a_place_is_first_marked_nothing_is_left_of_that
         check_recovery(scenes, "fold", number % 2 == 1, f"failing {where}")
 
 
-def changes_of(scenes: Scenes, without: str) -> list[tuple]:
-    """Return where the points of a command are, by running it once with nothing done at any."""
-    scenes.reset()
-    points = Points(lambda *_: None)
-    with points.armed(without=without):
-        scenes.desk.run(*scenes.line())
-    return points.site
-
-
 @pytest.mark.parametrize(("command", "without"), [
     *((command, "") for command in COMMANDS),
     *(
@@ -62,7 +53,7 @@ def test_killed_at_each_kind_of_change_nothing_is_lost_and_all_can_be_taken_back
     unvisited, visits, points = Unvisited(), 0, 0
     for method in ["fold"] if without else methods_of(command):
         scenes = Scenes(new_folder(tmp_path / method), new_folder(far / method), method, command)
-        sites = changes_of(scenes, without)
+        sites = scenes.sites(without)
         points += len(sites)
         for number in unvisited.of(befores(sites), sites):
             visit(scenes, number, without, alone=number % 2 == 0)
@@ -85,7 +76,7 @@ def visit(scenes: Scenes, number: int, without: str, *, alone: bool) -> bool:
 def test_killed_where_files_are_cloned_nothing_is_lost(tmp_path, far, command):
     with attached_drive(tmp_path, "xfs") as (_, point):
         scenes = Scenes(point, far, "clone", command)
-        sites = changes_of(scenes, "")
+        sites = scenes.sites("")
         for number in Unvisited().of(befores(sites), sites):
             visit(scenes, number, "", alone=number % 2 == 0)
 

@@ -272,15 +272,6 @@ def visit(scenes: Scenes, number: int, act: Act, before: set[str], without: str)
         check_after(scenes, hand, before, where)
 
 
-def sites_of(scenes: Scenes, without: str) -> list[tuple]:
-    """Return where the points of a command are, by running it once with nothing done at any."""
-    scenes.reset()
-    points = Points(lambda *_: None, looks=True)
-    with points.armed(without=without):
-        scenes.desk.run(*scenes.line())
-    return points.site
-
-
 HANDED = [
     *CASES,
     *((method, "unfold-from") for method in ("fold", "move-far", "hard-link", "symlink", "words-fold")),
@@ -336,7 +327,7 @@ def test_another_program_loses_nothing_at_any_kind_of_call(tmp_path, far, comman
     for method in ["fold"] if without else methods:
         scenes = scenes_of(tmp_path / method, new_folder(far / method), method, command)
         before = scenes.kept
-        sites = sites_of(scenes, without)
+        sites = scenes.sites(without, looks=True)
         numbers = [each for each in numbers_to_visit(scenes, sites, without) if kind(sites[each - 1])]
         points += len(sites)
         for number in unvisited.of(numbers, sites):
@@ -357,7 +348,7 @@ def test_another_program_loses_nothing_at_any_kind_of_call(tmp_path, far, comman
 ])  # fmt: skip
 def test_another_program_loses_nothing_at_any_point(tmp_path, far, method, command, without):
     scenes = scenes_of(tmp_path / "desk", far, method, command)
-    before, sites, visits = scenes.kept, sites_of(scenes, without), 0
+    before, sites, visits = scenes.kept, scenes.sites(without, looks=True), 0
     for number in numbers_to_visit(scenes, sites, without):
         for act in ACTS[number % STRIDE :: STRIDE]:
             if not is_told(scenes, act, sites[number - 1]):

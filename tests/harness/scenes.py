@@ -206,6 +206,14 @@ class Scenes:
         folders = {folder: os.stat(folder).st_mode for folder, _, _ in os.walk(self.desk.place)}
         return {**files, **{path: mode for path, mode in folders.items() if ".foldkeep" not in path}}
 
+    def sites(self, without: str, *, looks: bool = False) -> list[tuple]:
+        """Return where the points of the command are, by running it once with nothing done at any."""
+        self.reset()
+        points = Points(lambda *_: None, looks=looks)
+        with points.armed(without=without):
+            self.desk.run(*self.line())
+        return points.site
+
     def killed_at(self, number: int, without: str) -> bool:
         """Run the command in a child that is killed at its n-th point; return whether it lived to its end."""
         return self.stopped(kill_at(number), without)

@@ -14,8 +14,8 @@ outside, and ``out-000001.jpg``, what had its name outside. Slots begin with a d
 import errno
 import os
 import stat
-from collections.abc import Callable, Container
-from contextlib import ExitStack, suppress
+from collections.abc import Callable, Container, Iterator
+from contextlib import ExitStack, contextmanager, suppress
 from functools import partial
 from types import TracebackType
 from typing import Self
@@ -27,7 +27,7 @@ from foldkeep.storage.local.changes import flush, keeping_times, remove_folder, 
 from foldkeep.storage.local.drives import LOCK_NAME, MARK_NAME, PROBE, is_our_mark, mark_stays
 from foldkeep.storage.local.reading import FOLDER, facts_of, may_be_one, open_in, open_top
 
-from .journal import NAMES, VERSION, Begun, Journal, Record, UnknownJournal, journal_in
+from .journal import NAMES, VERSION, Begun, Journal, Record, journal_in
 from .removing.own import discard
 
 FILES = b"files"
@@ -235,16 +235,23 @@ def _waits_something(run: int) -> bool:
 
 def _known_numbers(run: int, place: bytes) -> set[int]:
     """Return the numbers of the files that the journal of a run tells of; UnknownJournal if it cannot be read."""
-    try:
-        descriptor, version = journal_in(run)
-    except UnknownJournal:
-        raise
-    except FileNotFoundError:
-        return set()
-    try:
-        journal = Journal(descriptor, place, version)
+    with _journal_to_read(run, place) as journal:
+        if journal is None:
+            return set()
         journal.check_known()
         return journal.numbers()
+
+
+@contextmanager
+def _journal_to_read(run: int, place: bytes) -> Iterator[Journal | None]:
+    """Open the journal in the open folder of a run for reading alone; None where it was taken away."""
+    try:
+        descriptor, version = journal_in(run, only_reads=True)
+    except FileNotFoundError:
+        yield None
+        return
+    try:
+        yield Journal(descriptor, place, version)
     finally:
         os.close(descriptor)
 
@@ -307,16 +314,8 @@ def is_prepared(files: int, name: bytes, records: Callable[[], list[Record]]) ->
 
 def records_in(run: int, place: bytes) -> list[Record]:
     """Return what the journal in the open folder of a run tells; nothing where it was taken away."""
-    try:
-        descriptor, version = journal_in(run, only_reads=True)
-    except UnknownJournal:
-        raise
-    except FileNotFoundError:
-        return []
-    try:
-        return Journal(descriptor, place, version).read()
-    finally:
-        os.close(descriptor)
+    with _journal_to_read(run, place) as journal:
+        return [] if journal is None else journal.read()
 
 
 def files_folder(place: bytes, key: str) -> bytes:

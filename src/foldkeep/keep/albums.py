@@ -61,13 +61,9 @@ class Albums:
             )
         ]
 
-    def are_with_music(self, pictures: Sequence[StockFile]) -> bool:
-        """Tell whether one of some pictures lies with music."""
-        return bool(self._music) and any(self._home(copy.path) for copy in pictures)
-
-    def are_all_with_music(self, pictures: Sequence[StockFile]) -> bool:
-        """Tell whether each of some pictures lies with music."""
-        return bool(self._music) and all(self._home(copy.path) for copy in pictures)
+    def with_music(self, pictures: Sequence[StockFile]) -> list[StockFile]:
+        """Return those of some pictures that lie with music."""
+        return [copy for copy in pictures if self._home(copy.path)] if self._music else []
 
     def _home(self, path: bytes) -> bytes:
         """Return the folder of music that a picture belongs to, its own or the one around that; empty if none."""

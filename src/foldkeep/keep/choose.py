@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from foldkeep.find.references import package_folders
 from foldkeep.model import Action, CopySet, Role, StockFile, visible
-from foldkeep.model.disks import why_not_apart
+from foldkeep.model.disks import Disks, why_not_apart
 from foldkeep.model.names import lies_below
 from foldkeep.model.remote import SOMEBODY_ELSE, is_remote
 from foldkeep.scan.disks import DisksOfFiles
@@ -151,7 +151,7 @@ class Chooser:
         """Return the shape of a set, whose tie is known then; None if it must be looked at by itself."""
         if not self._has_shapes or one.digest is None or one.kind == "audio" or len(one.copies) < 2:
             return None
-        if one.kind == "photo" and self._albums.are_with_music(one.copies):
+        if one.kind == "photo" and self._albums.with_music(one.copies):
             return None
         shape = shape_of(one.copies)
         if shape is None or shape in self._ties:
@@ -338,7 +338,7 @@ class Chooser:
         free = [copy for copy in copies if copy.path not in used]
         if not free or len(free) == len(copies):
             return list(copies)
-        if copies[0].kind == "photo" and self._albums.are_all_with_music(copies):
+        if copies[0].kind == "photo" and len(self._albums.with_music(copies)) == len(copies):
             return [copy for copy in copies if copy.path in used]  # the others' albums lie whole in theirs
         best = list(copies)
         for rule in self._orderly:
@@ -361,14 +361,13 @@ class Chooser:
 
     def _on_other_disks(self, copies: list[StockFile], staying: list[StockFile]) -> list[StockFile]:
         """Return the copies on disks that are known to be others than those of all that stay."""
-        there = [self._disks.of_place(copy.place, copy.volume, is_here=True) for copy in staying]
-        return [
-            copy
-            for copy in copies
-            if not any(
-                why_not_apart(disks, self._disks.of_place(copy.place, copy.volume, is_here=True)) for disks in there
-            )
-        ]
+
+        def disks_of(copy: StockFile) -> Disks:
+            return self._disks.of_place(copy.place, copy.volume, is_here=True)
+
+        there = list(map(disks_of, staying))
+        each_on = [(copy, disks_of(copy)) for copy in copies]
+        return [copy for copy, disks in each_on if not any(why_not_apart(other, disks) for other in there)]
 
 
 def _lies_under(folder: bytes, copy: StockFile) -> bool:

@@ -54,13 +54,13 @@ class ProgramFolders:
             folder, name = os.path.split(path)
             if _PAGE.search(name):
                 pages.setdefault(folder, []).append(name)
-        for folder in stock.listing.in_folders() if pages else ():
-            for step in (folder, *folders_above(folder)):
-                above, _, called = step.rpartition(b"/")
-                for page in pages.get(above, ()):
-                    if is_folder_of_page(called, page):
-                        self._known[step] = _SAVED
-                        self._pages.add(os.path.join(above, page))
+        folders = stock.listing.in_folders() if pages else ()
+        for step in {step for folder in folders for step in (folder, *folders_above(folder))}:
+            above, called = os.path.split(step)
+            for page in pages.get(above, ()):
+                if is_folder_of_page(called, page):
+                    self._known[step] = _SAVED
+                    self._pages.add(os.path.join(above, page))
 
     def why(self, path: bytes) -> str:
         """Return why a file is left alone; empty if it is not."""

@@ -5,9 +5,9 @@ them. Without any of yours, a copy that somebody sorted is kept before one in a
 dump, one whose name does not look like a copy's before others, and of two
 folders with the same shoot one stays whole and the other empties. What a
 timeline uses stays. A filter narrows what may go and never changes which copy
-stays; what is protected stays beside the keeper. The docket is a CSV file; change it with any spreadsheet,
-or with `foldkeep review`, before you hand it to `foldkeep fold`. Nothing is
-folded by this command.
+stays; what is protected stays beside the keeper. The docket is a CSV file;
+change it with any spreadsheet, or with `foldkeep review`, before you hand it to
+`foldkeep fold`. Nothing is folded by this command.
 """
 
 import argparse

@@ -13,7 +13,6 @@ from functools import partial
 from foldkeep.formats.sidecars import LARGEST_SIDECAR, Xmp
 from foldkeep.model import Action, DocketRow, Method, UnusableInput, visible
 from foldkeep.model.companions import are_a_pair, belongs_to, counterpart, is_sidecar, sidecar_stems, stem_of
-from foldkeep.model.extras import need
 from foldkeep.model.kinds import OTHER, kind_of
 from foldkeep.model.names import names_to_try
 from foldkeep.model.remote import is_remote, server_of
@@ -31,6 +30,7 @@ from foldkeep.storage.remote import remote_storage
 
 from ..disk_view import Look
 from ..sidecars.merging import Merger
+from ..sidecars.remaining import words_in
 from ..space import free_bytes
 from .plan import Item, Plan, beside_spare
 
@@ -192,9 +192,8 @@ def _embedded(reader: MediaReader, look: Look, path: bytes, digest: bytes | None
     if facts is None:
         return Xmp()
     kind = kind_of(os.path.basename(path))
-    need("media")  # what a keeper says itself must be known, or that of a spare would take its place
-    said = reader.facts(Medium(path, kind, facts.st_size, modified_ns(facts), digest))
-    return Xmp(said.keywords, said.rating, said.title, said.description)
+    # What a keeper says itself must be known, or that of a spare would take its place.
+    return words_in(reader, Medium(path, kind, facts.st_size, modified_ns(facts), digest))[0]
 
 
 def _checked(plan: Plan, item: Item, look: Look) -> Item:

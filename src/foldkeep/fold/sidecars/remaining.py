@@ -52,15 +52,21 @@ def words_remaining(reader: MediaReader, file: RunFile, path: PathBytes) -> Rema
     return Remaining(tuple(f"{what} “{text}”" for what, text in lost), tuple(witness for witness, _ in sidecars))
 
 
+def words_in(reader: MediaReader, file: Medium) -> tuple[Xmp, str | None]:
+    """Return what is written in a media file, and why it cannot be read, if so. Raises MissingExtra."""
+    need("media")
+    facts = reader.facts(file)
+    return Xmp(facts.keywords, facts.rating, facts.title, facts.description), facts.problem
+
+
 def _embedded(reader: MediaReader, path: PathBytes, kind: str, size: int, digest: bytes) -> Xmp:
     try:
-        need("media")
-        facts = reader.facts(Medium(path, kind, size, modified_ns(facts_at(path)), digest))
+        words, problem = words_in(reader, Medium(path, kind, size, modified_ns(facts_at(path)), digest))
     except (MissingExtra, OSError) as error:
         raise NotSafe(f"what is written in it cannot be read: {error}") from error
-    if facts.problem:
-        raise NotSafe(f"what is written in {visible(path)} cannot be read: {facts.problem}")
-    return Xmp(facts.keywords, facts.rating, facts.title, facts.description)
+    if problem:
+        raise NotSafe(f"what is written in {visible(path)} cannot be read: {problem}")
+    return words
 
 
 def _sidecars(keeper: PathBytes) -> Iterator[tuple[Witness, Xmp]]:
