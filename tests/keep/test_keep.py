@@ -14,8 +14,9 @@ from hypothesis import strategies as st
 from foldkeep.find.copies import Question, duplicates
 from foldkeep.formats.sidecars import parse_xmp
 from foldkeep.keep import Wishes, propose, shapes
+from foldkeep.keep.dockets.lacking import lacking_copies
 from foldkeep.keep.proposal import Proposal
-from foldkeep.model import Action, CopySet, Filter, Place, Role, StockFile
+from foldkeep.model import Action, CopySet, DocketRow, Filter, Place, Role, StockFile
 from foldkeep.model.copy_names import copy_marks
 from foldkeep.model.files import freed_files
 from foldkeep.stock import Stock
@@ -202,6 +203,44 @@ def test_a_sidecar_stays_where_its_picture_stays(desk: Desk):
         "c/left behind.xmp": "fold",
     }
     assert rows["a/lonely.xmp"][1] == "belongs to lonely.jpg, which stays"
+
+
+def test_a_sidecar_of_what_goes_comes_along_and_is_no_set_of_its_own(desk: Desk):
+    for folder in ("a", "b"):
+        desk.write(f"{folder}/kite.jpg", b"k" * 40)
+        desk.write(f"{folder}/kite.xmp", b"the same words")
+    desk.write("d/kite.jpg", b"k" * 40)
+    assert chosen(desk, "--prefer", f"under:{desk.place}/d").keys() == {"a/kite.jpg", "b/kite.jpg", "d/kite.jpg"}
+    assert desk.ask("fold", desk.docket, "--yes")["left"] == []
+    assert {path.parent.name for path in desk.place.glob("[a-d]/*")} == {"d"}
+
+
+K, F, L = Action.KEEP, Action.FOLD, Action.LEAVE
+
+
+@pytest.mark.parametrize(
+    ("rows", "lacking", "beside"),
+    [
+        ([(K, "photo", 1), (F, "photo", 1)], [], [0]),
+        ([(K, "photo", 1), (F, "photo", 2)], [1], [0]),
+        ([(L, "photo", 1), (K, "photo", 2), (F, "video", 3)], [2], [1, 0]),  # the keeper first
+        ([(L, "photo", 1), (L, "photo", 2), (F, "audio", 3)], [2], [0, 1]),
+        ([(K, "photo", 1), (L, "photo", 2), (F, "photo", 2)], [], [0, 1]),
+        ([(K, "photo", 1), (L, "photo", None), (F, "photo", 2)], [], [0, 1]),  # not known of all that stays
+        ([(K, "photo", 1), (F, "photo", None)], [], [0]),
+        ([(F, "photo", 1)], [], []),  # that set names nothing that stays: another rule refuses it
+        ([(K, "sidecar", 1), (F, "sidecar", 2)], [], [0]),
+        ([(K, "photo", 1), (F, "cache", 2)], [], [0]),
+    ],
+)  # fmt: skip
+def test_media_are_told_that_go_while_no_copy_of_them_stays(rows, lacking, beside):
+    made = [
+        DocketRow("s", action, b"/%d" % number, 9, kind, 0, digest and bytes([digest]) * 32, "")
+        for number, (action, kind, digest) in enumerate(rows)
+    ]
+    found, staying = lacking_copies(made)
+    assert found == [made[number] for number in lacking]
+    assert staying.get("s", []) == [made[number] for number in beside]
 
 
 def test_of_two_copies_of_a_shoot_one_folder_stays_whole(sample_desk: Desk):

@@ -12,7 +12,7 @@ def breaks(text: str, first: int, rest: int) -> list[int]:
     """Return where lines begin, but for the first, so that each fits its width in terminal cells.
 
     >>> breaks("scan /media/shelf drive/stills", 14, 12)
-    [12, 18]
+    [12, 24]
     """
     from rich.cells import cell_len
 
