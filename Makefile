@@ -1,25 +1,23 @@
 # Needs Python 3.11 or newer, make and git; everything else goes into .venv.
 PYTHON ?= python3
 BIN := .venv/bin
+# Modules are compiled when they are first used, also where the machine says otherwise: tests start the program often.
+export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: compiled demo test test-more test-long test-pythons check mutants bench bench-likeness bench-growth screenshots clean
+.PHONY: demo test test-more test-long test-pythons check mutants bench bench-likeness bench-growth screenshots clean
 
 demo: .venv/demo-installed
 	$(BIN)/foldkeep demo
 
-test: .venv/dev-installed compiled
+test: .venv/dev-installed
 	$(BIN)/python -m pytest $(PARALLEL)
 
 # What takes longer; continuous integration runs it beside `make test`.
-test-more: .venv/dev-installed compiled
+test-more: .venv/dev-installed
 	$(BIN)/python -m pytest $(PARALLEL) -m "more and not long"
 
-test-long: .venv/dev-installed compiled
+test-long: .venv/dev-installed
 	FOLDKEEP_EXPLORE=1 $(BIN)/python -m pytest $(PARALLEL) -m "more or not more"
-
-# The program is started hundreds of times, also where PYTHONDONTWRITEBYTECODE is set.
-compiled:
-	$(BIN)/python -m compileall -q -j 0 src .venv/lib >.venv/compiled 2>&1 || true
 
 # One process more than processors: some tests wait for the disk.
 PARALLEL = -n $$(($$(getconf _NPROCESSORS_ONLN) + 1)) --dist worksteal

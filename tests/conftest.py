@@ -19,7 +19,7 @@ from hypothesis import settings
 
 from foldkeep.demo import make_library
 from foldkeep.storage.local.drives import keeps_change_times
-from harness.desks import MEMORY, TRASH, Desk
+from harness.desks import DISK, QUICK, TRASH, Desk, other_volume
 from harness.drives import KINDS, MORE_KINDS, Drive, Shared
 from harness.helpers import as_ever, lent_helpers
 from harness.tools import packages_for
@@ -33,7 +33,19 @@ settings.load_profile("explore" if "FOLDKEEP_EXPLORE" in os.environ else "steady
 # Who starts the tests behind a shell has Ctrl-C ignored, and so would every program that they start.
 signal.signal(signal.SIGINT, signal.default_int_handler)
 os.environ["XDG_DATA_HOME"] = str(TRASH)
+os.environ.setdefault("PYTEST_DEBUG_TEMPROOT", str(QUICK))
 atexit.register(shutil.rmtree, TRASH, ignore_errors=True)
+
+
+@pytest.fixture
+def tmp_path(tmp_path: Path, request: pytest.FixtureRequest) -> Iterator[Path]:
+    """A folder of the test's own: in memory, but for tests that ask something of the disk."""
+    if request.node.get_closest_marker("on_disk") is None:
+        yield tmp_path
+        return
+    folder = tempfile.mkdtemp(prefix="foldkeep-test-", dir=DISK)
+    yield Path(folder)
+    shutil.rmtree(folder, ignore_errors=True)
 
 
 @pytest.fixture(scope="session", autouse=True)
@@ -41,10 +53,11 @@ def unflushed(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
     """Have nothing wait for the disk where the tests' own files lie: what was written outlives a killed process, and
     only a power cut asks for flushes. Drives of their own, and programs in processes of their own, flush as ever.
     """
-    own, flush, connect = tmp_path_factory.getbasetemp().stat().st_dev, os.fsync, sqlite3.connect
+    flush, connect = os.fsync, sqlite3.connect
+    own = {folder.stat().st_dev for folder in (tmp_path_factory.getbasetemp(), DISK)}
 
     def flushed(descriptor: int) -> None:
-        if os.fstat(descriptor).st_dev != own:
+        if os.fstat(descriptor).st_dev not in own:
             flush(descriptor)
 
     class Quick(sqlite3.Connection):
@@ -80,11 +93,12 @@ def desk(tmp_path: Path) -> Desk:
 
 
 @pytest.fixture
-def far():
-    """A folder on another volume than the tests' own."""
-    if MEMORY is None:
+def far(tmp_path: Path) -> Iterator[Path]:
+    """A folder on another volume than the test's own."""
+    volume = other_volume(tmp_path)
+    if volume is None:
         pytest.skip("there is no second volume")
-    folder = Path(tempfile.mkdtemp(dir=MEMORY))
+    folder = Path(tempfile.mkdtemp(dir=volume))
     yield folder
     shutil.rmtree(folder)
 

@@ -69,7 +69,7 @@ STEPS = st.binary(min_size=1, max_size=40).filter(
 )
 
 
-@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=15, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     names=st.lists(st.tuples(STEPS, STEPS), max_size=6, unique_by=lambda pair: pair[0]), form=st.sampled_from(FORMATS)
 )

@@ -9,7 +9,7 @@ import shutil
 import signal
 import subprocess
 import sys
-from functools import reduce
+from functools import partial, reduce
 from pathlib import Path
 
 import pytest
@@ -225,9 +225,10 @@ MAY_WANT_SOMEBODY = ("checkup", "coverage")
 
 
 @pytest.mark.parametrize("name", ["README.md", *(pytest.param(name, marks=pytest.mark.more) for name in DOCS)])
-def test_every_command_in_the_guides_is_true(name: str, sample_desk: Desk, monkeypatch):
+def test_every_command_in_the_guides_is_true(name: str, sample_desk: Desk, sample: Path, monkeypatch):
     """Run each `foldkeep` line of the fenced blocks in order, on the sample library as the home of the user."""
     monkeypatch.chdir(sample_desk.top)
+    monkeypatch.setattr("foldkeep.demo.guide.make_library", partial(shutil.copytree, sample))  # it was made once
     (sample_desk.top / "crontab").write_text(CRONTAB)
     (sample_desk.top / "crontab").chmod(0o755)
     (sample_desk.top / "table").touch()

@@ -12,6 +12,7 @@ import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
+from importlib.util import find_spec
 from pathlib import Path
 
 import pytest
@@ -28,8 +29,9 @@ from foldkeep.stock import Stock
 from harness.desks import Desk
 from harness.fleets import Fleet
 
-pytest.importorskip("distributed")
-pytestmark = pytest.mark.more
+pytestmark = [  # asked without importing it, which takes seconds in each process that collects tests
+    pytest.mark.more, pytest.mark.skipif(find_spec("distributed") is None, reason="could not import 'distributed'"),
+]  # fmt: skip
 ROOT = Path(__file__).parents[2]
 
 

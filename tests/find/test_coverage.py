@@ -18,6 +18,8 @@ from harness.disks import say_disks
 from harness.litter import LITTER, NO_LITTER, previews
 from harness.points import Points, befores
 
+pytestmark = pytest.mark.on_disk
+
 STANDINGS = ("once", "one volume", "several volumes")
 
 

@@ -13,6 +13,8 @@ from foldkeep.stock import Stock
 from harness.desks import Desk, left, listing
 from harness.drives import attached_drive
 
+pytestmark = pytest.mark.on_disk
+
 
 def test_fixity_finds_every_flipped_byte_and_invents_none(tmp_path):
     """Bytes are flipped on the device, below the file system: no time tells of it."""

@@ -12,7 +12,7 @@ from pathlib import Path
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from harness.desks import Desk
+from harness.desks import QUICK, Desk
 from harness.oracles import BLOCK, content, found_sets, oracle
 
 names = st.one_of(
@@ -59,7 +59,7 @@ def grow(top: bytes, tree: dict) -> None:
 @settings(max_examples=60, deadline=None)
 @given(trees)
 def test_sets_of_random_trees_are_those_of_a_plain_comparison(tree):
-    with tempfile.TemporaryDirectory() as top:
+    with tempfile.TemporaryDirectory(dir=QUICK) as top:
         desk = Desk(Path(top))
         grow(os.fsencode(desk.place), tree)
         assert desk.ask("scan", desk.place, *EVERYTHING)["problems"] == []

@@ -19,6 +19,8 @@ from harness.requests import CHANGING, Faults, watched
 from harness.servers import KINDS, served
 from harness.tools import need
 
+pytestmark = pytest.mark.on_disk
+
 FILES = {"DCIM/100/IMG_1.jpg": b"picture 1" * 9000, "DCIM/100/IMG_2.jpg": b"picture 2" * 9000, "notes.txt": b"words"}
 
 

@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from foldkeep.stock import Stock
-from harness.desks import KITE, MEMORY, Desk, contents, edit, edit_quietly, left, listing, pair, state
+from harness.desks import KITE, Desk, contents, edit, edit_quietly, left, listing, other_volume, pair, state
 from harness.drives import mounted, pluggable
 from harness.points import Points
 
@@ -121,9 +121,10 @@ def test_a_stock_that_fails_midway_is_told_with_the_run_s_number(desk: Desk, mon
 
 
 def test_a_file_of_this_computer_is_not_taken_for_one_that_a_carried_drive_was_moved_to(desk: Desk):
-    if MEMORY is None:
+    volume = other_volume(desk.top)
+    if volume is None:
         pytest.skip("there is no second volume")
-    far = Path(os.path.realpath(MEMORY)) / f"foldkeep-{os.getpid()}"
+    far = Path(os.path.realpath(volume)) / f"foldkeep-{os.getpid()}"
     far.mkdir()
     try:
         pair(desk)

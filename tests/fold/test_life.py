@@ -10,7 +10,7 @@ from hypothesis import settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, invariant, precondition, rule
 
-from harness.desks import TRASH, Desk, listing, read_everything
+from harness.desks import QUICK, TRASH, Desk, listing, read_everything
 from harness.oracles import found_sets, oracle
 
 names = st.sampled_from(
@@ -26,7 +26,7 @@ class Life(RuleBasedStateMachine):
 
     def __init__(self) -> None:
         super().__init__()
-        self.desk = Desk(Path(tempfile.mkdtemp()))
+        self.desk = Desk(Path(tempfile.mkdtemp(dir=QUICK)))
         self.far = self.desk.top / "far"
         self.far.mkdir()
         self.desk.run("scan", self.desk.place)

@@ -8,18 +8,21 @@ from pathlib import Path
 
 import pytest
 
-from harness.desks import MEMORY, PROGRAM, Desk, edit, left, listing, state
+from harness.desks import PROGRAM, Desk, edit, left, listing, other_volume, state
 from harness.drives import attached_drive
+
+pytestmark = pytest.mark.on_disk
 
 
 @pytest.mark.more
 @pytest.mark.parametrize("method", ["fold", "move", "move far", "hard-link", "symlink", "bin", "delete"])
 def test_every_method_on_the_sample_library(sample_desk: Desk, method, monkeypatch):
-    if MEMORY is None and method == "move far":
+    volume = other_volume(sample_desk.top)
+    if volume is None and method == "move far":
         pytest.skip("there is no second volume")
     desk = sample_desk
     home = desk.top / "home"
-    into = Path(tempfile.mkdtemp(dir=MEMORY if method == "move far" else desk.top))
+    into = Path(tempfile.mkdtemp(dir=volume if method == "move far" else desk.top))
     desk.proposed()
     before, files = state(desk.place), listing(desk.place)
     proposed = desk.ask("keep", "-o", desk.top / "again.csv")

@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 from foldkeep.fold.methods.method import FoldMethod
-from harness.desks import PROGRAM, Desk, contents, listing
+from harness.desks import PROGRAM, QUICK, Desk, contents, listing
 from harness.drives import attached_drive, mounted
 
 
@@ -135,7 +135,7 @@ def test_a_read_only_volume_changes_nothing_and_says_so(desk: Desk):
 @pytest.mark.skipif(os.geteuid() != 0, reason="only root can take on another user")
 def test_permission_lost_midway(monkeypatch):
     """In a child without root's rights, in a folder that root's are not needed for."""
-    desk = Desk(Path(tempfile.mkdtemp()))
+    desk = Desk(Path(tempfile.mkdtemp(dir=QUICK)))
     pairs(desk, 2)
     desk.write("a.jpg", b"a" * 4000)
     desk.write("b/a.jpg", b"a" * 4000)

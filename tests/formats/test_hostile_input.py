@@ -21,10 +21,11 @@ from foldkeep.model.recipes import Cookbook, Recipe
 from foldkeep.model.units import parse_age, parse_moment, parse_size
 from harness.desks import Desk
 from harness.hostile import (
+    DECLARATION,
     LISTING,
-    SEEDS,
     XMP,
     answers,
+    seeds,
 )
 
 MEMORY, SECONDS = 512 * 1024**2, 10
@@ -52,14 +53,14 @@ HOSTILE: dict[str, tuple[str, Callable[[], bytes]]] = {
     "long number in json": ("json", lambda: b'[{"path": "/a.mov", "rating": ' + b"9" * 4000 + b"}]"),
     "time in a listing": ("listing", lambda: LISTING.replace(b'"modified_ns": 1}\n{', b'"modified_ns": 1e30}\n{')),
     "infinite time": ("listing", lambda: LISTING.replace(b'"made_ns": 1', b'"made_ns": Infinity')),
-    "version of a bag": ("declaration", lambda: SEEDS["declaration"][0].replace(b"1.0", b"9" * 5000 + b".0")),
+    "version of a bag": ("declaration", lambda: DECLARATION.replace(b"1.0", b"9" * 5000 + b".0")),
     "encoding of a bag": ("declaration", lambda: b"BagIt-Version: 1.0\nTag-File-Character-Encoding: hex\n"),
     "slow encoding": ("declaration", lambda: b"BagIt-Version: 1.0\nTag-File-Character-Encoding: punycode\n"),
     "NUL in an encoding": ("declaration", lambda: b"BagIt-Version: 1.0\nTag-File-Character-Encoding: a\0b\n"),
     "address of a fetch": ("fetch", lambda: b"http://[x 1 data/a\n"),
     "long oxum": ("tags", lambda: b"Payload-Oxum: " + b"9" * 5000 + b".1\n"),
     "odd address": ("m3u", lambda: b"file://[x/a\n"), "size in a docket": (
-        "docket", lambda: SEEDS["docket"][0].replace(b",1,", b"," + b"9" * 5000 + b",")),
+        "docket", lambda: seeds()["docket"][0].replace(b",1,", b"," + b"9" * 5000 + b",")),
     "deep answer of a server": ("multistatus", lambda: deep("<a>", "</a>")),
     "long text of a server": ("multistatus", lambda: b"<multistatus xmlns='DAV:'><response><href>" + b"a" * 9_000_000),
     "deep page": ("page", lambda: deep("[", "]")), "long number in a page": ("page", lambda: b'{"n": ' + b"9" * 9000),
@@ -150,7 +151,7 @@ def other_letters() -> bytes:
     text = "".join(f"00  data/\u00fc\u0308{number}\n" for number in range(8_000)).encode()
     stream = io.BytesIO()
     with tarfile.open(fileobj=stream, mode="w") as tar:
-        for name, content in [("p/bagit.txt", SEEDS["declaration"][0]), ("p/manifest-md5.txt", text),
+        for name, content in [("p/bagit.txt", DECLARATION), ("p/manifest-md5.txt", text),
                               *((name, b"") for name in names)]:  # fmt: skip
             info = tarfile.TarInfo(name)
             info.size = len(content)

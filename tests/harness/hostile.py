@@ -13,6 +13,7 @@ import tempfile
 import zipfile
 import zlib
 from collections.abc import Callable
+from functools import cache
 from pathlib import Path
 
 import zstandard
@@ -105,7 +106,7 @@ def litter(path: Path) -> object:
 def columns(path: Path) -> object:
     """Read a file as an inventory by columns, folder by folder and as one of several."""
     told = [len(folder.names) for folder in ColumnsReader(str(path)).folders()]
-    with open_inventories([str(path), COLUMNS]) as asked:
+    with open_inventories([str(path), _columns()]) as asked:
         found = duplicates(asked.stock)
         sums = asked.stock.listing.sums("folder and kind", Filter())
         return told, found.overview(), list(found.sets()), sums, list(asked.stock.listing.files(Filter(), "size", 9))
@@ -203,7 +204,7 @@ def restored(path: Path) -> object:
     shutil.rmtree(target, ignore_errors=True)
     (bag / "data").mkdir(parents=True)
     target.mkdir()
-    content = {bagit.LISTING: path.read_bytes(), "bagit.txt": SEEDS["declaration"][0], "data/a": b"x"}
+    content = {bagit.LISTING: path.read_bytes(), "bagit.txt": DECLARATION, "data/a": b"x"}
     for name, data in content.items():
         (bag / name).write_bytes(data)
     (bag / "manifest-sha256.txt").write_text("".join(
@@ -456,6 +457,7 @@ MULTISTATUS = (
 )
 
 
+@cache
 def _columns() -> str:
     """Write an inventory by columns and return where."""
     folder = tempfile.mkdtemp(prefix="columns-")
@@ -477,51 +479,57 @@ def _voucher() -> bytes:
         return Path(write_voucher(f"{folder}/v", voucher, _KEY)).read_bytes()
 
 
-COLUMNS = _columns()
-VOUCHER = _voucher()
-SEEDS: dict[str, list[bytes]] = {
-    "litter": list(LITTER.values()),
-    "page": [JOURNAL], "multistatus": [MULTISTATUS],
-    "list": ["\n".join(PATHS).encode()], "csv": [b"path,rating,keywords\n/v/a.mov,4,kite;sea\n"],
-    "json": [json.dumps([{"path": path, "rating": 3} for path in PATHS]).encode()],
-    "jsonl": ["\n".join(json.dumps({"path": path}) for path in PATHS).encode()],
-    "m3u": ["\n".join(PATHS).encode()], "pls": [b"[playlist]\nFile1=/v/a.mov\n"], "xspf": [XSPF],
-    "otio": [otio(referring(PATHS))], "edl": [edl(PATHS)], "sqlite": [database(list(PATHS))],
-    "mentions": [xml(PATHS).encode(), gzip.compress(b"kite.mov"), zlib.compress(b"kite.mov"), bag(),
-                 database(list(PATHS)), json.dumps(PATHS).encode()],
-    "timeline": [otio(referring(PATHS))], "edit list": [edl(PATHS)], "length": [otio(referring(PATHS))],
-    "manifest": [b"a.bin\t../b.mov\n", b'{"a.bin": "../b.mov"}'], "thumbnail": [thumbnail()],
-    "reminder": [systemd_timer(REMINDER).encode(), crontab_lines(REMINDER).encode(), launchd_plist(REMINDER)],
-    "settings": [b'[fold]\nlitter = ["Thumbs.db"]\n[caches]\nrecipes = "r.toml"\n'], "recipes": [RECIPE],
-    "docket": [b"set,action,path,size,kind,modified,digest,reason,uri\n"
-               b"a,fold,/a,1,photo,2025-06-14T09:12:03Z,,r,file:///a\n"],
-    "inventory": [gzip.compress(b'{"format": "foldkeep inventory", "version": 1}\n')],
-    "voucher": [VOUCHER, VOUCHER.replace(b"}\n{", b"}\n\n{", 1)], "signed voucher": [VOUCHER.rpartition(b'{"sig')[0]],
-    "machine key": [public_key(_KEY, Machine("0" * 32, "edit-01")).line.encode()],
-    "protection": [b'{"format": "foldkeep vouched", "version": 1, "docket": "00", "until_ns": 0, "made_ns": 1}\n'
-                   b'{"uri": "file:///kite.jpg"}\n{"whole": true}\n'],
-    "signals": SIGNALS,
-    "columns": [Path(COLUMNS).read_bytes()], "sealed columns": [Path(COLUMNS).read_bytes()],
-    "sealed inventory": [INVENTORY], "journal": [JOURNAL],
-    "package": [bag()], "checked": [bag()], "sidecar": [XMP], "listing": [LISTING],
-    "restored": [WHOLE_LISTING, WHOLE_LISTING.replace(b'"form": "folder"', b'"form": "link", "target": "../a"')],
-    "tar": [tar_bag()], "zst": [zstandard.compress(tar_bag())], "disc": [disc_bag()],
-    "stock": [known_stock()], "photo": [jpeg(1, "camera", "2025:06:14 09:12:03"), thumbnail()],
-    "audio": [wav(tune([0, 4, 7])), encoded(tune([0, 4]), "flac", {"title": "march"})], "video": [film(1, 0.4)],
-    "photo print": [jpeg(1, "camera", "2025:06:14 09:12:03"), tiff(), thumbnail()],
-    "sound print": [wav(tune([0, 4, 7, 0, 2, 5, 7, 9, 4])), encoded(tune([0, 4, 7, 5, 2]), "mp3", {})],
-    "view of photo": [jpeg(1, "camera", "2025:06:14 09:12:03"), tiff()], "view of audio": [wav(tune([0, 4, 7]))],
-    "view of video": [film(1, 1.5)], "film print": [film(1, 2.0), film(2, 0.4)], "two films": [film(1, 2.0)],
-    "damaged photo": [jpeg(1, "camera", "2025:06:14 09:12:03"), tiff()],
-    "damaged audio": [wav(tune([0, 4, 7])), encoded(tune([0, 4]), "mp3", {"title": "march"})],
-    "decoded": [filmed(), remuxed(filmed(), "mpegts"), recorded("flac", "flac"), scanned("TIFF"), scanned("PNG")],
-    "form": [filmed(), scanned("JPEG"), recorded("wav", "pcm_s16le")],
-    "essence": [made(name) for name in MADE], "rest": [REST], "sealed rest": [REST[:-32]],
-    "damaged video": [film(1, 0.4)], "proxy": [proxy(film(1, 0.4))], "preview": [preview()],
-    "bin info": [b"[Trash Info]\nPath=kites/red%20one.jpg\nDeletionDate=2026-01-02T03:04:05\n"],
-    "declaration": [b"BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n"],
-    "fetch": [b"https://a/b 12 data/a\n"], "tags": [b"Payload-Oxum: 1.1\nBag-Size: 1 kB\n"],
-}  # fmt: skip
+DECLARATION = b"BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n"
+
+
+@cache
+def seeds() -> dict[str, list[bytes]]:
+    """Return files that each reader takes, by its name; made when they are asked for first."""
+    columns, voucher = Path(_columns()).read_bytes(), _voucher()
+    return {
+        "litter": list(LITTER.values()),
+        "page": [JOURNAL], "multistatus": [MULTISTATUS],
+        "list": ["\n".join(PATHS).encode()], "csv": [b"path,rating,keywords\n/v/a.mov,4,kite;sea\n"],
+        "json": [json.dumps([{"path": path, "rating": 3} for path in PATHS]).encode()],
+        "jsonl": ["\n".join(json.dumps({"path": path}) for path in PATHS).encode()],
+        "m3u": ["\n".join(PATHS).encode()], "pls": [b"[playlist]\nFile1=/v/a.mov\n"], "xspf": [XSPF],
+        "otio": [otio(referring(PATHS))], "edl": [edl(PATHS)], "sqlite": [database(list(PATHS))],
+        "mentions": [xml(PATHS).encode(), gzip.compress(b"kite.mov"), zlib.compress(b"kite.mov"), bag(),
+                     database(list(PATHS)), json.dumps(PATHS).encode()],
+        "timeline": [otio(referring(PATHS))], "edit list": [edl(PATHS)], "length": [otio(referring(PATHS))],
+        "manifest": [b"a.bin\t../b.mov\n", b'{"a.bin": "../b.mov"}'], "thumbnail": [thumbnail()],
+        "reminder": [systemd_timer(REMINDER).encode(), crontab_lines(REMINDER).encode(), launchd_plist(REMINDER)],
+        "settings": [b'[fold]\nlitter = ["Thumbs.db"]\n[caches]\nrecipes = "r.toml"\n'], "recipes": [RECIPE],
+        "docket": [b"set,action,path,size,kind,modified,digest,reason,uri\n"
+                   b"a,fold,/a,1,photo,2025-06-14T09:12:03Z,,r,file:///a\n"],
+        "inventory": [gzip.compress(b'{"format": "foldkeep inventory", "version": 1}\n')],
+        "voucher": [voucher, voucher.replace(b"}\n{", b"}\n\n{", 1)],
+        "signed voucher": [voucher.rpartition(b'{"sig')[0]],
+        "machine key": [public_key(_KEY, Machine("0" * 32, "edit-01")).line.encode()],
+        "protection": [b'{"format": "foldkeep vouched", "version": 1, "docket": "00", "until_ns": 0, "made_ns": 1}\n'
+                       b'{"uri": "file:///kite.jpg"}\n{"whole": true}\n'],
+        "signals": SIGNALS,
+        "columns": [columns], "sealed columns": [columns],
+        "sealed inventory": [INVENTORY], "journal": [JOURNAL],
+        "package": [bag()], "checked": [bag()], "sidecar": [XMP], "listing": [LISTING],
+        "restored": [WHOLE_LISTING, WHOLE_LISTING.replace(b'"form": "folder"', b'"form": "link", "target": "../a"')],
+        "tar": [tar_bag()], "zst": [zstandard.compress(tar_bag())], "disc": [disc_bag()],
+        "stock": [known_stock()], "photo": [jpeg(1, "camera", "2025:06:14 09:12:03"), thumbnail()],
+        "audio": [wav(tune([0, 4, 7])), encoded(tune([0, 4]), "flac", {"title": "march"})], "video": [film(1, 0.4)],
+        "photo print": [jpeg(1, "camera", "2025:06:14 09:12:03"), tiff(), thumbnail()],
+        "sound print": [wav(tune([0, 4, 7, 0, 2, 5, 7, 9, 4])), encoded(tune([0, 4, 7, 5, 2]), "mp3", {})],
+        "view of photo": [jpeg(1, "camera", "2025:06:14 09:12:03"), tiff()], "view of audio": [wav(tune([0, 4, 7]))],
+        "view of video": [film(1, 1.5)], "film print": [film(1, 2.0), film(2, 0.4)], "two films": [film(1, 2.0)],
+        "damaged photo": [jpeg(1, "camera", "2025:06:14 09:12:03"), tiff()],
+        "damaged audio": [wav(tune([0, 4, 7])), encoded(tune([0, 4]), "mp3", {"title": "march"})],
+        "decoded": [filmed(), remuxed(filmed(), "mpegts"), recorded("flac", "flac"), scanned("TIFF"), scanned("PNG")],
+        "form": [filmed(), scanned("JPEG"), recorded("wav", "pcm_s16le")],
+        "essence": [made(name) for name in MADE], "rest": [REST], "sealed rest": [REST[:-32]],
+        "damaged video": [film(1, 0.4)], "proxy": [proxy(film(1, 0.4))], "preview": [preview()],
+        "bin info": [b"[Trash Info]\nPath=kites/red%20one.jpg\nDeletionDate=2026-01-02T03:04:05\n"],
+        "declaration": [DECLARATION],
+        "fetch": [b"https://a/b 12 data/a\n"], "tags": [b"Payload-Oxum: 1.1\nBag-Size: 1 kB\n"],
+    }  # fmt: skip
 
 
 def answers(reader: str, path: Path) -> None:

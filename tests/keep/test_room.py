@@ -7,9 +7,13 @@ import sqlite3
 import subprocess
 import time
 
+import pytest
+
 from harness.desks import Desk, listing
 from harness.disks import say_disks
 from harness.drives import attached_drive
+
+pytestmark = pytest.mark.on_disk
 
 _MONTH_NS = 31 * 86_400 * 10**9
 

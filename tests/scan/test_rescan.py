@@ -22,6 +22,8 @@ from harness.oracles import OneByOne, content, found_sets, oracle
 from harness.points import Points, kill_at
 from harness.scenes import small_picture
 
+pytestmark = pytest.mark.on_disk
+
 BLOCK = 16 * 1024
 SIZES = (0, 3, 3, BLOCK, 2 * BLOCK, 2 * BLOCK + 1, 2 * BLOCK + 1, 3 * BLOCK)
 

@@ -17,6 +17,8 @@ from foldkeep.storage.local.drives.disks import NOT_LISTED, DiskFinder, SystemFi
 from foldkeep.storage.local.drives.disks_of_macos import disks_of_volume
 from harness.drives import attached_drive
 
+pytestmark = pytest.mark.on_disk
+
 
 class Recorded:
     """A system that is somewhere else: block devices, and what is mounted where."""

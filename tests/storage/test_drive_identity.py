@@ -11,6 +11,8 @@ import pytest
 from harness.desks import Desk
 from harness.drives import KINDS, Drive, by_kernel, desk_on, forget_drives, looks, mounted, over_another, run
 
+pytestmark = pytest.mark.on_disk
+
 
 def test_an_away_drive_is_told_and_its_last_scan_stays(tmp_path: Path):
     desk = Desk(tmp_path)

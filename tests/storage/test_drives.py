@@ -26,6 +26,8 @@ from harness.drives import (
 from harness.packages import everything
 from harness.points import Points, befores, every_content, kill_at
 
+pytestmark = pytest.mark.on_disk
+
 
 @pytest.mark.parametrize("anything", [*KINDS, "overlay", "sshfs"], indirect=True)
 def test_what_was_folded_comes_back_exactly_and_a_drive_that_returns_is_not_read_again(anything, tmp_path: Path):

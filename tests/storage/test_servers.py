@@ -31,6 +31,8 @@ from foldkeep.storage.remote import (
 from foldkeep.storage.remote.patience import Patience
 from harness.servers import KINDS, IllWilled, cloud, served, sftp
 
+pytestmark = pytest.mark.on_disk
+
 _QUICK = Patience(first_wait=0.01, answer_seconds=1.0, change_seconds=1.0)
 
 

@@ -15,6 +15,8 @@ from foldkeep.storage.local.drives import volumes
 from harness.desks import Desk
 from harness.drives import Shared
 
+pytestmark = pytest.mark.on_disk
+
 
 def stop(shared: Shared, signal_: signal.Signals) -> None:
     """Stop, or carry on, the program behind the mount: the server went away and nobody says so."""

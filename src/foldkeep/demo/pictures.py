@@ -36,11 +36,10 @@ def draw_kites(seed: int, size: tuple[int, int] = SIZE) -> "Image.Image":
     width, height = size
     top, bottom = (np.array(color, float) for color in _SKIES[seed % len(_SKIES)])
     slope = np.linspace(0, 1, height)[:, None, None]
-    sky = np.broadcast_to(top + (bottom - top) * slope, (height, width, 3)).copy()
-    sky += _clouds(random, width, height)[:, :, None] * 40
+    sky = top + (bottom - top) * slope + _clouds(random, width, height)[:, :, None] * 40
     # Grain like a sensor's: it keeps files as large as photographs are.
     sky += random.normal(0, 3, (height, width, 1))
-    picture = Image.fromarray(sky.clip(0, 255).astype("uint8"))
+    picture = Image.fromarray(np.clip(sky, 0, 255, out=sky).astype("uint8"))
     pen = ImageDraw.Draw(picture)
     horizon = height * (0.82 + 0.08 * random.random())
     pen.rectangle((0, horizon, width, height), fill=(74, 110 + int(random.integers(40)), 60))
