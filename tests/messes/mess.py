@@ -5,6 +5,7 @@ import io
 import json
 import os
 import re
+import shlex
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -13,6 +14,7 @@ from pathlib import Path
 from PIL import Image
 
 from foldkeep.demo.pictures import draw_kites
+from foldkeep.demo.sounds import encoded, tune
 from harness.desks import Desk
 
 _RANGE = re.compile(r"\{(\d+)-(\d+)\}")
@@ -30,7 +32,8 @@ class Mess:
     files
         A line each: ``path = content``, with ``@2024-05-01`` for another day of change. ``{1-4}`` makes lines of it, in
         the path and in the content alike. A content of ``otio: a.mp4 b.mp4`` is a timeline that uses those,
-        ``xmp: 3`` a sidecar with that rating, ``photo: 7 rated 4 Kites`` a picture with words, ``=`` alone an empty
+        ``xmp: 3`` a sidecar with that rating, ``photo: 7 rated 4 Kites`` a picture with words, ``tune: 3 title=March``
+        a recording with tags, ``=`` alone an empty
         line's worth of text. A path that begins with ``ROLE:`` lies in a place of that role.
     goes
         The paths that a person would give up, in the same form; all else stays.
@@ -69,6 +72,9 @@ def _content(path: Path, said: str) -> bytes:
         ).encode()
     if word == "photo":
         return _photo(*rest.split(maxsplit=3))
+    if word == "tune":
+        seed, *words = rest.split()
+        return encoded(tune([int(seed) % 7, 4, 7, int(seed)]), "flac", dict(word.split("=") for word in words))
     return (said or path.name).encode() * 50
 
 
@@ -112,7 +118,7 @@ def make(mess: Mess, desk: Desk) -> None:
     """Make the files of a mess and have them scanned, each place in its role."""
     roles = set()
     for line in expanded(mess.files):
-        path, _, said = map(str.strip, line.partition("="))
+        path, _, said = map(str.strip, line.partition(" = "))
         said, _, day = map(str.strip, said.partition("@"))
         role, colon, _ = path.partition(":")
         roles |= {role} if colon else set()
@@ -128,7 +134,7 @@ def make(mess: Mess, desk: Desk) -> None:
 
 def proposed(mess: Mess, desk: Desk) -> dict[str, str]:
     """Return the reason of each path that `keep` proposes to fold."""
-    words = [word.replace("PLACE", str(desk.place)) for word in mess.words.split()]
+    words = [word.replace("PLACE", str(desk.place)) for word in shlex.split(mess.words)]
     answer = desk.run("keep", "-o", desk.docket, *words)
     assert answer.status == 0, answer
     with desk.docket.open(newline="") as stream:

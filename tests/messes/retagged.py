@@ -94,4 +94,38 @@ RETAGGED = (
         "nothing is there twice",
         _BOTH,
     ),
+    Mess(
+        "an album twice, under other tags",
+        """
+        Music/Brass/Marches/0{1-4}.flac = tune: {1-4} title=March artist=Brass
+        Music/Brass/Marches/0{5-6}.flac = tune: {5-6}
+        Music/Ripped/Marches/0{1-4}.flac = tune: {1-4} title=March
+        Music/Ripped/Marches/0{5-6}.flac = tune: {5-6} title=March
+        """,
+        "Music/Ripped/Marches/0{1-6}.flac",
+        "an album stays whole: the one of which more is written; words of the other are kept with it",
+        _BOTH,
+    ),
+    Mess(
+        "an album and three of its tunes, better tagged, among others",
+        """
+        Music/Brass/Marches/0{1-8}.flac = tune: {1-8} title=March
+        Music/Best of twenty years/0{2-4}.flac = tune: {2-4} title=March artist=Brass
+        Music/Best of twenty years/1{1-3}.flac = tune: 1{1-3} title=Waltz
+        """,
+        "",
+        "two albums; neither lies whole in the other",
+        _BOTH,
+    ),
+    Mess(
+        "a rated shoot, and its card with one picture rated better",
+        """
+        Photos/2025 kites/DSC000{1-5}.jpg = photo: {1-5} rated 3
+        card/DSC000{1-4}.jpg = photo: {1-4}
+        card/DSC0005.jpg = photo: 5 rated 3 Kites
+        """,
+        "card/DSC000{1-5}.jpg",
+        "the shoot stays whole; what a copy on the card says more is written beside the keeper",
+        _BOTH,
+    ),
 )
