@@ -52,11 +52,12 @@ def telling(sites: list[tuple]) -> list[int]:
     return [number for number, site in enumerate(sites, start=1) if site[-1] == "before" or not is_look(site)]
 
 
+QUICK = [("fold", ""), ("unfold", ""), ("release", "")]
 KINDS = [(word, lasts) for word in FAULTS for lasts in (False, True)]
 
 
 @pytest.mark.parametrize(("command", "without", "looks"), [
-    pytest.param(*group, looks, marks=pytest.mark.more if looks or group[1] else ())
+    pytest.param(*group, looks, marks=pytest.mark.more if looks or group not in QUICK else ())
     for group in [*((command, "") for command in COMMANDS), ("fold", "links"), ("unfold", "links")]
     for looks in (False, True)
 ])  # fmt: skip

@@ -263,11 +263,26 @@ folders = st.sampled_from(["a", "b", "c/raw", "d/raw", "d/x/raw", "e f"])
 shoots = st.lists(st.tuples(st.sets(folders, min_size=1, max_size=3), st.integers(0, 2)), min_size=1, max_size=14)
 
 
-def was_sorted(inside: set[int], contents: dict[str, set[int]]) -> bool:
-    """Tell whether others, each whole, together hold all of a folder: then those stay, and it empties."""
-    parts = [other for other in contents.values() if other <= inside and other is not inside]
-    apart = sum(map(len, parts)) == len(inside) == len(set[int]().union(*parts))
-    return apart and 1 < len(parts) <= len(inside) / 2
+def was_sorted(folder: str, contents: dict[str, set[int]]) -> bool:
+    """Tell whether others, each whole or all in one tree and mostly made of it, together hold all of a folder: then
+    those stay, and it empties.
+    """
+    inside = contents[folder]
+    shared = {other: held & inside for other, held in contents.items() if other != folder and held & inside}
+    parts = {other: both for other, both in shared.items() if len(both) < 0.9 * len(inside)}
+    whole = {other: both for other, both in parts.items() if len(both) >= 0.9 * len(contents[other])}
+    return make_up(inside, whole) or (
+        len(parts) > 1
+        and bool(top := os.path.commonpath(parts))
+        and not f"{folder}/".startswith(f"{top}/")
+        and 2 * sum(map(len, parts.values())) >= sum(len(contents[other]) for other in parts)
+        and make_up(inside, parts)
+    )
+
+
+def make_up(inside: set[int], parts: dict[str, set[int]]) -> bool:
+    apart = sum(map(len, parts.values())) == len(set[int]().union(*parts.values()))
+    return apart and 1 < len(parts) <= len(inside) / 2 and set[int]().union(*parts.values()) == inside
 
 
 @settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
@@ -290,7 +305,7 @@ def test_a_shoot_is_never_split_between_two_folders(tmp_path_factory, shoot):
     contents = {
         folder: {n for n, (where, _) in enumerate(shoot) if folder in where} for where, _ in shoot for folder in where
     }
-    flat = {folder for folder, inside in contents.items() if was_sorted(inside, contents)}
+    flat = {folder for folder in contents if was_sorted(folder, contents)}
     for folder, inside in contents.items():
         if any(inside < other for name, other in contents.items() if name not in flat):
             whole = all(rows.get(f"{folder}/{n}.jpg", ("keep",))[0] == "fold" for n in inside)

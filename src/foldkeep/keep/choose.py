@@ -11,12 +11,14 @@ from foldkeep.model.disks import Disks, why_not_apart
 from foldkeep.model.names import lies_below
 from foldkeep.model.remote import SOMEBODY_ELSE, is_remote
 from foldkeep.scan.disks import DisksOfFiles
+from foldkeep.signals import MEDIA
 from foldkeep.stock import Stock
 
 from . import shapes
 from .albums import Albums
 from .aside import left_alone
 from .companions import Companions
+from .deliveries import Deliveries
 from .keep_options import Wishes
 from .program_folders import ProgramFolders
 from .protect import parse_protection, protected_by
@@ -30,6 +32,18 @@ _NOT_MINE = "somebody else's on the server: it frees nothing of yours, and may g
 _UNUSED = "stays beside the copy that a document uses"
 _ALBUM = "part of an album, which stays whole"
 _COVER = "a cover, which stays with its music"
+_SELECTED = "in a selection from several folders, which stays as they do"
+_DELIVERED = "made by the project that it lies in; what was delivered stays as well"
+WORKS = (_SELECTED, _DELIVERED)
+"""What is said of copies that are a work of their own where they lie."""
+
+_BESIDE = {
+    _COVER: "stays beside its copy among music",
+    _SELECTED: "stays beside its copy in a selection",
+    _DELIVERED: "stays beside its copy in the project that made it",
+}
+"""What is said of a copy that would stay anyway, by what is said of the other that does."""
+
 _PACKED = "in a package (a bag), which stays whole"
 _NOT_PROVEN = "not proven to have the same content"
 _NO_RULE = "no rule decides between these copies"
@@ -118,6 +132,8 @@ class Chooser:
             and not (wishes.give_up_under or wishes.per)
             and wishes.at_least == 1
         )
+        self._deliveries = Deliveries(stock)
+        self._has_learned = False
         self._ties: dict[Shape, Tie] = {}
         self._decided: dict[Shape, tuple[int, str, list[str]] | None] = {}
 
@@ -146,6 +162,7 @@ class Chooser:
         for tie in self._ties.values():
             spared = [copy for at, copy in enumerate(tie.first) if at not in tie.tied]
             self._ranks.note_many([tie.first[at] for at in tie.tied], spared, tie.times, tie.counts(self._then))
+        self._has_learned = True
 
     def _shape_of(self, one: CopySet) -> Shape | None:
         """Return the shape of a set, whose tie is known then; None if it must be looked at by itself."""
@@ -165,7 +182,7 @@ class Chooser:
     def _choose_by_shape(self, one: CopySet) -> Choice | None:
         """Decide what was decided of another set that lies where this one does; None if that cannot be."""
         shape = self._shape_of(one)
-        if shape is None:
+        if shape is None or any(self._is_selected(copy) for copy in one.copies):
             return None
         if shape not in self._decided:
             keeper, why, against = self._decide(one.copies, {})
@@ -205,13 +222,14 @@ class Chooser:
             return choice
         verdicts = [
             verdict._replace(action=Action.LEAVE, reason=why)
-            if verdict.action is Action.FOLD and (why := self._why_held(verdict.copy))
+            if verdict.action is Action.FOLD and (why := self.why_held(verdict.copy))
             else verdict
             for verdict in choice.verdicts
         ]
         return choice._replace(verdicts=verdicts)
 
-    def _why_held(self, copy: StockFile) -> str:
+    def why_held(self, copy: StockFile) -> str:
+        """Return why a copy that lost stays: it is protected, or was not asked for; empty if it may go."""
         if why := protected_by(self._protections, copy):
             return f"{why}; it stays beside the keeper"
         wanted = self._wishes.wanted
@@ -245,8 +263,27 @@ class Chooser:
     def _used_of(self, copies: Sequence[StockFile]) -> dict[bytes, str]:
         """Return the copies that stay where something looks for them, by path, with the reason."""
         found = {copy.path: self.used[copy.path] for copy in copies if copy.path in self.used}
-        covers = self._albums.covers(copies) if copies[0].kind == "photo" and self._ranks is not None else []
-        return {copy.path: _COVER for copy in covers} | found
+        if self._ranks is None:
+            return found
+        covers = self._albums.covers(copies) if copies[0].kind == "photo" else []
+        chosen = [copy for copy in copies if self._is_selected(copy)]
+        films = [] if self._wishes.leaves_links else self._deliveries.made_in_projects(copies)
+        return (
+            {copy.path: _DELIVERED for copy in films}
+            | {copy.path: _SELECTED for copy in chosen}
+            | {copy.path: _COVER for copy in covers}
+            | found
+        )
+
+    def _is_selected(self, copy: StockFile) -> bool:
+        """Tell whether a copy lies in a selection; only then when every set was looked at."""
+        return (
+            self._has_learned
+            and self._ranks is not None
+            and not self._wishes.leaves_links
+            and copy.kind in MEDIA
+            and self._ranks.is_selection(copy.path.rpartition(b"/")[0] or b"/")
+        )
 
     def _unless_used(self, verdict: Verdict, keepers: Iterable[bytes]) -> Verdict:
         """Return a verdict, changed if a catalogue would lose the file."""
@@ -301,7 +338,10 @@ class Chooser:
     ) -> tuple[StockFile | None, str, dict[bytes, str]]:
         """Return the keeper or None, the reason for it, and the reason against each other copy's path."""
         left = self._contenders(copies)
-        why = fixed.get(left[0].path, self.used.get(left[0].path, _ONLY if len(left) == len(copies) else _UNUSED))
+        beside = self._used_of(copies)
+        other = next((beside[copy.path] for copy in copies if copy not in left and copy.path in beside), "")
+        alone = _ONLY if len(left) == len(copies) else _BESIDE.get(other, _UNUSED)
+        why = fixed.get(left[0].path, beside.get(left[0].path, alone))
         against: dict[bytes, str] = {}
 
         def narrow_by(rule: Rule | FolderRanks) -> None:

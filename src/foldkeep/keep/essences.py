@@ -1,6 +1,7 @@
 """From sets with one essence to rows of a docket: what says most stays, and so does what looks otherwise."""
 
-from collections import defaultdict
+import os
+from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from typing import NamedTuple
 
@@ -49,10 +50,11 @@ def propose_essences(
     proposal.problems += [each for each in in_use.problems if each not in proposal.problems]
     chooser = Chooser(stock, wishes, away, in_use.with_users(uses(stock, catalogs)), in_use.there)
     chooser.learn(part.files for part in parts)
+    told = _told_in_folders(parts)
     for part in parts:
         if not chooser.is_asked_for(part.files):
             continue
-        yield from _rows(part, chooser, proposal)
+        yield from _rows(part, chooser, proposal, told[_folders(part)])
 
 
 def _parts(found: MediaSet) -> Iterator[_Part]:
@@ -66,10 +68,32 @@ def _parts(found: MediaSet) -> Iterator[_Part]:
         yield _Part(copies, CopySet(name, found.agreed, files, 0, found.backed_up))
 
 
-def _rows(part: _Part, chooser: Chooser, proposal: Proposal) -> Iterator[DocketRow]:
+def _told_in_folders(parts: Iterable[_Part]) -> dict[tuple[bytes, ...], Counter[bytes]]:
+    """Return how much is written in what folders share, for each group of folders that do: an album, or a shoot, stays
+    together, and one word more in one of its files is no reason to tear it.
+    """
+    told: dict[tuple[bytes, ...], Counter[bytes]] = defaultdict(Counter)
+    for part in parts:
+        most: Counter[bytes] = Counter()
+        for copy in part.copies:
+            folder = os.path.dirname(copy.file.path)
+            most[folder] = max(most[folder], written(copy.says))
+        told[_folders(part)].update(most)
+    return told
+
+
+def _folders(part: _Part) -> tuple[bytes, ...]:
+    return tuple(sorted({os.path.dirname(copy.file.path) for copy in part.copies}))
+
+
+def _rows(part: _Part, chooser: Chooser, proposal: Proposal, told: Counter[bytes]) -> Iterator[DocketRow]:
     words = {copy.file.path: written(copy.says) for copy in part.copies}
+    by_folder = Rule(
+        "", each(lambda copy: -told[os.path.dirname(copy.path)]), "more is written in the files of its folder",
+        "less is written in the files of its folder",
+    )  # fmt: skip
     first = Rule("", each(lambda copy: -words[copy.path]), "most is written in it", "less is written in it")
-    choice = chooser.choose(part.files, first=[first])
+    choice = chooser.choose(part.files, first=[by_folder, first])
     rests = {copy.file.path: copy.rest for copy in part.copies}
     folded = [verdict.copy for verdict in choice.verdicts if verdict.action is Action.FOLD]
     kept = {verdict.copy.digest for verdict in choice.verdicts if verdict.action is Action.KEEP}

@@ -6,7 +6,7 @@ from functools import lru_cache
 
 from foldkeep.model import StockFile
 from foldkeep.model.copy_names import copy_marks
-from foldkeep.model.folder_names import dump_of, says_what
+from foldkeep.model.folder_names import dump_among, dump_of, says_what
 
 # Where two folders share one file, they share hundreds: what is said of folders is asked once.
 _REMEMBERED = 4096
@@ -42,7 +42,10 @@ def dumps(copies: Sequence[StockFile]) -> Sequence[str]:
 
 @lru_cache(_REMEMBERED)
 def _dumps(folders: _Folders) -> list[str]:
-    return [next(filter(None, map(dump_of, steps)), "") for steps in _steps_apart(folders)]
+    apart = _steps_apart(folders)
+    if len({place for place, _ in folders}) > 1:  # what a place is called says nothing of what is below
+        return [dump_of(steps[0]) or dump_among(steps[1:]) if steps else "" for steps in apart]
+    return list(map(dump_among, apart))
 
 
 def look_copied(copies: Sequence[StockFile]) -> list[bool]:

@@ -15,7 +15,7 @@ from foldkeep.model.work import told
 from foldkeep.scan import Presence, presences
 from foldkeep.stock import Stock
 
-from .choose import NOT_ASKED, Choice, Chooser, sidecars_that_stay
+from .choose import NOT_ASKED, WORKS, Choice, Chooser, sidecars_that_stay
 from .in_use import InUse, uses_of_copies
 from .keep_options import Wishes
 from .protect import PROTECTED
@@ -46,6 +46,9 @@ class Proposal:
     both_stay, in_use
         Sets of which a copy stays only since a document of a project uses it, and bytes of such copies: links or clones
         in their place would free them.
+    works, works_bytes
+        Files that stay since they are a work where they lie: of a selection, or a film in the project that made it; and
+        bytes of them that links would free.
     emptied
         Folders of which every file that the stock knows goes, and of the folders below them.
     reasons
@@ -64,6 +67,8 @@ class Proposal:
     protected_bytes: int = 0
     elsewhere: Counter[PathBytes] = field(default_factory=Counter)
     both_stay: int = 0
+    works: int = 0
+    works_bytes: int = 0
     in_use: int = 0
     emptied: int = 0
     reasons: Counter[str] = field(default_factory=Counter)
@@ -199,10 +204,14 @@ def _rows_of(one: CopySet, chooser: Chooser, belongs: dict[bytes, str], proposal
     folded = [verdict.copy for verdict in choice.verdicts if verdict.action is Action.FOLD]
     proposal.count(choice, len(folded), one.size * len(freed_files(folded)))
     proposal.count_held(choice, folded)
-    beside = [each.copy for each in choice.verdicts if each.action is Action.LEAVE and each.copy.path in chooser.used]
-    if beside and any(each.action is Action.KEEP for each in choice.verdicts):
-        proposal.both_stay += 1
-        proposal.in_use += one.size * len(freed_files(beside))
+    left = [each for each in choice.verdicts if each.action is Action.LEAVE]
+    if any(each.action is Action.KEEP for each in choice.verdicts):
+        if beside := [each.copy for each in left if each.copy.path in chooser.used]:
+            proposal.both_stay += 1
+            proposal.in_use += one.size * len(freed_files(beside))
+        if beside := [each.copy for each in left if each.reason in WORKS and not chooser.why_held(each.copy)]:
+            proposal.works += len(beside)
+            proposal.works_bytes += one.size * len(freed_files(beside))
     return [
         DocketRow(one.id, each.action, copy.path, copy.size, copy.kind, copy.modified_ns, copy.digest, each.reason)
         for each in choice.verdicts

@@ -5,7 +5,9 @@ of two folders the same one wins for every file that they share, and a shoot is 
 more a folder holds, the higher it ranks: a folder that lies whole in another one gives way and empties. Of
 folders that hold as much, those rank higher in which more copies are what the next rules prefer.
 
-A folder of which others, each whole, together hold all counts as less than those: somebody sorted it into them.
+A folder of which others together hold all counts as less than those, if they hold little else, or lie in one tree and
+are mostly made of it: somebody sorted it into them. If they hold much else, and its name says something, it is a
+selection from them: a work of its own.
 
 Copies of whole trees are ranked by the folders at their tops: where ``a/raw`` and ``b/raw`` share files, and so do
 ``a/jpeg`` and ``b/jpeg``, all of it goes by ``a`` and ``b``, so that what belongs together in a tree stays together.
@@ -18,6 +20,7 @@ from functools import lru_cache
 from itertools import combinations, permutations
 
 from foldkeep.model import StockFile
+from foldkeep.model.folder_names import dump_of, says_what
 from foldkeep.model.names import folders_above, lies_below
 
 from .rules import Rule
@@ -59,6 +62,7 @@ class FolderRanks:
         self._summed: dict[bytes, _Tally] | None = None
         self._directly = dict(files)
         self._sorted: dict[bytes, bool] = {}
+        self._selected: dict[bytes, bool] = {}
         self._shared: dict[bytes, Counter[bytes]] = defaultdict(Counter)
         self._asked: dict[tuple[bytes, ...], list[tuple[tuple[float, ...], bytes]]] = {}
         self._inner: dict[tuple[bytes, ...], set[bytes]] = defaultdict(set)
@@ -116,20 +120,46 @@ class FolderRanks:
         return self._asked[folders]
 
     def _was_sorted(self, folder: bytes) -> bool:
-        """Tell whether several other folders, each whole, together hold what lies in a folder."""
+        """Tell whether several other folders together hold what lies in a folder, and are mostly made of it."""
         if folder not in self._sorted:
-            held, ties = self._directly.get(folder, 0), self._tallies[folder].ties if folder in self._tallies else 0
-            parts = {
-                other: shared
-                for other, shared in self._shared[folder].items()
-                if shared >= _WHOLE * self._directly.get(other, 0)
-            }
-            together = sum(parts.values())
-            pairs = combinations(sorted(parts, key=lambda part: -parts[part])[:_MOST_FOLDERS], 2)
-            are_apart = together <= ties and not any(self._shared[one][other] for one, other in pairs)
-            are_shoots = 1 < len(parts) <= held / 2  # a file each is no sorting
-            self._sorted[folder] = are_shoots and are_apart and together >= _WHOLE * held
+            shared = self._shared_with(folder)
+            whole = {other: count for other, count in shared.items() if count >= _WHOLE * self._directly.get(other, 0)}
+            self._sorted[folder] = self._make_it_up(folder, whole) or (
+                _in_one_tree(folder, shared) and self._is_most_of(shared) and self._make_it_up(folder, shared)
+            )
         return self._sorted[folder]
+
+    def is_selection(self, folder: bytes) -> bool:
+        """Tell whether a folder is somebody's choice from several others: all of it lies there, few of many, and its
+        name says what it is.
+        """
+        if folder not in self._selected:
+            shared, name = self._shared_with(folder), os.path.basename(folder)
+            self._selected[folder] = (
+                says_what(name) > 0
+                and not dump_of(name)
+                and all(os.path.basename(other) != name for other in shared)
+                and not self._is_most_of(shared)
+                and self._make_it_up(folder, shared)
+            )
+        return self._selected[folder]
+
+    def _shared_with(self, folder: bytes) -> dict[bytes, int]:
+        """Return how many files a folder shares with each other one that does not have all of it."""
+        held = self._directly.get(folder, 0)
+        return {other: count for other, count in self._shared[folder].items() if count < _WHOLE * held}
+
+    def _make_it_up(self, folder: bytes, parts: Mapping[bytes, int]) -> bool:
+        """Tell whether several folders, which share nothing with each other, together hold what lies in one."""
+        held, ties = self._directly.get(folder, 0), self._tallies[folder].ties if folder in self._tallies else 0
+        together = sum(parts.values())
+        if not (1 < len(parts) <= held / 2 and _WHOLE * held <= together <= ties):  # a file each is no sorting
+            return False
+        pairs = combinations(sorted(parts, key=lambda part: -parts[part])[:_MOST_FOLDERS], 2)
+        return not any(self._shared[one][other] for one, other in pairs)
+
+    def _is_most_of(self, parts: Mapping[bytes, int]) -> bool:
+        return 2 * sum(parts.values()) >= sum(self._directly.get(part, 0) for part in parts)
 
     def _sums(self) -> dict[bytes, _Tally]:
         """Return the tallies of folders with everything below them."""
@@ -148,6 +178,12 @@ class FolderRanks:
         if at == 0:
             return "sorted from another one", "sorted into several, which hold all of it"
         return ("holds more", "holds less") if at == 1 else (self.rules[at - 2].kept, self.rules[at - 2].spared)
+
+
+def _in_one_tree(folder: bytes, others: Iterable[bytes]) -> bool:
+    """Tell whether other folders lie in one tree that a folder is not in."""
+    others = list(others)
+    return len(others) > 1 and not lies_below(folder, os.path.commonpath(others))
 
 
 def _folder(copy: StockFile) -> bytes:

@@ -5,6 +5,7 @@ Design rule for Camera File system (JEITA CP-3461).
 """
 
 import re
+from collections.abc import Sequence
 from functools import lru_cache
 
 _CAMERA_FOLDER = re.compile(r"\d{3}[a-z0-9_]{5}", re.IGNORECASE)
@@ -28,8 +29,12 @@ _ANYWHERE = {
 
 _ALONE = {
     "in a card dump": "card cards 'memory card' 'sd card' 'card copies' 'camera roll' speicherkarte",
-    "in an import": "import imports 'camera uploads' uploads received",
+    "in an import": "import imports uploads received",
     "in an export": "export",
+    "among what a device uploaded by itself": "'camera uploads' 'camera upload' 'phone uploads' 'phone upload'"
+    " 'mobile uploads' 'mobile upload' 'auto upload' 'auto uploads' 'handy uploads' 'handy upload' 'kamera uploads'"
+    " 'téléversements du téléphone' 'subidas del móvil'",
+    "on a player": "player 'mp3 player' 'music player' 'audio player'",
     "in a temporary folder": "'new folder' 'neuer ordner' 'nouveau dossier' 'nueva carpeta' 'nuova cartella'"
     " 'unbenannter ordner' 'sans titre'",
     "on an old disk": "old 'old disk' 'old drive' 'old computer' 'old laptop' 'old pc' 'old phone' 'old files'"
@@ -38,7 +43,18 @@ _ALONE = {
 }
 """Whole names, also with a number behind them."""
 
+_IN_CONTEXT = frozenset(("in a card dump", "in an import", "on an old disk", "on a player"))
+"""What a whole name tells only near the top: below a name that says what it is about, it is a part of that."""
+
+_CONTAINERS = frozenset(
+    "pictures picture photos photo images image media medias videos video films music audio sound sounds documents data"
+    " files home users volumes bilder fotos foto musik filme daten dateien dokumente images musique fichiers données"
+    " imágenes música archivos datos immagini musica dati bilder masters library archive archiv archives".split()
+)
+"""Names that hold anything, and so say nothing of what is in them."""
+
 _PHRASE = re.compile(r"'([^']+)'|(\S+)")
+_BETWEEN_WORDS = re.compile(r"[\s_-]+")
 _NUMBER_BEHIND = re.compile(r"[\s_-]*(?:\d{1,3}|\(\d{1,3}\))\Z")
 
 
@@ -49,15 +65,38 @@ def _by_word(said: dict[str, str]) -> dict[str, str]:
 _WORDS, _NAMES = _by_word(_ANYWHERE), _by_word(_ALONE)
 
 
+def dump_among(steps: Sequence[bytes]) -> str:
+    """Return in what kind of dump files lie by the names of their folders, the outer ones first; empty if in none.
+
+    >>> dump_among([b"cards", b"camera A"]), dump_among([b"games", b"cards"])
+    ('in a card dump', '')
+    >>> dump_among([b"2025", b"cards"]), dump_among([b"games", b"cards", b"100KITES"])
+    ('in a card dump', 'in a card dump')
+    """
+    is_below_a_subject = False
+    for step in steps:
+        if (found := dump_of(step)) and not (is_below_a_subject and _by_name_alone(step) in _IN_CONTEXT):
+            return found
+        is_below_a_subject |= says_what(step) > 0 and not found and _folded(step) not in _CONTAINERS
+    return ""
+
+
 @lru_cache(maxsize=65536)
 def dump_of(step: bytes) -> str:
     """Return in what kind of dump the files of a folder lie by its name, in words; empty if in none."""
-    name = step.decode("utf-8", "replace").casefold().strip()
+    name = _folded(step)
     if _CAMERA_FOLDER.fullmatch(name):
         return "in a card dump"
-    if found := _NAMES.get(_NUMBER_BEHIND.sub("", name)):
-        return found
-    return next((_WORDS[word] for word in _WORD.findall(name) if word in _WORDS), "")
+    return _by_name_alone(step) or next((_WORDS[word] for word in _WORD.findall(name) if word in _WORDS), "")
+
+
+def _by_name_alone(step: bytes) -> str:
+    """Return what a whole name tells."""
+    return _NAMES.get(_BETWEEN_WORDS.sub(" ", _NUMBER_BEHIND.sub("", _folded(step))), "")
+
+
+def _folded(step: bytes) -> str:
+    return step.decode("utf-8", "replace").casefold().strip()
 
 
 @lru_cache(maxsize=65536)

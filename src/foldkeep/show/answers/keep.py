@@ -41,6 +41,8 @@ class ProposalAnswer(NamedTuple):
             "elsewhere": [{**path_document(folder), "sets": sets} for folder, sets in proposal.elsewhere.most_common()],
             "both_stay": proposal.both_stay,
             "in_use": proposal.in_use,
+            "works": proposal.works,
+            "works_bytes": proposal.works_bytes,
             "emptied_folders": proposal.emptied,
             "reasons": dict(proposal.reasons),
             "docket": self.docket,
@@ -87,6 +89,12 @@ class ProposalAnswer(NamedTuple):
             page.line(
                 f"{count(proposal.both_stay, 'set')} of which an edit uses a copy of its own, so that both stay; "
                 f"links or clones in their place would free {format_size(proposal.in_use)} (--for-links)."
+            )
+        if proposal.works:
+            page.line(
+                f"{count(proposal.works, 'file')} of selections, or of films in the projects that made them,"
+                f" {agree(proposal.works, 'stays', 'stay')} beside the keepers; links or clones in their place would"
+                f" free {format_size(proposal.works_bytes)} (--for-links)."
             )
         if proposal.undecided:
             page.line((f"{count(proposal.undecided, 'set')} undecided: every copy is left as it is.", CARE))
