@@ -34,8 +34,9 @@ OPTIONS = (
     Option("--sole-copies", "also propose to fold files that exist nowhere else"),
     Option("--adopt", "write a list of files that exist nowhere else, to import", Takes.FILE, "FILE"),
     Option(
-        "--repair", "write a corrected copy of the catalogue: paths mended, missing ones dropped", Takes.FILE, "FILE"
+        "--repair", "write a corrected copy of the catalogue, with the paths of files that moved", Takes.FILE, "FILE"
     ),
+    Option("--drop-missing", "with --repair: leave out entries without a file, with all that they say", rare=True),
     Option(
         "--one-entry", "with --repair: keep one entry per content, the first; ratings in others are lost", rare=True
     ),
@@ -63,6 +64,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             "inventories are asked by a catalogue that is named, and nothing is written for them",
             "name it: --catalog SOURCE, and leave out -o, --repair and --adopt",
         )
+    if (args.drop_missing or args.one_entry) and not args.repair:
+        raise UnusableInput("--drop-missing and --one-entry say how a copy is corrected", "name it: --repair FILE")
     with open_source(args, env) as stock:
         catalogs = named_catalogs(args, stock, args.catalog) if args.catalog else stock.catalogs.all()
         if not catalogs and (args.repair or args.adopt):
@@ -78,8 +81,10 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             found = orphans(stock, known_files(stock, catalogs, progress), fits, thumbnails, progress)
         places = stock.places.all()
     written = {}
+    mending = None
     if args.repair:
-        written["repair"] = write_repaired(sources[0], mended(found, sources[0], one_entry=args.one_entry), args.repair)
+        mending = mended(found, sources[0], one_entry=args.one_entry, drop_missing=args.drop_missing)
+        written["repair"] = write_repaired(sources[0], mending.paths, args.repair, mending.perhaps)
     if args.docket:
         rows = orphan_rows(found, [place.path for place in places], sole_copies=args.sole_copies)
         written["docket"] = write_docket(args.docket, leaving_aside(rows, places, fits.roles))
@@ -87,5 +92,5 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         with new_file(args.adopt) as (written["adopt"], stream):
             sole = [each.file.path for each in found.unknown if each.standing is Standing.SOLE]
             stream.writelines(path + (b"\0" if any(b"\n" in name for name in sole) else b"\n") for path in sole)
-    env.answer(args, OrphansAnswer(found, env.top(args, _TOP_ON_TERMINAL), written))
+    env.answer(args, OrphansAnswer(found, env.top(args, _TOP_ON_TERMINAL), written, mending))
     return ExitStatus.DONE

@@ -7,7 +7,7 @@ from foldkeep.model.faces import names_of
 if TYPE_CHECKING:
     from .catalog_files import Known, RootMap, descriptions, folders_of, known_files, uses
     from .orphan_files import LeftOver, Missing, Orphans, Standing, Twice, Unknown, orphans
-    from .repair import mended
+    from .repair import Mending, mended
 
 __all__ = [
     "Known",
@@ -23,6 +23,7 @@ __all__ = [
     "Twice",
     "Unknown",
     "orphans",
+    "Mending",
     "mended",
 ]
 

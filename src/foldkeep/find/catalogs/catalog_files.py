@@ -63,8 +63,8 @@ def known_files(stock: Stock, catalogs: Iterable[Catalog], progress: Progress = 
     Raises
     ------
     UnusableInput
-        If a catalogue cannot be read, has no entries, or matches nothing at all: then it is far likelier that its
-        paths are wrong than that every file is an orphan.
+        If a catalogue cannot be read, has no entries, or matches nothing that a scan ever saw: then it is far likelier
+        that its paths are wrong than that every file is an orphan.
     """
     paths = StockPaths(stock.listing.paths())
     known = Known()
@@ -82,12 +82,17 @@ def known_files(stock: Stock, catalogs: Iterable[Catalog], progress: Progress = 
             )
         if known.missing:
             known.advice = _advice(known, paths)
-        if sum(map(len, known.files.values())) == matched:
+        if sum(map(len, known.files.values())) == matched and not _seen(stock, known):
             raise UnusableInput(
                 f"nothing that the catalogue {visible(catalog.name)} names is in the stock",
                 known.advice or "scan the folders that it is about first",
             )
     return known
+
+
+def _seen(stock: Stock, known: Known) -> list[bytes]:
+    """Return the paths of missing entries where a scan saw a file that is gone now."""
+    return [path for _, path in known.missing if path is not None and stock.moves.gone(path)[1] is not None]
 
 
 def uses(stock: Stock, catalogs: Iterable[Catalog]) -> dict[bytes, frozenset[str]]:
@@ -281,7 +286,7 @@ def folders_of(stock: Stock, known: Known) -> list[bytes]:
     """Return the folders that a catalogue is about: in each place the deepest that has all that it knows there."""
     tops: dict[bytes, bytes] = {}
     places = sorted((place.path for place in stock.places.all()), key=len, reverse=True)
-    for folder in {path.rpartition(b"/")[0] or b"/" for path in known.files}:
+    for folder in {path.rpartition(b"/")[0] or b"/" for path in known.files or _seen(stock, known)}:
         place = next((top for top in places if folder == top or lies_below(folder, top)), None)
         if place is not None:
             tops[place] = common_folder([tops[place], folder]) if place in tops else folder

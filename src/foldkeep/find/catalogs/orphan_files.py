@@ -1,12 +1,13 @@
 """What a catalogue has lost track of, and what is left over on the disk."""
 
 import os
+import unicodedata
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from itertools import chain
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from foldkeep.model import Filter, Progress, StockFile, no_progress
 from foldkeep.model.catalogs import CatalogEntry
@@ -63,6 +64,8 @@ class Missing(NamedTuple):
         Whether `now` was found by content.
     run
         The run in whose fold the file waits, or None.
+    also
+        Where the same content lies besides, or the other files of that name if none of them is the one.
     """
 
     entry: CatalogEntry
@@ -71,6 +74,7 @@ class Missing(NamedTuple):
     by_content: bool = False
     run: int | None = None
     size: int | None = None
+    also: tuple[bytes, ...] = ()
 
 
 class LeftOver(NamedTuple):
@@ -207,7 +211,7 @@ class _Look:
                     self.unknown.append(file)
             elif file.digest:
                 self.digests[path] = file.digest
-        self.gone = {path: stock.moves.gone(path) for _, path in known.missing if path is not None}
+        self.gone = {path: _gone(stock, path) for _, path in known.missing if path is not None}
 
 
 class _Index:
@@ -232,7 +236,7 @@ class _Index:
         unknown = {_name(file.path) for file in look.unknown}
         plain = set(map(plain_stem, unknown))
         folders = {file.path.rpartition(b"/")[0] for file in look.unknown}
-        words = {stem for _, stem in shown} | set(map(_name, look.gone))
+        words = {stem for _, stem in shown} | set(map(_composed_name, look.gone))
         words.update(*(sidecar_stems(_name(file.path)) for file in look.unknown if file.kind == "sidecar"))
         same: dict[bytes, list[bytes]] = defaultdict(list)
         of_digest: dict[bytes, bytes] = {}
@@ -248,8 +252,8 @@ class _Index:
                 if is_known:
                     of_digest.setdefault(digest, path)
             if words:
-                if name in words:
-                    self.names[name].append(path)
+                if (composed := name if name.isascii() else _in_form("NFC", own).lower()) in words:
+                    self.names[composed].append(path)
                 if kind != "sidecar" and (stem := stem_of(name)) in words:
                     self._stems[stem].append(path)
             if shown and kind in MEDIA and path not in self._previews:
@@ -300,6 +304,24 @@ def _name(path: bytes) -> bytes:
     return path.rpartition(b"/")[2].lower()
 
 
+def _composed_name(path: bytes) -> bytes:
+    """Return the name of a file as `_name` does, composed: programs write one name in two forms of Unicode."""
+    return _in_form("NFC", path.rpartition(b"/")[2]).lower()
+
+
+def _in_form(form: Literal["NFC", "NFD"], path: bytes) -> bytes:
+    return unicodedata.normalize(form, path.decode("utf-8", "surrogateescape")).encode("utf-8", "surrogateescape")
+
+
+def _gone(stock: Stock, path: bytes) -> tuple[bytes | None, int | None]:
+    """Return the digest and size of what a missing entry named, in whichever form of Unicode a scan saw its path."""
+    found: tuple[bytes | None, int | None] = (None, None)
+    for written in dict.fromkeys((path, _in_form("NFC", path), _in_form("NFD", path))):
+        if (found := stock.moves.gone(written))[1] is not None:
+            break
+    return found
+
+
 def _beside(path: bytes) -> bytes:
     """Return a path without its suffix, of the name in lower case: what a raw file and its JPEG have in common."""
     folder, slash, name = path.rpartition(b"/")
@@ -329,11 +351,14 @@ def _missing(
     digest, size = gone[path]
     copies = index.of_digest.get(digest, []) if digest else []
     if copies:
-        return Missing(entry, path, copies[0].path, True, run.id if run else None, size)
-    named = index.names.get(_name(path), [])
+        paths = tuple(copy.path for copy in copies)
+        return Missing(entry, path, paths[0], True, run.id if run else None, size, paths[1:])
+    named = index.names.get(_composed_name(path), [])
     if size is not None:
         named = [other for other in named if (file := stock.listing.at(other)) and file.size == size]
-    return Missing(entry, path, named[0] if len(named) == 1 else None, False, run.id if run else None, size)
+    found = named[0] if len(named) == 1 else None
+    also = () if found else tuple(named)
+    return Missing(entry, path, found, False, run.id if run else None, size, also)
 
 
 def _twice(stock: Stock, digests: Mapping[bytes, bytes], known: Known) -> Iterable[Twice]:

@@ -1,6 +1,7 @@
-"""What a corrected copy of a catalogue has: paths that are there, and nothing that is gone."""
+"""What a corrected copy of a catalogue has: the paths of files that were moved; entries without a file as they are."""
 
 import os
+from typing import NamedTuple
 
 from foldkeep.model.catalogs import CatalogEntry, CatalogSource
 from foldkeep.model.names import file_uri, path_from_uri
@@ -8,16 +9,46 @@ from foldkeep.model.names import file_uri, path_from_uri
 from .orphan_files import Orphans
 
 
-def mended(found: Orphans, source: CatalogSource, *, one_entry: bool = False) -> dict[str, str | None]:
-    """Return for entries of a catalogue's one source, by where they are, the path that they get; None drops one.
+class Mending(NamedTuple):
+    """What changes in a corrected copy.
 
-    A missing file is mended where the same content lies elsewhere; a name alone is no proof. Entries that are right
-    are not in the answer. An entry whose file is there has a rating and words of its own, so it stays.
+    Attributes
+    ----------
+    paths
+        For entries, by where they are, the path that they get; None drops one. All others stay as they are.
+    perhaps
+        Entries that get the path of the one file of their name: that it is the one, nothing proves.
+    stay
+        How many entries without a file stay as they are.
+    """
+
+    paths: dict[str, str | None]
+    perhaps: frozenset[str] = frozenset()
+    stay: int = 0
+
+    @property
+    def moved(self) -> int:
+        """How many entries get another path."""
+        return sum(path is not None for path in self.paths.values())
+
+    @property
+    def dropped(self) -> int:
+        """How many entries are left out."""
+        return len(self.paths) - self.moved
+
+
+def mended(found: Orphans, source: CatalogSource, *, one_entry: bool = False, drop_missing: bool = False) -> Mending:
+    """Return what changes in a corrected copy of a catalogue's one source.
+
+    An entry gets the path where the same content lies now, or else that of the one file of its name. Each entry has a
+    rating and words of its own, so it stays, also without a file.
 
     Parameters
     ----------
     one_entry
         Leave each content one entry, the first, whatever the others say.
+    drop_missing
+        Leave out the entries whose file was not found, with all that they say.
     """
     base = os.path.dirname(os.fsencode(source.path))
     answer: dict[str, str | None] = {}
@@ -31,11 +62,20 @@ def mended(found: Orphans, source: CatalogSource, *, one_entry: bool = False) ->
         for file in each.files[1:]:
             answer |= dict.fromkeys(entry.where for entry in found.known.files[file.path])
     taken = set(found.known.files)
+    perhaps = set()
+    stay = 0
     for missing in found.missing:
-        now = missing.now if missing.by_content and not (one_entry and missing.now in taken) else None
-        answer[missing.entry.where] = _in_style(missing.entry, now, base) if now else None
-        taken.add(now or b"")
-    return answer
+        where, now = missing.entry.where, missing.now
+        if (now is None and drop_missing) or (one_entry and now in taken):
+            answer[where] = None
+        elif now is None:
+            stay += 1
+        else:
+            answer[where] = _in_style(missing.entry, now, base)
+            taken.add(now)
+            if not missing.by_content:
+                perhaps.add(where)
+    return Mending(answer, frozenset(perhaps), stay)
 
 
 def _in_style(entry: CatalogEntry, path: bytes, base: bytes) -> str:

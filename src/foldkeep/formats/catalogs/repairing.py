@@ -1,10 +1,14 @@
-"""Corrected copies of catalogues, each in its own form: paths mended, entries dropped, everything else as it was."""
+"""Corrected copies of catalogues, each in its own form: paths mended, entries dropped, everything else as it was.
+
+Entries that get a path which nothing proves are marked where the form has room for a word: a comment in a playlist, a
+column of a table, a field of a record.
+"""
 
 import csv
 import io
 import json
 import re
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from typing import Any
 
 from foldkeep.model import UnusableInput, visible
@@ -26,8 +30,17 @@ _PLS_NUMBERED = re.compile(r"\s*(file|title|length)(\d+)\s*=(.*)", re.IGNORECASE
 _PLS_COUNT = re.compile(r"\s*numberofentries\s*=.*", re.IGNORECASE)
 
 
-def write_repaired(source: CatalogSource, mend: Mend, path: str) -> str:
+PERHAPS = "perhaps_moved"
+_SAID = "perhaps moved here: found by its name alone"
+
+
+def write_repaired(source: CatalogSource, mend: Mend, path: str, perhaps: Collection[str] = ()) -> str:
     """Write a corrected copy of a catalogue and return where: `path`, or a free name beside it.
+
+    Parameters
+    ----------
+    perhaps
+        Entries, by where they are, of which the new path is marked as one that nothing proves.
 
     Raises
     ------
@@ -36,10 +49,10 @@ def write_repaired(source: CatalogSource, mend: Mend, path: str) -> str:
     """
     writers: dict[str, Callable[[str, Mend], Iterator[str]]] = {
         "list": _list,
-        "csv": lambda name, mended: _csv(name, mended, source.field),
-        "json": lambda name, mended: _json(name, mended, source.field),
-        "jsonl": lambda name, mended: _json_lines(name, mended, source.field),
-        "m3u": _m3u,
+        "csv": lambda name, mended: _csv(name, mended, source.field, perhaps),
+        "json": lambda name, mended: _json(name, mended, source.field, perhaps),
+        "jsonl": lambda name, mended: _json_lines(name, mended, source.field, perhaps),
+        "m3u": lambda name, mended: _m3u(name, mended, perhaps),
         "pls": _pls,
         "xspf": _xspf,
         "otio": _otio,
@@ -78,7 +91,7 @@ def _lines(path: str, mend: Mend, is_entry: Callable[[str], bool], mended: Calla
             yield mended(line, text) + "\n"
 
 
-def _m3u(path: str, mend: Mend) -> Iterator[str]:
+def _m3u(path: str, mend: Mend, perhaps: Collection[str]) -> Iterator[str]:
     """Yield the lines that stay; those above an entry say something of it, and go with it."""
     above = ""
     for number, text in _with_numbers(path):
@@ -87,6 +100,7 @@ def _m3u(path: str, mend: Mend) -> Iterator[str]:
             continue
         found = mend.get(f"line {number}", text)
         head = above if found is not None else "".join(each for each in above.splitlines(True) if "#EXTM3U" in each)
+        head += f"# {_SAID}\n" * (f"line {number}" in perhaps)
         yield head + (found + "\n" if found is not None else "")
         above = ""
     yield above
@@ -131,34 +145,35 @@ def _pls(path: str, mend: Mend) -> Iterator[str]:
             yield f"{found[1]}{anew[int(found[2])]}={texts.get(number, found[3])}\n"
 
 
-def _csv(path: str, mend: Mend, field: str) -> Iterator[str]:
+def _csv(path: str, mend: Mend, field: str, perhaps: Collection[str]) -> Iterator[str]:
     with opened_file(path) as file:
         table = open_table(file, field)
         text = io.StringIO()
         writer = csv.writer(text, delimiter=table.separator)
-        writer.writerow(table.header)
+        writer.writerow([*table.header, *([PERHAPS] if perhaps else [])])
         for number, row in enumerate(table.rows, start=2):
             where = f"row {number}"
             if mend.get(where, "") is not None:
-                writer.writerow([*row[: table.at], mend[where], *row[table.at + 1 :]] if where in mend else row)
+                mended = [*row[: table.at], mend[where], *row[table.at + 1 :]] if where in mend else row
+                writer.writerow([*mended, *(["yes" if where in perhaps else ""] if perhaps else [])])
     yield text.getvalue()
 
 
-def _json(path: str, mend: Mend, field: str) -> Iterator[str]:
+def _json(path: str, mend: Mend, field: str, perhaps: Collection[str]) -> Iterator[str]:
     document = json.loads(text_of(read_whole(path)))
     records = longest_list(document)
-    records[:] = list(_records(records, mend, field, "entry"))
+    records[:] = list(_records(records, mend, field, "entry", perhaps))
     yield json.dumps(document, indent=1) + "\n"
 
 
-def _json_lines(path: str, mend: Mend, field: str) -> Iterator[str]:
+def _json_lines(path: str, mend: Mend, field: str, perhaps: Collection[str]) -> Iterator[str]:
     with opened_file(path) as file:
         records = list(parsed_lines(file))
-    for record in _records(records, mend, field, "line"):
+    for record in _records(records, mend, field, "line", perhaps):
         yield json.dumps(record) + "\n"
 
 
-def _records(records: list[Any], mend: Mend, field: str, noun: str) -> Iterator[Any]:
+def _records(records: list[Any], mend: Mend, field: str, noun: str, perhaps: Collection[str]) -> Iterator[Any]:
     name = field_of(records, field)
     for number, record in enumerate(records, start=1):
         text = mend.get(f"{noun} {number}", "")
@@ -166,6 +181,8 @@ def _records(records: list[Any], mend: Mend, field: str, noun: str) -> Iterator[
             continue
         if text and isinstance(record, dict):
             set_at(record, name, text)
+            if f"{noun} {number}" in perhaps:
+                record[PERHAPS] = True
         yield text if text and isinstance(record, str) else record
 
 

@@ -5,7 +5,7 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
-from foldkeep.find.catalogs import LeftOver, Missing, Orphans, Standing, Twice, Unknown
+from foldkeep.find.catalogs import LeftOver, Mending, Missing, Orphans, Standing, Twice, Unknown
 from foldkeep.model import visible
 from foldkeep.model.units import format_size
 from foldkeep.scan import StaleThumbnail
@@ -13,7 +13,7 @@ from foldkeep.scan import StaleThumbnail
 from ..page.documents import Document, file_document, path_document
 from ..page.lines import write_rest
 from ..page.page import GAIN, QUIET, STRONG, Page
-from ..page.words import count
+from ..page.words import agree, count
 from .catalog import known_document, write_known
 
 _STANDINGS = {
@@ -30,11 +30,12 @@ _WRITTEN = {
 
 
 class OrphansAnswer(NamedTuple):
-    """Answer of `orphans`: of each finding the first `top`; `written` are files that were made of them."""
+    """Answer of `orphans`: of each finding the first `top`, files that were `written`, and what a copy mends."""
 
     found: Orphans
     top: int | None
     written: Mapping[str, str]
+    mending: Mending | None = None
 
     def document(self) -> Document:
         """Return the JSON document."""
@@ -59,6 +60,7 @@ class OrphansAnswer(NamedTuple):
                     "where": each.entry.where,
                     "should_be": path_document(each.path) if each.path else None,
                     "now": path_document(each.now) if each.now else None,
+                    "also": [path_document(path) for path in each.also],
                     "by_content": each.by_content,
                     "run": each.run,
                     "size": each.size,
@@ -87,6 +89,7 @@ class OrphansAnswer(NamedTuple):
                 for each in found.twice
             ],
             **self.written,
+            **({"repaired": _repaired(self.mending)} if self.mending else {}),
         }
 
     def write(self, page: Page) -> None:
@@ -109,8 +112,32 @@ class OrphansAnswer(NamedTuple):
         for what, path in self.written.items():
             page.line()
             page.line(_WRITTEN[what], visible(path))
+            if what == "repair" and self.mending:
+                _write_mending(page, self.mending)
             if what == "docket":
                 page.line(f"Look at it with pictures: foldkeep sheet {shlex.quote(path)}")
+
+
+def _repaired(mending: Mending) -> Document:
+    return {
+        "moved": mending.moved,
+        "perhaps": len(mending.perhaps),
+        "dropped": mending.dropped,
+        "stay": mending.stay,
+    }
+
+
+def _write_mending(page: Page, mending: Mending) -> None:
+    """Say what changed in a corrected copy, and what did not."""
+    perhaps = f", {len(mending.perhaps):,} of them perhaps: found by name alone" if mending.perhaps else ""
+    page.line(f"{count(mending.moved, 'path')} mended{perhaps}.", indent=2)
+    if mending.dropped:
+        page.line(f"{count(mending.dropped, 'entry', 'entries')} left out, with all that they say.", indent=2)
+    if mending.stay:
+        stay = count(mending.stay, "entry", "entries")
+        page.line(
+            f"{stay} without a file {agree(mending.stay, 'stays', 'stay')} as written (--drop-missing).", indent=2
+        )
 
 
 def _write_missing(page: Page, missing: Sequence[Missing], top: int | None) -> None:
@@ -151,10 +178,14 @@ def _missing_line(each: Missing) -> tuple[str, str]:
     text = visible(each.path) if each.path else visible(each.entry.text)
     if each.run is not None:
         return text, f"in the fold since run {each.run}"
+    if each.now is None and each.also:
+        rest = f" and {count(len(each.also) - 1, 'other')}"
+        return text, f"perhaps, by its name, one of {visible(each.also[0])}{rest}"
     if each.now is None:
         return text, f"({each.entry.where})"
     how = "the same content is now" if each.by_content else "perhaps, by its name,"
-    return text, f"{how} {visible(each.now)}"
+    more = f" and {count(len(each.also) - 1, 'other file')}" if len(each.also) > 1 else ""
+    return text, f"{how} {visible(each.now)}" + (f", also {visible(each.also[0])}{more}" if each.also else "")
 
 
 def _left_line(each: LeftOver) -> tuple[str, str]:
