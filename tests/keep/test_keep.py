@@ -3,7 +3,7 @@
 import csv
 import os
 import re
-from collections import defaultdict
+from collections import Counter, defaultdict
 from itertools import groupby
 from pathlib import Path
 
@@ -441,3 +441,38 @@ def test_what_is_decided_by_shape_is_what_each_set_would_get(tmp_path_factory, f
         patched.setattr(shapes, "MOST_SHAPES", 0)
         desk.ask("keep", "-o", one_by_one)
     assert by_shape.read_text() == one_by_one.read_text()
+
+
+def test_what_goes_is_summed_by_folder_as_the_docket_has_it(sample_desk: Desk):
+    sample_desk.proposed()
+    told = sample_desk.ask("keep", "-o", sample_desk.top / "again.csv")["folders"]
+    plain: dict[str, list[dict[str, str]]] = defaultdict(list)
+    with sample_desk.docket.open(newline="") as stream:
+        rows = list(csv.DictReader(stream))
+    for row in rows:
+        if row["action"] == "fold":
+            plain[os.path.dirname(row["path"])].append(row)
+    assert [(each["from"]["path"], each["files"], each["bytes"]) for each in told] == sorted(
+        ((folder, len(going), sum(int(row["size"]) for row in going)) for folder, going in plain.items()),
+        key=lambda each: (-each[2], each[0]),
+    )
+    stays = {row["set"]: os.path.dirname(row["path"]) for row in rows if row["action"] == "keep"}
+    for each in told:
+        going = plain[each["from"]["path"]]
+        assert each["reasons"] == Counter(row["reason"] for row in going)
+        kept = {folder["path"]: folder["files"] for folder in each["keepers"]}
+        assert kept == Counter(stays[row["set"]] for row in going)
+    shown = sample_desk.run("keep", "-o", sample_desk.top / "third.csv").out
+    asked = sample_desk.run("fold", sample_desk.docket, answer="n\n").out
+    for text in (shown, asked):
+        assert f"From {len(told)} folders, the most first\n" in text
+        assert "in a card dump (the keeper was sorted); stays in " in text
+    for number in range(12):
+        sample_desk.write(f"many/{number}/k (1).jpg", b"m%d" % number)
+        sample_desk.write(f"many/{number}/k.jpg", b"m%d" % number)
+    sample_desk.ask("scan", sample_desk.place)
+    shown = sample_desk.run("keep", "-o", sample_desk.top / "fourth.csv").out
+    assert f"… and {len(told) + 2} folders more; --details shows all\n" in shown
+    assert shown.count("its name looks like a copy's; stays in") < 12
+    shown = sample_desk.run("keep", "-o", sample_desk.top / "fifth.csv", "--details").out
+    assert shown.count("its name looks like a copy's; stays in") == 12

@@ -54,12 +54,14 @@ examples:
   foldkeep fold missing.csv --method copy --into /media/backup
 """
 
+_MOST_FOLDERS = 10
 _METHODS = tuple(str(method) for method in Method if method.is_for_dockets)
 
 
 OPTIONS = (
     Option("docket", "a file that a finder wrote, perhaps changed by you", Takes.DOCKET, "DOCKET"),
     Option("--yes", "go ahead without asking"),
+    Option("--details", f"before the question, show all folders from which files go (else the first {_MOST_FOLDERS})"),
     Option("--method", "what to do with the spares, see above", Takes.WORD, choices=_METHODS, default="fold"),
     Option("--into", "for the methods move and copy: an existing folder, also on a server", Takes.FOLDER, "DIR"),
     Option(
@@ -116,8 +118,9 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         going = sum(not item.refusal for item in plan.going)
         only_alike = sum(item.alike is not None for item in plan.going)
         words = f", {only_alike:,} of them only alike what stays" if only_alike else ""
+        most = None if args.details else _MOST_FOLDERS
         question = f"{_QUESTIONS[method]} {going:,} {'file' if going == 1 else 'files'}{words}?"
-        if going and not env.confirm(args, question, lambda page: write_plan(page, plan)):
+        if going and not env.confirm(args, question, lambda page: write_plan(page, plan, most)):
             return ExitStatus.DONE
         with env.progress(args) as progress:
             report = (

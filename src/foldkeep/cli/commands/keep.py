@@ -38,10 +38,12 @@ examples:
   foldkeep keep --inventory desks -o dockets
 """
 
+_MOST_FOLDERS = 10
 _CHOOSING = "choosing; repeated options add up"
 OPTIONS = (
     Option("-o", "where to write the docket; an existing file is not overwritten", Takes.DOCKET, "DOCKET", to="docket"),
     Option("--explain", "list the rules in force, in their order"),
+    Option("--details", f"show all folders from which files go (else the first {_MOST_FOLDERS})"),
     Option(
         "--prefer",
         "asked before the usual rules: under:DIR, place:LABEL, volume:LABEL, oldest, newest, "
@@ -120,7 +122,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
     from foldkeep.find.copies import MediaSet, Question, same_decoded, same_essences
     from foldkeep.keep import Proposal, propose_essences, propose_for, write_docket
-    from foldkeep.keep.dockets import decoded_rows
+    from foldkeep.keep.dockets import FolderSums, decoded_rows
     from foldkeep.model import DocketRow, Problem, UnusableInput
     from foldkeep.model.extras import need
     from foldkeep.scan import check_filter, check_folder, fits_nothing
@@ -161,9 +163,11 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
                     rows.append(decoded_rows(proposal.counted(same_decoded(stock, reader, asked_for))))
             if same.isdisjoint(("essence", "decoded")) or "content" in same:
                 rows.insert(0, propose_for(stock, question, wishes, *asked, essences=sets))
-            docket = write_docket(args.docket, chain.from_iterable(rows))
+            sums = FolderSums()
+            docket = write_docket(args.docket, sums.counted(chain.from_iterable(rows)))
+        most = None if args.details else _MOST_FOLDERS
         nothing = not proposal.sets and fits_nothing(stock, wishes.wanted)
-    env.answer(args, ProposalAnswer(proposal, docket, args.docket, nothing))
+    env.answer(args, ProposalAnswer(proposal, docket, args.docket, nothing, sums.sums(), most))
     return env.tell_problems(args, [*problems, *proposal.problems])
 
 

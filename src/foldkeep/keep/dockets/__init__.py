@@ -6,6 +6,7 @@ from foldkeep.model.faces import names_of
 
 if TYPE_CHECKING:
     from .alike import AlikeKeeper, alike_again, alike_rows
+    from .by_folder import FolderSum, FolderSums, Going
     from .caches import Derived, cache_rows, derived_again
     from .coverage import card_rows, coverage_rows, missing_reason
     from .decoded import decoded_rows
@@ -16,6 +17,9 @@ if TYPE_CHECKING:
     from .projects import PROJECT_FOLDER, project_rows
 
 __all__ = [
+    "FolderSum",
+    "FolderSums",
+    "Going",
     "alike_rows",
     "alike_again",
     "AlikeKeeper",

@@ -5,11 +5,12 @@ from typing import NamedTuple
 
 from foldkeep.fold import FoldReport, Item, Merged, Plan
 from foldkeep.formats.sidecars import Xmp, said
-from foldkeep.keep.dockets import AlikeKeeper
+from foldkeep.keep.dockets import AlikeKeeper, FolderSums, Going
 from foldkeep.model import Method, visible
 from foldkeep.model.units import format_size
 
 from ..page.documents import Document, path_document, problem_documents, space_document
+from ..page.going import write_going
 from ..page.lines import write_left, write_space
 from ..page.page import CARE, QUIET, STRONG, Page
 from ..page.tables import Column
@@ -117,8 +118,8 @@ class FoldAnswer(NamedTuple):
             page.line(f"foldkeep release {report.run}{more}   deletes it for good and frees the space", indent=2)
 
 
-def write_plan(page: Page, plan: Plan) -> None:
-    """Write what a docket will do, before anybody is asked."""
+def write_plan(page: Page, plan: Plan, most: int | None) -> None:
+    """Write what a docket will do, before anybody is asked; of many files only from which folders, `most` of them."""
     page.table(
         [Column("place"), Column(f"files {_TO_DO[plan.method]}", True), Column("size", True)],
         [
@@ -130,9 +131,13 @@ def write_plan(page: Page, plan: Plan) -> None:
     spares = [item for item in plan.spares if not item.refusal]
     refused = [item for item in plan.spares if item.refusal]
     copies = [item for item in spares if item.alike is None]
-    if copies:
-        page.heading("For example" if len(copies) > _MOST_ROWS else "Namely")
-    for item in copies[:_MOST_ROWS]:
+    if len(copies) > _MOST_ROWS:
+        write_going(page, FolderSums(map(_going, copies)).sums(), most)
+        page.line((f"Each file is in {plan.docket}.", QUIET), indent=2)
+        copies = []
+    elif copies:
+        page.heading("Namely")
+    for item in copies:
         page.line(visible(item.row.path), indent=2)
         stays = f"stays: {visible(item.keepers[0])}" if item.keepers else "no copy of it stays"
         if item.proof:
@@ -145,8 +150,6 @@ def write_plan(page: Page, plan: Plan) -> None:
             words = "stays, with other words in it" if item.essence else "made again from"
             stays = f"{words}: {visible(item.source)}"
         page.line((f"{visible(item.row.reason)}; {stays}", QUIET), indent=4)
-    if len(copies) > _MOST_ROWS:
-        page.line((f"… and {count(len(copies) - _MOST_ROWS, 'file')} more, all in {plan.docket}", QUIET), indent=2)
     _write_alike(page, _alike(spares), len(spares))
     _write_essences(page, [item for item in spares if item.essence])
     if refused:
@@ -170,6 +173,11 @@ def write_plan(page: Page, plan: Plan) -> None:
     if plan.method in _CARE_FOR:
         page.line((_CARE_FOR[plan.method], CARE))
     page.line()
+
+
+def _going(item: Item) -> Going:
+    stays = item.keepers[0] if item.keepers else item.source or (item.proof.path if item.proof else b"")
+    return Going(item.row.path, item.row.size, item.row.reason, item.good[0] if item.good else item.target or stays)
 
 
 def _alike(items: Iterable[Item]) -> list[tuple[Item, AlikeKeeper]]:

@@ -6,10 +6,12 @@ from typing import NamedTuple
 
 from foldkeep.engine import MachineDocket
 from foldkeep.keep import Proposal, Wishes
+from foldkeep.keep.dockets import FolderSum
 from foldkeep.model import visible
 from foldkeep.model.units import format_size
 
 from ..page.documents import Document, path_document
+from ..page.going import going_documents, write_going
 from ..page.lines import NOTHING_FITS
 from ..page.page import CARE, GAIN, STRONG, Page
 from ..page.tables import Column
@@ -19,12 +21,14 @@ _MOST_FOLDERS = 5
 
 
 class ProposalAnswer(NamedTuple):
-    """Answer of `keep`; `wanted` is the name of the docket that was asked for."""
+    """Answer of `keep`: `wanted` is the name of the docket that was asked for, `most` how many folders are shown."""
 
     proposal: Proposal
     docket: str
     wanted: str
     nothing_fits: bool = False
+    folders: Sequence[FolderSum] = ()
+    most: int | None = None
 
     def document(self) -> Document:
         """Return the JSON document."""
@@ -45,6 +49,7 @@ class ProposalAnswer(NamedTuple):
             "works_bytes": proposal.works_bytes,
             "emptied_folders": proposal.emptied,
             "reasons": dict(proposal.reasons),
+            "folders": going_documents(self.folders),
             "docket": self.docket,
         }
 
@@ -101,6 +106,7 @@ class ProposalAnswer(NamedTuple):
         if not (proposal.spares or proposal.undecided):
             page.line(f"Nothing is proposed to be folded; the reasons are in {self.docket}.")
             return
+        write_going(page, self.folders, self.most)
         page.line(f"The docket is {self.docket}. Look at it in a spreadsheet, or set by set: foldkeep review {name}")
         page.line(f"Then carry it out: foldkeep fold {name}")
 
