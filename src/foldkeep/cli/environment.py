@@ -174,6 +174,10 @@ class Environment:
             return None
         return Login(user, password) if password else None
 
+    def agreed(self, question: str) -> bool:
+        """Ask a question, and return whether somebody answered yes; nobody's answer is no."""
+        return _is_yes(self._answer_to(question))
+
     def confirm(self, args: "Namespace", question: str, draw: "Callable[[Page], None]") -> bool:
         """Show what is about to be done, ask whether to go ahead, and return the answer; true with ``--yes``.
 
@@ -186,21 +190,25 @@ class Environment:
             return True
         # With --json, standard output is for the one document.
         draw(self.page(args, self.stderr if args.json else None))
+        answer = self._answer_to(question)
+        if not answer:
+            from foldkeep.model import UnusableInput
+
+            raise UnusableInput("nobody answered, so nothing was changed", "add --yes to go ahead without asking")
+        if _is_yes(answer):
+            return True
+        self.stderr.write("Nothing was changed.\n")
+        return False
+
+    def _answer_to(self, question: str) -> str:
+        """Ask, and return the line that is answered; empty if nobody does."""
         self.stdout.flush()
         self.stderr.write(f"{question} [y/N] ")
         self.stderr.flush()
         answer = self.stdin.readline()
-        if not answer:
-            from foldkeep.model import UnusableInput
-
-            self.stderr.write("\n")
-            raise UnusableInput("nobody answered, so nothing was changed", "add --yes to go ahead without asking")
-        if not self.stdin.isatty():
+        if not self.stdin.isatty() or not answer:
             self.stderr.write(answer.rstrip("\n") + "\n")
-        if answer.strip().lower() in ("y", "yes"):
-            return True
-        self.stderr.write("Nothing was changed.\n")
-        return False
+        return answer
 
     def choose(self, question: str, answers: Sequence[str]) -> str | None:
         """Ask at a terminal for one of some words and return it; None if nobody is there, or it is none of them."""
@@ -277,3 +285,7 @@ class Environment:
             self.stdout.flush()
             write_problems(self.page(args, self.stderr), problems)
         return ExitStatus.PROBLEMS
+
+
+def _is_yes(answer: str) -> bool:
+    return answer.strip().lower() in ("y", "yes")

@@ -23,7 +23,7 @@ from .keep_options import Wishes
 from .program_folders import ProgramFolders
 from .protect import parse_protection, protected_by
 from .rules import SORTED, TOGETHER, Rule, Users, each, make_rules, that_may_decide
-from .shapes import BY_FOLDER, Shape, Tie, shape_of
+from .shapes import Shape, Tie, shape_of
 from .together import FolderRanks
 
 _AWAY = "its place is away"
@@ -120,14 +120,17 @@ class Chooser:
             make_rules([word for word in part if word != TOGETHER], stock, self.companions, users)
             for part in (words[wishes.mine : at], words[at:])
         )
-        self._first = that_may_decide(first, stock, self.companions, users)
+        self._first = [
+            rule._replace(kept=f"{rule.kept} (learned)") if rule.word in wishes.learned else rule
+            for rule in that_may_decide(first, stock, self.companions, users)
+        ]
         self._then = that_may_decide(then, stock, self.companions, users)
         self._albums = Albums(stock)
         self._orderly = make_rules([SORTED, "plain-name"], stock, self.companions)
         self._ranks = FolderRanks(stock.listing.in_folders(), self._then) if TOGETHER in words else None
         self._has_shapes = (
             self._ranks is not None
-            and {rule.word for rule in self._first} <= BY_FOLDER
+            and all(shapes.is_by_folder(rule.word) for rule in self._first)
             and not (self._mine or self._users or self.used)
             and not (wishes.give_up_under or wishes.per)
             and wishes.at_least == 1

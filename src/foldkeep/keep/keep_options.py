@@ -1,6 +1,7 @@
 """What a person asks of a choice."""
 
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
 from typing import Self
 
 from foldkeep.model import Filter, Settings
@@ -28,6 +29,8 @@ class Wishes:
         Only files that fit may go; the others stay.
     leaves_links
         Something of the keeper's will stand in the place of what goes, so that catalogues still find it.
+    learned
+        Rules that were learned from a person's decisions and taken into the settings; they come before the usual ones.
     mine
         How many of the rules, from the first on, a person gave just now: what they prefer stays, even where another
         copy stays for a reason of its own.
@@ -44,6 +47,7 @@ class Wishes:
     per: str | None = None
     wanted: Filter = field(default_factory=Filter)
     leaves_links: bool = False
+    learned: tuple[str, ...] = ()
     mine: int = 0
     takes_programs: bool = False
     ignores_projects: bool = False
@@ -51,12 +55,24 @@ class Wishes:
     @classmethod
     def after(cls, settings: Settings, wanted: Filter) -> Self:
         """Return what the settings ask for, of the files that are wanted."""
+        usual = DEFAULT_RULES if settings.prefer is None else settings.prefer
         return cls(
-            DEFAULT_RULES if settings.prefer is None else settings.prefer,
+            tuple(dict.fromkeys((*settings.learned, *usual))),
             settings.protect,
             tuple(real_folder(folder) for folder in settings.give_up_under),
             settings.at_least,
             settings.per or None,
             wanted,
+            learned=settings.learned,
             takes_programs=settings.takes_programs,
         )
+
+    def unlearned(self) -> Self:
+        """Return the same wishes without learned rules."""
+        return replace(self, rules=tuple(word for word in self.rules if word not in self.learned), learned=())
+
+    def also(self, learned: Sequence[str]) -> Self:
+        """Return the same wishes with rules learned besides, asked after those that are learned already."""
+        words = tuple(dict.fromkeys((*self.learned, *learned)))
+        first, usual = self.rules[: self.mine], [word for word in self.rules[self.mine :] if word not in words]
+        return replace(self, rules=tuple(dict.fromkeys((*first, *words, *usual))), learned=words)

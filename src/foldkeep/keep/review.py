@@ -20,8 +20,14 @@ class Review:
         self._sets: dict[str, list[DocketRow]] = {}
         for row in rows:
             self._sets.setdefault(row.set, []).append(row)
+        self._before = dict(self._sets)
         self._names = list(self._sets)
         self._answers: list[tuple[int, dict[str, list[DocketRow]]]] = []
+
+    def changes(self) -> tuple[dict[str, list[DocketRow]], dict[str, list[DocketRow]]]:
+        """Return the sets that are not as they were read, by name: as they were, and as they are."""
+        now = {name: rows for name, rows in self._sets.items() if rows != self._before[name]}
+        return {name: self._before[name] for name in now}, now
 
     @property
     def changed(self) -> int:

@@ -74,7 +74,7 @@ SORTED = "sorted"
 Users = Mapping[bytes, frozenset[str]]
 """The names of the catalogues that use a file, by its path."""
 
-_WITH_A_VALUE = ("under", "place", "volume")
+_WITH_A_VALUE = ("under", "outside", "place", "volume")
 _FROM_COMPANIONS = ("most-metadata", "earliest-capture")
 WORDS = (*(f"{word}:…" for word in _WITH_A_VALUE), "known", SORTED, *_PLAIN, *_FROM_COMPANIONS, TOGETHER)
 """Every rule as it is written on the command line and in the settings."""
@@ -109,7 +109,7 @@ def meaning(word: str) -> str:
     if kind == "known" and value:
         return f"the copies that the catalogue {visible(value)} knows"
     if kind in _WITH_A_VALUE and value:
-        where = {"under": "under", "place": "in the place", "volume": "on the volume of"}[kind]
+        where = {"under": "under", "outside": "not under", "place": "in the place", "volume": "on the volume of"}[kind]
         return f"the copies {where} {visible(value)}"
     return _MEANINGS[word]
 
@@ -156,8 +156,8 @@ def _rule(word: str, stock: Stock, companions: Companions, users: Users) -> Rule
         near = nearest(kind, (known.partition(":")[0] for known in WORDS))
         advice = f"did you mean {next(w for w in WORDS if w.startswith(near))}?" if near else "see keep --explain"
         raise UnusableInput(f"{visible(word)!r} is no rule", advice)
-    if kind == "under":
-        return _under(word, value)
+    if kind in ("under", "outside"):
+        return _under(word, value, outside=kind == "outside")
     place = next((place for place in stock.places.all() if place.label == value), None)
     if place is None:
         raise UnusableInput(f"{visible(word)!r} names no place", "name one by its label, see foldkeep places")
@@ -177,12 +177,11 @@ def _in_dump(what: str) -> str:
     return f"{what} (the keeper was sorted)"
 
 
-def _under(word: str, folder: str) -> Rule:
+def _under(word: str, folder: str, *, outside: bool) -> Rule:
     top = real_folder(folder)
-    return Rule(
-        word, each(lambda copy: not lies_below(copy.path, top)), f"under {visible(folder)}",
-        f"not under {visible(folder)}",
-    )  # fmt: skip
+    under, elsewhere = f"under {visible(folder)}", f"not under {visible(folder)}"
+    kept, spared = (elsewhere, under) if outside else (under, elsewhere)
+    return Rule(word, each(lambda copy: lies_below(copy.path, top) is outside), kept, spared)
 
 
 def real_folder(text: str) -> bytes:

@@ -23,6 +23,11 @@ BY_FOLDER = frozenset(("sorted", "plain-name", "at-hand", "named", "shortest-pat
 """Rules that say the same of all sets of a shape."""
 
 
+def is_by_folder(word: str) -> bool:
+    """Tell whether a rule says the same of all sets of a shape."""
+    return word in BY_FOLDER or word.startswith(("under:", "outside:", "place:"))
+
+
 def shape_of(copies: Sequence[StockFile]) -> Shape | None:
     """Return the shape of a set; None if something of it is its own: a name, an owner, a place that is left alone."""
     name = copies[0].path.rpartition(b"/")[2]

@@ -25,7 +25,7 @@ _ANYWHERE = {
     "among spares": "spares duplicates",
     "among what is not sorted": "unsorted unsortiert",
 }
-"""Words that tell wherever they stand in the name of a folder."""
+"""Words that tell wherever they stand in the name of a folder, unless they are about what that ends with."""
 
 _ALONE = {
     "in a card dump": "card cards 'memory card' 'sd card' 'card copies' 'camera roll' speicherkarte",
@@ -52,6 +52,15 @@ _CONTAINERS = frozenset(
     " imágenes música archivos datos immagini musica dati bilder masters library archive archiv archives".split()
 )
 """Names that hold anything, and so say nothing of what is in them."""
+
+_ABOUT_NOTHING = _CONTAINERS | frozenset(
+    "stuff again old new more all everything copy copies folder folders contents sachen zeug kram alles ordner neu alt"
+    " phone handy telefon téléphone camera kamera card laptop notebook computer pc tablet disk disc drive hdd ssd stick"
+    " usb server nas player january february march april may june july august september october november december"
+    " januar februar märz mai juni juli oktober dezember janvier février mars avril juin juillet août septembre octobre"
+    " novembre décembre".split()
+)
+_BEFORE_WHAT_IT_IS_OF = frozenset("of from for on in von vom aus für de du des da del do di van".split())
 
 _PHRASE = re.compile(r"'([^']+)'|(\S+)")
 _BETWEEN_WORDS = re.compile(r"[\s_-]+")
@@ -87,7 +96,18 @@ def dump_of(step: bytes) -> str:
     name = _folded(step)
     if _CAMERA_FOLDER.fullmatch(name):
         return "in a card dump"
-    return _by_name_alone(step) or next((_WORDS[word] for word in _WORD.findall(name) if word in _WORDS), "")
+    return _by_name_alone(step) or _by_a_word(_WORD.findall(name))
+
+
+def _by_a_word(words: Sequence[str]) -> str:
+    """Return what a word in a name tells; nothing where it describes the last one, as in a temporary exhibition."""
+    for at, word in enumerate(words):
+        rest = words[at + 1 :]
+        found = _WORDS.get(word, "")
+        is_of = found == "in a backup" and rest and rest[0] in _BEFORE_WHAT_IT_IS_OF
+        if found and (not rest or rest[-1] in _ABOUT_NOTHING or is_of):
+            return found
+    return ""
 
 
 def _by_name_alone(step: bytes) -> str:

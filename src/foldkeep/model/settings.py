@@ -38,6 +38,8 @@ class Settings(NamedTuple):
         What copies must agree in: ``content``, ``essence`` or ``content,essence``.
     prefer
         Words of the rules that choose keepers; the built-in ones when None.
+    learned
+        Words of rules that were learned from decisions; they are asked before those.
     protect, give_up_under
         What must not go, and folders whose files go first, as a person names them.
     at_least, per
@@ -75,6 +77,7 @@ class Settings(NamedTuple):
     bundle_suffixes: tuple[str, ...] = BUNDLE_SUFFIXES
     same: str = "content"
     prefer: tuple[str, ...] | None = None
+    learned: tuple[str, ...] = ()
     protect: tuple[str, ...] = ()
     give_up_under: tuple[str, ...] = ()
     at_least: int = 1

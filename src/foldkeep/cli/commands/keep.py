@@ -43,10 +43,17 @@ _CHOOSING = "choosing; repeated options add up"
 OPTIONS = (
     Option("-o", "where to write the docket; an existing file is not overwritten", Takes.DOCKET, "DOCKET", to="docket"),
     Option("--explain", "list the rules in force, in their order"),
+    Option(
+        "--learn",
+        "offer rules that decide as you did in a changed docket; those that you take go into the settings",
+        Takes.DOCKET,
+        "DOCKET",
+        several=True,
+    ),
     Option("--details", f"show all folders from which files go (else the first {_MOST_FOLDERS})"),
     Option(
         "--prefer",
-        "asked before the usual rules: under:DIR, place:LABEL, volume:LABEL, oldest, newest, "
+        "asked before the usual rules: under:DIR, outside:DIR, place:LABEL, volume:LABEL, oldest, newest, "
         "earliest-capture, most-metadata, plain-name, at-hand, shortest-path, longest-path, together",
         Takes.WORD,
         "RULE",
@@ -133,6 +140,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     wishes = _wishes(args, env)
     if args.explain:
         return _explain(args, env, wishes)
+    if args.learn:
+        return _learn(args, env, wishes)
     if not args.docket:
         raise UnusableInput("no docket is named", "say where to write it: -o docket.csv")
     if args.inventory:
@@ -224,11 +233,43 @@ def _wishes(args: argparse.Namespace, env: Environment) -> "Wishes":
     )
 
 
+def _learn(args: argparse.Namespace, env: Environment, wishes: "Wishes") -> ExitStatus:
+    """Offer rules that decide as somebody did, and write down those that are taken."""
+    from foldkeep.find.copies import Question, duplicates
+    from foldkeep.formats.own import write_settings
+    from foldkeep.keep import read_docket
+    from foldkeep.keep.lessons import lesson_of
+    from foldkeep.model import UnusableInput
+    from foldkeep.show.answers.learn import LearnAnswer, write_offer
+    from foldkeep.stock import Stock
+
+    if args.docket or args.inventory:
+        raise UnusableInput("--learn reads dockets and writes none", "leave out -o and --inventory")
+    dockets = [read_docket(path) for path in args.learn]
+    with Stock.open(env.stock_path(args)) as stock:
+        projects = None if wishes.ignores_projects else settings_projects(env.settings(args).settings, stock)
+        catalogs = remembered_and_named(args, stock)
+        sets = list(duplicates(stock, Question(args.across)).sets())
+        with env.progress(args) as progress:
+            lesson = lesson_of(stock, dockets, sets, wishes, projects, catalogs, progress)
+    taken: list[str] = []
+    for at, offer in enumerate(lesson.offers):
+        write_offer(env.page(args, env.stderr if args.json else None), lesson, at)
+        if env.agreed("Write it into the settings?"):
+            taken.append(offer.rule.word)
+    path = env.settings_path(args)
+    if taken:
+        write_settings(path, [*env.settings(args).settings.learned, *taken])
+    env.answer(args, LearnAnswer(lesson, taken, path))
+    return ExitStatus.DONE
+
+
 def _named_folders(args: argparse.Namespace) -> "list[bytes]":
     """Return the folders that the rules of a command line name."""
     from foldkeep.keep import real_folder
 
-    under = [rule.partition(":")[2] for rule in args.prefer if rule.startswith("under:") and rule != "under:"]
+    rules = [rule.partition(":") for rule in args.prefer]
+    under = [folder for kind, _, folder in rules if kind in ("under", "outside") and folder]
     return [real_folder(folder) for folder in (*under, *args.give_up_under)]
 
 

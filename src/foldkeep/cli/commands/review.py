@@ -39,6 +39,7 @@ OPTIONS = (
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Ask about each set, save each answer."""
     from foldkeep.keep import Review, read_choices
+    from foldkeep.keep.lessons import lesson_of_review
     from foldkeep.show.answers.review import ReviewAnswer
 
     review = Review(read_choices(args.docket))
@@ -49,7 +50,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         dialog.close()
         dialog.save()
     left = sum(not review.is_decided(at) for at in range(len(review)))
-    env.answer(args, ReviewAnswer(args.docket, dialog.saved, len(review), review.changed, left))
+    lesson = lesson_of_review(*review.changes())
+    env.answer(args, ReviewAnswer(args.docket, dialog.saved, len(review), review.changed, left, lesson))
     return ExitStatus.DONE
 
 

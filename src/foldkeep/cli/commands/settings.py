@@ -40,32 +40,12 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Write a file if that is asked for, and show the settings."""
     import os
 
-    from foldkeep.formats.own import settings_table
+    from foldkeep.formats.own import settings_table, write_settings
     from foldkeep.model import visible
     from foldkeep.show.answers.settings import SettingsAnswer
 
     if args.write:
-        _write(env.settings_path(args))
+        write_settings(env.settings_path(args))
     file = env.settings(args)
     env.answer(args, SettingsAnswer(visible(file.path), os.path.exists(file.path), settings_table(file)))
     return ExitStatus.DONE
-
-
-def _write(path: str) -> None:
-    """Write a settings file that says what can be set; UnusableInput if there is one."""
-    import os
-
-    from foldkeep.formats.own import new_file, settings_text
-    from foldkeep.model import UnusableInput, visible
-    from foldkeep.model.work import reason_of
-
-    if os.path.lexists(path):
-        raise UnusableInput(f"there is a settings file already: {visible(path)}", "change that, or name another")
-    try:
-        os.makedirs(os.path.dirname(os.path.abspath(path)), exist_ok=True)
-    except OSError as error:
-        raise UnusableInput(
-            f"cannot write {visible(path)}: {reason_of(error)}", "name another with --config"
-        ) from error
-    with new_file(path) as (_, stream):
-        stream.write(settings_text().encode())

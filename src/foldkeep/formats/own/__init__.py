@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from .recipes import general_recipes, read_recipes, with_general
     from .rests import MOST_BYTES as MOST_OF_REST
     from .rests import Piece, Rest, read_rest, written_rest
-    from .settings import SettingsFile, read_settings, settings_table, settings_text
+    from .settings import SettingsFile, read_settings, settings_table, write_settings
     from .writing import new_file
 
 __all__ = [
@@ -41,7 +41,7 @@ __all__ = [
     "SettingsFile",
     "read_settings",
     "settings_table",
-    "settings_text",
+    "write_settings",
     "new_file",
     "Rest",
     "Piece",

@@ -1,6 +1,10 @@
 """The settings file: TOML 1.0, checked key by key so that a slip of the pen is one clear line."""
 
-from collections.abc import Callable
+import json
+import os
+import re
+from collections.abc import Callable, Sequence
+from contextlib import suppress
 from typing import Any, NamedTuple
 
 from foldkeep.model import Settings, UnusableInput, visible
@@ -11,6 +15,7 @@ from foldkeep.model.work import reason_of
 
 from ..reading import read_whole
 from .values import age, color, flag, number, one_of, period, size, suffixes, text, time_of_day, words
+from .writing import new_file, rewritten
 
 _LARGEST = 16 * 1024 * 1024
 
@@ -48,6 +53,7 @@ SCAN_KEYS: dict[str, Callable[[Any], Any]] = {
 KEEP_KEYS: dict[str, Callable[[Any], Any]] = {
     "same": one_of(("content", "essence", "content,essence")),
     "prefer": words,
+    "learned": words,
     "protect": words,
     "give_up_under": words,
     "at_least": number,
@@ -72,6 +78,8 @@ _KEYS = {
     "scan": SCAN_KEYS, "keep": KEEP_KEYS, "fold": FOLD_KEYS, "caches": CACHES_KEYS, "projects": PROJECTS_KEYS,
     "remind": REMIND_KEYS,
 }  # fmt: skip
+_KEEP_SECTION = re.compile(r"\s*\[\s*keep\s*\]\s*(?:#.*)?")
+_LEARNED = re.compile(r"\s*learned\s*=")
 _ASKED = {"hidden": "hidden", "system": "system", "bundles": "bundles", "cross_volumes": "volumes"}
 _SECTIONS = (*_KEYS, "kinds", "colors")
 
@@ -152,6 +160,64 @@ def _unknown(what: str, word: str, known: Any) -> ValueError:
     return ValueError(what, advice_for(word, known, f"there are {', '.join(known)}"))
 
 
+def write_settings(path: str, learned: Sequence[str] | None = None) -> None:
+    """Write a settings file that says what can be set, if there is none; or put learned rules into the one there is.
+
+    Raises
+    ------
+    UnusableInput
+        If there is a file already, it cannot be written, or the rules cannot be put into it by changing one line.
+    """
+    shown = visible(path)
+    try:
+        if learned is None:
+            if os.path.lexists(path):
+                raise UnusableInput(f"there is a settings file already: {shown}", "change that, or name another")
+            os.makedirs(os.path.dirname(os.path.abspath(path)), exist_ok=True)
+            with new_file(path) as (_, stream):
+                stream.write(_text().encode())
+            return
+        os.makedirs(os.path.dirname(os.path.abspath(path)), exist_ok=True)
+        path = os.path.realpath(path)  # it may be kept elsewhere, and linked to
+        former = read_whole(path, _LARGEST).decode("utf-8-sig") if os.path.exists(path) else ""
+        new = _with_learned(former, learned).encode()
+        with rewritten(path) as stream:
+            stream.write(new)
+    except OSError as error:
+        raise UnusableInput(f"cannot write {shown}: {reason_of(error)}", "name another with --config") from error
+    except ValueError as error:
+        said = ", ".join(f'"{visible(word)}"' for word in learned or ())
+        raise UnusableInput(
+            f"cannot change {shown}: {visible(str(error))}", f"write it yourself: keep.learned = [{said}]"
+        ) from error
+
+
+def _with_learned(text: str, words: Sequence[str]) -> str:
+    """Return the text of a settings file with other learned rules, and everything else as it was.
+
+    Raises ValueError if it has them in a form that cannot be changed by a line, or a word cannot be written.
+    """
+    import tomllib
+
+    line = f"learned = [{', '.join(json.dumps(word, ensure_ascii=False) for word in words)}]"
+    lines = text.splitlines()
+    header = next((at for at, each in enumerate(lines) if _KEEP_SECTION.fullmatch(each)), None)
+    if header is None:
+        lines += [*([""] if lines else []), "[keep]", line]
+    else:
+        following = (at for at in range(header + 1, len(lines)) if lines[at].lstrip().startswith("["))
+        end = next(following, len(lines))
+        given = next((at for at in range(header + 1, end) if _LEARNED.match(lines[at])), None)
+        lines[given if given is not None else header + 1 : header + 1 if given is None else given + 1] = [line]
+    new = "\n".join(lines) + "\n"
+    wanted = tomllib.loads(text)
+    wanted.setdefault("keep", {})["learned"] = list(words)
+    with suppress(tomllib.TOMLDecodeError):
+        if tomllib.loads(new) == wanted:
+            return new
+    raise ValueError("its learned rules stand over several lines, or its section has another form")
+
+
 def settings_table(file: SettingsFile) -> list[tuple[str, str, bool]]:
     """Return every setting in force: its key, its value as TOML would write it, and whether the file gives it."""
     settings = file.settings
@@ -181,6 +247,7 @@ _MEANINGS = {
     "scan.bundle_suffixes": "Suffixes of bundles.",
     "keep.same": "What copies agree in: content, essence, or content,essence.",
     "keep.prefer": "Your rules, asked one after another; `foldkeep keep --explain` lists those built in.",
+    "keep.learned": "Rules that `foldkeep keep --learn` found and you took; asked before the others.",
     "keep.protect": "What must not go: folders, files, globs, role:ROLE, place:LABEL.",
     "keep.give_up_under": "Folders whose copies go first, if there is one elsewhere.",
     "keep.at_least": "How many copies stay.",
@@ -205,6 +272,7 @@ _SAMPLES = {
     "scan.ignore_suffixes": '["part"]',
     "scan.largest": '"100GB"',
     "keep.prefer": '["under:~/Masters", "together", "oldest", "first-by-name"]',
+    "keep.learned": '["under:~/Best of"]',
     "keep.protect": '["~/Portfolio", "*.psd"]',
     "keep.give_up_under": '["~/Downloads"]',
     "keep.per": '"volume"',
@@ -226,7 +294,7 @@ _TAIL = """\
 """
 
 
-def settings_text() -> str:
+def _text() -> str:
     """Return a settings file with every key, what it means and what is built in, each behind a ``#``."""
     usual = Settings()
     lines = [

@@ -1,9 +1,11 @@
 """One set of a docket, for a person who has to choose; and what the choices came to."""
 
 import os
+import shlex
 from collections.abc import Sequence
 from typing import NamedTuple
 
+from foldkeep.keep.lessons import Lesson
 from foldkeep.model import Action, DocketRow, Facts, visible
 from foldkeep.model.machines import is_elsewhere
 from foldkeep.model.names import common_folder
@@ -16,6 +18,7 @@ from ..page.facts import fact_words, link_words, sidecar_words
 from ..page.page import CARE, QUIET, STRONG, Page
 from ..page.tables import Column
 from ..page.words import count, joined, local_time
+from .learn import lesson_words
 
 HELP = """\
   2            keep copy 2, give up the others       1 3    keep copies 1 and 3
@@ -36,6 +39,7 @@ class ReviewAnswer(NamedTuple):
     sets: int
     changed: int
     left: int
+    lesson: Lesson = Lesson(0, [])
 
     def document(self) -> Document:
         """Return the JSON document."""
@@ -55,6 +59,8 @@ class ReviewAnswer(NamedTuple):
         rest = f"; {count(self.left, 'set')} not decided by hand." if self.left else "."
         page.line((count(self.changed, "decision"), STRONG), f" saved in {self.saved}{rest}")
         page.line((f"{self.docket} is as it was.", QUIET))
+        if words := lesson_words(self.lesson, shlex.quote(self.saved)):
+            page.line(words)
 
 
 def write_set(
