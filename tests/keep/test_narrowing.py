@@ -2,12 +2,16 @@
 
 import csv
 import re
+from dataclasses import replace
 from pathlib import Path
 
+import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from harness.desks import Desk
+from messes import MESSES
+from messes.mess import make, proposed
 
 FOLDERS = ("2021/kite day", "2021/regatta", "best of", "old laptop/dump", "card/DCIM/100KITE", "import 2")
 NAMES = ("a.jpg", "a (1).jpg", "copy of a.jpg", "b.jpg", "c.mov", "IMG_0001.jpg", "a.xmp")
@@ -80,3 +84,61 @@ def test_a_page_proposes_what_the_docket_does(desk: Desk):
     page = desk.top / "sheet.html"
     assert desk.run("sheet", "-o", page, *under).status == 0
     assert '"fold"' not in re.findall(r"<script[^>]*json[^>]*>(.*?)</script>", page.read_text(), re.DOTALL)[0]
+
+
+NARROWINGS = (
+    "--kind photo", "--kind audio", "--name *1*", "--not-name *2*", "--larger-than 120", "--smaller-than 120",
+    "--older-than 1y", "--under PLACE", "--place place", "--role working", "--protect PLACE", "--protect *.jpg",
+    "--protect role:backup",
+)  # fmt: skip
+"""Options that narrow what may go, or add to what stays, whatever else is asked."""
+
+
+@pytest.mark.more
+@pytest.mark.parametrize("mess", [each for each in MESSES if "--role" not in each.words], ids=lambda mess: mess.name)
+def test_no_option_that_narrows_turns_the_choice_of_a_mess_round(desk: Desk, mess):
+    make(mess, desk)
+    whole = set(proposed(mess, desk))
+    for line in NARROWINGS:
+        if line.split()[0] in mess.words:  # said twice, it names both
+            continue
+        desk.docket.unlink()
+        assert set(proposed(replace(mess, words=f"{mess.words} {line}"), desk)) <= whole, line
+
+
+BY_NAME = ("first by name", "shortest path", "its name", "its folder's name", "in a", "on an", "among", "on the")
+"""What reasons begin with in which a name is the reason."""
+
+
+@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    st.dictionaries(st.sampled_from(("a.jpg", "b.mov", "c.jpg", "d.wav", "sub/e.jpg", "sub/f.jpg")),
+                    st.tuples(st.integers(0, 2), st.integers(0, 2)), min_size=2, max_size=6),
+    st.dictionaries(st.sampled_from(("g.jpg", "h.jpg", "sub/i.jpg")), st.sampled_from("01"), max_size=3),
+)  # fmt: skip
+def test_two_places_that_change_names_change_roles_but_where_a_name_is_a_reason(tmp_path_factory, both, alone):
+    """What lies in the one lies in the other, and the other way about: the keepers change places with it."""
+    kept = []
+    for names in (("one", "two"), ("two", "one")):
+        desk = Desk(tmp_path_factory.mktemp("desk"))
+        for side, name in enumerate(names):
+            desk.place = desk.top / name
+            for path, ages in both.items():
+                desk.write(path, path.encode() * 30, 1_750_000_000 + ages[side])
+            for path, where in alone.items():
+                if where == str(side):
+                    desk.write(path, path.encode() * 30)
+            desk.place.mkdir(exist_ok=True)
+        for name in ("one", "two"):
+            desk.run("scan", desk.top / name)
+        assert desk.run("keep", "-o", desk.docket).status == 0
+        with desk.docket.open(newline="") as stream:
+            rows = [row for row in csv.DictReader(stream) if row["action"] == "keep"]
+        found = {}
+        for row in rows:
+            name, _, path = row["path"].removeprefix(f"{desk.top}/").partition("/")
+            found[path] = (names.index(name), row["reason"].removeprefix("its folder stays together: "))
+        kept.append(found)
+    for path, (side, why) in kept[0].items():
+        other, other_why = kept[1][path]
+        assert side == other or (why.startswith(BY_NAME) and other_why.startswith(BY_NAME)), (path, why, other_why)

@@ -8,7 +8,8 @@ DUMPS = {
     "in a card dump": "DCIM|100KITES|101HILLS|102_0612|cards|card|Card 2|card copies|SD card|sd-card|memory card"
     "|Camera Roll|speicherkarte|100_2024",
     "in a backup": "Backup|backups|Backup 2019|laptop backup|Sicherung|Datensicherung|sicherungskopie 2|sauvegarde"
-    "|Sauvegardes|respaldo|Reservekopie|copie de sauvegarde|copia de seguridad|Time Capsule|my backup of 2015|DCIM backup"
+    "|Sauvegardes|respaldo|Reservekopie|copie de sauvegarde|copia de seguridad|Time Capsule|my backup of 2015"
+    "|DCIM backup"
     "|backup of the studio|Sicherung Laptop|backup march 2019|sauvegarde du portable"
     "|salvataggio|backup-old|PC Backup (2)",
     "among downloads": "Downloads|download|Téléchargements|descargas|Hämtningar|scaricati|Downloads 2|old downloads",
