@@ -41,6 +41,20 @@ SELECTIONS = (
         "what a client was given is known from this folder alone",
     ),
     Mess(
+        "selections for two clients that share a picture, one of each shoot",
+        _SHOOTS
+        + """
+        clients/harbour office/prints/R_1.jpg = r1 @2023-05-02
+        clients/harbour office/prints/K_1.jpg = k1 @2024-06-02
+        clients/harbour office/prints/N_1.jpg = n1 @2024-09-02
+        clients/kite school/prints/R_7.jpg = r7 @2023-05-02
+        clients/kite school/prints/K_1.jpg = k1 @2024-06-02
+        clients/kite school/prints/N_8.jpg = n8 @2024-09-02
+        """,
+        "",
+        "two clients, two choices; that one picture is in both makes neither of them a copy",
+    ),
+    Mess(
         "an old laptop with the same shoots",
         _SHOOTS
         + """

@@ -18,6 +18,7 @@ class Albums:
     def __init__(self, stock: Stock) -> None:
         self._shared: Counter[tuple[bytes, bytes]] = Counter()
         self._stock = stock
+        self._homes: dict[bytes, bytes] = {}
 
     @cached_property
     def _held(self) -> Counter[bytes]:
@@ -68,7 +69,9 @@ class Albums:
     def _home(self, path: bytes) -> bytes:
         """Return the folder of music that a picture belongs to, its own or the one around that; empty if none."""
         folder = _folder(path)
-        return next((each for each in (folder, _folder(folder)) if each in self._music), b"")
+        if folder not in self._homes:
+            self._homes[folder] = next((each for each in (folder, _folder(folder)) if each in self._music), b"")
+        return self._homes[folder]
 
     def _lies_whole_in(self, one: bytes, other: bytes) -> bool:
         return one == other or self._held[one] == self._common[min(one, other), max(one, other)]

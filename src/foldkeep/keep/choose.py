@@ -185,9 +185,11 @@ class Chooser:
     def _choose_by_shape(self, one: CopySet) -> Choice | None:
         """Decide what was decided of another set that lies where this one does; None if that cannot be."""
         shape = self._shape_of(one)
-        if shape is None or any(self._is_selected(copy) for copy in one.copies):
+        if shape is None:
             return None
-        if shape not in self._decided:
+        if shape not in self._decided and any(map(self._lies_in_selection, one.copies)):
+            self._decided[shape] = None
+        elif shape not in self._decided:
             keeper, why, against = self._decide(one.copies, {})
             said = [against.get(copy.path, _ANOTHER) for copy in one.copies]
             self._decided[shape] = (one.copies.index(keeper), why, said) if keeper else None
@@ -279,14 +281,13 @@ class Chooser:
         )
 
     def _is_selected(self, copy: StockFile) -> bool:
-        """Tell whether a copy lies in a selection; only then when every set was looked at."""
-        return (
-            self._has_learned
-            and self._ranks is not None
-            and not self._wishes.leaves_links
-            and copy.kind in MEDIA
-            and self._ranks.is_selection(copy.path.rpartition(b"/")[0] or b"/")
-        )
+        return copy.kind in MEDIA and self._lies_in_selection(copy)
+
+    def _lies_in_selection(self, copy: StockFile) -> bool:
+        """Tell whether a copy lies in a folder that is a selection; that can be told when every set was looked at."""
+        if not self._has_learned or self._ranks is None or self._wishes.leaves_links:
+            return False
+        return self._ranks.is_selection(copy.path.rpartition(b"/")[0] or b"/")
 
     def _unless_used(self, verdict: Verdict, keepers: Iterable[bytes]) -> Verdict:
         """Return a verdict, changed if a catalogue would lose the file."""

@@ -205,7 +205,7 @@ def _rows_of(one: CopySet, chooser: Chooser, belongs: dict[bytes, str], proposal
     proposal.count(choice, len(folded), one.size * len(freed_files(folded)))
     proposal.count_held(choice, folded)
     left = [each for each in choice.verdicts if each.action is Action.LEAVE]
-    if any(each.action is Action.KEEP for each in choice.verdicts):
+    if left and any(each.action is Action.KEEP for each in choice.verdicts):
         if beside := [each.copy for each in left if each.copy.path in chooser.used]:
             proposal.both_stay += 1
             proposal.in_use += one.size * len(freed_files(beside))

@@ -124,8 +124,8 @@ class FolderRanks:
         if folder not in self._sorted:
             shared = self._shared_with(folder)
             whole = {other: count for other, count in shared.items() if count >= _WHOLE * self._directly.get(other, 0)}
-            self._sorted[folder] = self._make_it_up(folder, whole) or (
-                _in_one_tree(folder, shared) and self._is_most_of(shared) and self._make_it_up(folder, shared)
+            self._sorted[folder] = self._was_dealt_out(folder, whole) or (
+                _in_one_tree(folder, shared) and self._is_most_of(shared) and self._was_dealt_out(folder, shared)
             )
         return self._sorted[folder]
 
@@ -134,26 +134,38 @@ class FolderRanks:
         name says what it is.
         """
         if folder not in self._selected:
-            shared, name = self._shared_with(folder), os.path.basename(folder)
+            shared, name, held = self._shared_with(folder), os.path.basename(folder), self._directly.get(folder, 0)
             self._selected[folder] = (
                 says_what(name) > 0
                 and not dump_of(name)
-                and all(os.path.basename(other) != name for other in shared)
+                and not any(os.path.basename(other) == name and 2 * count >= held for other, count in shared.items())
+                and len(shared) > 1
+                and not any(self._holds_all_of(other, folder) for other in self._shared[folder])
+                and sum(shared.values()) >= _WHOLE * held
                 and not self._is_most_of(shared)
-                and self._make_it_up(folder, shared)
             )
         return self._selected[folder]
+
+    def _holds_all_of(self, one: bytes, other: bytes) -> bool:
+        """Tell whether one folder holds all of another one and more, and is itself not sorted into others."""
+        held = self._directly.get(other, 0)
+        is_larger = _WHOLE * self._directly.get(one, 0) > held
+        return is_larger and self._shared[other][one] >= _WHOLE * held and not self._was_sorted(one)
 
     def _shared_with(self, folder: bytes) -> dict[bytes, int]:
         """Return how many files a folder shares with each other one that does not have all of it."""
         held = self._directly.get(folder, 0)
         return {other: count for other, count in self._shared[folder].items() if count < _WHOLE * held}
 
+    def _was_dealt_out(self, folder: bytes, parts: Mapping[bytes, int]) -> bool:
+        """Tell whether what lies in a folder was sorted into others; a file into each is no sorting."""
+        return 2 * len(parts) <= self._directly.get(folder, 0) and self._make_it_up(folder, parts)
+
     def _make_it_up(self, folder: bytes, parts: Mapping[bytes, int]) -> bool:
         """Tell whether several folders, which share nothing with each other, together hold what lies in one."""
         held, ties = self._directly.get(folder, 0), self._tallies[folder].ties if folder in self._tallies else 0
         together = sum(parts.values())
-        if not (1 < len(parts) <= held / 2 and _WHOLE * held <= together <= ties):  # a file each is no sorting
+        if len(parts) < 2 or not _WHOLE * held <= together <= ties:
             return False
         pairs = combinations(sorted(parts, key=lambda part: -parts[part])[:_MOST_FOLDERS], 2)
         return not any(self._shared[one][other] for one, other in pairs)

@@ -2,8 +2,6 @@
 
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator
-from itertools import groupby
-from operator import attrgetter
 from typing import NamedTuple
 
 from foldkeep.model import Action, DocketRow
@@ -44,40 +42,31 @@ class FolderSums:
         self._reasons: dict[bytes, Counter[str]] = defaultdict(Counter)
         self._keepers: dict[bytes, Counter[bytes]] = defaultdict(Counter)
         for each in going:
-            self.add(each)
+            self._add(*each)
 
-    def add(self, file: Going) -> None:
-        """Count a file that goes."""
-        folder = _folder(file.path)
-        self._bytes[folder] += file.size
-        self._reasons[folder][file.reason] += 1
-        if file.keeper:
-            self._keepers[folder][_folder(file.keeper)] += 1
+    def _add(self, path: bytes, size: int, reason: str, keeper: bytes) -> None:
+        folder = path.rpartition(b"/")[0]
+        self._bytes[folder] += size
+        self._reasons[folder][reason] += 1
+        if keeper:
+            self._keepers[folder][keeper.rpartition(b"/")[0]] += 1
 
     def counted(self, rows: Iterable[DocketRow]) -> Iterator[DocketRow]:
-        """Yield rows of a docket, those of a set one after the other, and count what they propose to fold."""
-        for _, of_set in groupby(rows, attrgetter("set")):
-            found = list(of_set)
-            stays = sorted((row for row in found if row.action is not Action.FOLD), key=_is_no_keeper)
-            for row in found:
-                if row.action is Action.FOLD:
-                    self.add(Going(row.path, row.size, row.reason, stays[0].path if stays else b""))
-            yield from found
+        """Yield rows of a docket, those of a set one after the other and its keeper first, and count what goes."""
+        of_set, keeper = "", b""
+        for row in rows:
+            if row.set != of_set:
+                of_set, keeper = row.set, row.path if row.action is not Action.FOLD else b""
+            if row.action is Action.FOLD:
+                self._add(row.path, row.size, row.reason, keeper)
+            yield row
 
     def sums(self) -> list[FolderSum]:
         """Return the sums, the largest first."""
         return [
             FolderSum(
-                folder, self._reasons[folder].total(), size, self._reasons[folder].most_common(),
+                folder or b"/", self._reasons[folder].total(), size, self._reasons[folder].most_common(),
                 self._keepers[folder].most_common(),
             )
             for folder, size in sorted(self._bytes.items(), key=lambda each: (-each[1], each[0]))
         ]  # fmt: skip
-
-
-def _folder(path: bytes) -> bytes:
-    return path.rpartition(b"/")[0] or b"/"
-
-
-def _is_no_keeper(row: DocketRow) -> bool:
-    return row.action is not Action.KEEP
