@@ -1,10 +1,10 @@
 """Change the code in small ways, one at a time, and tell which changes no test notices.
 
-    python scripts/mutants.py [--count 200] [--seed 1] [--jobs 2] [--most 60] [ROOM ...]
+    python scripts/mutants.py [--count 200] [--seed 1] [--jobs 2] [--budget 60] [--again] [ROOM ...]
 
 A first run of the rooms' own tests, with coverage, tells which tests come by each line; it is kept in .mutants/ until
 the code changes. Then each mutant is written into a copy of the code, and the tests that come by its line are run, the
-quickest first, until one fails. Survivors are listed with what was changed.
+quickest first, until one fails. Survivors are listed with what was changed; --again runs only those of the last run.
 """
 
 import argparse
@@ -42,6 +42,11 @@ class Mutant(NamedTuple):
     end: int
     old: str
     new: str
+
+    @property
+    def named(self) -> str:
+        """What tells it from others, though lines were added above it."""
+        return f"{self.path}: {' '.join(self.old.split())} -> {' '.join(self.new.split())}"
 
     def __str__(self) -> str:
         return f"{self.path}:{self.line}: {' '.join(self.old.split())} -> {' '.join(self.new.split()) or 'nothing'}"
@@ -153,11 +158,17 @@ def _seconds(report: Path) -> dict[str, float]:
 
 
 def tests_for(
-    mutant: Mutant, lines: dict[str, dict[int, list[str]]], seconds: dict[str, float], most: int
+    mutant: Mutant, lines: dict[str, dict[int, list[str]]], seconds: dict[str, float], budget: float
 ) -> list[str]:
-    """Return the tests that come by the line of a mutant, the quickest first."""
+    """Return the tests that come by the line of a mutant, the quickest first, as many as take so many seconds."""
     tests = lines.get(str(mutant.path), {}).get(mutant.line, [])
-    return sorted(tests, key=lambda test: (seconds.get(test, 1.0), test))[:most]
+    found = []
+    for test in sorted(tests, key=lambda test: (seconds.get(test, 1.0), test)):
+        budget -= seconds.get(test, 1.0)
+        if found and budget < 0:
+            break
+        found.append(test)
+    return found
 
 
 def verdict_on(mutant: Mutant, tests: list[str], copy: Path) -> str:
@@ -183,12 +194,17 @@ def main() -> int:
     parser.add_argument("--count", type=int, default=200)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--jobs", type=int, default=2)
-    parser.add_argument("--most", type=int, default=60, help="tests a mutant")
+    parser.add_argument("--budget", type=float, default=60, help="seconds of tests a mutant")
+    parser.add_argument("--again", action="store_true", help="only what survived the last run")
     args = parser.parse_args()
     lines, seconds = covered(args.rooms)
     files = [path.relative_to(HERE) for room in args.rooms for path in sorted((HERE / PACKAGE / room).rglob("*.py"))]
     every = [mutant for path in files for mutant in mutants_of(path)]
     drawn = random.Random(args.seed).sample(every, min(args.count, len(every)))
+    last = WORK / "survivors.txt"
+    if args.again:
+        named = set(last.read_text().splitlines())
+        drawn = [mutant for mutant in every if mutant.named in named]
     print(f"{len(every):,} changes could be made in {', '.join(args.rooms)}; {len(drawn)} are drawn (seed {args.seed})")
     copies = []
     for number in range(args.jobs):
@@ -201,7 +217,7 @@ def main() -> int:
         copies.append(copy)
 
     def judged(mutant: Mutant) -> tuple[Mutant, str]:
-        tests = tests_for(mutant, lines, seconds, args.most)
+        tests = tests_for(mutant, lines, seconds, args.budget)
         if not tests:
             return mutant, "no test comes by"
         copy = copies.pop()
@@ -221,9 +237,10 @@ def main() -> int:
         print(
             f"{room:8} {here.count('caught') + here.count('hung'):4} of {len(here)} noticed, {here.count('hung')} hung"
         )
-    for mutant, verdict in verdicts:
-        if verdict not in ("caught", "hung"):
-            print(f"{verdict}: {mutant}")
+    survivors = [(mutant, verdict) for mutant, verdict in verdicts if verdict not in ("caught", "hung")]
+    last.write_text("".join(f"{mutant.named}\n" for mutant, _ in survivors))
+    for mutant, verdict in survivors:
+        print(f"{verdict}: {mutant}")
     return 0
 
 

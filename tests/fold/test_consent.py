@@ -1,0 +1,68 @@
+"""What may be deleted for good though nothing has its content: a table of evidence and consent."""
+
+import pytest
+
+from foldkeep.fold.runs.grades import Consent
+from foldkeep.model import RunFile
+from foldkeep.model.grades import Grade
+from foldkeep.model.recipes import Cookbook, Recipe
+from foldkeep.model.runs import RunFileState, SourceFacts
+from foldkeep.storage.local.reading import NotSafe
+from harness.desks import Desk, pair
+
+NOBODY, LIKELY, ALIKE = Consent(), Consent(likely=True), Consent(alike=True)
+RECIPE = Recipe("kite renders", "render", ("**/renders/*",), "stem")
+NAMED = Consent(recipes=Cookbook([RECIPE]))
+TRUSTED = Consent(recipes=Cookbook([RECIPE._replace(trust=True)]))
+
+
+def file(grade: Grade | None, keeper: bytes = b"/p/a.mov", recipe: str = "") -> RunFile:
+    source = SourceFacts(9, 0, b"", grade, recipe)
+    return RunFile(1, 1, b"/p", b"/p/renders/a.mp4", "000001.mp4", 9, 0, bytes(32), keeper, RunFileState.WAITING,
+                   source=source)  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("consent", "evidence", "why"),
+    [
+        (NOBODY, file(Grade.PROVED), ""),
+        (NOBODY, file(Grade.LIKELY), "say --likely"),
+        (LIKELY, file(Grade.LIKELY), ""),
+        (LIKELY, file(Grade.PERHAPS), "nothing proves"),
+        (LIKELY, file(Grade.TRUSTED), "nothing proves"),  # the word was given when it was folded, not now
+        (NAMED, file(Grade.TRUSTED), "say it here too: --trust 'kite renders'"),
+        (NAMED, file(Grade.PERHAPS, recipe="kite renders"), "say it here too"),
+        (TRUSTED, file(Grade.TRUSTED), ""),
+        (TRUSTED, file(Grade.PERHAPS, recipe="kite renders"), ""),
+        (NOBODY, file(None, b"/p/renders/CACHEDIR.TAG"), ""),  # an earlier Fold Keep took a tag's word
+        (NOBODY, file(None), "nothing proves"),
+        (NOBODY, file(Grade.PERHAPS, b"/p/renders/CACHEDIR.TAG"), "nothing proves"),
+        (LIKELY, file(Grade.ALIKE), "is only alike its keeper /p/a.mov; look at both, then say --allow-alike"),
+        (ALIKE, file(Grade.ALIKE), ""),
+        (LIKELY, file(Grade.DECODED), "decodes to the same"),
+        (ALIKE, file(Grade.DECODED), ""),
+        (ALIKE, file(Grade.LIKELY), "say --likely"),
+        (NOBODY, file(Grade.PROVED)._replace(source=None), "nothing proves"),
+    ],
+)
+def test_nothing_goes_for_good_without_evidence_or_consent(consent: Consent, evidence: RunFile, why: str):
+    if not why:
+        consent.check(evidence)
+        return
+    with pytest.raises(NotSafe) as refused:
+        consent.check(evidence)
+    assert why in str(refused.value)
+
+
+def test_names_of_one_file_are_known_as_such_after_a_fold_by_hard_links(desk: Desk):
+    """Nothing is read again, and nothing is proposed of what takes no space any more."""
+    keeper, spare = pair(desk)
+    desk.proposed()
+    assert desk.ask("fold", desk.docket, "--yes", "--method", "hard-link")["folded"] == 1
+    assert keeper.samefile(spare)
+    known = {each["path"] for each in desk.ask("list")["files"]}
+    assert {str(keeper), str(spare)} <= known
+    assert desk.ask("duplicates")["totals"]["reclaimable"] == 0
+    assert desk.ask("scan", desk.place)["read_bytes"] == 0
+    readme = desk.place / ".foldkeep/README.txt"
+    assert readme.stat().st_mode & 0o777 == 0o644
