@@ -76,6 +76,23 @@ def test_what_goes_is_among_what_goes_without_and_the_parts_make_the_whole(tmp_p
         assert with_words(f"{one} --protect *(1)*") <= first, one
 
 
+@settings(max_examples=15, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(_files)
+def test_what_can_come_free_is_what_a_filter_names_and_never_the_last_copy(tmp_path_factory, files):
+    desk = library(tmp_path_factory.mktemp("desk"), files)
+    contents: dict[bytes, set[str]] = {}
+    for path in filter(Path.is_file, [*desk.top.glob("place/**/*"), *desk.top.glob("shelf/**/*")]):
+        contents.setdefault(path.read_bytes(), set()).add(str(path))
+    for line in (half for pair in HALVES.items() for half in pair):
+        words = line.replace("PLACE", str(desk.place)).split()
+        named = {each["path"] for each in desk.ask("list", *words)["files"]}
+        told = desk.ask("duplicates", *words)["totals"]
+        sets = [(len(body), len(paths), len(paths & named)) for body, paths in contents.items() if len(paths) > 1]
+        spares = [(size, min(copies - 1, fit)) for size, copies, fit in sets if fit]
+        expected = (len(spares), sum(n for _, n in spares), sum(size * n for size, n in spares))
+        assert (told["sets"], told["spares"], told["reclaimable"]) == expected, line
+
+
 def test_a_page_proposes_what_the_docket_does(desk: Desk):
     files = [("place", "2021/kite day", "a.jpg"), ("place", "old laptop/dump", "copy of a.jpg")]
     desk = library(desk.top, {file: (0, age) for age, file in enumerate(files)})

@@ -15,7 +15,7 @@ DUMPS = {
     "among downloads": "Downloads|download|Téléchargements|descargas|Hämtningar|scaricati|Downloads 2|old downloads",
     "on the desktop": "Desktop|desktop 2|Schreibtisch|Bureau|escritorio|Scrivania|skrivbord|from the desktop"
     "|Desktop stuff",
-    "in a temporary folder": "temp|TMP|temporary|Untitled|untitled folder|New Folder|new folder (2)|Neuer Ordner"
+    "in a temporary folder": "temp|TMP|temporary|Untitled|Untitled import|untitled folder|New Folder|Neuer Ordner"
     "|nouveau dossier|nueva carpeta|sans titre|temporär|New-Folder|new_folder",
     "in an import": "Imported|imported again|import|Imports|importiert|importé|uploads|received|Import 3|importado",
     "among what a device uploaded by itself": "Camera Uploads|Phone uploads|phone-uploads|Mobile Upload|Handy Uploads"

@@ -104,8 +104,9 @@ def _by_a_word(words: Sequence[str]) -> str:
     for at, word in enumerate(words):
         rest = words[at + 1 :]
         found = _WORDS.get(word, "")
+        ends_so = not rest or rest[-1] in _ABOUT_NOTHING or rest[-1] in _NAMES
         is_of = found == "in a backup" and rest and rest[0] in _BEFORE_WHAT_IT_IS_OF
-        if found and (not rest or rest[-1] in _ABOUT_NOTHING or is_of):
+        if found and (ends_so or is_of):
             return found
     return ""
 

@@ -145,6 +145,8 @@ class Sets:
             values += of_filter
         self._fill(number, part, values)
         self._correct(number, places)
+        if wanted:
+            self._narrow(number, places, wanted)
 
     def _fill(self, number: int, part: str, values: list[object]) -> None:
         """Set down the groups among the files that meet a condition."""
@@ -181,6 +183,28 @@ class Sets:
             f" WHERE {same} AND {self._taking_part(places)} GROUP BY volume, inode)) WHERE links > 1 AND part = ?",
             (number,),
         )
+
+    def _narrow(self, number: int, places: Collection[int], wanted: Filter) -> None:
+        """Count only what a filter names as what may go: a file frees space if all of its names may."""
+        fits, values = condition(self._db, wanted)
+        keys = ", ".join(f"f.{key}" for key in self._keys)
+        names, less = ", ".join(self._keys), self._LESS
+        self._db.execute("DROP TABLE IF EXISTS temp.fitting")
+        self._db.execute(
+            f"CREATE TEMP TABLE fitting AS SELECT {names}, count(*) AS files,"
+            " sum(CASE WHEN fit = 1 AND known >= links AND extent IS NULL THEN bytes ELSE 0 END) AS bytes"
+            f" FROM (SELECT {names}, volume, inode, max(bytes_of) AS bytes, max(links) AS links, max(extent) AS extent,"
+            f" min(fit) AS fit, count(*) AS known FROM (SELECT {keys}, f.volume AS volume, f.inode AS inode,"
+            f" f.size AS bytes_of, f.links AS links, f.extent AS extent, CASE WHEN {fits} THEN 1 ELSE 0 END AS fit"
+            f" FROM {FILTERABLE} WHERE {self._taking_part(places)}"
+            f" AND ({keys}) IN (SELECT {names} FROM temp.sets WHERE part = ?)) AS named"
+            f" GROUP BY {names}, volume, inode HAVING max(fit) = 1) AS files GROUP BY {names}",
+            (*values, number),
+        )
+        same = " AND ".join(f"t.{key} = sets.{key}" for key in self._keys)
+        for column, counted in (("spares", "files"), ("reclaimable", "bytes")):
+            fitting = f"(SELECT t.{counted} FROM temp.fitting t WHERE {same})"
+            self._db.execute(f"UPDATE temp.sets SET {column} = {less}({column}, {fitting}) WHERE part = ?", (number,))
 
     def _has_clones(self) -> bool:
         """Tell whether files share blocks with others."""
