@@ -25,6 +25,7 @@ from harness.hostile import (
     LISTING,
     XMP,
     answers,
+    columns_file,
     seeds,
 )
 
@@ -53,6 +54,7 @@ HOSTILE: dict[str, tuple[str, Callable[[], bytes]]] = {
     "long number in json": ("json", lambda: b'[{"path": "/a.mov", "rating": ' + b"9" * 4000 + b"}]"),
     "time in a listing": ("listing", lambda: LISTING.replace(b'"modified_ns": 1}\n{', b'"modified_ns": 1e30}\n{')),
     "infinite time": ("listing", lambda: LISTING.replace(b'"made_ns": 1', b'"made_ns": Infinity')),
+    "volume of a place that is not listed": ("columns", lambda: Path(columns_file("uuid:2")).read_bytes()),
     "version of a bag": ("declaration", lambda: DECLARATION.replace(b"1.0", b"9" * 5000 + b".0")),
     "encoding of a bag": ("declaration", lambda: b"BagIt-Version: 1.0\nTag-File-Character-Encoding: hex\n"),
     "slow encoding": ("declaration", lambda: b"BagIt-Version: 1.0\nTag-File-Character-Encoding: punycode\n"),

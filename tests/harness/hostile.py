@@ -106,7 +106,7 @@ def litter(path: Path) -> object:
 def columns(path: Path) -> object:
     """Read a file as an inventory by columns, folder by folder and as one of several."""
     told = [len(folder.names) for folder in ColumnsReader(str(path)).folders()]
-    with open_inventories([str(path), _columns()]) as asked:
+    with open_inventories([str(path), columns_file()]) as asked:
         found = duplicates(asked.stock)
         sums = asked.stock.listing.sums("folder and kind", Filter())
         return told, found.overview(), list(found.sets()), sums, list(asked.stock.listing.files(Filter(), "size", 9))
@@ -458,12 +458,12 @@ MULTISTATUS = (
 
 
 @cache
-def _columns() -> str:
-    """Write an inventory by columns and return where."""
+def columns_file(volume: str = "uuid:1") -> str:
+    """Write an inventory by columns, with a volume that its place may not lie on, and return where."""
     folder = tempfile.mkdtemp(prefix="columns-")
     atexit.register(shutil.rmtree, folder, True)
     place = InventoryPlace(b"/media", "media", "working", "uuid:1", "the disk", 5)
-    head = InventoryHead(10**18, [place], {"uuid:1": "the disk"}, Machine("0" * 32, "edit-01"))
+    head = InventoryHead(10**18, [place], {volume: "the disk"}, Machine("0" * 32, "edit-01"))
     row = (b"kite.jpg", "photo", 4, 1, 7, 1, 1000, 8, None, None, 5, bytes(32))
     rows = [row, (b"copy.jpg", *row[1:4], 8, 2, *row[6:]), (b"sun.jpg", *row[1:11], None)]
     path, _, _ = save_columns(
@@ -485,7 +485,7 @@ DECLARATION = b"BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n"
 @cache
 def seeds() -> dict[str, list[bytes]]:
     """Return files that each reader takes, by its name; made when they are asked for first."""
-    columns, voucher = Path(_columns()).read_bytes(), _voucher()
+    columns, voucher = Path(columns_file()).read_bytes(), _voucher()
     return {
         "litter": list(LITTER.values()),
         "page": [JOURNAL], "multistatus": [MULTISTATUS],

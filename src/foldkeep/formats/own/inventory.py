@@ -369,7 +369,7 @@ def head_of(entry: dict[str, Any]) -> InventoryHead:
             each["label"],
             each["role"],
             each["volume"],
-            volumes.get(each["volume"], ""),
+            volumes.setdefault(each["volume"], ""),
             parse_moment(each["scanned"]) if each["scanned"] else None,
         )
         for each in entry["places"]
