@@ -1,13 +1,21 @@
 """What may be deleted for good though nothing has its content: a table of evidence and consent."""
 
-import pytest
+import os
+import re
+from contextlib import nullcontext
+from types import SimpleNamespace
 
+import pytest
+from blake3 import blake3
+
+from foldkeep.fold.methods.moving import remove_compared
+from foldkeep.fold.removing.disk import CHANGED, GONE
 from foldkeep.fold.runs.grades import Consent
 from foldkeep.model import RunFile
 from foldkeep.model.grades import Grade
 from foldkeep.model.recipes import Cookbook, Recipe
 from foldkeep.model.runs import RunFileState, SourceFacts
-from foldkeep.storage.local.reading import NotSafe
+from foldkeep.storage.local.reading import NotSafe, Stamp, Stamps
 from harness.desks import Desk, pair
 
 NOBODY, LIKELY, ALIKE = Consent(), Consent(likely=True), Consent(alike=True)
@@ -66,3 +74,30 @@ def test_names_of_one_file_are_known_as_such_after_a_fold_by_hard_links(desk: De
     assert desk.ask("scan", desk.place)["read_bytes"] == 0
     readme = desk.place / ".foldkeep/README.txt"
     assert readme.stat().st_mode & 0o777 == 0o644
+
+
+@pytest.mark.parametrize(
+    ("spare", "witness", "stands", "why"),
+    [
+        (b"kite", b"kite", True, None),
+        (b"kite", b"sail", True, GONE),  # no time tells of it: the content is read
+        (b"kite", b"kite", False, GONE),
+        (b"sail", b"kite", True, CHANGED),
+        (b"sail", b"sail", True, CHANGED),  # both were edited alike: it is not what was folded
+    ],
+)
+def test_what_is_deleted_since_another_has_it_is_read_with_that_then_and_there(
+    tmp_path, spare: bytes, witness: bytes, stands: bool, why: str | None
+):
+    (tmp_path / "spare").write_bytes(spare)
+    (tmp_path / "witness").write_bytes(witness)
+    folder = os.open(tmp_path, os.O_RDONLY | os.O_DIRECTORY)
+    bench = SimpleNamespace(is_still=lambda *_: stands, stamps=Stamps())
+    stamp = Stamp.of(os.stat(tmp_path / "witness"))
+    try:
+        with nullcontext() if why is None else pytest.raises(NotSafe, match=re.escape(why or "")):
+            remove_compared(bench, (folder, b"spare"), (folder, b"witness"), blake3(b"kite").digest(), stamp)
+    finally:
+        os.close(folder)
+    assert (tmp_path / "spare").exists() == (why is not None)
+    assert (tmp_path / "witness").exists()

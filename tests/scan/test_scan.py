@@ -14,6 +14,7 @@ from foldkeep.model import Role, Settings
 from foldkeep.scan import add_place, afar, pool, scan
 from foldkeep.scan.pool import _Lanes
 from foldkeep.scan.skip_rules import Looking
+from foldkeep.scan.thumbnails import shown_by
 from foldkeep.stock import Stock
 from harness.desks import MEMORY, Desk, listing
 from harness.oracles import OneByOne, found_sets, oracle
@@ -282,3 +283,24 @@ def test_many_may_make_one_stock_at_once(tmp_path: Path):
         with ThreadPoolExecutor(6) as executor:
             jobs = [executor.submit(opened) for _ in range(6)]
             assert [job.result() for job in jobs] == [0] * 6
+
+
+@pytest.mark.parametrize(
+    ("uri", "shows"),
+    [
+        ("file:///kites/a%20b.png", b"/kites/a b.png"),
+        ("file://kites/a.png", None),
+        ("file:///kites/a%00.png", None),
+        ("./a%20b.png", b"/day/a b.png"),
+        ("a.png", b"/day/a.png"),
+        ("../a.png", None),
+        ("a%2Fb.png", None),
+        ("a%00.png", None),
+        ("./", None),
+        ("", None),
+    ],
+)
+def test_a_thumbnail_shows_a_file_beside_it_or_one_by_its_whole_path(uri: str, shows: bytes | None):
+    assert shown_by(uri, b"/day/.sh_thumbnails/normal/0.png") == shows
+    if not uri.startswith("file:"):
+        assert shown_by(uri, b"/cache/thumbnails/normal/0.png") is None
