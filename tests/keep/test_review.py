@@ -42,6 +42,7 @@ def actions(docket: Path) -> list[str]:
 @pytest.mark.parametrize(
     ("answers", "expected"),
     [
+        ("no\ny\nn\n", ["keep keep", "keep fold", "keep keep keep"]),
         ("2\n\n\n", ["fold keep", "keep fold", "keep fold fold"]),
         ("2\n2\n3\n", ["fold keep", "fold keep", "fold fold keep"]),
         ("a\n\n1 3\n", ["keep keep", "keep fold", "keep fold keep"]),
@@ -109,6 +110,17 @@ def test_the_question_says_what_stays_if_nothing_else_is_answered(shelf: Desk):
     assert asked == [f"Enter keeps {which}" for which in ("1", "1", "all", "1", "1", "1")]
     refused = shelf.run("review", shelf.docket, answer="undo\n").out
     assert "no answer was given yet that could be undone; answer first" in refused
+
+
+def test_what_goes_by_a_key_is_named_and_no_lets_nothing_go(shelf: Desk):
+    rows = read_docket(str(shelf.docket))
+    going = os.fsdecode(next(row.path for row in rows if row.action is Action.FOLD))
+    shown = shelf.run("review", shelf.docket, answer="\n").out
+    assert f"goes: {going}\n" in shown
+    assert "Nothing was changed" in shown
+    shown = shelf.run("review", shelf.docket, answer="n\n" * 3).out
+    assert "goes: " not in shown
+    assert actions(shelf.top / "docket-2.csv") == ["keep keep", "keep keep", "keep keep keep"]
 
 
 def test_on_a_terminal_and_killed_no_decision_is_lost(shelf: Desk):

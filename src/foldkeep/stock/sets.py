@@ -202,9 +202,11 @@ class Sets:
             (*values, number),
         )
         same = " AND ".join(f"t.{key} = sets.{key}" for key in self._keys)
-        for column, counted in (("spares", "files"), ("reclaimable", "bytes")):
-            fitting = f"(SELECT t.{counted} FROM temp.fitting t WHERE {same})"
-            self._db.execute(f"UPDATE temp.sets SET {column} = {less}({column}, {fitting}) WHERE part = ?", (number,))
+        self._db.execute(
+            f"UPDATE temp.sets SET spares = {less}(spares, t.files), reclaimable = {less}(reclaimable, t.bytes)"
+            f" FROM temp.fitting AS t WHERE {same} AND sets.part = ?",
+            (number,),
+        )
 
     def _has_clones(self) -> bool:
         """Tell whether files share blocks with others."""

@@ -60,7 +60,7 @@ def _first_open(review: "Review") -> int:
 
 
 _WORDS = {word[0]: word for word in ("all", "give", "open", "folder", "back", "undo", "stop", "help")} | {
-    "q": "stop", "quit": "stop", "?": "help", "n": "", "next": "",
+    "q": "stop", "quit": "stop", "?": "help", "n": "all", "no": "all", "y": "", "yes": "", "next": "",
 }  # fmt: skip
 _SLOW_SAVE = 0.1  # seconds; saves that take less are made after every answer
 
@@ -152,6 +152,7 @@ class _Dialog:
     def _carry_out(self, at: int, words: list[str], page: "Page") -> int:
         """Do what was answered and return how many sets to go on; UnusableInput if it is not understood."""
         from foldkeep.model import UnusableInput, visible
+        from foldkeep.show.answers.review import write_going
         from foldkeep.show.page import count
 
         review = self._review
@@ -160,6 +161,7 @@ class _Dialog:
             raise UnusableInput(f"{visible(' '.join(words))!r} is not understood", "help lists what is")
         copies = [int(number) for number in numbers]
         if not words:
+            write_going(page, review.rows(at))
             return 1
         if word == "all" and not copies:
             review.keep_all(at)
@@ -175,6 +177,7 @@ class _Dialog:
             return 0
         elif not word:
             review.keep(at, copies)
+            write_going(page, review.rows(at))
         else:
             raise UnusableInput(f"{visible(' '.join(words))!r} is not understood", "help lists what is")
         self._unsaved = True

@@ -20,9 +20,10 @@ from ..page.tables import Column
 from ..page.words import count, joined, local_time
 from .learn import lesson_words
 
+_MOST_NAMED = 3
 HELP = """\
   2            keep copy 2, give up the others       1 3    keep copies 1 and 3
-  all          keep every copy                       Enter  as proposed; the next set
+  all, no      keep every copy: nothing goes         Enter  as proposed; so does yes
   give 2       give up the folder of copy 2 here and in all sets that follow
   open 2       open copy 2                           back   to the set before
   folder 2     open the folder of copy 2             undo   take the last answer back
@@ -113,6 +114,14 @@ def write_set(
         reasons.setdefault(row.reason, []).append(str(number))
     for reason, numbers in reasons.items():
         page.line((f"{', '.join(numbers)}: {visible(reason)}", QUIET))
+
+
+def write_going(page: Page, rows: Sequence[DocketRow]) -> None:
+    """Name the files of a set that go by an answer."""
+    going = [visible(row.path) for row in rows if row.action is Action.FOLD]
+    if going:
+        more = f" and {count(len(going) - _MOST_NAMED, 'other')}" if len(going) > _MOST_NAMED else ""
+        page.line((f"goes: {', '.join(going[:_MOST_NAMED])}{more}", QUIET))
 
 
 def _modified(row: DocketRow, look: CopyState) -> str:
