@@ -1,5 +1,6 @@
 """What may be deleted for good though nothing has its content: a table of evidence and consent."""
 
+import errno
 import os
 import re
 from contextlib import nullcontext
@@ -15,6 +16,7 @@ from foldkeep.model import RunFile
 from foldkeep.model.grades import Grade
 from foldkeep.model.recipes import Cookbook, Recipe
 from foldkeep.model.runs import RunFileState, SourceFacts
+from foldkeep.storage.local.changes import names
 from foldkeep.storage.local.reading import NotSafe, Stamp, Stamps
 from harness.desks import Desk, pair
 
@@ -101,3 +103,24 @@ def test_what_is_deleted_since_another_has_it_is_read_with_that_then_and_there(
         os.close(folder)
     assert (tmp_path / "spare").exists() == (why is not None)
     assert (tmp_path / "witness").exists()
+
+
+@pytest.mark.parametrize("code", [errno.EROFS, errno.EIO, errno.EPERM])
+def test_a_link_that_was_made_though_it_was_said_to_fail_takes_nobodys_name(tmp_path, monkeypatch, code: int):
+    """A server may do what it is asked, and lose the answer: the file keeps one name, or gets the other one whole."""
+    (tmp_path / "here").write_bytes(b"kite")
+    real = os.link
+
+    def link(*args, **named):
+        real(*args, **named)
+        raise OSError(code, os.strerror(code))
+
+    monkeypatch.setattr(names, "_libc_rename", lambda: None)
+    monkeypatch.setattr(os, "link", link)
+    folder = os.open(tmp_path, os.O_RDONLY | os.O_DIRECTORY)
+    try:
+        with nullcontext() if code == errno.EPERM else pytest.raises(OSError, match=os.strerror(code)):
+            names.move(folder, b"here", folder, b"there")
+    finally:
+        os.close(folder)
+    assert os.listdir(tmp_path) == ["there" if code == errno.EPERM else "here"]

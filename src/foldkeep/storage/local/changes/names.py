@@ -155,7 +155,11 @@ def _moved_by_link(source: int, name: bytes, target: int, new_name: bytes) -> bo
         return False
     try:
         os.link(name, new_name, src_dir_fd=source, dst_dir_fd=target, follow_symlinks=False)
+    except FileExistsError:
+        raise
     except OSError as error:
+        with suppress(OSError):  # a server may have made it and lost the answer
+            unlink_twin((target, new_name), (source, name))
         if error.errno in _NO_LINKS:
             return False
         raise
