@@ -1,15 +1,16 @@
 """What the tests share: the program run in this process or in its own, the sample library, plain listings."""
 
-import atexit
 import fcntl
 import os
 import shutil
 import signal
 import sqlite3
 import subprocess
+import sys
 import tempfile
 from collections import Counter
 from collections.abc import Iterator
+from importlib.util import find_spec
 from pathlib import Path
 from typing import Any
 from unittest.mock import patch
@@ -34,7 +35,6 @@ settings.load_profile("explore" if "FOLDKEEP_EXPLORE" in os.environ else "steady
 signal.signal(signal.SIGINT, signal.default_int_handler)
 os.environ["XDG_DATA_HOME"] = str(TRASH)
 os.environ.setdefault("PYTEST_DEBUG_TEMPROOT", str(QUICK))
-atexit.register(shutil.rmtree, TRASH, ignore_errors=True)
 
 
 @pytest.fixture
@@ -77,6 +77,26 @@ def unflushed(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
 def helpers_kept() -> Iterator[None]:
     """Have helper processes serve more than one command."""
     with lent_helpers():
+        yield
+
+
+@pytest.fixture(scope="session", autouse=True)
+def own_bin() -> Iterator[None]:
+    """Have what goes into the desktop's bin lie in the tests' own one, whatever volume they work on."""
+    if find_spec("send2trash") is None or sys.platform == "darwin":
+        yield
+        return
+    from send2trash import plat_other
+
+    home, real = os.path.realpath(os.path.expanduser(b"~")), plat_other.get_dev
+    last = 0
+
+    def device_of(path: bytes) -> int:
+        nonlocal last
+        last = last if path == home else real(path)
+        return last
+
+    with patch.object(plat_other, "get_dev", device_of):
         yield
 
 
@@ -132,6 +152,11 @@ def sample_desk(sample: Path, tmp_path: Path) -> Desk:
     subprocess.run(["cp", "-a", sample / "library", tmp_path / "place"], check=True)
     subprocess.run(["cp", "-a", sample / "shelf-drive", tmp_path], check=True)
     return Desk(tmp_path)
+
+
+def pytest_sessionfinish() -> None:
+    """Take away what lies outside the tests' own folders; processes that run tests side by side end without atexit."""
+    shutil.rmtree(TRASH, ignore_errors=True)
 
 
 def pytest_terminal_summary(terminalreporter) -> None:

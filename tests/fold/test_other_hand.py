@@ -260,6 +260,7 @@ def visit(scenes: Scenes, number: int, act: Act, before: set[str], without: str)
     scenes.reset()
     shutil.rmtree(scenes.desk.top / "elsewhere", ignore_errors=True)
     shutil.rmtree(TRASH, ignore_errors=True)
+    TRASH.mkdir()  # without it, the desktop's bin lies elsewhere
     hand = Hand(scenes)
     points = Points(lambda at, *_: hand.act(act) if at == number else None, looks=True, until=number)
     with points.armed(without=without):
@@ -294,7 +295,8 @@ def numbers_to_visit(scenes: Scenes, sites: list[tuple], without: str) -> list[i
     # A release changes no names, and what goes into the fold gets a name that nobody else knows.
     names_nothing = scenes.command in ("release", "rests", "bins")
     names_nothing |= (scenes.method, scenes.command) in (
-        ("essence-fold", "fold"), ("vouched-fold", "fold"), ("copy", "unfold"),
+        ("essence-fold", "fold"), ("vouched-fold", "fold"), ("again-fold", "fold"), ("again-delete", "fold"),
+        ("alike-fold", "fold"), ("copy", "unfold"),
     )  # fmt: skip
     assert bool(gap) == (without == "links" and not names_nothing)
     return [number for number in befores(sites) if number not in gap]
