@@ -287,7 +287,7 @@ class Chooser:
         """Tell whether a copy lies in a folder that is a selection; that can be told when every set was looked at."""
         if not self._has_learned or self._ranks is None or self._wishes.leaves_links:
             return False
-        return self._ranks.is_selection(copy.path.rpartition(b"/")[0] or b"/")
+        return self._ranks.is_in_selection(copy)
 
     def _unless_used(self, verdict: Verdict, keepers: Iterable[bytes]) -> Verdict:
         """Return a verdict, changed if a catalogue would lose the file."""
@@ -341,8 +341,8 @@ class Chooser:
         self, copies: Sequence[StockFile], fixed: dict[bytes, str], first: Sequence[Rule] = ()
     ) -> tuple[StockFile | None, str, dict[bytes, str]]:
         """Return the keeper or None, the reason for it, and the reason against each other copy's path."""
-        left = self._contenders(copies)
         beside = self._used_of(copies)
+        left = self._contenders(copies, beside)
         other = next((beside[copy.path] for copy in copies if copy not in left and copy.path in beside), "")
         alone = _ONLY if len(left) == len(copies) else _BESIDE.get(other, _UNUSED)
         why = fixed.get(left[0].path, beside.get(left[0].path, alone))
@@ -367,18 +367,17 @@ class Chooser:
 
     def _tied(self, copies: Sequence[StockFile], fixed: dict[bytes, str]) -> list[StockFile]:
         """Return the copies between which the rules on single files do not decide."""
-        tied = self._contenders(copies)
+        tied = self._contenders(copies, self._used_of(copies))
         for rule in (*self._before_rules(fixed), *self._first):
             tied = rule.narrow(tied)
         return tied
 
-    def _contenders(self, copies: Sequence[StockFile]) -> list[StockFile]:
-        """Return the copies among which the rules choose.
+    def _contenders(self, copies: Sequence[StockFile], used: Mapping[bytes, str]) -> list[StockFile]:
+        """Return the copies among which the rules choose; `used` are those that stay where something looks for them.
 
         What a document uses stays anyway, and is by itself no reason for a sorted copy elsewhere to go; a copy in a
         dump goes if one that is used was sorted.
         """
-        used = self._used_of(copies)
         free = [copy for copy in copies if copy.path not in used]
         if not free or len(free) == len(copies):
             return list(copies)

@@ -129,7 +129,11 @@ class FolderRanks:
             )
         return self._sorted[folder]
 
-    def is_selection(self, folder: bytes) -> bool:
+    def is_in_selection(self, copy: StockFile) -> bool:
+        """Tell whether a copy lies in a selection, if every set was noted."""
+        return self._is_selection(_folder(copy))
+
+    def _is_selection(self, folder: bytes) -> bool:
         """Tell whether a folder is somebody's choice from several others: all of it lies there, few of many, and its
         name says what it is.
         """
