@@ -9,6 +9,7 @@ quickest first, until one fails. Survivors are listed with what was changed; --a
 
 import argparse
 import ast
+import functools
 import hashlib
 import json
 import os
@@ -160,8 +161,8 @@ def _seconds(report: Path) -> dict[str, float]:
 def tests_for(
     mutant: Mutant, lines: dict[str, dict[int, list[str]]], seconds: dict[str, float], budget: float
 ) -> list[str]:
-    """Return the tests that come by the line of a mutant, the quickest first, as many as take so many seconds."""
-    tests = lines.get(str(mutant.path), {}).get(mutant.line, [])
+    """Return the tests that come by the lines of a mutant, the quickest first, as many as take so many seconds."""
+    tests = sorted({test for path, line in lines_of(mutant) for test in lines.get(str(path), {}).get(line, ())})
     found = []
     for test in sorted(tests, key=lambda test: (seconds.get(test, 1.0), test)):
         budget -= seconds.get(test, 1.0)
@@ -169,6 +170,39 @@ def tests_for(
             break
         found.append(test)
     return found
+
+
+def lines_of(mutant: Mutant) -> set[tuple[Path, int]]:
+    """Return the lines that a mutant changes: its own, or those that use what is made there when a module is imported.
+
+    A default is used by its function, a module's constant where its name is read, a class's attribute in its class.
+    """
+    tree = ast.parse((HERE / mutant.path).read_bytes())
+    holder = next((each for each in tree.body if each.lineno <= mutant.line <= (each.end_lineno or 0)), None)
+    for node in ast.walk(tree):
+        if isinstance(node, ast.FunctionDef) and node.lineno <= mutant.line < node.body[0].lineno:
+            return {(mutant.path, line) for line in range(node.lineno, (node.end_lineno or node.lineno) + 1)}
+        if isinstance(node, ast.FunctionDef) and node.lineno <= mutant.line <= (node.end_lineno or 0):
+            return {(mutant.path, mutant.line)}
+    if isinstance(holder, ast.Assign | ast.AnnAssign):
+        targets = holder.targets if isinstance(holder, ast.Assign) else [holder.target]
+        names = {each.id for target in targets for each in ast.walk(target) if isinstance(each, ast.Name)}
+    else:
+        names = {holder.name} if isinstance(holder, ast.ClassDef) else set()
+    return {(mutant.path, mutant.line)} | {found for name in names for found in _uses(name)}
+
+
+@functools.cache
+def _uses(name: str) -> frozenset[tuple[Path, int]]:
+    """Return the lines of the code where a name is read."""
+    return frozenset(
+        (path.relative_to(HERE), node.lineno)
+        for path in (HERE / PACKAGE).rglob("*.py")
+        if name in (text := path.read_text())
+        for node in ast.walk(ast.parse(text))
+        if (isinstance(node, ast.Name) and node.id == name and isinstance(node.ctx, ast.Load))
+        or (isinstance(node, ast.Attribute) and node.attr == name)
+    )
 
 
 def verdict_on(mutant: Mutant, tests: list[str], copy: Path) -> str:

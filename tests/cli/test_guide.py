@@ -7,7 +7,7 @@ import pytest
 
 from harness.desks import Desk, listing, on_a_terminal
 
-WAY = ["", "review", "", "stop", "y"]
+WAY = ["review", "", "stop", "", "fold", "y"]
 
 
 def kept(desk: Desk) -> list[str]:
@@ -19,8 +19,8 @@ def test_the_whole_way_through_a_pipe(desk: Desk):
         desk.write(name, name.rpartition("/")[2].encode() * 900)
     answer = desk.run("guide", desk.place, answer="\n".join(WAY) + "\n")
     assert answer.status == 0, answer
-    for line in (f"foldkeep scan {desk.place}", "foldkeep duplicates --top 8", "foldkeep keep --explain",
-                 "5 of 5", "foldkeep unfold 1"):  # fmt: skip
+    for line in (f"foldkeep scan {desk.place}", "foldkeep keep", "foldkeep review d1", "3 of 3", "foldkeep fold d1",
+                 "foldkeep unfold 1"):  # fmt: skip
         assert f"{line}\n" in answer.out
     assert sorted(path.name for path in desk.place.rglob("*.jpg") if ".foldkeep" not in path.parts) == [
         "kite.jpg",
@@ -43,10 +43,12 @@ def test_left_at_any_question_it_changes_nothing_and_says_how_to_go_on(desk: Des
 def test_rules_in_words_and_one_document(desk: Desk):
     for name in ("kite.jpg", "best of/kite (1).jpg"):
         desk.write(name, b"k" * 9000)
-    words = f"nonsense\nprefer {desk.top / 'nowhere'}\n\nprefer {desk.place / 'best of'}\nyes\nno\ny\n"
+    words = (f"nonsense\nrules\nwhy\nprefer {desk.top / 'nowhere'}\nrules\nprefer {desk.place / 'best of'}\n"
+             "fold\ny\n")  # fmt: skip
     answer = desk.run("guide", desk.place, "--json", answer=words)
     told = answer.json
     assert (answer.status, told["run"], len(told["carried_out"])) == (0, 1, 8), answer
+    assert "'nonsense' is not understood." in answer.err
     assert f"--prefer 'under:{desk.place / 'best of'}'" in told["carried_out"][-2]
     assert "Your rules are taken back." in answer.err
     assert kept(desk) == ["kite (1).jpg"]
@@ -66,9 +68,9 @@ def test_on_a_terminal_of_its_own(desk: Desk, tmp_path: Path):
     for name in ("kite.jpg", "old/kite.jpg"):
         desk.write(name, b"k" * 9000)
     named = {**os.environ, "FOLDKEEP_STOCK": str(desk.stock), "TERM": "xterm", "HOME": str(tmp_path)}
-    typed = {"Choose like this?": "", "Look at it first?": "sheet", "Where did you save it?": "", "Fold 1 file?": "y"}
+    typed = {"What now?": "browser", "Press Enter when": "", "Where is it?": "\nfold", "Fold 1 file?": "y"}
     shown = on_a_terminal(["guide", str(desk.place)], named, typed)
     assert "Fold the spares away" in shown
     assert "brings all of it back" in shown
-    (page,) = (desk.stock.parent / "guide").rglob("sheet.html")
+    (page,) = (desk.stock.parent / "guide").rglob("*.html")
     assert "kite.jpg" in page.read_text()

@@ -203,7 +203,7 @@ def test_mail_is_sent_and_what_cannot_be_told_goes_into_a_file(desk: Desk, home:
     put(home, "mail", '#!/bin/sh\nprintf "%s|" "$@" > "$HOME/mail"\ncat >> "$HOME/mail"\n[ ! -e "$HOME/refuse" ]\n')
     assert remind(desk, "--now", "--by", "mail", LOGNAME="me").out.endswith("told by mail to me\n")
     subject, body = (desk.top / "mail").read_text().split("|me|")
-    assert subject == "-s|Fold Keep: 2 of 9 things want you."
+    assert subject == "-s|Fold Keep: 2 of 9 things need attention."
     assert "! spares" in body
     (desk.top / "Desktop").mkdir()
     (desk.top / "refuse").touch()
@@ -254,7 +254,7 @@ def test_a_desktop_shows_it(desk: Desk, home: Path):
         started.stdout.close()
     assert (answer.returncode, answer.stdout.endswith("told on the desktop\n")) == (0, True), answer
     ((_, _, _, title, body, *_),) = shown
-    assert title == "Fold Keep: 2 of 9 things want you."
+    assert title == "Fold Keep: 2 of 9 things need attention."
     assert str(body).startswith("spares: 1 spare in 1 set, 9.00 kB could come free")
     assert str(body).endswith("\nfoldkeep checkup")
 

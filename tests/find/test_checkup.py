@@ -31,11 +31,12 @@ def test_what_is_new_wants_a_person_once_and_nothing_is_changed(sample_desk: Des
     before = listing(desk.place)
     first = desk.run("checkup")
     assert (first.status, first.err) == (1, "")
-    assert "4 of 9 things want you." in first.out
+    assert "4 of 9 things need attention." in first.out
     for line in ("! spares", "! once", "! caches", "! projects", "  drives    every drive is here"):
         assert f"\n{line}" in first.out
     again = desk.run("checkup")
-    assert (again.status, again.out.splitlines()[-1]) == (0, "Nothing wants you now.")
+    assert again.status == 0
+    assert again.out.splitlines()[-1].startswith("Nothing is new; still open: ")
     kite = (desk.place / "stills/camera-a/day-1/WKD_0003.jpg").read_bytes()
     desk.write("one.jpg", kite)
     desk.write("two.jpg", kite)
@@ -128,7 +129,7 @@ def test_nothing_one_and_unreadable(desk: Desk, tmp_path):
     assert desk.run("checkup").err.startswith("foldkeep checkup: there is no stock yet")
     desk.ask("scan", desk.place)
     empty = desk.run("checkup")
-    assert (empty.status, empty.out.splitlines()[-1]) == (0, "Nothing wants you now.")
+    assert (empty.status, empty.out.splitlines()[-1]) == (0, "Nothing needs attention.")
     desk.write("kite.jpg")
     assert found(desk)["once"]["count"] == 1
     assert desk.run("places", "--forget", desk.place).status == 0

@@ -62,6 +62,15 @@ def new_folder(path: Path) -> Path:
     return path
 
 
+class Typed(str):
+    """Answers that are typed on a terminal."""
+
+
+class Terminal(io.StringIO):
+    def isatty(self) -> bool:
+        return True
+
+
 class Desk:
     """A folder to work in with a stock of its own, and the program."""
 
@@ -73,7 +82,7 @@ class Desk:
         self.docket = top / "docket.csv"
 
     def run(self, *words: str | os.PathLike[str], answer: str = "", **variables: str) -> Answer:
-        """Run one command line in this process."""
+        """Run one command line in this process; an answer that is `Typed` comes from a terminal."""
         out, err = io.StringIO(), io.StringIO()
         named = {
             "FOLDKEEP_STOCK": str(self.stock),
@@ -85,7 +94,8 @@ class Desk:
         }
         if words and words[0] in COMMANDS:
             words = (*words, "--debug")
-        status = main([os.fspath(word) for word in words], Environment(io.StringIO(answer), out, err, named))
+        stdin = Terminal(answer) if isinstance(answer, Typed) else io.StringIO(answer)
+        status = main([os.fspath(word) for word in words], Environment(stdin, out, err, named))
         assert "a fault of Fold Keep itself" not in err.getvalue(), err.getvalue()
         return Answer(status, out.getvalue(), err.getvalue())
 

@@ -95,7 +95,7 @@ def test_a_review_says_what_it_teaches_and_a_rule_is_learned_only_when_asked(des
     shelves(desk)
     reviewed = desk.run("review", desk.docket, answer="2\n" * 7 + "\n2\nstop\n")
     assert "8 of your 8 changes are what --prefer under:" in reviewed.out
-    docket = desk.top / "docket-2.csv"
+    docket = desk.docket
     under = f"under:{desk.place}/Photos"
     told = desk.run("keep", "--learn", docket)
     assert f"8 of your 8 changes: --prefer {under} decides as you did." in told.out
@@ -111,7 +111,7 @@ def test_a_review_says_what_it_teaches_and_a_rule_is_learned_only_when_asked(des
         f'# mine\n[scan]\nhidden = true\n[keep] # how\nlearned = ["{under}"]\nat_least = 1\n[fold]\n'
     )
     assert desk.ask("keep", "--explain")["rules"][0]["rule"] == under
-    decided = desk.run("keep", "-o", desk.top / "new.csv")
+    decided = desk.run("keep", "--afresh", "-o", desk.top / "new.csv")
     assert f"14  under {desk.place}/Photos (learned)" in decided.out
     assert "nothing to learn" in desk.run("keep", "--learn", docket, answer="y\n").out
     assert (

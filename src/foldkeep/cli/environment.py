@@ -53,6 +53,7 @@ class Environment:
         self.stdout = sys.stdout if stdout is None else stdout
         self.stderr = sys.stderr if stderr is None else stderr
         self.variables = os.environ if variables is None else variables
+        self.names_next = True
 
     def stock_path(self, args: "Namespace") -> str:
         """Return where the stock lies: ``--stock``, ``FOLDKEEP_STOCK``, or the user's data folder."""
@@ -88,6 +89,18 @@ class Environment:
         """Return the folder where the user's desktop keeps thumbnails (freedesktop.org, XDG base directories)."""
         folder = self.variables.get("XDG_CACHE_HOME") or os.path.expanduser("~/.cache")
         return os.fsencode(os.path.join(folder, "thumbnails"))
+
+    def downloads(self) -> str:
+        """Return the folder in which browsers save (xdg-user-dirs), or the usual one."""
+        home = self.variables.get("HOME") or os.path.expanduser("~")
+        config = self.variables.get("XDG_CONFIG_HOME") or os.path.join(home, ".config")
+        try:
+            with open(os.path.join(config, "user-dirs.dirs"), encoding="utf-8", errors="replace") as stream:
+                found = [line.partition("=")[2].strip() for line in stream if line.startswith("XDG_DOWNLOAD_DIR=")]
+        except OSError:
+            found = []
+        named = found[-1].strip('"').replace("$HOME", home) if found else ""
+        return named or os.path.join(home, "Downloads")
 
     def data_home(self) -> bytes:
         """Return the folder in which the desktop has the user's bin (freedesktop.org, XDG base directories)."""
@@ -274,6 +287,27 @@ class Environment:
             self.stdout.write(f"{before}\n    {json.dumps(item)}")
             before = ","
         self.stdout.write("[]" if before == "[" else "\n  ]")
+
+    def line(self, args: "Namespace", *words: str) -> str:
+        """Return a command line that can be pasted: it uses the stock that this one was told to use."""
+        stock = ("--stock", args.stock) if args.stock else ()
+        return " ".join(map(self._pasted, ("foldkeep", *words, *stock)))
+
+    def _pasted(self, word: str) -> str:
+        """Return a word as it may be pasted into a shell, a path in the home folder from there on."""
+        import shlex
+
+        home = self.variables.get("HOME", "").rstrip("/")
+        if len(home) > 1 and word.startswith(home + "/"):
+            return f"~/{shlex.quote(word[len(home) + 1 :])}"
+        return shlex.quote(word)
+
+    def next(self, args: "Namespace", *words: str) -> None:
+        """Write the one command that comes next, behind an answer for people."""
+        if self.names_next and not (args.json or args.quiet):
+            from foldkeep.model import visible
+
+            self.page(args).line(("Next: ", "dim"), (visible(self.line(args, *words)), "cyan"))
 
     def tell_problems(self, args: "Namespace", problems: "list[Problem]") -> ExitStatus:
         """List problems on standard error, each on its line, and return the exit status that they ask for."""

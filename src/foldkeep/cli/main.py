@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 GROUPS: dict[str, dict[str, str]] = {
     "every day": {
         "scan": "read folders and remember the files in them",
-        "checkup": "look at everything; tell what wants you, and what to do next",
+        "checkup": "look at everything; tell what needs attention, and what to do next",
         "duplicates": "list the sets of files that have the same content",
         "keep": "choose the copy of each set to keep, say why, write a docket",
         "review": "look at a docket set by set, and change what it proposes",
@@ -78,16 +78,6 @@ release it.
 {topics}.
 """
 
-_FIRST_STEPS = """\
-Fold Keep knows no folder of yours yet. Begin with one of these:
-
-  foldkeep guide ~/Pictures     goes the usual way with you, a question at a time
-  foldkeep scan ~/Pictures      reads a folder; nothing in it is changed
-  foldkeep demo                 shows it all on a small library of its own
-
-`foldkeep --help` lists all commands.
-"""
-
 
 def main(argv: "Sequence[str] | None" = None, environment: Environment | None = None) -> int:
     """Run one command line and return its exit status.
@@ -120,10 +110,9 @@ def main(argv: "Sequence[str] | None" = None, environment: Environment | None = 
 def run_words(words: list[str], env: Environment) -> int:
     if words[:1] == ["help"] and len(words) > 1:
         return _help(words[1], env)
-    if not words and not _has_stock(env):
-        env.stdout.write(_FIRST_STEPS)
-        return ExitStatus.DONE
-    if not words or words[0] in ("--help", "-h", "help"):
+    if not words:
+        return _start(env)
+    if words[0] in ("--help", "-h", "help"):
         env.stdout.write(_all_help())
         return ExitStatus.DONE
     if words[0] == "--version":
@@ -145,7 +134,9 @@ def run_words(words: list[str], env: Environment) -> int:
         epilog=module.EXAMPLES,
     )
     add_options(parser, (*module.OPTIONS, *COMMON))
-    return _carry_out(words[0], module, parser.parse_args(words[1:]), env)
+    args = parser.parse_args(words[1:])
+    args.words = words
+    return _carry_out(words[0], module, args, env)
 
 
 def _help(topic: str, env: Environment) -> int:
@@ -173,10 +164,17 @@ def _all_help() -> str:
     return _HELP.format(commands="\n\n".join(groups), topics=f"{', '.join(most)} and {last}")
 
 
-def _has_stock(env: Environment) -> bool:
+def _start(env: Environment) -> int:
+    """Tell where a person stands; one who has no stock yet, how to begin."""
     from argparse import Namespace
 
-    return os.path.exists(env.stock_path(Namespace(stock=None)))
+    from . import start
+
+    args = Namespace(stock=None, config=None, json=False, quiet=False, no_color=False, debug=False, words=[])
+    if not os.path.exists(env.stock_path(args)):
+        env.stdout.write(start.FIRST_STEPS)
+        return ExitStatus.DONE
+    return _carry_out("", start, args, env)
 
 
 def _carry_out(command: str, module: "ModuleType", args: "Namespace", env: Environment) -> int:
@@ -205,7 +203,7 @@ def _carry_out(command: str, module: "ModuleType", args: "Namespace", env: Envir
         line = f"{reason_of(error)}{where}; mend that and run the command again"
     except Exception as error:
         line, status = _fault(error, args, env), ExitStatus.STOPPED
-    env.stderr.write(f"foldkeep {command}: {line}\n")
+    env.stderr.write(f"{f'foldkeep {command}'.strip()}: {line}\n")
     return status
 
 

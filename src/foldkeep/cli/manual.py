@@ -12,7 +12,7 @@ from .topics import DOCKETS, DRIVES, RULES, SAFETY, WORDS
 
 _STATUSES = (
     ("0", "It is done."),
-    ("1", "It is done, with problems that are listed, or something wants you."),
+    ("1", "It is done, with problems that are listed, or something needs attention."),
     ("2", "The command line or a file cannot be used; nothing was changed."),
     ("3", "It stopped midway; the answer says what was changed, and what to do now."),
     ("130", "It was interrupted."),

@@ -60,11 +60,13 @@ RULES = (
 
 DOCKETS = (
     "A docket is a CSV table, which any spreadsheet opens: a row a file, with its set, an action, the path,"
-    " size, kind, date, digest and the reason. Finders write it with -o; nothing happens until `foldkeep fold"
-    " DOCKET`.",
+    " size, kind, date, digest and the reason. `foldkeep keep` numbers its own (d12) and keeps them for a year;"
+    " with -o each finder writes one where you say. Nothing happens until `foldkeep fold`.",
     "The action is keep, fold or leave, and you may change it: in a spreadsheet, set by set with `foldkeep"
-    " review DOCKET`, or with pictures in a browser with `foldkeep sheet DOCKET`. Rows may be deleted and"
-    " sorted.",
+    " review`, which saves in the docket itself, or with pictures in a browser with `foldkeep sheet`, of which"
+    " the browser saves a docket of its own. Rows may be deleted and sorted.",
+    "Without a name `review`, `sheet` and `fold` take the newest docket that waits, and say which. One that a"
+    " later docket of the same question replaced is refused. Decisions of yours go into the later one.",
     "Whatever a docket says, each file is read again when it is carried out. A file that changed since, a copy"
     " that is no copy, or the last of its content stays, and you are told why.",
     "For --method copy and --method heal the actions are copy and heal; a method takes its own only.",

@@ -9,12 +9,12 @@ if TYPE_CHECKING:
     from .choose import Chooser
     from .docket import (
         COLUMNS,
+        ORIGIN,
         current_rows,
         docket_digest,
         open_docket,
         read_choices,
         read_docket,
-        rewrite_docket,
         write_docket,
     )
     from .essences import propose_essences
@@ -39,13 +39,13 @@ __all__ = [
     "meaning",
     "real_folder",
     "COLUMNS",
+    "ORIGIN",
     "docket_digest",
     "open_docket",
     "read_docket",
     "read_choices",
     "current_rows",
     "write_docket",
-    "rewrite_docket",
     "Review",
     "SheetSet",
     "SheetCopy",

@@ -17,6 +17,7 @@ from foldkeep.stock import Stock
 from . import shapes
 from .albums import Albums
 from .aside import left_alone
+from .by_hand import BY_HAND, decided_by_hand
 from .companions import Companions
 from .deliveries import Deliveries
 from .keep_options import Wishes
@@ -218,7 +219,10 @@ class Chooser:
         first
             Rules that are asked before those on single files, but after a person's own.
         """
-        choice = None if belongs or first else self._choose_by_shape(one)
+        by_hand = decided_by_hand(one.copies, self._wishes.decided, self._apart)
+        choice = Choice([Verdict(*each) for each in by_hand], why=BY_HAND) if by_hand else None
+        if choice is None and not (belongs or first):
+            choice = self._choose_by_shape(one)
         return self._narrowed(choice or self._chosen(one, belongs or {}, first))
 
     def _narrowed(self, choice: Choice) -> Choice:

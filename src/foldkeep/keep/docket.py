@@ -8,7 +8,7 @@ from io import TextIOWrapper
 from blake3 import blake3
 
 from foldkeep.formats import opened_file
-from foldkeep.formats.own import new_file, read_table, rewrite_file, write_new_file, write_table
+from foldkeep.formats.own import new_file, read_table, rewritten, write_new_file, write_table
 from foldkeep.model import Action, DocketRow, UnusableInput, visible
 from foldkeep.model.files import format_digest, parse_digest
 from foldkeep.model.machines import is_elsewhere
@@ -19,6 +19,8 @@ from foldkeep.stock import Stock
 
 _ACTIONS = {str(action): action for action in Action}
 COLUMNS = ("set", "action", "path", "size", "kind", "modified", "digest", "reason", "uri")
+ORIGIN = "from"
+"""A further column: the docket of which a sheet was made that this one was saved from, and its digest."""
 
 
 def write_docket(path: str, rows: Iterable[DocketRow]) -> str:
@@ -48,9 +50,37 @@ def open_docket(path: str) -> Iterator[tuple[str, Callable[[Iterable[DocketRow]]
         yield target, lambda rows: write_table(text, None, map(_cells, rows))
 
 
-def rewrite_docket(path: str, rows: Iterable[DocketRow]) -> None:
-    """Write a docket over one that `write_docket` made, all or nothing; raise UnusableInput if it cannot be written."""
-    rewrite_file(path, COLUMNS, map(_cells, rows))
+def rewrite_docket(path: str, rows: Iterable[DocketRow], origin: str = "", note: Callable[[str], object] = str) -> None:
+    """Write a docket over one that `write_docket` made, all or nothing; raise UnusableInput if it cannot be written.
+
+    Parameters
+    ----------
+    origin
+        What it says of the docket that it comes from; empty if nothing.
+    note
+        Called with the file that has all of it, right before that takes the other's place.
+    """
+    more = (ORIGIN,) if origin else ()
+    with rewritten(path) as stream, TextIOWrapper(stream, encoding="utf-8", newline="") as text:
+        write_table(text, (*COLUMNS, *more), ([*_cells(row), *(origin for _ in more)] for row in rows))
+        text.flush()
+        note(stream.name)
+
+
+def origin_of(path: str) -> str | None:
+    """Return what a docket says of the one that it comes from, empty if nothing.
+
+    None if it has columns of another program, or separates them otherwise than we do.
+    """
+    with TextIOWrapper(opened_file(path), encoding="utf-8", newline="") as stream:
+        if stream.readline() == ",".join(COLUMNS) + "\r\n":
+            return ""
+        stream.seek(0)
+        if stream.readline() != ",".join([*COLUMNS, ORIGIN]) + "\r\n":
+            return None
+        stream.seek(0)
+        first = next((cells for _, cells in read_table(stream, (ORIGIN,))), {ORIGIN: ""})
+        return first[ORIGIN]
 
 
 def read_docket(path: str) -> list[DocketRow]:

@@ -1,10 +1,10 @@
 """What a person asks of a choice."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Self
 
-from foldkeep.model import Filter, Settings
+from foldkeep.model import DocketRow, Filter, Settings
 
 from .rules import DEFAULT_RULES, real_folder
 
@@ -38,6 +38,8 @@ class Wishes:
         Also look into folders that a program needs as they are.
     ignores_projects
         What projects' documents use is no reason to stay.
+    decided
+        Rows of sets that a person decided about in dockets that wait, by path; of the same content it holds on.
     """
 
     rules: tuple[str, ...] = DEFAULT_RULES
@@ -51,6 +53,7 @@ class Wishes:
     mine: int = 0
     takes_programs: bool = False
     ignores_projects: bool = False
+    decided: Mapping[bytes, DocketRow] = field(default_factory=dict)
 
     @classmethod
     def after(cls, settings: Settings, wanted: Filter) -> Self:

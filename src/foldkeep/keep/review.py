@@ -6,8 +6,7 @@ from collections.abc import Iterable, Sequence
 from foldkeep.model import Action, DocketRow, UnusableInput, visible
 from foldkeep.model.names import lies_below
 
-_BY_HAND = "chosen by hand"
-_NOT_BY_HAND = "another copy was chosen by hand"
+from .by_hand import BY_HAND, NOT_BY_HAND, ON_SHEET
 
 
 class Review:
@@ -50,7 +49,7 @@ class Review:
 
     def is_decided(self, at: int) -> bool:
         """Tell whether a person has decided about a set, now or in an earlier review."""
-        return any(row.reason == _BY_HAND for row in self.rows(at))
+        return any(row.reason in (BY_HAND, ON_SHEET) for row in self.rows(at))
 
     def all_rows(self) -> list[DocketRow]:
         """Return the rows of all sets as they are now."""
@@ -72,17 +71,17 @@ class Review:
 
         def decided(number: int, row: DocketRow) -> DocketRow:
             if number in numbers:
-                return row._replace(action=Action.KEEP, reason=_BY_HAND)
+                return row._replace(action=Action.KEEP, reason=BY_HAND)
             if row.action is Action.LEAVE and not undecided:
                 return row
-            return row._replace(action=Action.FOLD, reason=_NOT_BY_HAND)
+            return row._replace(action=Action.FOLD, reason=NOT_BY_HAND)
 
         self._set(at, [decided(number, row) for number, row in enumerate(rows, start=1)])
 
     def keep_all(self, at: int) -> None:
         """Keep every copy of a set."""
         self._answers.append((at, {}))
-        self._set(at, [row._replace(action=Action.KEEP, reason=_BY_HAND) for row in self.rows(at)])
+        self._set(at, [row._replace(action=Action.KEEP, reason=BY_HAND) for row in self.rows(at)])
 
     def give_up_folder(self, at: int, number: int) -> tuple[bytes, int]:
         """Give up what lies in the folder of a copy, in this set and all after it; return the folder and how many sets.

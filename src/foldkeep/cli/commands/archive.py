@@ -108,6 +108,9 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             return ExitStatus.DONE
         reports = [_archive(args, env, stock, target, packing, lent) for _, packing, lent in work]
     env.answer(args, ArchiveAnswer(reports))
+    packages = [visible(package.path) for report, _ in reports for package in report.packages]
+    if packages:
+        env.next(args, "archive", "--check", packages[0])
     problems = [problem for project, _, _ in work for problem in project.problems]
     problems += [problem for report, _ in reports for problem in report.problems]
     left = [problem for _, folded in reports if folded for problem in folded.left]

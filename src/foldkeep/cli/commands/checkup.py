@@ -3,7 +3,7 @@
 Places that are here are scanned; of drives that are away it is told how long
 they were not seen. What is pressing is marked (a full volume, damage, files not
 read for a year, folds that wait for long), and what is more than at the last
-check-up. The exit status is 1 if something wants you, or could not be read.
+check-up. The exit status is 1 if something needs attention, or could not be read.
 """
 
 import argparse

@@ -8,6 +8,7 @@ is shown as backed up. With filters, sets are listed of which a copy fits.
 import argparse
 from typing import TYPE_CHECKING
 
+from ..dockets import typed_filters
 from ..environment import Environment, ExitStatus
 from ..options import CONFIG, FILTERS, INVENTORY, Option, Takes, open_source, wanted
 from ..reading import look_for_same, same_of
@@ -129,6 +130,8 @@ def _sets(args: argparse.Namespace, env: Environment, stock: "Stock", question: 
     env.answer(args, SetsAnswer(found, overview, question, now, top, args.details, nothing))
     if args.csv:
         env.write_table(args.csv, SETS_COLUMNS, sets_rows(found.sets()))
+    if overview.totals.spares:
+        env.next(args, "keep", *typed_filters(args.words))
     return ExitStatus.DONE
 
 

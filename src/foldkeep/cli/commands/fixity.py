@@ -66,5 +66,9 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     written = write_docket(args.docket, fixity_rows(found.damaged, found.changed)) if args.docket else None
     away = [place.path for place in asked if place.id not in here]
     env.answer(args, FixityAnswer(found, places, away, written))
+    if found.damaged and not args.docket:
+        env.next(args, "fixity", "-o", "heal.csv")
+    elif not found.damaged:
+        env.next(args, "checkup")
     status = env.tell_problems(args, found.report.problems + found.report.stale)
     return ExitStatus.PROBLEMS if found.damaged or found.changed else status

@@ -1,4 +1,7 @@
-"""Carry out a docket: fold the spares away.
+"""Carry out a docket (a list of proposals): fold the spares away.
+
+Without a name the newest docket that waits is taken, after a question that says
+which it is; a script has to name it.
 
 Every spare is read again and compared with its keeper, byte for byte, before
 anything is done to it. The fold is the folder .foldkeep at the top of the
@@ -34,40 +37,61 @@ methods:
 """
 
 import argparse
+import shlex
 from typing import TYPE_CHECKING
 
 from foldkeep.model import Method
 
+from ..dockets import MOST_FOLDERS, docket_in_use, register_of, tell_docket, tell_none
 from ..environment import Environment, ExitStatus
-from ..options import BREAK_LOCK, PROJECTS, READING, Option, Takes, projects_of, recipes_of, remembered_and_named
+from ..options import (
+    BREAK_LOCK,
+    PROJECTS,
+    READING,
+    Option,
+    Takes,
+    projects_of,
+    recipes_of,
+    remembered_and_named,
+)
 from ..reading import read_vouchers
 
 if TYPE_CHECKING:
     from foldkeep.fold import Plan
-    from foldkeep.model import DocketRow
+    from foldkeep.keep.register import DocketRegister, MadeDocket
+    from foldkeep.model import DocketRow, UnusableInput
+    from foldkeep.show.page import Page
     from foldkeep.stock import Stock
+
+    from ..dockets import ChosenDocket
 
 EXAMPLES = """\
 examples:
-  foldkeep fold docket.csv
+  foldkeep fold
   foldkeep fold docket.csv --yes --method move --into /media/spares
   foldkeep fold missing.csv --method copy --into /media/backup
 """
 
-_MOST_FOLDERS = 10
 _METHODS = tuple(str(method) for method in Method if method.is_for_dockets)
 
 
 OPTIONS = (
-    Option("docket", "a file that a finder wrote, perhaps changed by you", Takes.DOCKET, "DOCKET"),
-    Option("--yes", "go ahead without asking"),
-    Option("--details", f"before the question, show all folders from which files go (else the first {_MOST_FOLDERS})"),
+    Option(
+        "docket",
+        "a docket's number or file, perhaps changed by you (else the newest that waits)",
+        Takes.DOCKET,
+        "DOCKET",
+        optional=True,
+    ),
+    Option("--yes", "go ahead without asking; the docket has to be named"),
+    Option("--details", f"before the question, show all folders from which files go (else the first {MOST_FOLDERS})"),
     Option("--method", "what to do with the spares, see above", Takes.WORD, choices=_METHODS, default="fold"),
     Option("--into", "for the methods move and copy: an existing folder, also on a server", Takes.FOLDER, "DIR"),
     Option(
         "--below", "for the method copy: keep the folders below this one (else below the place)", Takes.FOLDER, "DIR"
     ),
     Option("--keep-empty-folders", "keep folders that become empty", rare=True),
+    Option("--superseded", "carry out a docket though a later one took its place", rare=True),
     Option("--allow-last-copy", "allow sets with no keeper", rare=True),
     Option("--allow-alike", "also rows that only look or sound like their keeper; that is measured again", rare=True),
     Option(
@@ -103,14 +127,26 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     method = Method(args.method)
     into = _into(args, method)
     litter = env.settings(args).settings.litter
-    rows = read_docket(args.docket)
-    docket = docket_digest(rows)
     if args.leave_sidecars and args.catalog:
         raise UnusableInput("--catalog tells what to write into sidecars", "leave it or --leave-sidecars out")
+    if not args.docket and (args.yes or not env.stdin.isatty()):
+        raise _unnamed(args, env)
+    chosen = docket_in_use(args, env, to_fold=True, superseded=args.superseded)
+    if chosen is None:
+        return tell_none(args, env, FoldAnswer(FoldReport(method=method)))
+    path = chosen.path
+    rows = read_docket(path)
+    docket = docket_digest(rows)
+    tell_docket(args, env, chosen)
+    register = register_of(args, env)
+    made = chosen.made or _of_sheet(args, register, path, rows)
+    about_sheets = _about_sheets(env, register, chosen)
+    if args.yes and about_sheets:
+        env.stderr.write(f"{about_sheets}\n")
     with Stock.open(env.stock_path(args)) as stock, stock.hold("fold"), env.servers(stock):
         env.follow_drives(stock)
         rows = current_rows(stock, rows)
-        plan = _plan(args, env, stock, rows, method, into, docket)
+        plan = _plan(args, env, stock, rows, method, into, docket, path)
         described = None
         if not (args.leave_sidecars or method.adds):
             described = descriptions(stock, remembered_and_named(args, stock)) if plan.items else {}
@@ -118,18 +154,92 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         going = sum(not item.refusal for item in plan.going)
         only_alike = sum(item.alike is not None for item in plan.going)
         words = f", {only_alike:,} of them only alike what stays" if only_alike else ""
-        most = None if args.details else _MOST_FOLDERS
+        most = None if args.details else MOST_FOLDERS
         question = f"{_QUESTIONS[method]} {going:,} {'file' if going == 1 else 'files'}{words}?"
-        if going and not env.confirm(args, question, lambda page: write_plan(page, plan, most)):
+
+        def show(page: "Page") -> None:
+            write_plan(page, plan, most)
+            if about_sheets:
+                page.line((about_sheets, "bold"))
+
+        if going and not env.confirm(args, question, show):
             return ExitStatus.DONE
+        made = register.begin(made) if made and going else made
         with env.progress(args) as progress:
             report = (
                 fold(stock, plan, progress, keep_empty_folders=args.keep_empty_folders, break_lock=args.break_lock)
                 if plan.items
                 else FoldReport(method=method)
             )
-    env.answer(args, FoldAnswer(report))
+    lesson = _lesson(register, made, rows) if made else ""
+    if made and report.run is not None:
+        register.end(made, report.run, len(report.left))
+    env.answer(args, FoldAnswer(report, lesson))
     return ExitStatus.PROBLEMS if report.left or report.notes else ExitStatus.DONE
+
+
+def _unnamed(args: argparse.Namespace, env: Environment) -> "UnusableInput":
+    """Return the refusal of a command line that names no docket where nobody is asked about the newest."""
+    from foldkeep.model import UnusableInput
+
+    chosen = docket_in_use(args, env, to_fold=True)
+    name = chosen.name if chosen else "DOCKET"
+    return UnusableInput("without a question the docket has to be named", f"as in: {env.line(args, 'fold', name)}")
+
+
+def _of_sheet(
+    args: argparse.Namespace, register: "DocketRegister", path: str, rows: "list[DocketRow]"
+) -> "MadeDocket | None":
+    """Return the docket of which a sheet was made that this one was saved from; None if it comes from no sheet.
+
+    Raises
+    ------
+    UnusableInput
+        If decisions were made after it, in the docket or on the sheet.
+    """
+    from foldkeep.model import UnusableInput, visible
+
+    made, _ = register.origin(path)
+    if made is None or args.superseded:
+        return made
+    if later := register.later_save(path):
+        raise UnusableInput(f"{visible(path)} is superseded: {visible(later)} was saved later", "fold that one")
+    if others := register.differing(made, rows):
+        raise UnusableInput(
+            f"{made.name} has decisions on {others:,} of its sets that {visible(path)} has not",
+            f"make a new sheet: foldkeep sheet {made.name}; or say --superseded",
+        )
+    return made
+
+
+def _lesson(register: "DocketRegister", made: "MadeDocket", rows: "list[DocketRow]") -> str:
+    """Return what there is to learn from how a person changed a proposal; empty if there is nothing."""
+    from foldkeep.keep.lessons import lesson_of_rows
+    from foldkeep.model import UnusableInput
+    from foldkeep.show.answers.learn import lesson_words
+
+    try:
+        before = register.proposal(made)
+    except UnusableInput:
+        return ""
+    return lesson_words(lesson_of_rows(before, rows), made.name) if before else ""
+
+
+def _about_sheets(env: Environment, register: "DocketRegister", chosen: "ChosenDocket") -> str:
+    """Return what is to be said of sheets that were made of a docket: decisions on them are not in it."""
+    if chosen.made is None or not chosen.made.sheets:
+        return ""
+    from foldkeep.model import visible
+
+    made = chosen.made
+    if saved := register.saved_from_sheets(made, env.downloads()):
+        return (
+            f"Decisions from a sheet of {chosen.name} are in {visible(saved)} and not in {chosen.name};"
+            f" to carry those out: foldkeep fold {shlex.quote(visible(saved))}"
+        )
+    return (
+        f"A sheet was made of {chosen.name}; decisions that you saved on it are in a file of their own, and not here."
+    )
 
 
 def _plan(
@@ -140,6 +250,7 @@ def _plan(
     method: Method,
     into: bytes,
     docket: bytes,
+    path: str,
 ) -> "Plan":
     """Return what the rows of a docket come to; what they claim of their files is found out again."""
     from foldkeep.fold import addition_plan, make_plan
@@ -148,7 +259,7 @@ def _plan(
 
     places = stock.places.all()
     if method.adds:
-        return addition_plan(args.docket, rows, places, method, into, stock.checks.damaged(), _below(args))
+        return addition_plan(path, rows, places, method, into, stock.checks.damaged(), _below(args))
     with env.progress(args) as progress:
         derived = derived_again(
             stock, rows, recipes_of(args, env), projects_of(args, env, stock), env.user_cache(), progress
@@ -158,7 +269,7 @@ def _plan(
         alike = alike_again(stock, asked, progress) if args.allow_alike else None
     proofs = proofs_for_folding(stock, read_vouchers(stock, args.vouchers), docket)
     plan = make_plan(
-        args.docket, rows, places, method, into,
+        path, rows, places, method, into,
         allow_last_copy=args.allow_last_copy, derived=derived, alike=alike, essences=essences,
         proofs=proofs,
     )  # fmt: skip

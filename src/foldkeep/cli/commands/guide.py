@@ -1,10 +1,10 @@
-"""Go the usual way in one sitting, a question at a time.
+"""Go the usual way in one sitting: look at folders, see the proposal, fold.
 
-Look at folders, see what is there twice, hear how keepers are chosen, look at
-the proposal set by set or in a browser, fold, and hear what comes next. Each
-step is a command of its own, which is named, so that you can do it alone another
-day. Nothing is changed before the last step asks; `stop` leaves at any question,
-and says how to go on. Answers may come from a pipe, one a line.
+Fold Keep reads your folders and shows what it proposes, folder by folder. Then
+you say what to do: fold, look at it in a browser or set by set, or choose by
+other rules. Each step is a command of its own, which is named, so that you can do
+it alone another day. Nothing is changed before the last step asks; `stop` leaves
+at any question and says how to go on. Answers may come from a pipe, one a line.
 """
 
 import argparse
@@ -13,6 +13,9 @@ import shlex
 import time
 from dataclasses import dataclass, field
 
+from foldkeep.model import visible
+
+from ..dockets import ChosenDocket, docket_named, register_of
 from ..environment import Environment, ExitStatus
 from ..options import CONFIG, Option, Takes
 
@@ -29,8 +32,22 @@ OPTIONS = (
     CONFIG,
 )
 
-_STEPS = 5
-_FEW = 8
+_STEPS = 3
+_QUESTION = "What now? [fold / browser / review / rules / help / stop]"
+_HELP = """\
+  fold      carry the proposal out; it asks once more before anything is moved
+  browser   make a page with pictures, to look at and to decide on
+  review    go through it set by set, here
+  rules     see how copies are chosen, and choose otherwise
+  stop      leave; the proposal is kept
+"""
+_RULES = "Which rule? [prefer FOLDER / protect FOLDER / give up FOLDER / back / stop]"
+_RULES_HELP = """\
+  prefer FOLDER    the copy in this folder stays
+  protect FOLDER   nothing in this folder goes
+  give up FOLDER   what lies in this folder goes first, if there is a copy elsewhere
+  back             choose as before
+"""
 
 
 class _Left(Exception):
@@ -43,6 +60,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
     # With --json, standard output is for the one document.
     talk = Environment(env.stdin, env.stderr if args.json else env.stdout, env.stderr, env.variables)
+    talk.names_next = False  # the guide asks what comes next
     sitting = _Sitting(args, talk)
     status = ExitStatus.DONE
     try:
@@ -69,7 +87,7 @@ class _Sitting:
 
     def go(self) -> ExitStatus:
         """Go through all steps; return the status of the one that ended it."""
-        for step in (self.look, self.see, self.choose, self.decide, self.fold):
+        for step in (self.look, self.propose, self.decide):
             status = step()
             if status > ExitStatus.PROBLEMS:
                 return status
@@ -84,67 +102,77 @@ class _Sitting:
         named = [f"./{folder}" if folder.startswith("-") else folder for folder in folders]
         return self._carry_out(1, "Look at what is there", ["scan", *named])
 
-    def see(self) -> ExitStatus:
-        """Show the largest sets of copies; leave if there are none."""
-        status = self._carry_out(2, "What is there twice", ["duplicates", "--top", str(_FEW)])
+    def propose(self) -> ExitStatus:
+        """Propose by the rules so far; leave if nothing is there twice."""
         if not self._has_sets():
             self.is_single = True
+            self._say("\nNothing to do: no two files that were read have the same content.\n")
             raise _Left("nothing is there twice")
-        return status
-
-    def choose(self) -> ExitStatus:
-        """Tell the rules in words, take those of the person, and propose."""
-        folder = os.path.join(os.path.dirname(os.path.abspath(self.env.stock_path(self.args))), "guide")
-        folder = os.path.join(folder, time.strftime("%Y-%m-%dT%H-%M-%S"))
-        os.makedirs(folder, exist_ok=True)
-        docket = os.path.join(folder, "proposed.csv")
-        status = self._carry_out(3, "How the copy is chosen that stays", ["keep", "--explain"])
-        while status <= ExitStatus.PROBLEMS:
-            answer = self._ask(
-                "Choose like this? [yes / prefer FOLDER / protect FOLDER / give up FOLDER / stop]", "yes"
-            )
-            rule = _rule_of(answer)
-            if rule is None:
-                status = self._carry_out(3, "What is proposed", ["keep", "-o", docket, *self.rules])
-                if status <= ExitStatus.PROBLEMS or not self.rules:
-                    self.docket = docket if os.path.exists(docket) else ""
-                    return status
-                self._say("Your rules are taken back.\n")
-                self.rules, status = [], ExitStatus.DONE
-            elif rule:
-                self.rules += rule
-                self._carry_out(3, "How the copy is chosen now", ["keep", "--explain", *self.rules])
-            else:
-                self._say("That is not understood. Press Enter to go on, or say: prefer ~/Pictures/best\n")
+        status = self._carry_out(2, "What is there twice, and what may go", ["keep", *self.rules])
+        if status > ExitStatus.PROBLEMS and self.rules:
+            self._say("Your rules are taken back.\n")
+            self.rules = []
+            return self.propose()
+        waiting = register_of(self.args, self.env).open()
+        self.docket = ChosenDocket(waiting[-1].path, waiting[-1]).name if waiting else ""
         return status
 
     def decide(self) -> ExitStatus:
-        """Have the person look at the proposal, in the way that he likes."""
-        answer = ""
-        while not answer.startswith(("r", "sh", "n")):
-            answer = self._ask("Look at it first? [review: set by set / sheet: in a browser / no / stop]", "review")
-            answer = answer.lower()
-        if answer.startswith("r"):
-            chosen = os.path.join(os.path.dirname(self.docket), "chosen.csv")
-            status = self._carry_out(4, "Set by set", ["review", self.docket, "-o", chosen])
-            self.docket = chosen if os.path.exists(chosen) else self.docket
-            return status
-        if answer.startswith("sh"):
-            from foldkeep.model import visible
+        """Ask what to do with the proposal, until it is folded or the person leaves."""
+        steps = {"fold": self.fold, "browser": self.show, "review": self.review, "rules": self.choose}
+        while True:
+            answer = self._ask(_QUESTION, "help").lower()
+            found = [name for name in steps if name.startswith(answer)]
+            if len(found) != 1 or (answer == "r"):
+                self._say(_HELP if answer in ("help", "h", "?") else f"{visible(answer)!r} is not understood.\n{_HELP}")
+                continue
+            status = steps[found[0]]()
+            if status > ExitStatus.PROBLEMS or self.folded:
+                return status
 
-            page = os.path.join(os.path.dirname(self.docket), "sheet.html")
-            status = self._carry_out(4, "In a browser", ["sheet", self.docket, "-o", page])
-            if status <= ExitStatus.PROBLEMS:
-                self._say(f"Open {visible(page)} in a browser, choose, and save the docket there.\n")
-                saved = self._ask("Where did you save it? [Enter: go on with the proposal / stop]", "-")
-                self.docket = self.docket if saved == "-" else os.path.expanduser(_unquoted(saved))
+    def review(self) -> ExitStatus:
+        """Go through the proposal set by set."""
+        return self._carry_out(3, "Set by set", ["review", self.docket])
+
+    def show(self) -> ExitStatus:
+        """Make a page of the proposal, and take the docket that the browser saved."""
+        page = os.path.join(os.path.dirname(os.path.abspath(self.env.stock_path(self.args))), "guide")
+        os.makedirs(page, exist_ok=True)
+        page = os.path.join(page, f"{time.strftime('%Y-%m-%dT%H-%M-%S')}.html")
+        made = docket_named(self.args, self.env, self.docket).made
+        status = self._carry_out(3, "In a browser", ["sheet", self.docket, "-o", page])
+        if status > ExitStatus.PROBLEMS:
             return status
-        return ExitStatus.DONE
+        self._say(f"Open {visible(page)} in a browser, choose, and press Save docket there.\n")
+        self._ask("Press Enter when it is saved.", "saved")
+        register = register_of(self.args, self.env)
+        made = register.called(made.name) if made else None
+        saved = register.saved_from_sheets(made, self.env.downloads()) if made else ""
+        if not saved:
+            saved = self._ask(f"It is not in {visible(self.env.downloads())}. Where is it? [Enter: nowhere]", "-")
+            saved = "" if saved == "-" else os.path.expanduser(_unquoted(saved))
+        if saved:
+            self.docket = saved
+            self._say(f"From here on your decisions count: {visible(saved)}\n")
+        return status
+
+    def choose(self) -> ExitStatus:
+        """Tell the rules in words, take one of the person's, and propose anew."""
+        self._carry_out(3, "How the copy is chosen that stays", ["keep", "--explain", *self.rules])
+        while True:
+            answer = self._ask(_RULES, "back")
+            rule = _rule_of(answer)
+            if answer.lower() in ("back", "b"):
+                return ExitStatus.DONE
+            if rule:
+                self.rules += rule
+                return self.propose()
+            self._say(_RULES_HELP)
 
     def fold(self) -> ExitStatus:
         """Carry the docket out, which shows what it comes to and asks."""
         before = self._runs()
-        status = self._carry_out(5, "Fold the spares away", ["fold", self.docket])
+        status = self._carry_out(3, "Fold the spares away", ["fold", self.docket])
         last = self._runs()
         self.folded = last if last > before else 0
         return status
@@ -226,10 +254,8 @@ def _unquoted(text: str) -> str:
     return words[0] if len(words) == 1 else text
 
 
-def _rule_of(answer: str) -> list[str] | None:
-    """Return the options of `keep` that an answer means: none to go on, an empty list if it is not understood."""
-    if answer.lower() in ("yes", "y", "ok"):
-        return None
+def _rule_of(answer: str) -> list[str]:
+    """Return the options of `keep` that an answer means; none if it is not understood."""
     for begin, option, before in (
         ("prefer ", "--prefer", "under:"),
         ("protect ", "--protect", ""),

@@ -1,4 +1,4 @@
-"""Choose the copy of each set to keep, say why, and write a docket.
+"""Choose the copy of each set to keep, say why, and write a docket (the list of proposals).
 
 Rules are asked one after another until one copy is left; `--explain` lists
 them. Without any of yours, a copy that somebody sorted is kept before one in a
@@ -13,6 +13,7 @@ change it with any spreadsheet, or with `foldkeep review`, before you hand it to
 import argparse
 from typing import TYPE_CHECKING
 
+from ..dockets import MOST_FOLDERS, docket_named, register_of, tell_others, write_made
 from ..environment import Environment, ExitStatus
 from ..options import (
     CONFIG,
@@ -33,15 +34,21 @@ if TYPE_CHECKING:
 
 EXAMPLES = """\
 examples:
-  foldkeep keep -o docket.csv
+  foldkeep keep
   foldkeep keep -o docket.csv --prefer under:~/Masters --protect '*.psd'
   foldkeep keep --inventory desks -o dockets
 """
 
-_MOST_FOLDERS = 10
 _CHOOSING = "choosing; repeated options add up"
 OPTIONS = (
-    Option("-o", "where to write the docket; an existing file is not overwritten", Takes.DOCKET, "DOCKET", to="docket"),
+    Option(
+        "-o",
+        "write the docket to a file of your own; an existing one is not overwritten",
+        Takes.DOCKET,
+        "DOCKET",
+        to="docket",
+    ),
+    Option("--afresh", "choose again where you decided already, in dockets that were not carried out", rare=True),
     Option("--explain", "list the rules in force, in their order"),
     Option(
         "--learn",
@@ -50,7 +57,7 @@ OPTIONS = (
         "DOCKET",
         several=True,
     ),
-    Option("--details", f"show all folders from which files go (else the first {_MOST_FOLDERS})"),
+    Option("--details", f"show all folders from which files go (else the first {MOST_FOLDERS})"),
     Option(
         "--prefer",
         "asked before the usual rules: under:DIR, outside:DIR, place:LABEL, volume:LABEL, oldest, newest, "
@@ -125,15 +132,17 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Propose and write the docket."""
     from collections.abc import Iterable
     from contextlib import ExitStack
+    from dataclasses import replace
     from itertools import chain
 
     from foldkeep.find.copies import MediaSet, Question, same_decoded, same_essences
-    from foldkeep.keep import Proposal, propose_essences, propose_for, write_docket
+    from foldkeep.keep import Proposal, propose_essences, propose_for
     from foldkeep.keep.dockets import FolderSums, decoded_rows
-    from foldkeep.model import DocketRow, Problem, UnusableInput
+    from foldkeep.keep.register import Decisions
+    from foldkeep.model import DocketRow, Problem
     from foldkeep.model.extras import need
     from foldkeep.scan import check_filter, check_folder, fits_nothing
-    from foldkeep.show.answers.keep import ProposalAnswer
+    from foldkeep.show.answers.keep import ProposalAnswer, ShownProposal
     from foldkeep.signals import MediaReader
     from foldkeep.stock import Stock
 
@@ -142,11 +151,12 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         return _explain(args, env, wishes)
     if args.learn:
         return _learn(args, env, wishes)
-    if not args.docket:
-        raise UnusableInput("no docket is named", "say where to write it: -o docket.csv")
     if args.inventory:
         return _keep_of_many(args, env, wishes)
     proposal = Proposal()
+    register = register_of(args, env)
+    decisions = Decisions() if args.afresh else register.decisions()
+    wishes = replace(wishes, decided=decisions.rows)
     with Stock.open(env.stock_path(args)) as stock:
         check_filter(stock, wishes.wanted)
         for folder in _named_folders(args):
@@ -173,10 +183,15 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             if same.isdisjoint(("essence", "decoded")) or "content" in same:
                 rows.insert(0, propose_for(stock, question, wishes, *asked, essences=sets))
             sums = FolderSums()
-            docket = write_docket(args.docket, sums.counted(chain.from_iterable(rows)))
-        most = None if args.details else _MOST_FOLDERS
+            found = decisions.noted(sums.counted(chain.from_iterable(rows)))
+            made = write_made(args, register, found, proposal)
+        most = None if args.details else MOST_FOLDERS
         nothing = not proposal.sets and fits_nothing(stock, wishes.wanted)
-    env.answer(args, ProposalAnswer(proposal, docket, args.docket, nothing, sums.sums(), most))
+        shown = ShownProposal(made.path, made.name, args.docket or "", nothing, sums.sums(), most, decisions.taken)
+    env.answer(args, ProposalAnswer(proposal, shown))
+    tell_others(args, env, made, decisions)
+    if proposal.spares or proposal.undecided:
+        env.next(args, "review", made.name)
     return env.tell_problems(args, [*problems, *proposal.problems])
 
 
@@ -189,6 +204,8 @@ def _keep_of_many(args: argparse.Namespace, env: Environment, wishes: "Wishes") 
     from foldkeep.scan import check_filter, check_folder
     from foldkeep.show.answers.keep import MachinesAnswer
 
+    if not args.docket:
+        raise UnusableInput("no folder is named for the dockets", "say where to write them: -o dockets")
     same = frozenset((args.same or "content").split(","))
     if not same.isdisjoint(("essence", "decoded")):
         raise UnusableInput(f"{args.same} is read where the files lie", "leave out --inventory, or --same")
@@ -245,7 +262,7 @@ def _learn(args: argparse.Namespace, env: Environment, wishes: "Wishes") -> Exit
 
     if args.docket or args.inventory:
         raise UnusableInput("--learn reads dockets and writes none", "leave out -o and --inventory")
-    dockets = [read_docket(path) for path in args.learn]
+    dockets = [read_docket(docket_named(args, env, name).path) for name in args.learn]
     with Stock.open(env.stock_path(args)) as stock:
         projects = None if wishes.ignores_projects else settings_projects(env.settings(args).settings, stock)
         catalogs = remembered_and_named(args, stock)

@@ -1,4 +1,4 @@
-"""Show what was folded, brought back and released.
+"""Show what was folded, brought back and released, and which dockets wait.
 
 Without a number, all runs; with one, every file of that run. With --verify,
 every file that waits in the fold (or lies where it was moved to) is read again
@@ -8,6 +8,7 @@ and compared with what it was.
 import argparse
 from typing import TYPE_CHECKING
 
+from ..dockets import told_dockets
 from ..environment import Environment, ExitStatus
 from ..options import Option, Takes
 
@@ -38,7 +39,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         if args.verify:
             return _verify(args, env, stock)
         if args.run is None:
-            env.answer(args, LedgerAnswer(stock.ledger.summaries()))
+            env.answer(args, LedgerAnswer(stock.ledger.summaries(), told_dockets(args, env)))
         else:
             chosen = find_run(stock, args.run)
             env.answer(args, RunAnswer(chosen, stock.ledger.files(chosen.id)))

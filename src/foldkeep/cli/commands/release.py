@@ -121,6 +121,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
                     stock.machine.use_up(number)
             asked = _asked_of_machines(stock, runs)
     env.answer(args, ReleaseAnswer(report, of_rests=args.rests, asked=asked))
+    if asked is None:
+        env.next(args, "ledger")
     return ExitStatus.PROBLEMS if report.left else ExitStatus.DONE
 
 

@@ -2,7 +2,7 @@
 
 It is a timer of your own systemd, else lines in your crontab, on macOS an agent
 of launchd; nothing runs as root. What is to be written is shown first. A machine
-that was asleep or off catches up. You hear of it only if something wants you:
+that was asleep or off catches up. You hear of it only if something needs attention:
 by a notification of the desktop, a mail to your user, or a file on the desktop.
 Without options: what is set, and when the next check-up is due.
 """

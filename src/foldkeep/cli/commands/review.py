@@ -3,13 +3,16 @@
 The copies of each set are numbered; what they have in common is said once, what
 differs side by side. Answer with numbers of copies to keep, or a word; `help`
 lists them, `undo` takes the last answer back. Every decision is saved at once in
-a docket of its own beside the one that you review, which stays as it is; go on
-another day by reviewing that one. Answers may come from a pipe, one a line.
+the docket itself, and the proposal is kept beside it; the next `review` goes on
+where you were. Without a name the newest docket that waits is taken. One that
+another program changes meanwhile is not written over: then decisions go into a
+new file, and that is said. Answers may come from a pipe, one a line.
 """
 
 import argparse
 from typing import TYPE_CHECKING
 
+from ..dockets import ChosenDocket, docket_in_use, register_of, tell_docket, tell_none
 from ..environment import Environment, ExitStatus
 from ..options import Option, Takes
 
@@ -17,33 +20,40 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from foldkeep.keep import Review
+    from foldkeep.keep.register import DocketFile
     from foldkeep.model import DocketRow, Facts
     from foldkeep.show.page import Page
     from foldkeep.signals import Apart
 
 EXAMPLES = """\
 examples:
-  foldkeep review docket.csv
+  foldkeep review
   foldkeep review docket.csv -o chosen.csv
   foldkeep review docket.csv --json < answers.txt
 """
 
 
 OPTIONS = (
-    Option("docket", "a file that a finder wrote, perhaps changed by you", Takes.DOCKET, "DOCKET"),
-    Option("-o", "where to save decisions (else beside the docket)", Takes.FILE, "FILE", to="saved"),
+    Option("docket", "a docket's number or file (else the newest that waits)", Takes.DOCKET, "DOCKET", optional=True),
+    Option("-o", "save decisions in a new file (else in the docket itself)", Takes.FILE, "FILE", to="saved"),
     Option("--all", "begin with the first set, also if it was decided before"),
 )
 
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Ask about each set, save each answer."""
-    from foldkeep.keep import Review, read_choices
+    from foldkeep.keep import Review
     from foldkeep.keep.lessons import lesson_of_review
+    from foldkeep.keep.register import DocketFile
     from foldkeep.show.answers.review import ReviewAnswer
 
-    review = Review(read_choices(args.docket))
-    dialog = _Dialog(args, env, review)
+    chosen = docket_in_use(args, env)
+    if chosen is None:
+        return tell_none(args, env, ReviewAnswer("", None, 0, 0, 0))
+    tell_docket(args, env, chosen)
+    file = DocketFile(chosen.path)
+    review = Review(file.rows)
+    dialog = _Dialog(args, env, review, chosen, file)
     try:
         dialog.hold(0 if args.all else _first_open(review))
     finally:
@@ -51,7 +61,12 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         dialog.save()
     left = sum(not review.is_decided(at) for at in range(len(review)))
     lesson = lesson_of_review(*review.changes())
-    env.answer(args, ReviewAnswer(args.docket, dialog.saved, len(review), review.changed, left, lesson))
+    where = dialog.chosen
+    saved = where.path if dialog.is_saved else None
+    kept = file.proposal if saved != file.proposal else ""
+    env.answer(args, ReviewAnswer(chosen.path, saved, len(review), review.changed, left, lesson, where.name, kept))
+    if any(row.action == "fold" for row in review.all_rows()):
+        env.next(args, "fold", where.name)
     return ExitStatus.DONE
 
 
@@ -68,11 +83,15 @@ _SLOW_SAVE = 0.1  # seconds; saves that take less are made after every answer
 class _Dialog:
     """Asks, understands, saves."""
 
-    def __init__(self, args: argparse.Namespace, env: Environment, review: "Review") -> None:
+    def __init__(
+        self, args: argparse.Namespace, env: Environment, review: "Review", chosen: ChosenDocket, file: "DocketFile"
+    ) -> None:
         self._args = args
         self._env = env
         self._review = review
-        self.saved: str | None = None
+        self._file = file
+        self.chosen = chosen
+        self.is_saved = False
         self._unsaved = False
         self._next_save = 0.0
         self._helper: Apart | None = None
@@ -216,13 +235,23 @@ class _Dialog:
 
     def save(self) -> None:
         """Save what is not saved yet."""
-        from foldkeep.keep import rewrite_docket, write_docket
+        from foldkeep.model import visible
 
         if not self._unsaved:
             return
-        rows = self._review.all_rows()
-        if self.saved is None:
-            self.saved = write_docket(self._args.saved or self._args.docket, rows)
-        else:
-            rewrite_docket(self.saved, rows)
-        self._unsaved = False
+        before, made = self.chosen.path, self.chosen.made
+        beside = self._args.saved if self._args.saved and not self.is_saved else ""
+        register = register_of(self._args, self._env)
+
+        def note(digest: str) -> None:
+            nonlocal made
+            made = register.saving(made, digest) if made else None
+
+        path = self._file.save(self._review.all_rows(), note, beside)
+        if path != before:
+            if not beside:
+                self._env.stderr.write(
+                    f"{visible(before)} is not as Fold Keep wrote it, so decisions are saved in {visible(path)}\n"
+                )
+            made = register.version(made, path) if made else None
+        self.chosen, self.is_saved, self._unsaved = ChosenDocket(path, made), True, False

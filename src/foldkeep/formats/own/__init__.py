@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 from foldkeep.model.faces import names_of
 
 if TYPE_CHECKING:
-    from .csv import read_table, rewrite_file, write_new_file, write_table
+    from .csv import read_table, write_new_file, write_table
     from .inventory import (
         InventoryFolder,
         InventoryHead,
@@ -20,11 +20,10 @@ if TYPE_CHECKING:
     from .rests import MOST_BYTES as MOST_OF_REST
     from .rests import Piece, Rest, read_rest, written_rest
     from .settings import SettingsFile, read_settings, settings_table, write_settings
-    from .writing import new_file
+    from .writing import new_file, rewritten
 
 __all__ = [
     "read_table",
-    "rewrite_file",
     "write_new_file",
     "write_table",
     "InventoryFolder",
@@ -43,6 +42,7 @@ __all__ = [
     "settings_table",
     "write_settings",
     "new_file",
+    "rewritten",
     "Rest",
     "Piece",
     "read_rest",

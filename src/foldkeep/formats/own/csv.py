@@ -8,7 +8,7 @@ from typing import TextIO
 
 from foldkeep.model.work import in_blocks
 
-from .writing import new_file, rewritten
+from .writing import new_file
 
 # A cell that begins so is run as a formula by spreadsheets. Cells that begin with apostrophes before such
 # a character get one more as well, so that taking one away always gives back what was written.
@@ -64,18 +64,6 @@ def write_new_file(path: str, header: Sequence[str], rows: Iterable[Sequence[str
     with new_file(path) as (target, stream), io.TextIOWrapper(stream, encoding="utf-8", newline="") as text:
         write_table(text, header, rows)
     return target
-
-
-def rewrite_file(path: str, header: Sequence[str], rows: Iterable[Sequence[str]]) -> None:
-    """Write a table in place of one that we made: whoever looks sees the one or the other, whole.
-
-    Raises
-    ------
-    UnusableInput
-        If it cannot be written; then the former one stays.
-    """
-    with rewritten(path) as stream, io.TextIOWrapper(stream, encoding="utf-8", newline="") as text:
-        write_table(text, header, rows)
 
 
 def read_table(stream: TextIO, columns: Sequence[str]) -> Iterator[tuple[int, dict[str, str]]]:

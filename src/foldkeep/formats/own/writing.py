@@ -2,6 +2,7 @@
 
 import errno
 import os
+import stat
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import BinaryIO
@@ -48,6 +49,8 @@ def rewritten(path: str) -> Iterator[BinaryIO]:
     try:
         with open(new, "rb") as written:
             os.fsync(written.fileno())
+        if os.path.exists(path):
+            os.chmod(new, stat.S_IMODE(os.stat(path).st_mode))
         os.replace(new, path)
     except OSError as error:
         os.unlink(new)

@@ -30,10 +30,21 @@ class Offer(NamedTuple):
 
 
 class Lesson(NamedTuple):
-    """What dockets teach: how many sets people decided otherwise than the rules, and rules that decide as they did."""
+    """What dockets teach.
+
+    Attributes
+    ----------
+    changes
+        How many sets people decided otherwise than the rules.
+    offers
+        Rules that decide as they did.
+    strange
+        How many sets of the dockets are no copies in this stock, so that nothing can be told of them.
+    """
 
     changes: int
     offers: list[Offer]
+    strange: int = 0
 
 
 def lesson_of(
@@ -93,7 +104,17 @@ def lesson_of(
         others = sum(now[one.id] != chosen[one.id] for one in sets if one.digest not in changed)
         offers.append(Offer(rule, others))
         chosen = now
-    return Lesson(len(decisions), offers)
+    return Lesson(len(decisions), offers, len(by_set.keys() - {one.id for one in sets}))
+
+
+def lesson_of_rows(before: Iterable[DocketRow], after: Iterable[DocketRow]) -> Lesson:
+    """Return what a changed docket teaches by itself, from its rows as they were proposed and as they are now."""
+    sides: list[dict[str, list[DocketRow]]] = [{}, {}]
+    for side, rows in zip(sides, (before, after), strict=True):
+        for row in rows:
+            side.setdefault(row.set, []).append(row)
+    proposed, now = sides
+    return lesson_of_review(proposed, {name: rows for name, rows in now.items() if name in proposed})
 
 
 def lesson_of_review(before: Mapping[str, Sequence[DocketRow]], after: Mapping[str, Sequence[DocketRow]]) -> Lesson:

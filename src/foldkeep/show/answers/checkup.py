@@ -53,11 +53,13 @@ class CheckUpAnswer(NamedTuple):
 
     @property
     def verdict(self) -> str:
-        """How many topics want a person, as a sentence."""
+        """How many topics need attention, as a sentence; if none does, which are open since before."""
         wanting = len(self.found.wanting)
+        still = [str(each.topic) for each in self.found.findings if each.count and not each.wants_person]
         if not wanting:
-            return "Nothing wants you now."
-        return f"{wanting} of {count(len(self.found.findings), 'thing')} {agree(wanting, 'wants', 'want')} you."
+            return f"Nothing is new; still open: {joined(still)}." if still else "Nothing needs attention."
+        things = count(len(self.found.findings), "thing")
+        return f"{wanting} of {things} {agree(wanting, 'needs', 'need')} attention."
 
     @property
     def heading(self) -> str:

@@ -12,7 +12,7 @@ from foldkeep.model.units import format_size
 from ..page.documents import Document, path_document, problem_documents, space_document
 from ..page.going import write_going
 from ..page.lines import write_left, write_space
-from ..page.page import CARE, QUIET, STRONG, Page
+from ..page.page import CARE, COMMAND, QUIET, STRONG, Page
 from ..page.tables import Column
 from ..page.words import agree, count
 
@@ -46,9 +46,10 @@ _DONE = {
 
 
 class FoldAnswer(NamedTuple):
-    """Answer of `fold`."""
+    """Answer of `fold`; `lesson` says what there is to learn from how the docket was changed."""
 
     report: FoldReport
+    lesson: str = ""
 
     def document(self) -> Document:
         """Return the JSON document."""
@@ -108,14 +109,20 @@ class FoldAnswer(NamedTuple):
         write_left(page, report.left, "not copied" if report.method is Method.COPY else left)
         waits = report.folded and report.method not in (Method.BIN, Method.DELETE, Method.MOVE, Method.COPY)
         if waits:
-            page.line("Free space is unchanged until you release them. Take a month to be sure; then:")
-        write_space(page, report.space, quiet=report.method is not Method.DELETE)
-        if report.folded and report.method.comes_back:
-            undone = "takes unchanged copies away again" if report.method is Method.COPY else "brings everything back"
-            page.line(f"foldkeep unfold {report.run}    {undone}", indent=2)
+            page.line("No space is freed yet. Take a month to be sure; then delete them for good:")
+        else:
+            write_space(page, report.space, quiet=report.method is not Method.DELETE)
+        lines = []
         if waits:
             more = " --allow-alike" if report.alike else ""
-            page.line(f"foldkeep release {report.run}{more}   deletes it for good and frees the space", indent=2)
+            lines.append((f"foldkeep release {report.run}{more}", "deletes them for good, which frees the space"))
+        if report.folded and report.method.comes_back:
+            undone = "takes unchanged copies away again" if report.method is Method.COPY else "brings everything back"
+            lines.append((f"foldkeep unfold {report.run}", undone))
+        for command, meaning in lines:
+            page.line((f"{command:<{max(len(line) for line, _ in lines)}}", COMMAND), f"   {meaning}", indent=2)
+        if self.lesson:
+            page.line(self.lesson)
 
 
 def write_plan(page: Page, plan: Plan, most: int | None) -> None:

@@ -15,7 +15,7 @@ _MEANINGS = {
     "review": "looks at the proposal set by set",
     "fold": "folds the spares away; it asks first",
     "guide": "goes on",
-    "checkup": "looks at everything and says what wants you",
+    "checkup": "looks at everything and says what needs attention",
 }
 
 

@@ -20,15 +20,35 @@ from ..page.words import agree, count
 _MOST_FOLDERS = 5
 
 
-class ProposalAnswer(NamedTuple):
-    """Answer of `keep`: `wanted` is the name of the docket that was asked for, `most` how many folders are shown."""
+class ShownProposal(NamedTuple):
+    """How a proposal is shown.
 
-    proposal: Proposal
-    docket: str
-    wanted: str
+    Attributes
+    ----------
+    path, name, wanted
+        Where the docket is, what a person types for it, and the file that was asked for; empty if none was.
+    nothing_fits
+        No file fits what was asked for.
+    folders, most
+        The sums by folder, and how many of them are shown; None for all.
+    decided
+        How many sets are proposed as a person decided in an earlier docket.
+    """
+
+    path: str
+    name: str
+    wanted: str = ""
     nothing_fits: bool = False
     folders: Sequence[FolderSum] = ()
     most: int | None = None
+    decided: int = 0
+
+
+class ProposalAnswer(NamedTuple):
+    """Answer of `keep`."""
+
+    proposal: Proposal
+    shown: ShownProposal
 
     def document(self) -> Document:
         """Return the JSON document."""
@@ -49,25 +69,30 @@ class ProposalAnswer(NamedTuple):
             "works_bytes": proposal.works_bytes,
             "emptied_folders": proposal.emptied,
             "reasons": dict(proposal.reasons),
-            "folders": going_documents(self.folders),
-            "docket": self.docket,
+            "folders": going_documents(self.shown.folders),
+            "decided": self.shown.decided,
+            "docket": self.shown.path or None,
+            "name": self.shown.name or None,
         }
 
     def write(self, page: Page) -> None:
         """Write it for people."""
         proposal = self.proposal
-        if self.docket != self.wanted:
-            page.line((f"{self.wanted} is taken, so the docket went beside it.", CARE))
+        shown = self.shown
+        if shown.wanted and shown.path != shown.wanted:
+            page.line((f"{shown.wanted} is taken, so the docket went beside it.", CARE))
         if not proposal.sets:
-            why = NOTHING_FITS.removesuffix(".") if self.nothing_fits else "No copies were found"
-            page.line(f"{why}, so the docket is empty.")
+            why = NOTHING_FITS.removesuffix(".") if shown.nothing_fits else "No copies were found"
+            page.line(f"{why}, so {'the docket is empty' if shown.path else 'there is nothing to do'}.")
             return
-        name = shlex.quote(self.docket)
+        name = shlex.quote(shown.name)
         if proposal.decoded:
             page.line(
                 (count(proposal.decoded, "set"), STRONG), " of files that decode to the same: you decide which go."
             )
-            page.line(f"Change their rows in {self.docket} from leave to fold, by hand or in: foldkeep review {name}")
+            page.line(
+                f"Change their rows in {visible(shown.name)} from leave to fold, by hand or in: foldkeep review {name}"
+            )
             page.line(f"Then carry it out: foldkeep fold {name} --allow-alike")
             return
         _write_spares(page, proposal)
@@ -87,7 +112,7 @@ class ProposalAnswer(NamedTuple):
             )
         for folder, sets in proposal.elsewhere.most_common(_MOST_FOLDERS):
             page.line(f"The spares of {count(sets, 'set')} lie elsewhere, in {visible(folder)}. To take those:")
-            page.line(f"foldkeep keep -o DOCKET --under {shlex.quote(visible(folder))}", indent=2)
+            page.line(f"foldkeep keep --under {shlex.quote(visible(folder))}", indent=2)
         if len(proposal.elsewhere) > _MOST_FOLDERS:
             page.line(f"… and in {count(len(proposal.elsewhere) - _MOST_FOLDERS, 'more folder')}.")
         if proposal.both_stay:
@@ -104,11 +129,13 @@ class ProposalAnswer(NamedTuple):
         if proposal.undecided:
             page.line((f"{count(proposal.undecided, 'set')} undecided: every copy is left as it is.", CARE))
         if not (proposal.spares or proposal.undecided):
-            page.line(f"Nothing is proposed to be folded; the reasons are in {self.docket}.")
+            page.line(f"Nothing is proposed to be folded; the reasons are in {visible(shown.path)}")
             return
-        write_going(page, self.folders, self.most)
-        page.line(f"The docket is {self.docket}. Look at it in a spreadsheet, or set by set: foldkeep review {name}")
-        page.line(f"Then carry it out: foldkeep fold {name}")
+        write_going(page, shown.folders, shown.most)
+        if shown.decided:
+            page.line(f"{count(shown.decided, 'set')} as you decided before.")
+        page.line("The docket (list of proposals) is ", (visible(shown.name), STRONG), ". To look at it in a browser:")
+        page.line(f"foldkeep sheet {name}; to carry it out: foldkeep fold {name}", indent=2)
 
 
 class MachinesAnswer(NamedTuple):
@@ -120,8 +147,9 @@ class MachinesAnswer(NamedTuple):
     def document(self) -> Document:
         """Return the JSON document."""
         return {
-            **ProposalAnswer(self.proposal, "", "").document(),
+            **ProposalAnswer(self.proposal, ShownProposal("", "")).document(),
             "docket": None,
+            "name": None,
             "dockets": [
                 {
                     "machine": each.machine,

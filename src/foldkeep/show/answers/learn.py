@@ -26,6 +26,7 @@ class LearnAnswer(NamedTuple):
         return {
             "command": "keep",
             "changes": self.lesson.changes,
+            "strange": self.lesson.strange,
             "offers": [
                 {
                     "rule": offer.rule.word,
@@ -41,8 +42,13 @@ class LearnAnswer(NamedTuple):
 
     def write(self, page: Page) -> None:
         """Write it for people."""
+        strange = self.lesson.strange
+        if strange:
+            are = agree(strange, "is", "are")
+            page.line((f"{count(strange, 'set')} there {are} no copies that this stock knows: passed by.", CARE))
         if not self.lesson.changes:
-            page.line("Nothing is decided there otherwise than the rules do, so there is nothing to learn.")
+            others = "of the others " if strange else ""
+            page.line(f"Nothing {others}is decided otherwise than the rules do, so there is nothing to learn.")
         elif not self.lesson.offers:
             page.line(f"No rule decides as you did in {count(self.lesson.changes, 'set')}.")
         elif self.taken:

@@ -1,5 +1,6 @@
 """Runs and what became of their files."""
 
+import os
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -12,6 +13,7 @@ from ..page.documents import Document, path_document, problem_documents
 from ..page.page import CARE, QUIET, STRONG, Page
 from ..page.tables import Column
 from ..page.words import count, local_time
+from .dockets import ToldDocket, docket_document, docket_words
 
 if TYPE_CHECKING:
     from foldkeep.fold import Audit
@@ -22,19 +24,30 @@ _KEEPERS = {"content": "keeper", "source": "made again from", "likeness": "only 
 
 
 class LedgerAnswer(NamedTuple):
-    """Answer of `ledger`: every run, with what became of its files."""
+    """Answer of `ledger`: every run, with what became of its files, and the dockets that were made."""
 
     summaries: Sequence[RunSummary]
+    dockets: Sequence[ToldDocket] = ()
 
     def document(self) -> Document:
         """Return the JSON document."""
-        return {"command": "ledger", "runs": list(map(_run_document, self.summaries))}
+        dockets = [docket_document(each.made, each.state, each.decided) for each in self.dockets]
+        return {"command": "ledger", "runs": list(map(_run_document, self.summaries)), "dockets": dockets}
 
     def write(self, page: Page) -> None:
         """Write it for people."""
+        self._write_runs(page)
+        waiting = [each for each in self.dockets if each.waits]
+        if waiting:
+            page.heading("Dockets that wait")
+        for each in waiting:
+            page.line(docket_words(each.made, each.name, each.decided, is_changed=each.is_changed), indent=2)
+
+    def _write_runs(self, page: Page) -> None:
         if not self.summaries:
             page.line("Nothing has been folded yet.")
             return
+        names = {os.fsencode(each.made.path): each.name for each in self.dockets}
         page.table(
             [
                 Column("run", True),
@@ -53,7 +66,7 @@ class LedgerAnswer(NamedTuple):
                     f"{sum(summary.files.values()):,}",
                     format_size(sum(summary.bytes.values())),
                     _state(summary),
-                    visible(summary.run.docket),
+                    names.get(summary.run.docket) or visible(summary.run.docket),
                 )
                 for summary in self.summaries
             ],

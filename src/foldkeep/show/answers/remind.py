@@ -78,7 +78,7 @@ class RemindAnswer(NamedTuple):
                 page.line("Set one:  ", ("foldkeep remind --every 2w", COMMAND))
             return
         page.line("A check-up every ", (self.reminder.every, STRONG), f" at {self.reminder.at}, by {self.scheduler}")
-        page.line(f"You are told by {self.reminder.by}, if something wants you.", indent=2)
+        page.line(f"You are told by {self.reminder.by}, if something needs attention.", indent=2)
         if self.is_here:
             page.line("next  ", (local_time(self.next_ns), GAIN), indent=2)
         else:

@@ -33,7 +33,17 @@ The first letter of a word will do.
 
 
 class ReviewAnswer(NamedTuple):
-    """Answer of `review`; `left` sets were not decided by hand."""
+    """Answer of `review`.
+
+    Attributes
+    ----------
+    saved
+        Where decisions were saved; None if there were none.
+    left
+        How many sets were not decided by hand.
+    name, proposal
+        What a person types for the docket that has the decisions, and where the proposal is kept; empty if nowhere.
+    """
 
     docket: str
     saved: str | None
@@ -41,12 +51,15 @@ class ReviewAnswer(NamedTuple):
     changed: int
     left: int
     lesson: Lesson = Lesson(0, [])
+    name: str = ""
+    proposal: str = ""
 
     def document(self) -> Document:
         """Return the JSON document."""
         return {
             "command": "review",
-            "docket": self.saved or self.docket,
+            "docket": self.saved or self.docket or None,
+            "name": self.name or None,
             "sets": self.sets,
             "changed": self.changed,
             "undecided": self.left,
@@ -55,12 +68,13 @@ class ReviewAnswer(NamedTuple):
     def write(self, page: Page) -> None:
         """Write it for people."""
         if self.saved is None:
-            page.line(f"Nothing was changed; {self.docket} is as it was.")
+            page.line(f"Nothing was changed; {visible(self.name)} is as it was.")
             return
         rest = f"; {count(self.left, 'set')} not decided by hand." if self.left else "."
-        page.line((count(self.changed, "decision"), STRONG), f" saved in {self.saved}{rest}")
-        page.line((f"{self.docket} is as it was.", QUIET))
-        if words := lesson_words(self.lesson, shlex.quote(self.saved)):
+        page.line((count(self.changed, "decision"), STRONG), f" saved in {visible(self.name)}{rest}")
+        if self.proposal:
+            page.line((f"The proposal as it was: {visible(self.proposal)}", QUIET))
+        if words := lesson_words(self.lesson, shlex.quote(self.name)):
             page.line(words)
 
 

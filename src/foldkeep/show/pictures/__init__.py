@@ -7,9 +7,10 @@ from foldkeep.model.faces import names_of
 if TYPE_CHECKING:
     from .charts import draw_coverage, draw_projects, draw_treemap, draw_usage
     from .check_up import write_check_up
-    from .sheet import draw_sheet, write_sheet
+    from .sheet import SheetOrigin, draw_sheet, write_sheet
 
 __all__ = [
+    "SheetOrigin",
     "draw_coverage",
     "draw_projects",
     "draw_sheet",

@@ -3,12 +3,14 @@
 import base64
 import json
 import os
+import shlex
 from collections.abc import Iterable, Iterator
 from importlib.resources import files
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from foldkeep.formats.own import new_file
-from foldkeep.keep import COLUMNS, SheetCopy, SheetSet, Side
+from foldkeep.keep import COLUMNS, ORIGIN, SheetCopy, SheetSet, Side
+from foldkeep.keep.register import DECIDED
 from foldkeep.model import Action, DocketRow, visible
 from foldkeep.model.files import format_digest
 from foldkeep.model.names import file_uri
@@ -25,7 +27,37 @@ _PARTS = ("sheet.html", "compare.css", "compare.js")
 _BRIEF = ("pixels", "taken", "camera", "length", "title", "artist", "rating", "problem")
 
 
-def write_sheet(path: str, sets: Iterable[SheetSet], title: str, subtitle: str) -> tuple[str, int]:
+class SheetOrigin(NamedTuple):
+    """The docket of which a sheet is made.
+
+    Attributes
+    ----------
+    shown, name
+        What a person types for it, and its number as in ``d12``; empty if it has none.
+    digest
+        Of its bytes, as hexadecimal digits.
+    folder
+        In which browsers save.
+    """
+
+    shown: str
+    name: str
+    digest: str
+    folder: str
+
+    @property
+    def saved(self) -> str:
+        """The file in which a browser saves the decisions, if no other has its name."""
+        stem = os.path.splitext(os.path.basename(self.shown))[0]
+        return os.path.join(self.folder, f"{stem or 'docket'}{DECIDED}.csv")
+
+    @property
+    def words(self) -> str:
+        """What the file that a browser saves says of the docket."""
+        return f"{self.name} {self.digest}" if self.name else ""
+
+
+def write_sheet(path: str, sets: Iterable[SheetSet], title: str, origin: SheetOrigin) -> tuple[str, int]:
     """Write a page of HTML that needs nothing else; return where, and its size in bytes.
 
     Names stand in it as data, never as markup. Raises UnusableInput if it cannot be written.
@@ -34,15 +66,17 @@ def write_sheet(path: str, sets: Iterable[SheetSet], title: str, subtitle: str) 
     from markupsafe import Markup
 
     data = {
-        "columns": COLUMNS,
-        "docket": f"{os.path.splitext(os.path.basename(path))[0]}-docket.csv",
+        "columns": (*COLUMNS, ORIGIN) if origin.words else COLUMNS,
+        "docket": os.path.basename(origin.saved),
+        "command": f"foldkeep fold {shlex.quote(visible(origin.saved))}",
+        "from": origin.words,
         "sets": [_set_document(found) for found in sets],
     }
     parts = {name: files("foldkeep.show.pictures").joinpath("templates", name).read_text("utf-8") for name in _PARTS}
     template = Environment(autoescape=True).from_string(parts["sheet.html"])
     page = template.render(
         title=title,
-        subtitle=subtitle,
+        subtitle=visible(os.path.basename(origin.shown)),
         data=Markup(_harmless(data)),  # noqa: S704
         compare_style=Markup(parts["compare.css"]),  # noqa: S704
         compare_script=Markup(parts["compare.js"]),  # noqa: S704

@@ -1,0 +1,75 @@
+"""Where a person stands: what is known, what waits, and what comes next."""
+
+from typing import NamedTuple
+
+from foldkeep.find.copies import Question, Totals, duplicates
+from foldkeep.model import RunFileState, RunSummary
+from foldkeep.scan import Presence, presences
+from foldkeep.stock import Stock
+
+from .made import MadeDocket
+from .register import DocketRegister
+
+
+class WaitingDocket(NamedTuple):
+    """A docket that waits, how many of its sets a person decided about, and whether another program changed it."""
+
+    made: MadeDocket
+    decided: int
+    is_changed: bool
+
+
+class StockOverview(NamedTuple):
+    """What a stock knows and what waits.
+
+    Attributes
+    ----------
+    places, away
+        How many places are known, and the labels of those that cannot be reached now.
+    files, size
+        How many files they have, and bytes of them.
+    scanned_ns
+        When a scan ended last.
+    totals
+        Sets of equal files, their spares, and the bytes that come free with them.
+    dockets
+        That wait, the newest last.
+    runs
+        Of which files wait in folds.
+    broken_off
+        Numbers of runs that were interrupted.
+    damaged
+        How many files were found damaged.
+    """
+
+    places: int
+    away: tuple[str, ...]
+    files: int
+    size: int
+    scanned_ns: int
+    totals: Totals
+    dockets: tuple[WaitingDocket, ...]
+    runs: tuple[RunSummary, ...]
+    broken_off: tuple[int, ...]
+    damaged: int
+
+
+def overview_of(stock: Stock, register: DocketRegister) -> StockOverview:
+    """Return what a stock knows and what waits; files are not looked at."""
+    places = stock.places.all()
+    now = presences(stock)
+    sizes = stock.places.sizes()
+    here = (Presence.HERE, Presence.SERVER, Presence.ELSEWHERE)
+    waiting = [WaitingDocket(made, len(register.decided(made)), register.is_changed(made)) for made in register.open()]
+    return StockOverview(
+        len(places),
+        tuple(place.label for place in places if now[place.id] not in here),
+        sum(files for files, _ in sizes.values()),
+        sum(size for _, size in sizes.values()),
+        max((place.scanned_ns or 0 for place in places), default=0),
+        duplicates(stock, Question()).overview().totals,
+        tuple(waiting),
+        tuple(each for each in stock.ledger.summaries() if each.files.get(RunFileState.WAITING)),
+        tuple(run.id for run in stock.ledger.unsettled()),
+        len(stock.checks.damaged()),
+    )
