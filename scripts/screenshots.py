@@ -26,7 +26,7 @@ GUIDE = "foldkeep guide library"
 ANSWERED = "(for answer in 'prefer library/best-of' yes stop; do sleep 1.5; echo \"$answer\"; done)"
 ONE_MORE = "# Somebody copies the drone's films once more."
 COPY_ONE_MORE = "cp -r library/video/drone 'library/drone (1)'"
-NO_MORE = "rm -r 'library/drone (1)'; foldkeep scan --quiet"
+NO_MORE = "rm -r 'library/drone (1)'; foldkeep scan > /dev/null"
 SHOW_SET = "foldkeep show s8bddfbdcea728b39"  # the poster: the sample library is the same every time
 # Some weeks later: a picture was renamed, one deleted, one edited, and one came.
 LATER = """\
@@ -51,7 +51,7 @@ ARCHIVE = "foldkeep archive 'library/last year/highlights 2024'"
 FILM = "library/last year/highlights 2024/renders/highlights 2024 final.mp4"
 SHOTS = (
     ("scan", ["foldkeep scan library", "foldkeep scan shelf-drive --role backup", "foldkeep places"]),
-    ("checkup", [("foldkeep checkup", "foldkeep checkup --quiet"), (ONE_MORE, COPY_ONE_MORE), "foldkeep checkup"]),
+    ("checkup", [("foldkeep checkup", "foldkeep checkup > /dev/null"), (ONE_MORE, COPY_ONE_MORE), "foldkeep checkup"]),
     ("guide", [(GUIDE, f"{ANSWERED} | script -qc 'stty cols 120; {GUIDE}' /dev/null | tail -n 41")]),
     ("duplicates", ["foldkeep duplicates --top 7"]),
     ("coverage", ["foldkeep coverage", f"foldkeep coverage '{CARD}' --top 2"]),
@@ -92,7 +92,7 @@ SHOTS = (
     (
         "fixity",
         [
-            "foldkeep fixity --quiet",
+            "foldkeep fixity > /dev/null",
             (FORGETFUL, FORGET),
             "foldkeep fixity -o damaged.csv",
             "echo y | foldkeep fold damaged.csv --method heal",

@@ -16,7 +16,7 @@ import pytest
 
 from foldkeep import __version__
 from foldkeep.cli import Environment, main
-from foldkeep.cli.main import COMMANDS
+from foldkeep.cli.main import _WORDS_FOR, COMMANDS
 from foldkeep.demo.cloud import Cloud
 from harness.desks import Desk, Typed, on_a_terminal, program
 
@@ -26,9 +26,14 @@ ROOT = Path(__file__).parents[2]
 def test_help_is_a_guide_and_every_command_ends_with_examples():
     guide = program("--help")
     assert (guide.returncode, guide.stderr) == (0, "")
-    order = [guide.stdout.index(f"\n  {name} ") for name in COMMANDS]
-    assert order == sorted(order)
+    assert len(guide.stdout.splitlines()) <= 24, "one screen"
     assert max(map(len, guide.stdout.splitlines())) <= 80
+    everything = program("help", "all")
+    order = [everything.stdout.index(f"\n  {name} ") for name in COMMANDS]
+    assert order == sorted(order)
+    narrow = program("--help", env={**os.environ, "COLUMNS": "60"}).stdout
+    assert narrow.split() == guide.stdout.split()
+    assert max(map(len, narrow.splitlines())) <= 60
     for name in COMMANDS:
         answer = program(name, "--help")
         assert answer.returncode == 0
@@ -36,6 +41,37 @@ def test_help_is_a_guide_and_every_command_ends_with_examples():
         assert 2 <= len(examples) <= 3
         assert all(line.strip().startswith(f"foldkeep {name}") for line in examples)
     assert program("--version").stdout == f"foldkeep {__version__}\n"
+
+
+def test_words_that_people_try_lead_to_the_command(desk: Desk):
+    for word, meant in {"status": "foldkeep", "verify": "foldkeep ledger --verify", "config": "foldkeep settings",
+                        "undo": "foldkeep unfold", "delete": "foldkeep release"}.items():  # fmt: skip
+        answer = desk.run(word)
+        assert (answer.status, answer.err) == (2, f"foldkeep: there is no command {word}; you may mean: {meant}\n")
+    for word in _WORDS_FOR.values():
+        assert not word or word.split()[0] in {*COMMANDS, "--version"}
+    assert desk.run("version").err.endswith("you may mean: foldkeep --version\n")
+
+
+def test_former_names_and_short_ones_go_on_working(desk: Desk):
+    desk.write("one/kite.jpg", b"k")
+    desk.write("two/kite.jpg", b"k")
+    desk.proposed()
+    there = desk.top / "spares"
+    there.mkdir()
+    assert desk.run("fold", desk.docket, "--method", "move", "--into", there, "-y", "-q", "-j").json["folded"] == 1
+    desk.ask("unfold", "1")
+    refused = desk.run("fold", desk.docket, "--method", "delete", "--for-good", "-y")
+    assert (refused.status, "say --for-good and --yes as well" in refused.err) == (2, True), "no short yes deletes"
+    for words in (("bin", "--older-than", "30d"), ("room", "1kB", "--on", "place"), ("places", "--machine-key")):
+        assert desk.run(*words).status <= 1, words
+        shown = desk.run(words[0], "--help").out
+        assert next(word for word in words if word.startswith("--")) not in shown, "told nowhere"
+    assert desk.run("list", "-n", "1", "-j").json["files"]
+    for words in (("list", "-n", "0"), ("list", "--top", "-1"), ("space", "--depth", "0"), ("list", "-n", "x")):
+        assert desk.run(*words).status == 2, words
+    assert "Next: " not in desk.run("scan", "-q").out
+    assert "files" in desk.run("scan", "-q").out, "quiet never silences the answer"
 
 
 def test_wrong_usage_is_one_line_and_changes_nothing(desk: Desk):
@@ -77,15 +113,15 @@ def test_wrong_usage_is_one_line_and_changes_nothing(desk: Desk):
         ("fold", desk.place / "gone.csv"): "cannot read the docket",
         ("fold", desk.place / "file"): "is not a docket",
         ("fold", desk.docket, "--method", "burn"): "burn is none of fold, move",
-        ("fold", desk.docket, "--method", "move"): "--method move and --into DIR go together; name both",
-        ("fold", desk.docket, "--into", desk.place): "--method move and --into DIR go together; name both",
-        ("fold", desk.docket, "--method", "move", "--into", desk.top / "none"): "an existing folder",
-        ("fold", desk.docket, "--method", "move", "--into", fold): "outside every fold",
+        ("fold", desk.docket, "--method", "move"): "--method move and --to DIR go together; name both",
+        ("fold", desk.docket, "--to", desk.place): "--method move and --to DIR go together; name both",
+        ("fold", desk.docket, "--method", "move", "--to", desk.top / "none"): "an existing folder",
+        ("fold", desk.docket, "--method", "move", "--to", fold): "outside every fold",
         ("fold", desk.docket, "--method", "delete", "--yes"): "say --for-good and --yes as well",
         ("fold", desk.docket, "--method", "delete", "--for-good"): "say --for-good and --yes as well",
         ("unfold", "--from", desk.top / "none"): "has no fold: no such file or directory; name the folder that holds",
         ("unfold", "--from", desk.place, "--path", "x"): "--from takes all that waits there",
-        ("unfold",): "one of the arguments RUN --last --from is required",
+        ("unfold",): "no run is named; say which: a number, --last",
         ("unfold", "7"): "there is no run 7; see foldkeep ledger",
         ("release",): "no run is named",
         ("release", "--older-than", "soon"): "not an age: 'soon'; write one like 30d, 2w, 6m or 5y",

@@ -113,7 +113,7 @@ def test_cron_is_set_shown_and_taken_away(desk: Desk, home: Path):
     table.write_text("MAILTO=me\n5 4 * * * kites\n# no end of line")
     asked = remind(desk, "--every", "2w", "--scheduler", "cron")
     assert (asked.status, table.read_text().count("\n")) == (2, 2)
-    assert "--if-due --every 2w --at 20:00 --by desktop" in asked.out
+    assert "--if-due --every 2w --at 20:00 --tell-by desktop" in asked.out
     assert remind(desk, "--every", "2w", "--at", "7:05", "--by", "file", "--scheduler", "cron", "--yes").status == 0
     assert table.read_text().startswith("MAILTO=me\n5 4 * * * kites\n# no end of line\n# Fold Keep reminder: ")
     assert "\n5 * * * * " in table.read_text()

@@ -50,8 +50,8 @@ class Machine:
     def believe(self, other: "Machine") -> None:
         """Exchange keys, and write the docket."""
         self.trusts = other
-        (self.desk.top / "their.pub").write_text(other.desk.run("places", "--machine-key").out)
-        assert self.desk.run("places", "--learn-key", self.desk.top / "their.pub").status == 0
+        (self.desk.top / "their.pub").write_text(other.desk.run("vouch", "--machine-key").out)
+        assert self.desk.run("vouch", "--learn-key", self.desk.top / "their.pub").status == 0
         write_docket(str(self.desk.docket), [other.row(Action.KEEP), self.row(Action.FOLD)])
 
     def ask(self, *words) -> int:
@@ -231,9 +231,9 @@ def test_a_machine_that_lies_is_not_believed(three, tmp_path):
     assert len(list(first.desk.place.glob(".foldkeep/*/files/*"))) == 1
     # Another key under the name of one that is known is refused, until that is forgotten.
     (tmp_path / "new.pub").write_text(_with_new_key(second))
-    refused = first.desk.run("places", "--learn-key", tmp_path / "new.pub")
+    refused = first.desk.run("vouch", "--learn-key", tmp_path / "new.pub")
     assert (refused.status, "another key than before" in refused.err) == (2, True)
-    assert first.desk.run("places", "--forget-key", "edit-02").status == 0
+    assert first.desk.run("vouch", "--forget-key", "edit-02").status == 0
     assert first.desk.run("fold", first.desk.docket, "--yes", *first.vouchers()).status == 2
 
 
@@ -353,7 +353,7 @@ def test_from_two_inventories_to_a_release(tmp_path, far, monkeypatch):
             keeper = f"file://edit-01{first.place}/sorted/2026/kite.jpg"
             assert (file["proof"], file["keeper"]["uri"]) == ("voucher", keeper)
         for method in ("delete", "hard-link", "move") * line.startswith("vouch"):
-            more = {"delete": ["--for-good"], "move": ["--into", tmp_path]}.get(method, [])
+            more = {"delete": ["--for-good"], "move": ["--to", tmp_path]}.get(method, [])
             assert second.run("fold", docket, "--yes", "--method", method, *more).status == 2
     assert ran == 7
     assert (contents(second.place), bool(contents(first.place))) == (set(), True)
@@ -401,6 +401,6 @@ def _with_new_key(machine: Machine) -> str:
     key = Path(f"{machine.desk.stock}.key")
     kept = key.read_bytes()
     key.unlink()
-    line = machine.desk.run("places", "--machine-key").out
+    line = machine.desk.run("vouch", "--machine-key").out
     key.write_bytes(kept)
     return line

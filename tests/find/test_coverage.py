@@ -262,14 +262,14 @@ def test_what_is_missing_is_copied_read_back_and_taken_away_again_while_it_stand
     assert refused.status == 2
     assert "--method copy" in refused.err
     assert listing(desk.place) == before
-    elsewhere = desk.run("fold", desk.docket, "--yes", "--method", "copy", "--into", far)
+    elsewhere = desk.run("fold", desk.docket, "--yes", "--method", "copy", "--to", far)
     assert elsewhere.status == 2
     assert "scan it first" in elsewhere.err
     (into / "DCIM/101").mkdir(parents=True)
     (into / "DCIM/101/IMG_1.jpg").write_bytes(b"somebody's own")
     (into / "DCIM/102").mkdir(parents=True)
     shutil.copy2(card / "DCIM/102/IMG_2.wav", into / "DCIM/102")
-    answer = desk.ask("fold", desk.docket, "--yes", "--method", "copy", "--into", into, "--below", card)
+    answer = desk.ask("fold", desk.docket, "--yes", "--method", "copy", "--to", into, "--below", card)
     assert (answer["folded"], left(answer)) == (8, [("IMG_2.wav", "lies there already, with the same content")])
     assert (into / "DCIM/101/IMG_1.jpg").read_bytes() == b"somebody's own"
     assert (into / "DCIM/101/IMG_1-2.jpg").read_bytes() == (card / "DCIM/101/IMG_1.jpg").read_bytes()

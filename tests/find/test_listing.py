@@ -118,7 +118,7 @@ def test_lists_fit_filters_pipes_and_dockets(desk: Desk):
     refused = desk.run("fold", desk.docket, "--yes")
     assert (refused.status, "keeps no copy in set" in refused.err) == (2, True)
     (desk.top / "shelf").mkdir()
-    moved = desk.ask("fold", desk.docket, "--yes", "--method", "move", "--into", desk.top / "shelf")
+    moved = desk.ask("fold", desk.docket, "--yes", "--method", "move", "--to", desk.top / "shelf")
     assert (moved["folded"], moved["left"]) == (2, [])
     assert (desk.top / "shelf/new.iso").read_bytes() == b"n" * 2000
     assert desk.ask("unfold", "--last")["restored"] == 2

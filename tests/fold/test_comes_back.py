@@ -75,7 +75,7 @@ def test_a_move_keeps_the_attributes_that_can_be_kept_and_holes(desk: Desk, monk
             return real(path, name, value, *rest, **named)
 
         monkeypatch.setattr(os, "setxattr", refuses)
-        answer = desk.run("fold", desk.docket, "--yes", "--method", "move", "--into", far, "--json")
+        answer = desk.run("fold", desk.docket, "--yes", "--method", "move", "--to", far, "--json")
         assert (answer.status, answer.json["left"], answer.json["folded"]) == (1, [], 2)
         assert [each["reason"] for each in answer.json["notes"]] == [
             "could not be given to its copy on the other volume: user.second"
@@ -129,7 +129,7 @@ def test_a_file_of_this_computer_is_not_taken_for_one_that_a_carried_drive_was_m
     try:
         pair(desk)
         desk.proposed()
-        desk.ask("fold", desk.docket, "--yes", "--method", "move", "--into", far)
+        desk.ask("fold", desk.docket, "--yes", "--method", "move", "--to", far)
         moved = far / "old/kite.jpg"
         facts = moved.stat()
         moved.write_bytes(b"o" * 40)
@@ -254,7 +254,7 @@ def test_folders_have_their_times_again_where_nobody_changed_them(desk: Desk, me
     before = state(desk.place.parent / "place")
     top = os.stat(desk.place)
     desk.proposed()
-    words = ["--into", str(desk.top / "far")] if method == "move" else []
+    words = ["--to", str(desk.top / "far")] if method == "move" else []
     (desk.top / "far").mkdir()
     desk.ask("fold", desk.docket, "--yes", "--method", method, *words)
     (desk.place / "c/deep/new.txt").write_bytes(b"somebody's")
@@ -351,7 +351,7 @@ def test_a_drive_that_is_taken_away_at_any_point_loses_nothing(tmp_path, which, 
             pair(desk, f"{number}.jpg", f"old/{number}.jpg", b"%d" % number * 99)
         before = {path: facts[:3] for path, facts in listing(desk.place).items()}
         desk.proposed()
-        words = ["--method", "move", "--into", tmp_path / "far"] if which == "target" else []
+        words = ["--method", "move", "--to", tmp_path / "far"] if which == "target" else []
         points, at = Points(lambda *_: None), 0
         while at <= points.count:
             at += every

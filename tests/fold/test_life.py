@@ -78,7 +78,7 @@ class Life(RuleBasedStateMachine):
     @precondition(lambda self: self.desk.docket.exists())
     @rule(method=methods)
     def fold(self, method):
-        words = {"move": ["--into", str(self.far)], "delete": ["--for-good"]}.get(method, [])
+        words = {"move": ["--to", str(self.far)], "delete": ["--for-good"]}.get(method, [])
         answer = self.desk.run("fold", self.desk.docket, "--yes", "--method", method, *words, "--json")
         if answer.status == 2:
             assert "scan, and make it again" in answer.err

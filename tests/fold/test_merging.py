@@ -298,7 +298,7 @@ def test_a_copy_known_to_many_takes_its_words_along_when_it_is_moved(shoot: Desk
     shoot.ask("catalog", "forget", "pictures")
     shoot.proposed()
     edit(shoot.docket, lambda row: None if ".xmp" in row["path"] else row)
-    moving = ("--method", "move", "--into", away)
+    moving = ("--method", "move", "--to", away)
     answer = shoot.ask("fold", shoot.docket, "--yes", *moving, "--catalog", shoot.top / "list.csv")
     assert answer["left"] == []
     assert words_at(shoot, "day/e.xmp") == (("crowd", "noon"), 4, "Everybody", "At noon")

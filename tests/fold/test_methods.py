@@ -27,7 +27,7 @@ def test_every_method_on_the_sample_library(sample_desk: Desk, method, monkeypat
     before, files = state(desk.place), listing(desk.place)
     proposed = desk.ask("keep", "-o", desk.top / "again.csv")
     spares, both = int(proposed["spares"]), int(proposed["both_stay"])
-    words = ["--method", *(["move", "--into", str(into)] if method.startswith("move") else [method])]
+    words = ["--method", *(["move", "--to", str(into)] if method.startswith("move") else [method])]
     line = [*PROGRAM, "fold", desk.docket, *words, "--yes", "--for-good", "--json"]
     variables = {**os.environ, "FOLDKEEP_STOCK": str(desk.stock), "XDG_DATA_HOME": str(home)}
     done = subprocess.run(line, capture_output=True, text=True, env=variables, check=False)
@@ -157,6 +157,15 @@ def test_unfold_takes_a_file_a_folder_or_a_glob(desk: Desk):
     for what, number in (("*.png", 1), (str(desk.place / "spares/a/1.jpg"), 1), (str(desk.place / "spares"), 2)):
         assert desk.ask("unfold", "1", "--path", what)["restored"] == number, what
     assert "run 1 folded nothing from *.gif; see foldkeep ledger 1" in desk.run("unfold", "1", "--path", "*.gif").err
+    # Without a run, the last one that has such a file in its fold.
+    desk.proposed()
+    edit(desk.docket, lambda row: {**row, "action": "leave"} if row["path"].endswith(".png") else row)
+    desk.ask("fold", desk.docket, "--yes")
+    desk.proposed()
+    desk.ask("fold", desk.docket, "--yes")
+    assert desk.ask("unfold", "--path", desk.place / "spares/b")["run"] == 3
+    assert desk.ask("unfold", "--path", desk.place / "spares/b")["run"] == 2
+    assert "nothing from *.gif waits in a fold" in desk.run("unfold", "--path", "*.gif").err
 
 
 def test_what_changed_in_the_fold_or_where_it_was_moved_is_told(desk: Desk):
@@ -165,7 +174,7 @@ def test_what_changed_in_the_fold_or_where_it_was_moved_is_told(desk: Desk):
     desk.proposed()
     far = desk.top / "far"
     far.mkdir()
-    desk.ask("fold", desk.docket, "--yes", "--method", "move", "--into", far)
+    desk.ask("fold", desk.docket, "--yes", "--method", "move", "--to", far)
     assert desk.ask("ledger", "--verify")["verified"] == 1
     (far / "old/kite.jpg").write_bytes(b"edited there")
     answer = desk.run("ledger", "--verify", "--json")

@@ -244,7 +244,7 @@ def test_what_is_on_a_drive_that_is_away_is_neither_lost_nor_left(desk: Desk, ki
         before = listing(desk.place)
         desk.proposed()
         know_volumes(desk)
-        words = ["fold", desk.docket, "--yes", "--method", "move", "--into", far]
+        words = ["fold", desk.docket, "--yes", "--method", "move", "--to", far]
         if killed:
             child = os.fork()
             if child == 0:
@@ -283,7 +283,7 @@ def test_a_move_to_a_volume_that_rounds_times_comes_back(tmp_path, kind):
         spare.chmod(0o640)
         before = listing(desk.place)
         desk.proposed()
-        assert desk.ask("fold", desk.docket, "--yes", "--method", "move", "--into", far)["folded"] == 1
+        assert desk.ask("fold", desk.docket, "--yes", "--method", "move", "--to", far)["folded"] == 1
         assert (far / "old/kite.jpg").stat().st_mtime_ns % 1_000_000_000 == 0
         assert desk.ask("ledger", "--verify")["problems"] == []
         assert desk.ask("unfold", "1")["restored"] == 1

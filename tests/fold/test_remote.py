@@ -103,7 +103,7 @@ def test_copies_onto_every_server_are_whole_and_go_only_if_another_stands(server
     desk.ask("places", label, "--disk", "the server's")
     found = desk.ask("coverage", card, "-o", desk.docket)
     assert (found["covered"], found["safe"]) == (1, False)
-    words = ("fold", desk.docket, "--yes", "--method", "copy", "--into", f"{server.url}/album")
+    words = ("fold", desk.docket, "--yes", "--method", "copy", "--to", f"{server.url}/album")
     answer = desk.run(*words, "--below", card, "--json")
     assert answer.json["folded"] == 4, answer
     assert (server.folder / "album/kite 0-2.jpg").read_bytes() == b"0" * 90_000
@@ -167,7 +167,7 @@ def test_a_file_that_shrinks_or_grows_while_it_is_sent_is_left(server, desk, mon
             return real(descriptor, length)
 
         monkeypatch.setattr(uploading.os, "read", read)
-        answer = desk.run("fold", desk.docket, "--yes", "--method", "copy", "--into", server.url, "--json")
+        answer = desk.run("fold", desk.docket, "--yes", "--method", "copy", "--to", server.url, "--json")
         monkeypatch.setattr(uploading.os, "read", real)
         assert (answer.status, answer.json["folded"]) == (1, 0), answer
         assert [path.name for path in server.folder.rglob("*") if path.is_file()] == []

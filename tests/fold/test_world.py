@@ -85,7 +85,7 @@ def test_no_space_where_files_are_moved_to(desk: Desk):
         pairs(desk, 4, size=9000)
         before = listing(desk.place)
         desk.proposed()
-        answer = desk.ask("fold", desk.docket, "--yes", "--method", "move", "--into", far)
+        answer = desk.ask("fold", desk.docket, "--yes", "--method", "move", "--to", far)
         assert reasons(answer) == {"no space left on device"}
         assert 0 < answer["folded"] == 4 - len(answer["left"])
         assert not list(far.glob("**/.foldkeep*")), "what was begun is taken away again"

@@ -219,7 +219,7 @@ class RemoteScenes:
     def _first_line(self) -> list[str]:
         more = []
         if self.side == "up":
-            more = ["--method", self.command.removeprefix("un"), "--into", f"{self.server.url}/album"]
+            more = ["--method", self.command.removeprefix("un"), "--to", f"{self.server.url}/album"]
             more += ["--below", str(self.desk.place / "card")] if "copy" in self.command else []
         return ["fold", str(self.desk.docket), "--yes", *more, "--json"]
 

@@ -61,7 +61,7 @@ class Scenes:
         self.words = ["fold", str(self.desk.docket), "--yes", "--method", plain]
         if "move" in method:
             self.far = (top if method == "move" else far) / "far"
-            self.words[-1:] = ["move", "--into", str(self.far)]
+            self.words[-1:] = ["move", "--to", str(self.far)]
         if method.endswith("delete"):
             self.words.append("--for-good")
         if method.startswith("alike-"):
@@ -113,7 +113,7 @@ class Scenes:
         if method == "copy":
             into = self.desk.place / "kept"
             into.mkdir()
-            self.words += ["--into", str(into)]
+            self.words += ["--to", str(into)]
             edit(self.desk.docket, lambda row: {**row, "action": "copy" if row["action"] == "fold" else "leave"})
         if method == "heal":
             for name in "ab":
@@ -158,9 +158,9 @@ class Scenes:
         other.run("scan", other.place)
         other.run("inventory", "save", other.top / "i.inventory", "--machine", "edit-01")
         key = other.top / "key"
-        key.write_text(other.run("places", "--machine-key").out)
+        key.write_text(other.run("vouch", "--machine-key").out)
         self.desk.run("scan", self.desk.place)
-        assert self.desk.run("places", "--learn-key", key).status == 0
+        assert self.desk.run("vouch", "--learn-key", key).status == 0
         there = path_on("edit-01", os.fsencode(other.place))
         rows = [
             row._replace(path=there + b"/" + os.path.basename(row.path)) if row.action is Action.KEEP else row

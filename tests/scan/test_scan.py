@@ -225,6 +225,7 @@ def test_a_scan_tells_what_it_saw_passed_by_recognised_and_doubted(desk: Desk):
         "Read 116 B to compare contents: 2 files whole, of others the first and last block.",
         "Passed by: 1 hidden.",
         "The first bytes of 1 file say something else than the suffix; see them with: foldkeep duplicates --details",
+        "Next: foldkeep keep",
     ]
     (desk.place / "old").rename(desk.place / "new")
     assert desk.run("scan").out.splitlines()[1:3] == [

@@ -105,8 +105,20 @@ def test_a_page_is_plain_in_a_pipe_and_fits_a_terminal():
 
 def test_nothing_found_and_nothing_folded_are_said(desk: Desk):
     assert desk.run("scan", desk.place).out.startswith(f"Scanned {desk.place}: 0 files, 0 B")
-    assert desk.run("duplicates").out == "No two files in your places have the same content.\n"
+    none = "No two files in places of one role have the same content, as far as they were read.\n"
+    assert desk.run("duplicates").out == none
+    desk.write("kite.jpg")
+    shelf = desk.top / "shelf"
+    shelf.mkdir()
+    (shelf / "kite.jpg").write_bytes((desk.place / "kite.jpg").read_bytes())
+    desk.run("scan", shelf, "--role", "backup", "--read-all")
+    desk.run("scan", "--read-all")
+    assert "1 set has copies in places of different roles" in desk.run("duplicates").out
+    assert desk.run("duplicates", "--folders", "--csv", desk.top / "table.csv").status == 2
+    (desk.place / "kite.jpg").unlink()
+    desk.run("places", "--forget", "shelf")
+    desk.run("scan")
     assert desk.run("ledger").out == "Nothing has been folded yet.\n"
     assert "No copies were found" in desk.run("keep", "-o", desk.docket).out
     assert desk.run("fold", desk.docket).out == "The docket proposes to fold nothing.\n"
-    assert desk.run("duplicates", "--quiet").out == ""
+    assert desk.run("duplicates", "--quiet").out == desk.run("duplicates").out, "quiet never silences the answer"

@@ -94,9 +94,9 @@ def test_a_copy_of_a_drive_is_noticed_and_becomes_a_place_of_its_own(tmp_path: P
         assert (refused.status, len(desk.ask("places")["places"])) == (2, 1)
         assert refused.err == (
             f"foldkeep scan: {copy} says that it is {desk.place}; if that is there now: foldkeep places media "
-            f"--at {copy}; if it is a copy of it: foldkeep places --mark {copy}\n"
+            f"--moved-to {copy}; if it is a copy of it: foldkeep places --mark {copy}\n"
         )
-        assert desk.run("places", "media", "--at", copy).status == 2  # it is where it was
+        assert desk.run("places", "media", "--moved-to", copy).status == 2  # it is where it was
         assert desk.run("places", "--mark", copy).status == 0
         assert desk.run("scan", copy, "--role", "backup").status == 0
         found = {each["path"]: each for each in desk.ask("places")["places"]}

@@ -99,7 +99,7 @@ def test_on_fat_by_fuse_whose_renames_change_times_content_decides(tmp_path: Pat
             os.utime(film, (1_750_000_000, 1_750_000_000))
             rows.append(f"s1,{action},,{2**32},video,2025-06-15T15:06:40Z,,,{film.as_uri()}")
         (tmp_path / "films.csv").write_text("\n".join(rows))
-        refused = desk.run("fold", tmp_path / "films.csv", "--yes", "--method", "move", "--into", drive.point, "--json")
+        refused = desk.run("fold", tmp_path / "films.csv", "--yes", "--method", "move", "--to", drive.point, "--json")
         assert [each["reason"] for each in refused.json["left"]] == ["no file there can have more than 4.29 GB"]
     finally:
         drive.close()
@@ -198,7 +198,7 @@ def test_names_that_a_drive_cannot_have_are_told_and_kept(drive: Drive, tmp_path
         return
     desk.docket.unlink(missing_ok=True)
     desk.proposed()
-    moved = desk.ask("fold", desk.docket, "--yes", "--method", "move", "--into", shelf)
+    moved = desk.ask("fold", desk.docket, "--yes", "--method", "move", "--to", shelf)
     assert {each["reason"].partition(":")[0] for each in moved["left"]} <= {"its name cannot be there"}
     assert desk.ask("unfold", str(moved["run"]))["left"] == []
     assert [path.name for path in shelf.iterdir() if b"probe" in os.fsencode(path.name)] == []
@@ -342,7 +342,7 @@ def test_what_is_copied_to_a_drive_is_whole_and_what_is_healed_there_comes_back(
     before = looks(desk)
     desk.docket.unlink()
     assert desk.run("coverage", card, "-o", desk.docket).status == 1
-    words = ("fold", desk.docket, "--yes", "--method", "copy", "--into", desk.place, "--below", card)
+    words = ("fold", desk.docket, "--yes", "--method", "copy", "--to", desk.place, "--below", card)
     assert desk.ask(*words)["folded"] == 2
     # What a program shows may be anywhere, until somebody says where it is.
     is_shown = desk.run("coverage", card, "--json").json["disks"] == []

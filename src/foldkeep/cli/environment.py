@@ -120,6 +120,14 @@ class Environment:
         width = int(columns) if columns.isdecimal() else None
         return Page(chosen, terminal=chosen.isatty(), color=self._colors(args, chosen), width=width)
 
+    def width(self, descriptor: int) -> int:
+        """Return the columns that COLUMNS says, or those of the terminal behind a descriptor; 80 if nobody knows."""
+        columns = self.variables.get("COLUMNS", "")
+        try:
+            return int(columns) if columns.isdecimal() else os.get_terminal_size(descriptor).columns
+        except OSError:
+            return 80
+
     def progress(self, args: "Namespace") -> "ProgressBar":
         """Return what draws progress on standard error; silent with ``--quiet``."""
         from foldkeep.show.page import ProgressBar
@@ -259,7 +267,7 @@ class Environment:
         """Write an answer on standard output: as a JSON document with ``--json``, else for people."""
         if args.json:
             self._write_json(answer.document())
-        elif not args.quiet:
+        else:
             answer.write(self.page(args))
 
     def _write_json(self, document: "Document") -> None:

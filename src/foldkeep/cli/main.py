@@ -17,11 +17,11 @@ if TYPE_CHECKING:
 GROUPS: dict[str, dict[str, str]] = {
     "every day": {
         "scan": "read folders and remember the files in them",
-        "checkup": "look at everything; tell what needs attention, and what to do next",
+        "checkup": "look at everything, and tell what needs attention",
         "duplicates": "list the sets of files that have the same content",
         "keep": "choose the copy of each set to keep, say why, write a docket",
         "review": "look at a docket set by set, and change what it proposes",
-        "sheet": "make a page of all sets with pictures, to decide in a browser",
+        "sheet": "show all sets with pictures, to decide in a browser",
         "fold": "carry out a docket: move the spares into the fold",
         "unfold": "bring folded files back to where they were",
         "release": "delete folded files for good, which frees the space",
@@ -67,11 +67,34 @@ COMMANDS = {name: words for group in GROUPS.values() for name, words in group.it
 _EVERYWHERE = ("--json", "--quiet", "--no-color", "--debug")
 _WITH_A_FILE = "--stock"
 
+_FIRST = {
+    "start": ("guide", "demo"),
+    "find": ("scan", "duplicates", "alike", "space"),
+    "decide": ("keep", "review", "sheet"),
+    "act": ("fold", "unfold", "release", "ledger"),
+    "regularly": ("checkup", "remind"),
+}
+"""The commands of the first screen of help, by what a person is about to do."""
+
+_WORDS_FOR = {
+    "status": "", "info": "", "verify": "ledger --verify", "config": "settings", "version": "--version",
+    "undo": "unfold", "delete": "release", "remove": "fold", "clean": "caches", "history": "ledger", "log": "ledger",
+    "find": "duplicates", "search": "list", "ls": "list", "add": "scan", "update": "scan", "trash": "bin",
+    "backup": "coverage", "check": "checkup", "export": "inventory", "init": "scan", "docket": "ledger",
+}  # fmt: skip
+"""Words that people try, and the command that does what they mean; empty for `foldkeep` alone."""
+
 _HELP = """\
 Fold Keep finds copies of photos, videos and music, keeps the right one, and
 folds the rest away so that it can come back. Nothing is deleted until you
 release it.
 
+{commands}
+
+more: foldkeep help all; foldkeep COMMAND --help; foldkeep help TOPIC, which is
+{topics}
+"""
+_HELP_ALL = """\
 {commands}
 
 `foldkeep COMMAND --help` tells more about each, `foldkeep help TOPIC` about
@@ -108,14 +131,17 @@ def main(argv: "Sequence[str] | None" = None, environment: Environment | None = 
 
 
 def run_words(words: list[str], env: Environment) -> int:
+    if words[:2] == ["help", "all"]:
+        env.stdout.write(_wrapped(_all_help(), env.width(2)))
+        return ExitStatus.DONE
     if words[:1] == ["help"] and len(words) > 1:
         return _help(words[1], env)
     if not words:
         return _start(env)
     if words[0] in ("--help", "-h", "help"):
-        env.stdout.write(_all_help())
+        env.stdout.write(_wrapped(_first_help(), env.width(2)))
         return ExitStatus.DONE
-    if words[0] == "--version":
+    if words[0] in ("--version", "-V"):
         env.stdout.write(f"foldkeep {__version__}\n")
         return ExitStatus.DONE
     words = _command_first(words)
@@ -153,6 +179,31 @@ def _help(topic: str, env: Environment) -> int:
     return _unknown([topic], env, [*COMMANDS, *TOPICS])
 
 
+def _first_help() -> str:
+    from .topics import TOPICS
+
+    lines = [
+        f"{title if name == names[0] else '':11}{name:12}{COMMANDS[name]}"
+        for title, names in _FIRST.items()
+        for name in names
+    ]
+    return _HELP.format(commands="\n".join(lines), topics=_listed([*TOPICS]))
+
+
+def _wrapped(text: str, width: int) -> str:
+    """Return text whose lines fit; one that fits as it is costs no import."""
+    if max(map(len, text.splitlines())) <= width:
+        return text
+    from .filling import filled
+
+    return f"{filled(text, width)}\n"
+
+
+def _listed(words: "Sequence[str]") -> str:
+    *most, last = words
+    return f"{', '.join(most)} or {last}"
+
+
 def _all_help() -> str:
     from .topics import TOPICS
 
@@ -160,8 +211,7 @@ def _all_help() -> str:
         "\n".join([f"{title}:", *(f"  {name:12}{words}" for name, words in group.items())])
         for title, group in GROUPS.items()
     ]
-    *most, last = TOPICS
-    return _HELP.format(commands="\n\n".join(groups), topics=f"{', '.join(most)} and {last}")
+    return _HELP_ALL.format(commands="\n\n".join(groups), topics=_listed([*TOPICS]))
 
 
 def _start(env: Environment) -> int:
@@ -240,6 +290,10 @@ def _unknown(words: "Sequence[str]", env: Environment, topics: "Sequence[str]" =
     if command.startswith("-"):
         named = next((word for word in words if word in COMMANDS), "COMMAND")
         env.stderr.write(f"foldkeep: options stand after the command: foldkeep {named} {visible(command)}\n")
+        return ExitStatus.UNUSABLE
+    if not topics and command in _WORDS_FOR:
+        meant = f"foldkeep {_WORDS_FOR[command]}".strip()
+        env.stderr.write(f"foldkeep: there is no command {command}; you may mean: {meant}\n")
         return ExitStatus.UNUSABLE
     near = nearest(command, topics or COMMANDS)
     what, before = ("help on", "help ") if topics else ("command", "")

@@ -66,7 +66,7 @@ _STEPS: tuple[tuple[str, tuple[str, ...], int], ...] = (
         ("coverage", CARD, "-o", "missing.csv", "--top", "0"),
         1,
     ),
-    ("", ("fold", "missing.csv", "--yes", "--method", "copy", "--into", "{url}", "--below", "library"), 0),
+    ("", ("fold", "missing.csv", "--yes", "--method", "copy", "--to", "{url}", "--below", "library"), 0),
     ("And now?", ("coverage", CARD), 0),
     ("Bring back what waits in the cloud's fold.", ("unfold", "2"), 0),
 )

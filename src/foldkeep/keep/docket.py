@@ -130,7 +130,7 @@ def read_choices(path: str) -> list[DocketRow]:
     rows = read_docket(path)
     other = next((row.action for row in rows if row.action in (Action.COPY, Action.HEAL)), None)
     if other:
-        into = " --into DIR" if other is Action.COPY else ""
+        into = " --to DIR" if other is Action.COPY else ""
         raise UnusableInput(
             f"{visible(path)} has rows to {other}, of which nobody has to choose what stays",
             f"look at it in a spreadsheet, then: foldkeep fold {visible(path)} --method {other}{into}",

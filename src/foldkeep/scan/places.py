@@ -61,7 +61,7 @@ class TwinPlace(UnusableInput):
         self.path, self.place = path, place
         super().__init__(
             f"{visible(path)} says that it is {visible(place.path)}",
-            f"if that is there now: foldkeep places {visible(place.label)} --at {visible(path)}; "
+            f"if that is there now: foldkeep places {visible(place.label)} --moved-to {visible(path)}; "
             f"if it is a copy of it: foldkeep places --mark {visible(path)}",
         )
 

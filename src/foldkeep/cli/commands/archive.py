@@ -66,7 +66,7 @@ OPTIONS = (
     Option("--start-over", "start an interrupted package anew", rare=True),
     Option("--docket", "archive the projects in a docket of `foldkeep projects -o`", Takes.FILE, "FILE"),
     Option("--check", "read packages and compare every file"),
-    Option("--yes", "go ahead without asking"),
+    Option("--yes", "go ahead without asking", short="-y"),
     *PROJECTS,
     BREAK_LOCK,
 )

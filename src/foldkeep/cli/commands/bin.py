@@ -13,15 +13,28 @@ from ..options import Option, Takes
 EXAMPLES = """\
 examples:
   foldkeep bin
-  foldkeep bin --older-than 30d --json
+  foldkeep bin --there-for 30d --json
 """
 
 _TOP_ON_TERMINAL = 20
 
 
 OPTIONS = (
-    Option("--older-than", "only what went there before: 30d, 2w, 6m", Takes.AGE, "AGE"),
-    Option("--top", f"list the first N (on a terminal {_TOP_ON_TERMINAL}, else all)", Takes.NUMBER, "N"),
+    Option(
+        "--there-for",
+        "only what has lain there for longer: 30d, 2w, 6m",
+        Takes.AGE,
+        "AGE",
+        former=("--older-than",),
+    ),
+    Option(
+        "--top",
+        f"list the first N (on a terminal {_TOP_ON_TERMINAL}, else all)",
+        Takes.NUMBER,
+        "N",
+        short="-n",
+        least=1,
+    ),
 )
 
 
@@ -34,6 +47,6 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     with Stock.open(env.stock_path(args)) as stock:
         env.follow_drives(stock)
         with env.progress(args) as progress:
-            found = look_into_bins(stock, env.data_home(), progress, older_than=args.older_than)
+            found = look_into_bins(stock, env.data_home(), progress, older_than=args.there_for)
     env.answer(args, BinAnswer(found, env.top(args, _TOP_ON_TERMINAL)))
     return env.tell_problems(args, found.problems)

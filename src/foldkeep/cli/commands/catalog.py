@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 EXAMPLES = """\
 examples:
   foldkeep catalog add stage lists/stage.m3u8
-  foldkeep catalog add stills photos.db --query 'select path, rating from photos'
+  foldkeep catalog add stills photos.db --query 'select path from photos'
   foldkeep catalog check stage
 """
 

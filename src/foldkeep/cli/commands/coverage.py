@@ -8,7 +8,7 @@ With a folder (a card, a stick, a drive; it need not be a place): is all of it
 on another disk too? Every file is read, and so is its counterpart, now and
 from the drive; names tell nothing. The exit status is 0 only if all of it was
 found where it was asked to be. -o writes a docket of what is missing; then
-`foldkeep fold DOCKET --method copy --into DIR` copies that, and reads it back.
+`foldkeep fold DOCKET --method copy --to DIR` copies that, and reads it back.
 """
 
 import argparse
@@ -42,7 +42,14 @@ OPTIONS = (
     Option("-o", "write a docket that copies what is missing", Takes.DOCKET, "DOCKET", to="docket"),
     Option("--csv", "also write all that is listed to a CSV table", Takes.FILE, "FILE"),
     Option("--plot", "draw how safe each kind and place is, as .png or .svg", Takes.FILE, "FILE"),
-    Option("--top", f"list the first N (on a terminal {_TOP_ON_TERMINAL}, else all)", Takes.NUMBER, "N"),
+    Option(
+        "--top",
+        f"list the first N (on a terminal {_TOP_ON_TERMINAL}, else all)",
+        Takes.NUMBER,
+        "N",
+        short="-n",
+        least=1,
+    ),
     *INVENTORY,
     CONFIG,
     *FILTERS,

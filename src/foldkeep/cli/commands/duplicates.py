@@ -26,7 +26,14 @@ examples:
 
 _TOP_ON_TERMINAL = 20
 OPTIONS = (
-    Option("--top", f"list only the first N (on a terminal {_TOP_ON_TERMINAL}, in a pipe all)", Takes.NUMBER, "N"),
+    Option(
+        "--top",
+        f"list only the first N (on a terminal {_TOP_ON_TERMINAL}, in a pipe all)",
+        Takes.NUMBER,
+        "N",
+        short="-n",
+        least=1,
+    ),
     Option("--sort", "saving (the default), size, count or name", Takes.WORD, "BY", default="saving"),
     Option("--details", "dates and owner of each copy, and wrong suffixes"),
     Option("--folders", "compare whole folders instead of files"),
@@ -59,6 +66,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Find the sets, or the pairs of folders, and list them."""
 
     from foldkeep.find.copies import Question
+    from foldkeep.model import UnusableInput
     from foldkeep.scan import check_filter
 
     question = Question(args.across, same_of(args, env), args.sort, wanted(args))
@@ -66,6 +74,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     if not question.same.isdisjoint(("essence", "decoded")) and (args.same or not (args.inventory or args.folders)):
         return _media(args, env, question)
     question = question._replace(same=question.same - {"essence"} or frozenset({"content"}))
+    if args.folders and args.csv:
+        raise UnusableInput("--folders lists pairs and writes no table", "leave out --csv, or say --json")
     with open_source(args, env) as stock:
         check_filter(stock, question.wanted)
         return (_folders if args.folders else _sets)(args, env, stock, question)
@@ -127,7 +137,11 @@ def _sets(args: argparse.Namespace, env: Environment, stock: "Stock", question: 
     top = env.top(args, _TOP_ON_TERMINAL)
     nothing = not overview.totals.sets and fits_nothing(stock, question.wanted)
     now = presences(stock) if overview.totals.sets else {}
-    env.answer(args, SetsAnswer(found, overview, question, now, top, args.details, nothing))
+    across = 0
+    if not (overview.totals.sets or question.across or nothing):
+        across = duplicates(stock, question._replace(across=True)).overview().totals.sets
+        found = duplicates(stock, question)  # one question at a time is ranked in a stock
+    env.answer(args, SetsAnswer(found, overview, question, now, top, args.details, nothing, across))
     if args.csv:
         env.write_table(args.csv, SETS_COLUMNS, sets_rows(found.sets()))
     if overview.totals.spares:

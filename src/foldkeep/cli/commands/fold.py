@@ -24,13 +24,13 @@ on the server, and the move into it is the server's own.
 
 methods:
   fold        move spares into the fold of their place (the default)
-  move        move spares into the folder --into, keeping their folders
+  move        move spares into the folder --to, keeping their folders
   bin         move spares into the desktop's bin; only the desktop restores them
   hard-link   fold spares, and leave a hard link to the keeper in their place
   symlink     fold spares, and leave a symbolic link to the keeper
   clone       fold spares, and leave a copy-on-write clone of the keeper
   delete      delete spares at once, for good; needs --for-good and --yes
-  copy        copy the rows marked copy into the folder --into, which lies in a
+  copy        copy the rows marked copy into the folder --to, which lies in a
               place; nothing goes, and unfold takes unchanged copies away again
   heal        put a good copy in the place of what fixity found damaged; the
               damaged file goes into the fold
@@ -68,8 +68,8 @@ if TYPE_CHECKING:
 EXAMPLES = """\
 examples:
   foldkeep fold
-  foldkeep fold docket.csv --yes --method move --into /media/spares
-  foldkeep fold missing.csv --method copy --into /media/backup
+  foldkeep fold docket.csv --yes --method move --to /media/spares
+  foldkeep fold missing.csv --method copy --to /media/backup
 """
 
 _METHODS = tuple(str(method) for method in Method if method.is_for_dockets)
@@ -83,10 +83,16 @@ OPTIONS = (
         "DOCKET",
         optional=True,
     ),
-    Option("--yes", "go ahead without asking; the docket has to be named"),
+    Option("--yes", "go ahead without asking; the docket has to be named", short="-y"),
     Option("--details", f"before the question, show all folders from which files go (else the first {MOST_FOLDERS})"),
     Option("--method", "what to do with the spares, see above", Takes.WORD, choices=_METHODS, default="fold"),
-    Option("--into", "for the methods move and copy: an existing folder, also on a server", Takes.FOLDER, "DIR"),
+    Option(
+        "--to",
+        "for the methods move and copy: an existing folder, also on a server",
+        Takes.FOLDER,
+        "DIR",
+        former=("--into",),
+    ),
     Option(
         "--below", "for the method copy: keep the folders below this one (else below the place)", Takes.FOLDER, "DIR"
     ),
@@ -307,26 +313,26 @@ def _into(args: argparse.Namespace, method: Method) -> bytes:
     from foldkeep.model.remote import is_remote
     from foldkeep.storage.local.drives import real_path
 
-    if method is Method.DELETE and not (args.for_good and args.yes):
+    if method is Method.DELETE and not (args.for_good and "--yes" in args.words):
         raise UnusableInput(
             "--method delete cannot be taken back", "say --for-good and --yes as well, or use --method fold"
         )
-    if (method in (Method.MOVE, Method.COPY)) != bool(args.into):
+    if (method in (Method.MOVE, Method.COPY)) != bool(args.to):
         needing = method if method in (Method.MOVE, Method.COPY) else Method.MOVE
         raise UnusableInput(
-            f"--method {needing} and --into DIR go together",
-            f"name both, as in: --method {needing} --into /media/spares",
+            f"--method {needing} and --to DIR go together",
+            f"name both, as in: --method {needing} --to /media/spares",
         )
     if args.below and method is not Method.COPY:
         raise UnusableInput("--below goes with --method copy", "leave it out")
-    if not args.into:
+    if not args.to:
         return b""
-    folder = real_path(os.fsencode(args.into))
+    folder = real_path(os.fsencode(args.to))
     if is_remote(folder) and not lies_in_a_fold(folder):
         return folder
     if not os.path.isdir(folder) or lies_in_a_fold(folder):
         raise UnusableInput(
-            f"cannot {method} anything into {visible(args.into)}",
+            f"cannot {method} anything into {visible(args.to)}",
             "name an existing folder (on a drive that is connected), outside every fold",
         )
     return folder

@@ -2,7 +2,7 @@
 
 The answer rests on the last scan, so it also tells of drives that are away. A
 docket of the files can be written, and goes through the same door as any other:
-`fold --method move --into DIR` takes them to another drive.
+`fold --method move --to DIR` takes them to another drive.
 """
 
 import argparse
@@ -29,7 +29,14 @@ OPTIONS = (
     Option(
         "--sort", "size (largest first), age (oldest first), name or path (default)", Takes.WORD, "BY", default="path"
     ),
-    Option("--top", f"list only the first N (on a terminal {_TOP_ON_TERMINAL}, else all)", Takes.NUMBER, "N"),
+    Option(
+        "--top",
+        f"list only the first N (on a terminal {_TOP_ON_TERMINAL}, else all)",
+        Takes.NUMBER,
+        "N",
+        short="-n",
+        least=1,
+    ),
     Option("--empty", "only empty files, then empty folders"),
     Option(
         "--damaged",

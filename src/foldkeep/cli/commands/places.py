@@ -8,6 +8,7 @@ import argparse
 from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
+from ..keys import KEYS, tell_keys
 from ..options import ROLES, Option, Takes
 
 if TYPE_CHECKING:
@@ -25,7 +26,14 @@ OPTIONS = (
     Option("place", "the label or path of the place to change", Takes.PLACE, "PLACE", optional=True),
     Option("--role", "its new role", Takes.WORD, choices=ROLES),
     Option("--label", "its new name", Takes.WORD),
-    Option("--at", "the folder where it is now, if Fold Keep did not find its drive", Takes.FOLDER, "DIR", rare=True),
+    Option(
+        "--moved-to",
+        "the folder where it is now, if Fold Keep did not find its drive",
+        Takes.FOLDER,
+        "DIR",
+        rare=True,
+        former=("--at",),
+    ),
     Option(
         "--disk",
         "the disk that it lies on, in a word of yours, where the system does not tell: places with one word share a"
@@ -56,9 +64,7 @@ OPTIONS = (
         words=2,
         rare=True,
     ),
-    Option("--machine-key", "print the key by which other machines know what this one signs, and nothing else"),
-    Option("--learn-key", "believe what the machine signs whose key is in this file", Takes.FILE, "FILE", rare=True),
-    Option("--forget-key", "believe no more what a machine signs", Takes.WORD, "MACHINE", rare=True),
+    *(option._replace(hidden=True) for option in KEYS),
     Option("--forget", "forget a place and its files; no file is changed", Takes.PLACE, "PLACE"),
 )
 
@@ -71,10 +77,10 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.show.answers.places import PlacesAnswer
     from foldkeep.stock import Stock
 
-    if (args.role or args.label or args.at or args.disk is not None) and not args.place:
+    if (args.role or args.label or args.moved_to or args.disk is not None) and not args.place:
         raise UnusableInput("no place is named", "name one by its label or path: foldkeep places LABEL --role backup")
     if args.machine_key or args.learn_key or args.forget_key:
-        return _keys(args, env)
+        return tell_keys(args, env)
     with Stock.open(env.stock_path(args)) as stock:
         if args.place or args.forget or args.mark or args.separate or args.kept_alike:
             with stock.hold("places"):
@@ -86,38 +92,6 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             place.id: finder.of_place(place, place.volume, is_here=here[place.id] is Presence.HERE) for place in places
         }
     env.answer(args, PlacesAnswer(places, sizes, volumes, here, disks))
-    return ExitStatus.DONE
-
-
-def _keys(args: argparse.Namespace, env: Environment) -> ExitStatus:
-    """Learn or forget keys of other machines, and tell this one's."""
-    from foldkeep.formats.signed import make_key, public_key, read_public_line
-    from foldkeep.model import UnusableInput, visible
-    from foldkeep.show.answers.places import KeysAnswer
-    from foldkeep.stock import Stock
-
-    with Stock.open(env.stock_path(args), create=True) as stock, stock.hold("places"):
-        if args.learn_key:
-            learned = read_public_line(args.learn_key)
-            known = stock.machine.key_of(learned.machine.id)
-            if known is not None and known != learned.key:
-                raise UnusableInput(
-                    f"{learned.machine.name} has another key than before: it was set up anew, or somebody pretends",
-                    f"ask there; then: foldkeep places --forget-key {learned.machine.name}, and learn it again",
-                )
-            if learned.machine.id == stock.machine.get().id:
-                raise UnusableInput("that is the key of this machine itself", "learn that of another one")
-            with stock.transaction():
-                stock.machine.learn(learned.machine, learned.key)
-        if args.forget_key:
-            found = [machine for machine in stock.machine.learned() if args.forget_key in (machine.name, machine.id)]
-            if len(found) != 1:
-                names = ", ".join(machine.name for machine in stock.machine.learned()) or "none yet"
-                raise UnusableInput(f"no key of {visible(args.forget_key)} is known", f"there are: {names}")
-            with stock.transaction():
-                stock.machine.forget(found[0].id)
-        own = public_key(make_key(f"{stock.path}.key"), stock.machine.get()) if args.machine_key else None
-        env.answer(args, KeysAnswer(own.line if own else "", stock.machine.get(), stock.machine.learned()))
     return ExitStatus.DONE
 
 
@@ -155,8 +129,8 @@ def _change(stock: "Stock", args: argparse.Namespace, env: Environment) -> None:
         env.stderr.write(f"{visible(args.mark)} carries the mark {mark} in its .foldkeep folder.\n")
     if args.place:
         number = find_place(stock, args.place).id
-        if args.at:
-            move_place(stock, stock.places.by_id()[number], os.fsencode(args.at))
+        if args.moved_to:
+            move_place(stock, stock.places.by_id()[number], os.fsencode(args.moved_to))
         place = stock.places.by_id()[number]
         if args.label and any(other.label == args.label and other.id != place.id for other in stock.places.all()):
             raise UnusableInput(f"another place has the label {args.label}", "choose another one")

@@ -21,13 +21,14 @@ from .checkup import check_up_settings
 if TYPE_CHECKING:
     from foldkeep.find.checkup import CheckUp
     from foldkeep.model.reminders import Reminder
+    from foldkeep.show.answers.remind import RemindedAnswer
     from foldkeep.stock import Stock
     from foldkeep.storage.local.schedulers import Scheduler
 
 EXAMPLES = """\
 examples:
   foldkeep remind --every 2w
-  foldkeep remind --every 1m --at 07:30 --by mail
+  foldkeep remind --every 1m --at 07:30 --tell-by mail
   foldkeep remind --off
 """
 
@@ -37,12 +38,18 @@ _GIVEN_UP_NS = 6 * 3600 * 1_000_000_000
 OPTIONS = (
     Option("--every", "set a reminder: how often, from 1d to 1y (2w)", Takes.PERIOD, "AGE"),
     Option("--at", "when in the day (20:00)", Takes.TIME, "HH:MM"),
-    Option("--by", "how you are told: desktop, mail or file (desktop)", Takes.WORD, choices=WAYS_TO_TELL),
+    Option(
+        "--tell-by",
+        "how you are told: desktop, mail or file (desktop)",
+        Takes.WORD,
+        choices=WAYS_TO_TELL,
+        former=("--by",),
+    ),
     Option("--scheduler", "which one is to run it", Takes.WORD, choices=("systemd", "cron", "launchd"), rare=True),
     Option("--off", "take the reminder away, and nothing else"),
     Option("--now", "look and tell now, as the reminder does"),
     Option("--if-due", "the same, if it is time; this is what the scheduler runs", rare=True),
-    Option("--yes", "do not ask"),
+    Option("--yes", "do not ask", short="-y"),
     CONFIG,
 )
 
@@ -60,7 +67,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     known = schedulers(env.variables)
     if args.off:
         return _take_away(args, env, known)
-    is_wish = any((args.every, args.at, args.by, args.scheduler))
+    is_wish = any((args.every, args.at, args.tell_by, args.scheduler))
     return _set(args, env, known) if is_wish else _tell(args, env, known)
 
 
@@ -136,8 +143,8 @@ def _reminder(args: argparse.Namespace, env: Environment) -> "Reminder":
     from foldkeep.model.reminders import Reminder
 
     settings = env.settings(args).settings
-    every, at, by = args.every or settings.every, args.at or settings.at, args.by or settings.by
-    command = [sys.executable, "-m", "foldkeep", "remind", "--if-due", "--every", every, "--at", at, "--by", by,
+    every, at, by = args.every or settings.every, args.at or settings.at, args.tell_by or settings.by
+    command = [sys.executable, "-m", "foldkeep", "remind", "--if-due", "--every", every, "--at", at, "--tell-by", by,
                "--stock", os.path.abspath(env.stock_path(args)), "--quiet"]  # fmt: skip
     if args.config:
         command += ["--config", os.path.abspath(args.config)]
@@ -172,8 +179,14 @@ def _look(args: argparse.Namespace, env: Environment) -> ExitStatus:
     except StockBusy:
         if not args.if_due:
             raise
-    env.answer(args, RemindedAnswer(due=False))
+    _answer(args, env, RemindedAnswer(due=False))
     return ExitStatus.DONE
+
+
+def _answer(args: argparse.Namespace, env: Environment, answer: "RemindedAnswer") -> None:
+    """Answer a person; a scheduler would mail on what is said each time that it asks."""
+    if args.json or not args.if_due:
+        env.answer(args, answer)
 
 
 def _look_now(args: argparse.Namespace, env: Environment) -> ExitStatus:
@@ -186,16 +199,16 @@ def _look_now(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.stock import Stock
 
     settings = env.settings(args).settings
-    by = args.by or settings.by
+    by = args.tell_by or settings.by
     with Stock.open(env.stock_path(args)) as stock, env.servers(stock):
         if args.if_due and not _begin(stock, args.every or settings.every, args.at or settings.at, by):
-            env.answer(args, RemindedAnswer(due=False))
+            _answer(args, env, RemindedAnswer(due=False))
             return ExitStatus.DONE
         answer = CheckUpAnswer(_found(args, env, stock), settings.release_after)
         told = tell(answer, by, env.variables) if answer.found.wanting or answer.found.report.problems else ""
         with stock.hold("remind"), stock.transaction():
             stock.checkups.put(_DONE, CheckedUp(time.time_ns()))
-    env.answer(args, RemindedAnswer(True, tuple(map(str, (each.topic for each in answer.found.wanting))), told))
+    _answer(args, env, RemindedAnswer(True, tuple(map(str, (each.topic for each in answer.found.wanting))), told))
     return ExitStatus.DONE
 
 

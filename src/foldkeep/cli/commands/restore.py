@@ -41,7 +41,7 @@ OPTIONS = (
     Option("--back-under", "with that: also allow this folder", Takes.FOLDER, "DIR", several=True, rare=True),
     Option("--special-modes", "also restore setuid, setgid and sticky bits", rare=True),
     Option("--without-parts", "restore what is in these parts of a package", rare=True),
-    Option("--yes", "go ahead without asking"),
+    Option("--yes", "go ahead without asking", short="-y"),
     BREAK_LOCK,
 )
 

@@ -22,14 +22,20 @@ if TYPE_CHECKING:
 EXAMPLES = """\
 examples:
   foldkeep room 50GB
-  foldkeep room --until-free 15% --on edit-disk -o plan
+  foldkeep room --until-free 15% --volume edit-disk -o plan
 """
 
 
 OPTIONS = (
     Option("size", "how much is to come free: 50GB", Takes.SIZE, "SIZE", optional=True),
     Option("--until-free", "make room until that part of the volume is free: 15%%", Takes.PORTION, "PERCENT"),
-    Option("--on", "the volume, or a place on it (else the one with the least room)", Takes.PLACE, "VOLUME|PLACE"),
+    Option(
+        "--volume",
+        "make room on this one, or on that of a place (else the one with the least room)",
+        Takes.PLACE,
+        "VOLUME|PLACE",
+        former=("--on",),
+    ),
     Option("-o", "write a docket for each step into this folder, which is made", Takes.FOLDER, "DIR", to="dockets"),
     *PROJECTS,
 )
@@ -49,7 +55,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     settings = env.settings(args).settings
     with Stock.open(env.stock_path(args)) as stock:
         env.follow_drives(stock)
-        volume, top = _volume(stock, args.on)
+        volume, top = _volume(stock, args.volume)
         wanted = args.size if args.size is not None else max(0, round(volume.total * args.until_free) - volume.free)
         with env.progress(args) as progress:
             room = Room(

@@ -107,7 +107,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             if args.check_media:
                 _check(stock, report, progress, cluster)
     env.answer(args, ScanAnswer(report))
-    env.next(args, "keep")
+    if report.places:
+        env.next(args, "keep")
     return env.tell_problems(args, report.problems)
 
 

@@ -33,9 +33,16 @@ OPTIONS = (
     Option(
         "--by", "folder (default), kind, suffix, age, year, place, volume, owner", Takes.WORD, "WHAT", default="folder"
     ),
-    Option("--depth", "by folder: how many levels (default: 1)", Takes.NUMBER, "N", default=1),
+    Option("--depth", "by folder: how many levels (default: 1)", Takes.NUMBER, "N", default=1, least=1),
     Option("--largest", "list the N largest files as well", Takes.NUMBER, "N", default=0),
-    Option("--top", f"only the first N rows (on a terminal {_TOP_ON_TERMINAL}, else all)", Takes.NUMBER, "N"),
+    Option(
+        "--top",
+        f"only the first N rows (on a terminal {_TOP_ON_TERMINAL}, else all)",
+        Takes.NUMBER,
+        "N",
+        short="-n",
+        least=1,
+    ),
     Option("--treemap", "draw a map of the space, as .png or .svg", Takes.FILE, "FILE"),
     Option("--plot", "draw the rows as bars, as .png or .svg", Takes.FILE, "FILE"),
     *INVENTORY,

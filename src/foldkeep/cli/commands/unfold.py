@@ -24,26 +24,28 @@ if TYPE_CHECKING:
 EXAMPLES = """\
 examples:
   foldkeep unfold --last
-  foldkeep unfold 3 --path ~/Pictures/day-1
-  foldkeep unfold --from /media/shelf-drive       a drive alone, without a stock
+  foldkeep unfold --path ~/Pictures/day-1/kite.jpg
+  foldkeep unfold --from /media/shelf-drive    a drive, without a stock
 """
 
 
 OPTIONS = (
-    Option(
-        "run", "the number of a run, see the ledger", Takes.RUN, "RUN", optional=True, required=True, instead="which"
-    ),
-    Option("--last", "the last run with files in the fold", required=True, instead="which"),
+    Option("run", "the number of a run, see the ledger", Takes.RUN, "RUN", optional=True, instead="which"),
+    Option("--last", "the last run with files in the fold", instead="which"),
     Option(
         "--from",
         "everything in the fold of this folder, by its journals; works without the stock",
         Takes.FOLDER,
         "DIR",
-        required=True,
         to="origin",
         instead="which",
     ),
-    Option("--path", "only files folded from here: a file, a folder, or a glob like '*.jpg'", Takes.WORD, "WHAT"),
+    Option(
+        "--path",
+        "only files folded from here: a file, a folder, or a glob like '*.jpg'; alone the last run that has any",
+        Takes.WORD,
+        "WHAT",
+    ),
     BREAK_LOCK,
 )
 
@@ -58,6 +60,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
     if args.origin and args.path:
         raise UnusableInput("--from takes all that waits there", "leave --path out")
+    if not (args.origin or args.last or args.path or args.run is not None):
+        raise UnusableInput("no run is named", "say which: a number, --last, --path WHAT or --from DIR; see the ledger")
     path = env.stock_path(args)
     with env.progress(args) as progress:
         if args.origin and not os.path.exists(path):
@@ -76,6 +80,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
 def _unfold(args: argparse.Namespace, stock: "Stock", progress: "ProgressBar") -> "UnfoldReport":
     from foldkeep.fold import find_run, last_waiting_run, settle_all, unfold, unfold_from
+    from foldkeep.model import UnusableInput, visible
 
     if args.origin:
         import os
@@ -83,18 +88,35 @@ def _unfold(args: argparse.Namespace, stock: "Stock", progress: "ProgressBar") -
         # What this stock knows of is brought back the usual way, so that its ledger is right afterwards.
         return unfold_from(os.fsencode(args.origin), progress, stock, break_lock=args.break_lock)
     settle_all(stock)
-    chosen = last_waiting_run(stock) if args.last else find_run(stock, args.run)
-    wanted = _wanted(args.path, chosen, stock.ledger.files(chosen.id)) if args.path else None
+    wanted = _wanted(args.path) if args.path else None
+    if wanted is not None and not args.last and args.run is None:
+        chosen = _run_with(stock, wanted, args.path)
+    else:
+        chosen = last_waiting_run(stock) if args.last else find_run(stock, args.run)
+        if wanted is not None and not any(map(wanted, stock.ledger.files(chosen.id))):
+            raise UnusableInput(
+                f"run {chosen.id} folded nothing from {visible(args.path)}", f"see foldkeep ledger {chosen.id}"
+            )
     return unfold(stock, chosen, wanted, progress, break_lock=args.break_lock)
 
 
-def _wanted(text: str, chosen: "Run", files: "list[RunFile]") -> "Callable[[RunFile], bool]":
+def _run_with(stock: "Stock", wanted: "Callable[[RunFile], bool]", text: str) -> "Run":
+    """Return the last run of which a file that is meant waits in the fold; raise UnusableInput if none does."""
+    from foldkeep.model import RunFileState, UnusableInput, visible
+
+    for summary in reversed(stock.ledger.summaries()):
+        waiting = summary.files.get(RunFileState.WAITING)
+        if waiting and any(map(wanted, stock.ledger.files(summary.run.id, (RunFileState.WAITING,)))):
+            return summary.run
+    raise UnusableInput(f"nothing from {visible(text)} waits in a fold", "see foldkeep ledger")
+
+
+def _wanted(text: str) -> "Callable[[RunFile], bool]":
     """Return what tells whether a file is meant by ``--path``."""
     import os
     import re
     from fnmatch import translate
 
-    from foldkeep.model import UnusableInput, visible
     from foldkeep.model.names import lies_below
     from foldkeep.model.remote import is_address, remote_path
 
@@ -107,9 +129,4 @@ def _wanted(text: str, chosen: "Run", files: "list[RunFile]") -> "Callable[[RunF
         shown = os.fsdecode(file.path)
         return glob.match(shown if "/" in text else os.path.basename(shown)) is not None
 
-    if not any(map(wanted, files)):
-        raise UnusableInput(
-            f"run {chosen.id} folded nothing from {visible(path if '/' in text else text)}",
-            f"see foldkeep ledger {chosen.id}",
-        )
     return wanted

@@ -15,6 +15,7 @@ import argparse
 from typing import TYPE_CHECKING
 
 from ..environment import Environment, ExitStatus
+from ..keys import KEYS, tell_keys
 from ..options import BREAK_LOCK, Option, Takes
 
 if TYPE_CHECKING:
@@ -32,7 +33,8 @@ OPTIONS = (
     Option("-o", "where to write the voucher", Takes.FILE, "FILE", to="voucher"),
     Option("--number", "the number that the other machine's release asks to sign", Takes.WORD, "NUMBER"),
     Option("--end", "protect the keepers of this docket no more", Takes.DOCKET, "DOCKET"),
-    Option("--yes", "go ahead without asking"),
+    Option("--yes", "go ahead without asking", short="-y"),
+    *KEYS,
     BREAK_LOCK,
 )
 
@@ -44,6 +46,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
     if args.end and (args.docket or args.voucher or args.number):
         raise UnusableInput("--end stands alone", "leave out what else is said")
+    if args.machine_key or args.learn_key or args.forget_key:
+        return tell_keys(args, env)
     with Stock.open(env.stock_path(args)) as stock, stock.hold("vouch"):
         env.follow_drives(stock)
         if args.end:

@@ -3,6 +3,7 @@
 import argparse
 from collections.abc import Callable, Iterable
 from enum import StrEnum
+from functools import partial
 from typing import Any, NamedTuple
 
 from foldkeep.model.reminders import parse_period
@@ -64,6 +65,14 @@ class Option(NamedTuple):
         The heading under which the help lists it; the name of a group of which just one may be given.
     rare
         Few need it: the help lists it near its end.
+    short
+        A letter with its dash, for what is typed daily.
+    former
+        Names that it had before, which go on working and are told nowhere.
+    hidden
+        It goes on working, and is told nowhere: another command has it now.
+    least
+        The smallest number that it takes.
     """
 
     name: str
@@ -81,6 +90,10 @@ class Option(NamedTuple):
     group: str = ""
     instead: str = ""
     rare: bool = False
+    short: str = ""
+    former: tuple[str, ...] = ()
+    hidden: bool = False
+    least: int = 0
 
     @property
     def heading(self) -> str:
@@ -124,7 +137,16 @@ def add_options(parser: argparse.ArgumentParser, options: Iterable[Option]) -> N
             if option.instead not in choices:
                 choices[option.instead] = there.add_mutually_exclusive_group(required=option.required)
             there = choices[option.instead]
-        there.add_argument(option.name, **_arguments(option))
+        named = _arguments(option)
+        names = [option.short, option.name] if option.short else [option.name]
+        if option.hidden:
+            named["help"] = argparse.SUPPRESS
+        if option.short or option.former:
+            named.setdefault("dest", option.name.lstrip("-").replace("-", "_"))
+        there.add_argument(*names, **named)
+        if option.former:
+            hidden = {"help": argparse.SUPPRESS, "default": argparse.SUPPRESS, "required": False}
+            there.add_argument(*option.former, **named | hidden)
 
 
 def _arguments(option: Option) -> dict[str, Any]:
@@ -138,7 +160,9 @@ def _arguments(option: Option) -> dict[str, Any]:
         named["metavar"] = option.metavar
     if option.choices:
         named["choices"] = option.choices
-    if option.takes in _CONVERTED:
+    if option.takes is Takes.NUMBER:
+        named["type"] = _typed(partial(_number, least=option.least))
+    elif option.takes in _CONVERTED:
         named["type"] = _CONVERTED[option.takes]
     if option.words > 1:
         named["nargs"] = option.words
@@ -152,11 +176,14 @@ def _arguments(option: Option) -> dict[str, Any]:
     return named | {"default": option.default}
 
 
-def _number(text: str) -> int:
+def _number(text: str, least: int = 0) -> int:
     try:
-        return int(text)
+        number = int(text)
     except ValueError:
         raise ValueError(f"not a number: {text!r}") from None
+    if number < least:
+        raise ValueError(f"{number} is too small; write {least} or more")
+    return number
 
 
 def _typed(parse: Callable[[str], Any]) -> Callable[[str], Any]:
@@ -183,7 +210,6 @@ def _checked(parse: Callable[[str], Any]) -> Callable[[str], str]:
 
 
 _CONVERTED: dict[Takes, Callable[[str], Any]] = {
-    Takes.NUMBER: _typed(_number),
     Takes.RUN: _typed(_number),
     Takes.SIZE: _typed(parse_size),
     Takes.RATE: _typed(lambda text: parse_size(text.removesuffix("/s"))),

@@ -1,14 +1,21 @@
 """The argument parser that every command shares: help that fits, and errors of one line."""
 
 import argparse
-import os
 from collections.abc import Iterable
 from typing import Any, NoReturn
 
 from ..environment import Environment, ExitStatus
+from ..filling import filled
 
 _WIDEST_HELP = 100
 _LEAST_BEGUN = 3
+
+
+class _Formatter(argparse.HelpFormatter):
+    """Fills paragraphs to the width of the terminal; where a line is indented, lines stay, and go on below it."""
+
+    def _fill_text(self, text: str, width: int, indent: str) -> str:  # noqa: ARG002
+        return filled(text, width + 2)  # argparse leaves two columns free
 
 
 class Parser(argparse.ArgumentParser):
@@ -16,9 +23,9 @@ class Parser(argparse.ArgumentParser):
 
     def __init__(self, *, environment: Environment, **named: Any) -> None:
         self._environment = environment
-        width = _terminal_width(environment)
+        width = max(40, min(environment.width(2), _WIDEST_HELP) - 2)
         super().__init__(
-            formatter_class=lambda prog: argparse.RawDescriptionHelpFormatter(prog, max_help_position=26, width=width),
+            formatter_class=lambda prog: _Formatter(prog, max_help_position=26, width=width),
             allow_abbrev=False,
             **named,
         )
@@ -61,13 +68,3 @@ class Parser(argparse.ArgumentParser):
 
         stream = self._environment.stderr if file is sys.stderr else self._environment.stdout
         stream.write(message)
-
-
-def _terminal_width(environment: Environment) -> int:
-    # Given by hand, or argparse imports shutil to find it out, which takes as long as all the rest.
-    columns = environment.variables.get("COLUMNS", "")
-    try:
-        width = int(columns) if columns.isdecimal() else os.get_terminal_size(2).columns
-    except OSError:
-        width = 80
-    return max(40, min(width, _WIDEST_HELP) - 2)

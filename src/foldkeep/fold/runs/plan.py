@@ -420,7 +420,7 @@ def check_actions(docket: str, rows: list[DocketRow], method: Method) -> None:
         return
     other = min(others)
     advice = {
-        Action.COPY: "use --method copy --into DIR", Action.HEAL: "use --method heal",
+        Action.COPY: "use --method copy --to DIR", Action.HEAL: "use --method heal",
         Action.FOLD: "leave --method out, or name one that puts spares away",
     }  # fmt: skip
     raise UnusableInput(

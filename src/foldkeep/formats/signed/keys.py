@@ -116,7 +116,7 @@ def read_public_line(path: str) -> PublicKey:
     except OSError as error:
         raise UnusableInput(f"cannot read {visible(path)}: {reason_of(error)}", "name another file") from error
     except (ValueError, TypeError, UnsupportedAlgorithm) as error:
-        advice = "write one on the other machine: foldkeep places --machine-key > FILE"
+        advice = "write one on the other machine: foldkeep vouch --machine-key > FILE"
         raise UnusableInput(f"{visible(path)} is no key of a machine", advice) from error
 
 

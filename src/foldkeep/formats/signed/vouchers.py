@@ -74,7 +74,7 @@ def read_voucher(path: str, key_of: Callable[[str], bytes | None]) -> Voucher:
         if key is None:
             raise UnusableInput(
                 f"{visible(path)} is signed by a machine whose key is not known: {visible(machine.name)}",
-                "learn it: foldkeep places --learn-key FILE",
+                "learn it: foldkeep vouch --learn-key FILE",
             )
         if not is_signed(key, base64.b64decode(str(json.loads(last)["signature"]), validate=True), signed):
             raise _refused(path, "it was changed after it was signed")

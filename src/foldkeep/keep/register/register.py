@@ -225,6 +225,11 @@ class DocketRegister:
             stream.write(made.written())
         return made
 
+    def _noted(self, made: MadeDocket) -> MadeDocket:
+        with suppress(OSError, UnusableInput):
+            self._put(made)
+        return made
+
     def tell_totals(self, made: MadeDocket, sets: int, spares: int, size: int) -> MadeDocket:
         """Note how much a docket proposes to fold."""
         return self._put(replace(made, sets=sets, spares=spares, size=size))
@@ -281,15 +286,15 @@ class DocketRegister:
         return self._put(replace(made, sheets=(*made.sheets, sheet)))
 
     def begin(self, made: MadeDocket) -> MadeDocket:
-        """Note that a docket is about to be carried out."""
-        return self._put(replace(made, begun_ns=time_ns()))
+        """Note that a docket is about to be carried out; a fold does not wait for what cannot be noted."""
+        return self._noted(replace(made, begun_ns=time_ns()))
 
     def end(self, made: MadeDocket, run: int, left: int) -> MadeDocket:
         """Note that a docket was carried out by a run, which left some of its files, and others that say the same."""
         for each in self.open():
             if each.number != made.number and file_digest(each.path) == made.digests[-1]:
-                self._put(replace(each, superseded_by=made.name))
-        return self._put(replace(made, runs=(*made.runs, run), left=left))
+                self._noted(replace(each, superseded_by=made.name))
+        return self._noted(replace(made, runs=(*made.runs, run), left=left))
 
     def drop_old(self) -> None:
         """Forget dockets of more than a year ago; one with decisions that were not carried out stays."""

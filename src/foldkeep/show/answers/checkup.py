@@ -136,7 +136,7 @@ def _space(found: Finding) -> _Said:
         return "every volume has room", more, ""
     first = next((item.name for item in found.items if item.wants_person and isinstance(item.name, str)), "")
     words = f"{count(found.count, 'volume')} {agree(found.count, 'has', 'have')} less than 15 % free"
-    room = f"foldkeep room --until-free 15% --on {shlex.quote(visible(first))}" if first else "foldkeep space"
+    room = f"foldkeep room --until-free 15% --volume {shlex.quote(visible(first))}" if first else "foldkeep space"
     return f"{words}; {format_size(found.bytes)} too much", more, room
 
 

@@ -93,7 +93,7 @@ class CoverageAnswer(NamedTuple):
             page.line(f"{what.capitalize()}: {visible(path)}")
         if "docket" in self.written and self.found.chosen.contents:
             docket = visible(self.written["docket"])
-            page.line((f"foldkeep fold {docket} --method copy --into DIR", COMMAND), "    copies them", indent=2)
+            page.line((f"foldkeep fold {docket} --method copy --to DIR", COMMAND), "    copies them", indent=2)
 
     def _write_overview(self, page: Page) -> None:
         found, total = self.found, self.found.all
@@ -298,7 +298,7 @@ class CardCoverageAnswer(NamedTuple):
         if self.docket:
             page.line(f"Docket: {visible(self.docket)}")
             below = shlex.quote(visible(found.card.path))
-            line = f"foldkeep fold {visible(self.docket)} --method copy --into DIR --below {below}"
+            line = f"foldkeep fold {visible(self.docket)} --method copy --to DIR --below {below}"
             page.line((line, COMMAND), indent=2)
 
 

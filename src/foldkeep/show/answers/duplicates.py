@@ -17,7 +17,7 @@ from ..page.documents import Document, file_document, path_document
 from ..page.lines import NOTHING_FITS, write_rest
 from ..page.page import CARE, GAIN, QUIET, STRONG, Page
 from ..page.tables import Column
-from ..page.words import count, local_time, owner_name
+from ..page.words import agree, count, local_time, owner_name
 
 _ORDER_WORDS = {
     "saving": "largest saving first",
@@ -29,7 +29,10 @@ SETS_COLUMNS = ("set", "kind", "size", "copies", "can_come_free", "path", "place
 
 
 class SetsAnswer(NamedTuple):
-    """Answer of `duplicates`: sets counted in all, by kind and by place, and listed."""
+    """Answer of `duplicates`: sets counted in all, by kind and by place, and listed.
+
+    `across` is how many sets there are where places of different roles are compared as one, if there are none else.
+    """
 
     found: Duplicates
     overview: Overview
@@ -38,6 +41,7 @@ class SetsAnswer(NamedTuple):
     top: int | None
     details: bool
     nothing_fits: bool = False
+    across: int = 0
 
     def document(self) -> Document:
         """Return the JSON document."""
@@ -56,6 +60,11 @@ class SetsAnswer(NamedTuple):
             page.line(NOTHING_FITS)
             return
         _write_overview(page, self.overview, self.presences)
+        if self.across:
+            page.line(
+                f"{count(self.across, 'set')} {agree(self.across, 'has', 'have')} copies in places of different roles,"
+                " which are no spares of each other. To list them: foldkeep duplicates --across"
+            )
         sets = self.overview.totals.sets
         if sets and self.top != 0:
             page.heading(f"Sets, {_ORDER_WORDS[self.question.sort]}")
@@ -109,8 +118,8 @@ def _write_overview(page: Page, overview: Overview, presences: Mapping[int, Pres
     """Write sets counted by kind and by place."""
     totals = overview.totals
     if not totals.sets:
-        where = "on one side" if overview.mirrored[0] else "in your places"
-        page.line(f"No two files {where} have the same content.")
+        where = "on one side" if overview.mirrored[0] else "in places of one role"
+        page.line(f"No two files {where} have the same content, as far as they were read.")
     else:
         rows = [*overview.kinds.items(), ("in all", totals)]
         page.table(

@@ -85,5 +85,5 @@ class ListedDocketAnswer(NamedTuple):
             (count(self.files, "file"), STRONG),
             f" in the docket {visible(docket)}; it names no keepers.",
         )
-        page.line("To another drive:  ", (f"foldkeep fold {visible(docket)} --method move --into DIR", COMMAND))
+        page.line("To another drive:  ", (f"foldkeep fold {visible(docket)} --method move --to DIR", COMMAND))
         page.line("Into the fold:     ", (f"foldkeep fold {visible(docket)} --allow-last-copy", COMMAND))

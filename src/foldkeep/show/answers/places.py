@@ -109,7 +109,7 @@ def _place_document(
 
 
 class KeysAnswer(NamedTuple):
-    """Answer of `places --machine-key`, `--learn-key` and `--forget-key`; `line` is empty if only others are told."""
+    """Answer of `vouch --machine-key`, `--learn-key` and `--forget-key`; `line` is empty if only others are told."""
 
     line: str
     machine: Machine

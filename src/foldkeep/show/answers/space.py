@@ -95,7 +95,7 @@ def _write_volumes(page: Page, volumes: Sequence[VolumeSpace]) -> None:
                 (f"! less than {LEAST_FREE:.0%} is free: {format_size(each.too_much)} must go to get there", CARE),
                 indent=2,
             )
-            on = f" --on {shlex.quote(visible(each.volume.name))}" if len(volumes) > 1 else ""
+            on = f" --volume {shlex.quote(visible(each.volume.name))}" if len(volumes) > 1 else ""
             page.line("plan it:  ", (f"foldkeep room --until-free {LEAST_FREE:.0%}{on}", COMMAND), indent=4)
 
 
