@@ -267,11 +267,12 @@ def test_on_a_narrow_terminal_and_with_the_users_cache_folder_in_no_place(desk: 
     desk.write("a folder with a rather long name/edit of the highlights/renders/v3/a.mov", b"r" * 1000)
     desk.ask("scan", desk.place)
     (desk.top / "cache").mkdir()
+    (desk.top / "cache/looks.bin").write_bytes(b"l" * 9000)
     variables = {**os.environ, "FOLDKEEP_STOCK": str(desk.stock), "XDG_CACHE_HOME": str(desk.top / "cache")}
     shown = re.sub(r"\x1b\[[0-9;?]*[A-Za-z]", "", on_a_terminal(["caches", *TRUST], variables))
     assert max(len(line) for line in shown.splitlines()) <= 80
     assert "edit of the" in shown
-    assert "your cache folder; scan it to include it" in " ".join(shown.split())
+    assert "includes it: a scan of the folders above passes it by" in " ".join(shown.split())
     plain = desk.run("caches").out
     assert re.search(r"render +3 +1 +1\.00 kB +\d{4}-\d\d-\d\d +edit of the highlights +recipe preview renders", plain)
 

@@ -111,6 +111,13 @@ class Environment:
         """Return the folder where the user's programs keep what they can make again (XDG base directories)."""
         return os.path.realpath(os.path.dirname(self.thumbnails()))
 
+    def with_user_cache(self, answer: "Answer", stock: "Stock") -> "Answer":
+        """Return an answer that also tells what lies in the user's cache folder."""
+        from foldkeep.scan.user_cache import look_into_user_cache
+        from foldkeep.show.answers.user_cache import WithUserCache
+
+        return WithUserCache(answer, look_into_user_cache(stock, self.user_cache()))
+
     def page(self, args: "Namespace", stream: TextIO | None = None) -> "Page":
         """Return the page that answers are written on: standard output, or another stream."""
         from foldkeep.show.page import Page

@@ -58,13 +58,10 @@ OPTIONS = (
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Find and tell."""
-    import os
-
     from foldkeep.find.derived import Wish, caches, explain_cache
     from foldkeep.keep import leaving_aside, write_docket
     from foldkeep.keep.dockets import cache_rows
     from foldkeep.model import UnusableInput, visible
-    from foldkeep.model.names import folders_above
     from foldkeep.model.recipes import CACHE, WHATS
     from foldkeep.scan import check_filter
     from foldkeep.show.answers.caches import CachesAnswer, ExplainedCacheAnswer
@@ -93,14 +90,12 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         with env.progress(args) as progress:
             measures = Measures(stock, films=None if args.measure_films else (), progress=progress)
             found = caches(stock, recipes, wish, projects, user_cache, measures)
-        tops = [place.path for place in stock.places.all()]
         docket = None
         if args.docket:
             rows = leaving_aside(cache_rows(found, stock), stock.places.all(), wish.wanted.roles)
             docket = write_docket(args.docket, rows)
-    looked_at = any(top in (user_cache, *folders_above(user_cache)) for top in tops)
-    unseen = user_cache if os.path.isdir(user_cache) and not looked_at else None
-    env.answer(args, CachesAnswer(found, env.top(args, _TOP_ON_TERMINAL), docket, unseen))
+        answer = env.with_user_cache(CachesAnswer(found, env.top(args, _TOP_ON_TERMINAL), docket), stock)
+    env.answer(args, answer)
     return env.tell_problems(args, found.problems)
 
 

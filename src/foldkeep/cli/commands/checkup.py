@@ -37,6 +37,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.find.checkup import Topic, check_up
     from foldkeep.fold import audit
     from foldkeep.show.answers.checkup import CheckUpAnswer
+    from foldkeep.show.answers.user_cache import WithUserCache
     from foldkeep.stock import Stock
 
     topics = _topics(args.only)
@@ -46,12 +47,14 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         with readers(stock.places.all()) as executor, env.progress(args) as progress:
             found = check_up(stock, check_up_settings(args, env), executor, progress, topics)
         strays = audit(stock, []).problems if Topic.FOLDS in topics else []
-    answer = CheckUpAnswer(found, settings.release_after)
+        answer = CheckUpAnswer(found, settings.release_after)
+        told = env.with_user_cache(answer, stock) if Topic.CACHES in topics else answer
     if args.html:
         from foldkeep.show.pictures import write_check_up
 
-        answer = CheckUpAnswer(found, settings.release_after, write_check_up(args.html, answer))
-    env.answer(args, answer)
+        written = answer._replace(written=write_check_up(args.html, answer))
+        told = told._replace(answer=written) if isinstance(told, WithUserCache) else written
+    env.answer(args, told)
     status = env.tell_problems(args, [*found.report.problems, *strays])
     return ExitStatus.PROBLEMS if found.wanting else status
 

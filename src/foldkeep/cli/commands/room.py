@@ -64,8 +64,9 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
                 parse_age(settings.quiet_after), parse_age(settings.release_after), progress=progress,
             )  # fmt: skip
             plan = plan_room(room, wanted)
-    written = _write(args.dockets, plan) if args.dockets else []
-    env.answer(args, RoomAnswer(plan, volume, written))
+        written = _write(args.dockets, plan) if args.dockets else []
+        answer = env.with_user_cache(RoomAnswer(plan, volume, written), stock)
+    env.answer(args, answer)
     return ExitStatus.PROBLEMS if plan.missing else ExitStatus.DONE
 
 

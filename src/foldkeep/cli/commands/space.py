@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from collections.abc import Mapping
 
     from foldkeep.model import Filter
+    from foldkeep.show.answers import Answer
     from foldkeep.stock import Stock
 
 EXAMPLES = """\
@@ -68,9 +69,11 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         bins = None if args.inventory or args.where else look_into_bins(stock, env.data_home(), reads=False)
         largest = list(stock.listing.files(fits, "size", args.largest)) if args.largest > 0 else []
         written = _draw(args, stock, fits, env.settings(args).settings.colors)
-    env.answer(
-        args, SpaceAnswer(usage, args.by, volumes, largest, env.top(args, _TOP_ON_TERMINAL), written, bins, servers)
-    )
+        top = env.top(args, _TOP_ON_TERMINAL)
+        answer: Answer = SpaceAnswer(usage, args.by, volumes, largest, top, written, bins, servers)
+        if not (args.inventory or args.where):
+            answer = env.with_user_cache(answer, stock)
+    env.answer(args, answer)
     return ExitStatus.DONE
 
 

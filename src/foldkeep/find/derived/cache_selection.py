@@ -128,16 +128,19 @@ def _in_time(used_ns: int, wanted: Filter) -> bool:
     return (before is None or used_ns < before) and (after is None or used_ns > after)
 
 
-def _newest_versions(files: Iterable[Regenerable]) -> dict[tuple[str, bytes | None], list[int]]:
-    newest: dict[tuple[str, bytes | None], list[int]] = defaultdict(list)
+_Family = tuple[str, bytes | None, bytes]
+
+
+def _newest_versions(files: Iterable[Regenerable]) -> dict[_Family, list[int]]:
+    newest: dict[_Family, list[int]] = defaultdict(list)
     for batch in {each.batch for each in files if each.batch.version}:
-        key = (batch.evidence, batch.project)
+        key = (batch.evidence, batch.project, batch.family)
         newest[key] = max(newest[key], _numbers(batch.version))
     return newest
 
 
-def _is_older(batch: Batch, newest: Mapping[tuple[str, bytes | None], list[int]]) -> bool:
-    return bool(batch.version) and _numbers(batch.version) < newest[batch.evidence, batch.project]
+def _is_older(batch: Batch, newest: Mapping[_Family, list[int]]) -> bool:
+    return bool(batch.version) and _numbers(batch.version) < newest[batch.evidence, batch.project, batch.family]
 
 
 def _numbers(version: str) -> list[int]:

@@ -26,6 +26,8 @@ class Batch:
         Of the program that made them, where their paths tell; else empty.
     recipe
         The one that takes them, or None.
+    family
+        In the user's cache folder, the folder that has versions, with a mark for the version; else empty.
     """
 
     what: str
@@ -33,6 +35,7 @@ class Batch:
     project: bytes | None = None
     version: str = ""
     recipe: Recipe | None = None
+    family: bytes = b""
 
 
 class Regenerable(NamedTuple):

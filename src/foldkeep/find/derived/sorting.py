@@ -1,6 +1,7 @@
 """The stock, looked through once: which files recipes and tags take for derived ones, and what shows that."""
 
 import os
+import re
 from collections import defaultdict
 from collections.abc import Sequence
 from fnmatch import fnmatch
@@ -114,7 +115,8 @@ class Sorting:
                     return os.path.join(each, CACHE_TAG), Batch(CACHE, evidence, self._projects.of(folder))
         cache = self._user_cache
         if cache and (folder == cache or lies_below(folder, cache)):
-            return cache, Batch(CACHE, "it lies in the user's cache folder")
+            family, version = _version_of(folder[len(cache) + 1 :])
+            return cache, Batch(CACHE, "it lies in the user's cache folder", version=version, family=family)
         return None
 
     def _take_all(self, folder: bytes, place: Place, vouched: tuple[bytes, Batch], rows: Sequence[_Row]) -> None:
@@ -299,3 +301,20 @@ class Sorting:
 def _shown(path: bytes) -> bytes | None:
     said = read_thumbnail(path)
     return shown_by(said.uri, path) if said else None
+
+
+# Digits alone name parts of a cache as often as versions: 00, 01, 02…
+_VERSION = re.compile(
+    rb"(.*?)(?:(?<![0-9.])v?([0-9]+(?:\.[0-9]+)+)|(?<![0-9A-Za-z])v([0-9]+))(?![0-9A-Za-z.])(.*)", re.DOTALL
+)
+
+
+def _version_of(below: bytes) -> tuple[bytes, str]:
+    """Return the first folder whose name has a version, with a mark in its place, and the version; else nothing."""
+    steps = below.split(b"/")
+    for at, step in enumerate(steps):
+        if found := _VERSION.fullmatch(step):
+            before, dotted, plain, after = found.groups()
+            family = b"/".join((*steps[:at], before + b"\0" + after))
+            return family, (dotted or plain).decode()
+    return b"", ""

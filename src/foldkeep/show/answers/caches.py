@@ -20,15 +20,11 @@ _Groups = list[tuple[_Key, list[Regenerable]]]
 
 
 class CachesAnswer(NamedTuple):
-    """Answer of `caches`: derived files by what they are, project and version; before them what is not so sure.
-
-    `unseen` is the user's cache folder, if it lies in no place.
-    """
+    """Answer of `caches`: derived files by what they are, project and version; before them what is not so sure."""
 
     found: Caches
     top: int | None
     docket: str | None
-    unseen: bytes | None
 
     def document(self) -> Document:
         """Return the JSON document."""
@@ -105,8 +101,6 @@ class CachesAnswer(NamedTuple):
                 (visible(self.docket), STRONG),
                 ". Look at it, then: foldkeep fold " + visible(self.docket),
             )
-        if self.unseen:
-            page.line(f"Not searched: {visible(self.unseen)}, your cache folder; scan it to include it.")
 
 
 class ExplainedCacheAnswer(NamedTuple):
