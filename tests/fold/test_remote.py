@@ -61,7 +61,7 @@ def test_a_run_on_every_server(server, tmp_path: Path, side):
     assert desk.run("ledger", "--verify").status == 0
     assert scenes.kept <= scenes.contents()
     back = desk.ask("unfold", "--last")
-    assert (back["restored"] >= 4, back["renamed"], back["left"]) == (True, [], [])
+    assert (back["restored"] >= 4, back["renamed"], back["left"]) == (True, [], []), back
     assert scenes.state() == scenes.before
     assert not list(server.folder.rglob(".foldkeep"))
     assert desk.ask("fold", desk.docket, "--yes")["folded"] == folded.json["folded"]

@@ -21,8 +21,10 @@ MOST_FOLDERS = 10
 """How many folders are shown from which files go, unless all are asked for."""
 
 _NAME = re.compile(r"d[1-9][0-9]*")
-_SHOWING = frozenset(("--json", "--quiet", "--no-color", "--debug", "--details", "--yes"))
-_PRESENTATION = frozenset("stock json quiet no_color debug words docket explain learn details afresh page png".split())
+_SHOWING = frozenset("--json -j --quiet -q --yes -y --no-progress --no-color --debug --details".split())
+_PRESENTATION = frozenset(
+    "stock json quiet no_color no_progress debug words docket explain learn details afresh page png".split()
+)
 
 
 class ChosenDocket(NamedTuple):
@@ -176,9 +178,7 @@ def command_line(args: "Namespace") -> str:
             skip = False
         elif word in ("-o", "--stock"):
             skip = True
-        elif word not in ("--json", "--quiet", "--no-color", "--debug", "--details", "--yes") and not word.startswith(
-            "--stock="
-        ):
+        elif word not in _SHOWING and not word.startswith("--stock="):
             left.append(word)
     return shlex.join(left)
 
@@ -202,7 +202,7 @@ def write_made(
             register.forget(made)
             return ChosenDocket(same.path, same) if same else ChosenDocket("")
     if made is not None:
-        made = register.tell_totals(made, proposal.sets, proposal.spares, proposal.reclaimable)
+        made = register.tell_totals(made, proposal.reasons.total(), proposal.spares, proposal.reclaimable)
     return ChosenDocket(path, made)
 
 

@@ -125,7 +125,9 @@ class Environment:
         chosen = self.stdout if stream is None else stream
         columns = self.variables.get("COLUMNS", "")
         width = int(columns) if columns.isdecimal() else None
-        return Page(chosen, terminal=chosen.isatty(), color=self._colors(args, chosen), width=width)
+        return Page(
+            chosen, terminal=chosen.isatty(), color=self._colors(args, chosen), width=width, styled=not self._is_dumb
+        )
 
     def width(self, descriptor: int) -> int:
         """Return the columns that COLUMNS says, or those of the terminal behind a descriptor; 80 if nobody knows."""
@@ -136,15 +138,23 @@ class Environment:
             return 80
 
     def progress(self, args: "Namespace") -> "ProgressBar":
-        """Return what draws progress on standard error; silent with ``--quiet``."""
+        """Return what draws progress on standard error; silent with ``--quiet`` or ``--no-progress``."""
         from foldkeep.show.page import ProgressBar
 
         color = self._colors(args, self.stderr)
-        return ProgressBar(self.stderr, terminal=self.stderr.isatty(), color=color, silent=args.quiet)
+        drawn = self.stderr.isatty() and not self._is_dumb
+        silent = args.quiet or getattr(args, "no_progress", False)
+        return ProgressBar(self.stderr, terminal=drawn, color=color, silent=silent)
+
+    @property
+    def _is_dumb(self) -> bool:
+        """Whether the terminal says that it understands nothing but text."""
+        return self.variables.get("TERM", "") == "dumb"
 
     def _colors(self, args: "Namespace", stream: TextIO) -> bool:
         """Tell whether a stream takes colours, and the user wants them."""
-        return stream.isatty() and not args.no_color and not self.variables.get("NO_COLOR")
+        wanted = not args.no_color and not self.variables.get("NO_COLOR")
+        return stream.isatty() and wanted and not self._is_dumb
 
     def follow_drives(self, stock: "Stock", named: Iterable[str] = ()) -> None:
         """Have places follow drives that are mounted elsewhere than they were, and say so, a line each.

@@ -64,7 +64,7 @@ GROUPS: dict[str, dict[str, str]] = {
 COMMANDS = {name: words for group in GROUPS.values() for name, words in group.items()}
 
 # What every command takes, said again here so that `foldkeep --help` need not import it.
-_EVERYWHERE = ("--json", "--quiet", "--no-color", "--debug")
+_EVERYWHERE = ("--json", "-j", "--quiet", "-q", "--no-color", "--no-progress", "--debug")
 _WITH_A_FILE = "--stock"
 
 _FIRST = {

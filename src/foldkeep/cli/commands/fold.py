@@ -127,7 +127,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.fold import FoldReport, check_plan, fold
     from foldkeep.keep import current_rows, docket_digest, read_docket
     from foldkeep.model import UnusableInput
-    from foldkeep.show.answers.fold import FoldAnswer, write_plan
+    from foldkeep.show.answers.fold import FoldAnswer, plan_words, write_plan
     from foldkeep.stock import Stock
 
     method = Method(args.method)
@@ -165,6 +165,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
         def show(page: "Page") -> None:
             write_plan(page, plan, most)
+            if method is Method.FOLD:
+                page.line(f"{plan_words(plan)}.")
             if about_sheets:
                 page.line((about_sheets, "bold"))
 
@@ -177,11 +179,21 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
                 if plan.items
                 else FoldReport(method=method)
             )
+        waiting = _waiting(stock, report.run) if report.run is not None else (0, 0)
     lesson = _lesson(register, made, rows) if made else ""
     if made and report.run is not None:
         register.end(made, report.run, len(report.left))
-    env.answer(args, FoldAnswer(report, lesson))
+    sets = len({item.row.set for item in plan.spares if not item.refusal})
+    env.answer(args, FoldAnswer(report, lesson, sets, waiting))
     return ExitStatus.PROBLEMS if report.left or report.notes else ExitStatus.DONE
+
+
+def _waiting(stock: "Stock", run: int) -> tuple[int, int]:
+    """Return how many files of a run wait in folds, and their bytes."""
+    from foldkeep.model import RunFileState
+
+    files = stock.ledger.files(run, (RunFileState.WAITING,))
+    return len(files), sum(file.size for file in files)
 
 
 def _unnamed(args: argparse.Namespace, env: Environment) -> "UnusableInput":

@@ -5,10 +5,10 @@ from typing import NamedTuple
 
 from foldkeep.keep.register import DocketState, MadeDocket
 from foldkeep.model import visible
-from foldkeep.model.units import format_moment, format_size, format_span
+from foldkeep.model.units import format_moment, format_span
 
 from ..page.documents import Document
-from ..page.words import count, local_time
+from ..page.words import count, figures, local_time
 
 _SECOND = 1_000_000_000
 _MINUTE = 60
@@ -33,7 +33,7 @@ def docket_words(made: MadeDocket, name: str, decided: int, *, is_changed: bool)
     """Return one sentence on a docket: which it is, how old, how much it proposes, how much a person decided in it."""
     seconds = (time.time_ns() - made.made_ns) // _SECOND
     age = f"{format_span(seconds)} old" if seconds >= _MINUTE else "made just now"
-    size = f"{count(made.spares, 'spare')} in {count(made.sets, 'set')}, {format_size(made.size)}"
+    size = figures(made.spares, made.sets, 0, made.size)
     by_hand = f"; you decided {count(decided, 'set')}" if decided else ""
     changed = "; another program changed it since" if is_changed else ""
     return f"{visible(name)}, {age} ({visible(made.command)}): {size}{by_hand}{changed}."

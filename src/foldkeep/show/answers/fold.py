@@ -14,7 +14,7 @@ from ..page.going import write_going
 from ..page.lines import write_left, write_space
 from ..page.page import CARE, COMMAND, QUIET, STRONG, Page
 from ..page.tables import Column
-from ..page.words import agree, count
+from ..page.words import agree, count, figures
 
 _MOST_ROWS = 6
 _TO_DO = {
@@ -46,10 +46,22 @@ _DONE = {
 
 
 class FoldAnswer(NamedTuple):
-    """Answer of `fold`; `lesson` says what there is to learn from how the docket was changed."""
+    """Answer of `fold`.
+
+    Attributes
+    ----------
+    lesson
+        What there is to learn from how the docket was changed.
+    sets
+        In how many sets the spares are.
+    waiting
+        How many files of the run wait in the fold, and their bytes.
+    """
 
     report: FoldReport
     lesson: str = ""
+    sets: int = 0
+    waiting: tuple[int, int] = (0, 0)
 
     def document(self) -> Document:
         """Return the JSON document."""
@@ -91,9 +103,14 @@ class FoldAnswer(NamedTuple):
         else:
             where = _DONE.get(report.method) or f"in the fold, with {agree(report.folded, *_HEALED)} place"
             done = f"now {agree(report.folded, 'waits', 'wait')} {where}."
+        number, size = self.waiting
+        if report.method is Method.FOLD and number:
+            spares = report.folded - report.along
+            files = f"{figures(spares, self.sets, number - spares, size)};"
+            done = f"{'it waits' if number == 1 else 'all wait'} in the fold."
+        elif report.along:
+            done += f" {count(report.along, 'file')} of them went along with a spare."
         page.line("Run ", (str(report.run), STRONG), f": {files} {done}")
-        if report.along:
-            page.line(f"{count(report.along, 'file')} of them went along with a spare.")
         _write_alike(page, _alike(report.alike), _MOST_ROWS)
         _write_essences(page, report.essences)
         for was, now in report.beside:
@@ -123,6 +140,15 @@ class FoldAnswer(NamedTuple):
             page.line((f"{command:<{max(len(line) for line, _ in lines)}}", COMMAND), f"   {meaning}", indent=2)
         if self.lesson:
             page.line(self.lesson)
+
+
+def plan_words(plan: Plan) -> str:
+    """Return how much a plan takes away, as the answer of the fold says it afterwards."""
+    spares = [item for item in plan.spares if not item.refusal]
+    others = [item for item in plan.items if not (item.is_named or item.refusal) and item.method is not Method.MOVE]
+    others = [item for item in others if item.method is not Method.WRITE]
+    size = sum(item.row.size for item in (*spares, *others))
+    return figures(len(spares), len({item.row.set for item in spares}), len(others), size)
 
 
 def write_plan(page: Page, plan: Plan, most: int | None) -> None:

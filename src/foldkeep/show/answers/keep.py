@@ -13,9 +13,9 @@ from foldkeep.model.units import format_size
 from ..page.documents import Document, path_document
 from ..page.going import going_documents, write_going
 from ..page.lines import NOTHING_FITS
-from ..page.page import CARE, GAIN, STRONG, Page
+from ..page.page import CARE, STRONG, Page
 from ..page.tables import Column
-from ..page.words import agree, count
+from ..page.words import agree, count, figures
 
 _MOST_FOLDERS = 5
 
@@ -190,12 +190,7 @@ class MachinesAnswer(NamedTuple):
 
 
 def _write_spares(page: Page, proposal: Proposal) -> None:
-    page.line(
-        (count(proposal.spares, "spare"), STRONG),
-        f" in {count(proposal.sets, 'set')} can be folded, ",
-        (format_size(proposal.reclaimable), GAIN),
-        " in all.",
-    )
+    page.line((figures(proposal.spares, proposal.reasons.total(), 0, proposal.reclaimable), STRONG), " can be folded.")
 
 
 class RulesAnswer(NamedTuple):

@@ -39,9 +39,9 @@ def plain_table(columns: Sequence[Column], rows: Sequence[Sequence[str]]) -> Ite
 
 
 def fitted_table(
-    columns: Sequence[Column], rows: Sequence[Sequence[str]], width: int, *, total: bool = False
+    columns: Sequence[Column], rows: Sequence[Sequence[str]], width: int, *, total: bool = False, dash: str = "─"
 ) -> Iterator["Text"]:
-    """Yield the lines of a table that fit a width; with `total`, the last row stands apart.
+    """Yield the lines of a table that fit a width; with `total`, the last row stands apart, behind a rule of `dash`.
 
     Cells break between words and behind the steps of paths. Where that is not enough, or a row would take more than
     three lines, each row is a record: a line for each of its cells, with the title before it.
@@ -55,7 +55,7 @@ def fitted_table(
     if widths is None or any(_lines(row, widths) > _MOST_LINES for row in rows):
         yield from _records(columns, rows, width)
         return
-    rule = Text("─" * (sum(widths) + _GAP * (len(widths) - 1)), _RULE)
+    rule = Text(dash * (sum(widths) + _GAP * (len(widths) - 1)), _RULE)
     yield from _row([column._replace(style=_TITLE) for column in columns], [each.title for each in columns], widths)
     yield rule
     for number, row in enumerate(rows):

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Sequence
 
 from foldkeep.model import visible
 from foldkeep.model.remote import SOMEBODY_ELSE
+from foldkeep.model.units import format_size
 
 
 def count(number: int, noun: str, plural: str = "") -> str:
@@ -16,6 +17,29 @@ def count(number: int, noun: str, plural: str = "") -> str:
 def agree(number: int, one: str = "is", several: str = "are") -> str:
     """Return the form of a verb that agrees with a number."""
     return one if number == 1 else several
+
+
+def figures(spares: int, sets: int, others: int, size: int) -> str:
+    """Return how much goes, in one form for a proposal, the question before it and what became of it.
+
+    Parameters
+    ----------
+    spares, sets
+        Spares, and in how many sets they are; 0 sets if that is not known any more.
+    others
+        Files that go with them: companions, and earlier versions of sidecars.
+    size
+        Of all of them together, in bytes.
+
+    >>> figures(36, 27, 2, 3_700_000)
+    '36 spares in 27 sets, and 2 files that go with them: 38 files, 3.70 MB'
+    """
+    head = count(spares, "spare") + (f" in {count(sets, 'set')}" if sets else "")
+    if not others:
+        return f"{head}, {format_size(size)}"
+    verb = agree(others, "goes", "go")
+    whole = f"{count(spares + others, 'file')}, {format_size(size)}"
+    return f"{head}, and {count(others, 'file')} that {verb} with {agree(spares, 'it', 'them')}: {whole}"
 
 
 def joined(words: Sequence[str]) -> str:

@@ -1,11 +1,15 @@
 """Fitting text to a width: lines break between words and behind steps of paths, and within a word only if need be."""
 
 import re
+import unicodedata
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
 
 _BREAK = re.compile(r"(?<=[^\s/]/)(?=[^\s/])|(?<=\s)(?=\S)")
 _LEAST = 8
+_JOINS = re.compile("[\u200d\ufe00-\ufe0f\u20e3\U0001f3fb-\U0001f3ff\U000e0020-\U000e007f]")
+_RIGHT = "\u0590-\u08ff\ufb1d-\ufdff\ufe70-\ufefc\U00010800-\U00010fff\U0001e800-\U0001efff"
+_FROM_RIGHT = re.compile(f"[{_RIGHT}](?:[{_RIGHT} ]*[{_RIGHT}])?")
 
 
 def breaks(text: str, first: int, rest: int) -> list[int]:
@@ -92,4 +96,19 @@ def _cut(text: str, start: int, width: int) -> int:
     end = start + 1
     while end < len(text) and cell_len(text[start : end + 1]) <= width:
         end += 1
-    return end
+    whole = end
+    while whole > start and _is_joined(text, whole):
+        whole -= 1
+    return whole if whole > start else end
+
+
+def _is_joined(text: str, at: int) -> bool:
+    """Tell whether a character belongs to the one before it: an accent, a joined emoji, its colour or its form."""
+    if at >= len(text):
+        return False
+    return text[at - 1] == "\u200d" or bool(_JOINS.match(text[at])) or unicodedata.combining(text[at]) > 0
+
+
+def isolated(text: str) -> str:
+    """Return text in which words that run from right to left stand apart from what is around them (UAX 9, FSI)."""
+    return _FROM_RIGHT.sub("\u2068\\g<0>\u2069", text) if not text.isascii() else text
