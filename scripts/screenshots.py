@@ -127,6 +127,7 @@ def main() -> None:
         "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}",
         "FOLDKEEP_STOCK": str(FOLDER / "stock.sqlite3"),
         "XDG_CONFIG_HOME": str(FOLDER / "config"),
+        "XDG_CACHE_HOME": str(FOLDER / "cache"),  # or the names of real programs would be in the pictures
     }
     subprocess.run(["foldkeep", "demo", str(FOLDER), "--library-only"], env=environment, check=True)
     settings = FOLDER / "config" / "foldkeep" / "settings.toml"

@@ -270,6 +270,20 @@ def test_a_register_that_is_broken_or_hostile_is_passed_by(shelf: Desk):
             MadeDocket.read(json.dumps({**told, name: value}).encode())
 
 
+def test_where_nothing_can_be_noted_decisions_are_saved_and_carried_out_all_the_same(shelf: Desk, monkeypatch):
+    shelf.ask("keep", "-o", shelf.docket)
+
+    def refused(*_):
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(DocketRegister, "_put", refused)
+    assert shelf.ask("review", shelf.docket, answer="2\n\n\n")["changed"] == 1
+    assert kept(shelf.docket) >= {SPARE}
+    assert shelf.ask("fold", shelf.docket, "--yes")["folded"] == 3
+    assert shelf.run("keep", "-o", shelf.top / "other.csv").status == 0
+    assert (shelf.place / SPARE).exists()
+
+
 def test_old_dockets_go_and_decisions_that_wait_never_do(shelf: Desk):
     shelf.ask("keep")
     shelf.ask("keep", "--kind", "photo")

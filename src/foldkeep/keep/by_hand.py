@@ -1,9 +1,9 @@
 """What a person decided about a set: how a docket says so, and that it holds in later dockets."""
 
 import re
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping
 
-from foldkeep.model import Action, DocketRow, StockFile
+from foldkeep.model import Action, CopySet, DocketRow, StockFile
 
 BY_HAND = "chosen by hand"
 NOT_BY_HAND = "another copy was chosen by hand"
@@ -51,18 +51,23 @@ def _marked(row: DocketRow) -> DocketRow:
 
 
 def decided_by_hand(
-    copies: Sequence[StockFile], rows: Mapping[bytes, DocketRow], why_apart: Callable[[StockFile], str]
+    one: CopySet, rows: Mapping[bytes, DocketRow], why_apart: Callable[[StockFile], str]
 ) -> list[tuple[StockFile, Action, str]]:
     """Return each copy of a set with what a person decided of it and why; nothing if nobody did, or none would stay.
 
     Parameters
     ----------
     rows
-        What was decided, by path; it holds of a copy that has the same content still.
+        What was decided, by path; it holds of a copy of the same set that has the same content still.
     why_apart
         Gives why a copy neither goes nor lets others go; empty if it is one among the others.
     """
-    known = {copy.path: row for copy in copies if (row := rows.get(copy.path)) and row.digest == copy.digest}
+    copies = one.copies
+    known = {
+        copy.path: row
+        for copy in copies
+        if (row := rows.get(copy.path)) and row.set == one.id and row.digest == copy.digest
+    }
     found = []
     for copy in copies:
         row = known.get(copy.path)

@@ -219,7 +219,7 @@ class Chooser:
         first
             Rules that are asked before those on single files, but after a person's own.
         """
-        by_hand = decided_by_hand(one.copies, self._wishes.decided, self._apart)
+        by_hand = decided_by_hand(one, self._wishes.decided, self._apart)
         choice = Choice([Verdict(*each) for each in by_hand], why=BY_HAND) if by_hand else None
         if choice is None and not (belongs or first):
             choice = self._choose_by_shape(one)

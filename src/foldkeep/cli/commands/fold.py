@@ -127,7 +127,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.fold import FoldReport, check_plan, fold
     from foldkeep.keep import current_rows, docket_digest, read_docket
     from foldkeep.model import UnusableInput
-    from foldkeep.show.answers.fold import FoldAnswer, plan_words, write_plan
+    from foldkeep.show.answers.fold import FoldAnswer, goes_away, plan_words, write_plan
     from foldkeep.stock import Stock
 
     method = Method(args.method)
@@ -157,7 +157,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         if not (args.leave_sidecars or method.adds):
             described = descriptions(stock, remembered_and_named(args, stock)) if plan.items else {}
         plan = check_plan(stock, plan, keeps_folders=args.keep_empty_folders, litter=litter, described=described)
-        going = sum(not item.refusal for item in plan.going)
+        going = sum(goes_away(item, method) for item in plan.items)
         only_alike = sum(item.alike is not None for item in plan.going)
         words = f", {only_alike:,} of them only alike what stays" if only_alike else ""
         most = None if args.details else MOST_FOLDERS

@@ -226,13 +226,14 @@ class DocketRegister:
         return made
 
     def _noted(self, made: MadeDocket) -> MadeDocket:
+        """Note what became of a docket; nobody's decision waits for what cannot be noted."""
         with suppress(OSError, UnusableInput):
             self._put(made)
         return made
 
     def tell_totals(self, made: MadeDocket, sets: int, spares: int, size: int) -> MadeDocket:
         """Note how much a docket proposes to fold."""
-        return self._put(replace(made, sets=sets, spares=spares, size=size))
+        return self._noted(replace(made, sets=sets, spares=spares, size=size))
 
     def supersede(self, made: MadeDocket, decisions: Decisions) -> list[MadeDocket]:
         """Let a docket take the place of open ones of the same question; return those that keep decisions of their own.
@@ -249,19 +250,19 @@ class DocketRegister:
             if self.is_changed(each) or not decisions.hold_in_new(rows):
                 kept.append(each)
             else:
-                self._put(replace(each, superseded_by=made.name))
+                self._noted(replace(each, superseded_by=made.name))
         return kept
 
     def saving(self, made: MadeDocket, digest: str) -> MadeDocket:
         """Note the digest that a docket is about to have, since Fold Keep saves it in place."""
-        return self._put(replace(made, digests=(made.digests[-1], digest), edited=int(self.is_changed(made))))
+        return self._noted(replace(made, digests=(made.digests[-1], digest), edited=int(self.is_changed(made))))
 
     def version(self, made: MadeDocket, path: str) -> MadeDocket | None:
         """Remember a later version of a docket, which takes its place; None where nothing can be remembered."""
         later = self.note(path, made.command, json.loads(made.question))
         if later is not None:
-            later = self._put(replace(later, sets=made.sets, spares=made.spares, size=made.size))
-            self._put(replace(made, superseded_by=later.name))
+            later = self._noted(replace(later, sets=made.sets, spares=made.spares, size=made.size))
+            self._noted(replace(made, superseded_by=later.name))
         return later
 
     def saved_from_sheets(self, made: MadeDocket, folder: str) -> str:
@@ -283,10 +284,10 @@ class DocketRegister:
     def note_sheet(self, made: MadeDocket, page: str) -> MadeDocket:
         """Note that a sheet was made of a docket as it is now."""
         sheet = SheetOf(os.path.abspath(page), time_ns(), file_digest(made.path))
-        return self._put(replace(made, sheets=(*made.sheets, sheet)))
+        return self._noted(replace(made, sheets=(*made.sheets, sheet)))
 
     def begin(self, made: MadeDocket) -> MadeDocket:
-        """Note that a docket is about to be carried out; a fold does not wait for what cannot be noted."""
+        """Note that a docket is about to be carried out."""
         return self._noted(replace(made, begun_ns=time_ns()))
 
     def end(self, made: MadeDocket, run: int, left: int) -> MadeDocket:

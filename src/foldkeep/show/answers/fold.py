@@ -142,13 +142,24 @@ class FoldAnswer(NamedTuple):
             page.line(self.lesson)
 
 
+def goes_away(item: Item, method: Method) -> bool:
+    """Tell whether a file of a plan goes away by its method, as the ledger counts it afterwards.
+
+    The earlier version of a sidecar does; what moves beside its keeper does not.
+    """
+    if item.refusal or item.method is Method.WRITE:
+        return False
+    if method is not Method.FOLD:
+        return not item.merge
+    return item.is_named or item.method is not Method.MOVE
+
+
 def plan_words(plan: Plan) -> str:
     """Return how much a plan takes away, as the answer of the fold says it afterwards."""
-    spares = [item for item in plan.spares if not item.refusal]
-    others = [item for item in plan.items if not (item.is_named or item.refusal) and item.method is not Method.MOVE]
-    others = [item for item in others if item.method is not Method.WRITE]
-    size = sum(item.row.size for item in (*spares, *others))
-    return figures(len(spares), len({item.row.set for item in spares}), len(others), size)
+    going = [item for item in plan.items if goes_away(item, plan.method)]
+    spares = [item for item in going if item.is_named]
+    sets = len({item.row.set for item in spares})
+    return figures(len(spares), sets, len(going) - len(spares), sum(item.row.size for item in going))
 
 
 def write_plan(page: Page, plan: Plan, most: int | None) -> None:
@@ -158,7 +169,7 @@ def write_plan(page: Page, plan: Plan, most: int | None) -> None:
         [
             (visible(place), f"{len(going):,}", format_size(sum(item.row.size for item in going)))
             for place, items in plan.by_place.items()
-            if (going := [item for item in items if not item.merge and not item.refusal])
+            if (going := [item for item in items if goes_away(item, plan.method)])
         ],
     )
     spares = [item for item in plan.spares if not item.refusal]

@@ -70,6 +70,9 @@ class ReviewAnswer(NamedTuple):
         if self.saved is None:
             page.line(f"Nothing was changed; {visible(self.name)} is as it was.")
             return
+        if not self.changed:
+            page.line(f"Nothing is decided; {visible(self.name)} says what it said before.")
+            return
         rest = f"; {count(self.left, 'set')} not decided by hand." if self.left else "."
         page.line((count(self.changed, "decision"), STRONG), f" saved in {visible(self.name)}{rest}")
         if self.proposal:
