@@ -64,6 +64,16 @@ def test_nothing_twice_and_nothing_known(desk: Desk):
     assert Desk(desk.top).run("guide", "--stock", desk.top / "new", answer="").status == 1
 
 
+@pytest.mark.parametrize("answer", ["stop", "all"])
+def test_the_tour_waits_after_each_act(tmp_path: Path, answer: str):
+    named = {**os.environ, "TERM": "xterm", "HOME": str(tmp_path), "XDG_DATA_HOME": str(tmp_path)}
+    shown = on_a_terminal(["demo", str(tmp_path / "kites")], named, {"go on / all": answer})
+    assert shown.startswith("Making the sample library")
+    assert shown.count("[Enter: go on") == 1
+    assert ("Scanned" in shown, "foldkeep checkup" in shown) == (True, answer == "all")
+    assert ("The library stays in" in shown) is (answer == "stop")
+
+
 def test_on_a_terminal_of_its_own(desk: Desk, tmp_path: Path):
     for name in ("kite.jpg", "old/kite.jpg"):
         desk.write(name, b"k" * 9000)

@@ -2,7 +2,8 @@
 
 Makes the media library of an invented kite festival in DIR, or in a fresh
 temporary folder, and walks through scan, duplicates, keep, fold and unfold on
-it. Nothing else is touched; its stock lies beside the library.
+it. On a terminal it waits after each act. Nothing else is touched; its stock lies
+beside the library.
 """
 
 import argparse
@@ -42,7 +43,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from functools import partial
 
     from foldkeep.demo import STOCK, cloud_beside, prepare, take_cloud_tour, take_tour
-    from foldkeep.model import UnusableInput
+    from foldkeep.model import UnusableInput, visible
     from foldkeep.model.extras import need
     from foldkeep.show.answers.demo import LibraryAnswer, write_step
 
@@ -55,6 +56,9 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         raise UnusableInput("--latency, --fail-every and --stay are about the cloud", "add --cloud, or leave them out")
     page = env.page(args)
     silent = args.json or args.quiet
+    if not silent:
+        env.stderr.write("Making the sample library (about 20 MB)…\n")
+        env.stderr.flush()
     folder = os.path.abspath(prepare(args.folder))
     if args.library_only:
         env.answer(args, LibraryAnswer(folder))
@@ -66,7 +70,11 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         {**env.variables, "FOLDKEEP_STOCK": STOCK},
     )
 
+    acts = _Acts(env) if env.stdin.isatty() and env.stdout.isatty() and not silent else None
+
     def say(words: str, line: str) -> None:
+        if acts is not None and line.startswith("foldkeep"):
+            acts.pause()
         if not silent:
             write_step(page, words, line)
 
@@ -76,11 +84,40 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         if args.cloud:
             cloud = running.enter_context(cloud_beside(folder, max(0, args.latency) / 1000, max(0, args.fail_every)))
             walk = partial(take_cloud_tour, cloud=cloud)
-        tour = walk(folder, run=lambda argv: main([*argv, *plain], inner), say=say)
+        try:
+            tour = walk(folder, run=lambda argv: main([*argv, *plain], inner), say=say)
+        except _Left:
+            page.line(f"The library stays in {visible(folder)}, with its stock; go on as you like there.")
+            return ExitStatus.DONE
         _tell(args, env, folder, tour)
         if args.cloud and args.stay:
             _wait(env, cloud.url)
     return ExitStatus.DONE if tour.went_well else ExitStatus.PROBLEMS
+
+
+class _Left(Exception):
+    """The person has seen enough."""
+
+
+class _Acts:
+    """Waits between the acts of the tour until the person at the terminal goes on."""
+
+    def __init__(self, env: Environment) -> None:
+        self._env = env
+        self._acts = 0
+        self._waits = True
+
+    def pause(self) -> None:
+        """Wait before every act but the first; raise _Left if the person has seen enough."""
+        self._acts += 1
+        if self._acts == 1 or not self._waits:
+            return
+        self._env.stdout.write("\n[Enter: go on / all: without a pause / stop] ")
+        self._env.stdout.flush()
+        answer = self._env.stdin.readline()
+        if not answer or answer.strip().lower() in ("stop", "s", "q", "quit"):
+            raise _Left
+        self._waits = not answer.strip().lower().startswith("a")
 
 
 def _wait(env: Environment, url: str) -> None:
