@@ -4,7 +4,7 @@ import errno
 import os
 import stat
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from typing import BinaryIO
 
 from foldkeep.model import UnusableInput, visible
@@ -49,7 +49,7 @@ def rewritten(path: str) -> Iterator[BinaryIO]:
     try:
         with open(new, "rb") as written:
             os.fsync(written.fileno())
-        if os.path.exists(path):
+        with suppress(OSError):  # a stick that knows no modes, or nothing that was there before
             os.chmod(new, stat.S_IMODE(os.stat(path).st_mode))
         os.replace(new, path)
     except OSError as error:
