@@ -23,7 +23,8 @@ class WithUserCache(NamedTuple):
 
     def document(self) -> Document:
         """Return the JSON document."""
-        return {**self.answer.document(), "user_cache": _document(self.found) if self.found else None}
+        told = {"user_cache": _document(self.found)} if self.found else {}
+        return {**self.answer.document(), **told}
 
     def write(self, page: Page) -> None:
         """Write it for people."""
