@@ -68,7 +68,8 @@ def test_former_names_and_short_ones_go_on_working(desk: Desk):
         shown = desk.run(words[0], "--help").out
         assert next(word for word in words if word.startswith("--")) not in shown, "told nowhere"
     assert desk.run("list", "-n", "1", "-j").json["files"]
-    for words in (("list", "-n", "0"), ("list", "--top", "-1"), ("space", "--depth", "0"), ("list", "-n", "x")):
+    assert desk.run("list", "-n", "0").status == 0, "which lists nothing; the tour does it"
+    for words in (("list", "--top", "-1"), ("space", "--depth", "0"), ("list", "-n", "x")):
         assert desk.run(*words).status == 2, words
     assert "Next: " not in desk.run("scan", "-q").out
     assert "files" in desk.run("scan", "-q").out, "quiet never silences the answer"

@@ -96,8 +96,13 @@ class Tour:
         return self.unchanged and all(status == expected for _, status, expected in self.statuses)
 
 
-def prepare(folder: str | None) -> str:
+def prepare(folder: str | None, begin: Callable[[], object]) -> str:
     """Make the sample library in `folder`, or in a fresh temporary folder, and return where.
+
+    Parameters
+    ----------
+    begin
+        Called when it is known that it can be made there, which takes a while.
 
     Raises
     ------
@@ -109,6 +114,7 @@ def prepare(folder: str | None) -> str:
             folder = tempfile.mkdtemp(prefix="kite-days-")
         elif os.path.isdir(folder) and os.listdir(folder):
             raise UnusableInput(f"{visible(folder)} is not empty", "name a new folder, or none")
+        begin()
         make_library(folder)
     except OSError as error:
         raise UnusableInput(

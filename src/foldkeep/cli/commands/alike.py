@@ -46,14 +46,7 @@ OPTIONS = (
     Option(
         "--strength", "the least: strong, or fair (default)", Takes.WORD, choices=("strong", "fair"), default="fair"
     ),
-    Option(
-        "--top",
-        f"list only the first N groups (on a terminal {_TOP_ON_TERMINAL}, else all)",
-        Takes.NUMBER,
-        "N",
-        short="-n",
-        least=1,
-    ),
+    Option.top(f"list only the first N groups (on a terminal {_TOP_ON_TERMINAL}, else all)"),
     Option("-o", "write a docket with a suggestion for each file", Takes.DOCKET, "DOCKET", to="docket"),
     CLUSTER,
     *INVENTORY,

@@ -27,14 +27,7 @@ OPTIONS = (
         "AGE",
         former=("--older-than",),
     ),
-    Option(
-        "--top",
-        f"list the first N (on a terminal {_TOP_ON_TERMINAL}, else all)",
-        Takes.NUMBER,
-        "N",
-        short="-n",
-        least=1,
-    ),
+    Option.top(f"list the first N (on a terminal {_TOP_ON_TERMINAL}, else all)"),
 )
 
 

@@ -43,14 +43,7 @@ OPTIONS = (
         several=True,
     ),
     Option("--explain", "show which recipe takes a file and why, or why none does", Takes.FILE, "FILE"),
-    Option(
-        "--top",
-        f"list the first N of each (on a terminal {_TOP_ON_TERMINAL}, else all)",
-        Takes.NUMBER,
-        "N",
-        short="-n",
-        least=1,
-    ),
+    Option.top(f"list the first N of each (on a terminal {_TOP_ON_TERMINAL}, else all)"),
     *PROJECTS,
     *FILTERS,
 )

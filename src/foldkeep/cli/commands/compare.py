@@ -32,14 +32,7 @@ _SIDE = "a place, a folder in one, an inventory, FILE:FOLDER for a folder in tha
 OPTIONS = (
     Option("first", _SIDE, Takes.PLACE, "FIRST"),
     Option("second", _SIDE, Takes.PLACE, "SECOND"),
-    Option(
-        "--top",
-        f"list the first N of each (on a terminal {_TOP_ON_TERMINAL}, else all)",
-        Takes.NUMBER,
-        "N",
-        short="-n",
-        least=1,
-    ),
+    Option.top(f"list the first N of each (on a terminal {_TOP_ON_TERMINAL}, else all)"),
     Option("--csv", "also write every difference to a CSV table", Takes.FILE, "FILE"),
     MEMORY,
     *FILTERS,

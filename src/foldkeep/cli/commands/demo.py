@@ -56,10 +56,13 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         raise UnusableInput("--latency, --fail-every and --stay are about the cloud", "add --cloud, or leave them out")
     page = env.page(args)
     silent = args.json or args.quiet
-    if not silent:
-        env.stderr.write("Making the sample library (about 20 MB)…\n")
-        env.stderr.flush()
-    folder = os.path.abspath(prepare(args.folder))
+
+    def begin() -> None:
+        if not silent:
+            env.stderr.write("Making the sample library (about 20 MB)…\n")
+            env.stderr.flush()
+
+    folder = os.path.abspath(prepare(args.folder, begin))
     if args.library_only:
         env.answer(args, LibraryAnswer(folder))
         return ExitStatus.DONE

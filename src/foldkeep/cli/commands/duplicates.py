@@ -26,14 +26,7 @@ examples:
 
 _TOP_ON_TERMINAL = 20
 OPTIONS = (
-    Option(
-        "--top",
-        f"list only the first N (on a terminal {_TOP_ON_TERMINAL}, in a pipe all)",
-        Takes.NUMBER,
-        "N",
-        short="-n",
-        least=1,
-    ),
+    Option.top(f"list only the first N (on a terminal {_TOP_ON_TERMINAL}, in a pipe all)"),
     Option("--sort", "saving (the default), size, count or name", Takes.WORD, "BY", default="saving"),
     Option("--details", "dates and owner of each copy, and wrong suffixes"),
     Option("--folders", "compare whole folders instead of files"),

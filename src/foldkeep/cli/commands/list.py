@@ -29,14 +29,7 @@ OPTIONS = (
     Option(
         "--sort", "size (largest first), age (oldest first), name or path (default)", Takes.WORD, "BY", default="path"
     ),
-    Option(
-        "--top",
-        f"list only the first N (on a terminal {_TOP_ON_TERMINAL}, else all)",
-        Takes.NUMBER,
-        "N",
-        short="-n",
-        least=1,
-    ),
+    Option.top(f"list only the first N (on a terminal {_TOP_ON_TERMINAL}, else all)"),
     Option("--empty", "only empty files, then empty folders"),
     Option(
         "--damaged",

@@ -40,14 +40,7 @@ OPTIONS = (
     Option(
         "--one-entry", "with --repair: keep one entry per content, the first; ratings in others are lost", rare=True
     ),
-    Option(
-        "--top",
-        f"list the first N of each (on a terminal {_TOP_ON_TERMINAL}, else all)",
-        Takes.NUMBER,
-        "N",
-        short="-n",
-        least=1,
-    ),
+    Option.top(f"list the first N of each (on a terminal {_TOP_ON_TERMINAL}, else all)"),
     *INVENTORY,
     *READING,
     *FILTERS,

@@ -37,14 +37,7 @@ OPTIONS = (
     Option("--plot", "draw a bar a project, by part and age, as .png or .svg", Takes.FILE, "FILE"),
     Option("--archived", "list what was archived, and where it lies"),
     Option("--name", "with --archived: list the files like this in packages", Takes.GLOB, "GLOB"),
-    Option(
-        "--top",
-        f"list the first N (on a terminal {_TOP_ON_TERMINAL}, else all)",
-        Takes.NUMBER,
-        "N",
-        short="-n",
-        least=1,
-    ),
+    Option.top(f"list the first N (on a terminal {_TOP_ON_TERMINAL}, else all)"),
     *PROJECTS,
 )
 

@@ -95,6 +95,11 @@ class Option(NamedTuple):
     hidden: bool = False
     least: int = 0
 
+    @classmethod
+    def top(cls, words: str) -> "Option":
+        """Return the option that limits a list, with the help that a command gives it; 0 lists nothing."""
+        return cls("--top", words, Takes.NUMBER, "N", short="-n")
+
     @property
     def heading(self) -> str:
         """The heading under which the help lists it; empty for the usual options."""
