@@ -113,7 +113,7 @@ class Environment:
 
     def with_user_cache(self, answer: "Answer", stock: "Stock") -> "Answer":
         """Return an answer that also tells what lies in the user's cache folder."""
-        from foldkeep.scan.user_cache import look_into_user_cache
+        from foldkeep.find.space import look_into_user_cache
         from foldkeep.show.answers.user_cache import WithUserCache
 
         return WithUserCache(answer, look_into_user_cache(stock, self.user_cache()))

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
         space,
         volume_spaces,
     )
+    from .user_cache import UserCache, look_into_user_cache
 
 __all__ = [
     "Node",
@@ -34,6 +35,8 @@ __all__ = [
     "volume_spaces",
     "ServerSpace",
     "server_spaces",
+    "UserCache",
+    "look_into_user_cache",
 ]
 
 __getattr__ = names_of(__name__, __file__)

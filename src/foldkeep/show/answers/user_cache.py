@@ -3,9 +3,9 @@
 import shlex
 from typing import NamedTuple
 
+from foldkeep.find.space import UserCache
 from foldkeep.model import visible
 from foldkeep.model.units import format_moment, format_size
-from foldkeep.scan.user_cache import UserCache
 
 from ..page.documents import Document, path_document
 from ..page.page import COMMAND, STRONG, Page
