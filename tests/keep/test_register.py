@@ -85,6 +85,11 @@ def test_equal_proposals_are_one_and_what_finds_nothing_leaves_none(shelf: Desk)
     assert states(shelf) == {"d1": "superseded", "d2": "carried out"}, "both said the same"
 
 
+def test_the_newest_is_what_was_shown_last_also_where_an_older_one_says_the_same(shelf: Desk):
+    assert [shelf.ask("keep", *more)["name"] for more in ((), ("--kind", "photo"), ())] == ["d1", "d2", "d3"]
+    assert "Docket d3, " in terminal(shelf, "review", typed={"1 of 3": "stop"})
+
+
 def test_decisions_hold_in_every_later_docket_until_they_are_carried_out(shelf: Desk):
     shelf.ask("keep")
     shelf.ask("review", answer="2\n1 2\n")
@@ -232,6 +237,18 @@ def test_what_is_decided_on_a_sheet_is_what_is_carried_out(shelf: Desk):
     assert (shelf.place / SPARE).exists()
     assert not (shelf.place / KEEPER).exists()
     assert states(shelf) == {"d1": "carried out"}
+
+
+@pytest.mark.usefixtures("known_volume")
+def test_what_a_sheet_teaches_is_told_by_the_fold(desk: Desk):
+    for number in range(4):
+        desk.write(f"Photos/trip {number}/0.jpg", b"%d" % number * 60)
+        desk.write(f"sorted/s{number}/0.jpg", b"%d" % number * 60, 1_760_000_000)
+    desk.ask("scan", desk.place)
+    desk.ask("keep")
+    desk.run("sheet", "-o", desk.top / "sheet.html")
+    saved = sheet_save(desk, "d1", "d1-decided.csv", swapped)
+    assert f"to learn that: foldkeep keep --learn {saved}\n" in desk.run("fold", saved, "--yes").out
 
 
 def test_every_state_of_a_docket_is_told(shelf: Desk):

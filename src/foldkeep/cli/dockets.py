@@ -1,7 +1,6 @@
 """The docket that a command takes: one that is named, or the newest that waits; and what it is that waits."""
 
 import os
-import re
 import shlex
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -15,12 +14,10 @@ if TYPE_CHECKING:
     from foldkeep.keep.register import Decisions, DocketRegister, MadeDocket
     from foldkeep.model import DocketRow
     from foldkeep.show.answers import Answer
-    from foldkeep.show.answers.dockets import ToldDocket
 
 MOST_FOLDERS = 10
 """How many folders are shown from which files go, unless all are asked for."""
 
-_NAME = re.compile(r"d[1-9][0-9]*")
 _SHOWING = frozenset("--json -j --quiet -q --yes -y --no-progress --no-color --debug --details".split())
 _PRESENTATION = frozenset(
     "stock json quiet no_color no_progress debug words docket explain learn details afresh page png".split()
@@ -36,9 +33,8 @@ class ChosenDocket(NamedTuple):
     @property
     def name(self) -> str:
         """What a person types for it: its number if it has no place of its own."""
-        if self.made is not None and os.path.basename(self.path) == f"{self.made.name}.csv":
-            return self.made.name
-        return self.path
+        made = self.made
+        return made.name if made is not None and made.shown == made.name else self.path
 
 
 def register_of(args: "Namespace", env: Environment) -> "DocketRegister":
@@ -50,10 +46,11 @@ def register_of(args: "Namespace", env: Environment) -> "DocketRegister":
 
 def docket_named(args: "Namespace", env: Environment, text: str) -> ChosenDocket:
     """Return the docket of a path or of a name like ``d12``; raise UnusableInput if no docket has that name."""
+    from foldkeep.keep.register import NAME
     from foldkeep.model import UnusableInput, visible
 
     register = register_of(args, env)
-    if os.path.lexists(text) or not _NAME.fullmatch(text):
+    if os.path.lexists(text) or not NAME.fullmatch(text):
         return ChosenDocket(text, register.at(text))
     made = register.called(text)
     if made is None:
@@ -97,29 +94,12 @@ def docket_in_use(
     made = chosen.made
     if made is not None and not superseded and register.state(made) is DocketState.SUPERSEDED:
         later = register.called(made.superseded_by)
-        newer = ChosenDocket(later.path, later).name if later else made.superseded_by
+        newer = later.shown if later else made.superseded_by
         raise UnusableInput(
             f"{visible(args.docket)} is superseded: {visible(newer)} took its place",
             f"look at that one: {env.line(args, args.words[0], newer)}",
         )
     return chosen
-
-
-def told_dockets(args: "Namespace", env: Environment) -> "list[ToldDocket]":
-    """Return every docket that is remembered, the oldest first, with what became of it."""
-    from foldkeep.show.answers.dockets import ToldDocket
-
-    register = register_of(args, env)
-    return [
-        ToldDocket(
-            made,
-            ChosenDocket(made.path, made).name,
-            register.state(made),
-            len(register.decided(made)),
-            register.is_changed(made),
-        )
-        for made in register.all()
-    ]
 
 
 def tell_docket(args: "Namespace", env: Environment, chosen: ChosenDocket) -> None:
@@ -128,15 +108,13 @@ def tell_docket(args: "Namespace", env: Environment, chosen: ChosenDocket) -> No
         return
     from foldkeep.show.answers.dockets import docket_words
 
-    register, made = register_of(args, env), chosen.made
-    words = docket_words(made, chosen.name, len(register.decided(made)), is_changed=register.is_changed(made))
+    register = register_of(args, env)
     page = env.page(args, env.stderr if args.json else None)
-    page.line(f"Docket {words}")
-    for other in register.open():
-        decided = len(register.decided(other))
-        if other.number != made.number and (decided or register.is_changed(other)):
-            by_hand = f"you decided {decided:,} of its sets" if decided else "another program changed it"
-            page.line(f"{ChosenDocket(other.path, other).name} waits as well: {by_hand}.")
+    page.line(f"Docket {docket_words(register.told(chosen.made))}")
+    for other in map(register.told, register.open()):
+        if other.made.number != chosen.made.number and (other.decided or other.is_changed):
+            by_hand = f"you decided {other.decided:,} of its sets" if other.decided else "another program changed it"
+            page.line(f"{other.made.shown} waits as well: {by_hand}.")
 
 
 def tell_none(args: "Namespace", env: Environment, nothing: "Answer") -> ExitStatus:
@@ -149,9 +127,7 @@ def tell_none(args: "Namespace", env: Environment, nothing: "Answer") -> ExitSta
         return ExitStatus.DONE
     register = register_of(args, env)
     done = [made for made in register.all() if register.state(made) is DocketState.CARRIED_OUT]
-    last = ChosenDocket(done[-1].path, done[-1]) if done else None
-    if not args.quiet:
-        env.page(args).line(nothing_words(last.made, last.name) if last else nothing_words())
+    env.page(args).line(nothing_words(done[-1] if done else None))
     env.next(args, "keep")
     return ExitStatus.DONE
 
@@ -211,8 +187,7 @@ def tell_others(args: "Namespace", env: Environment, chosen: ChosenDocket, decis
     if chosen.made is None:
         return
     for kept in register_of(args, env).supersede(chosen.made, decisions):
-        name = ChosenDocket(kept.path, kept).name
-        env.stderr.write(f"{name} has decisions of yours that {chosen.name} has not; it waits as well\n")
+        env.stderr.write(f"{kept.shown} has decisions of yours that {chosen.name} has not; it waits as well\n")
 
 
 def typed_filters(words: list[str]) -> list[str]:

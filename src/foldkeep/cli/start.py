@@ -3,7 +3,7 @@
 import argparse
 from typing import TYPE_CHECKING
 
-from .dockets import ChosenDocket, register_of
+from .dockets import register_of
 from .environment import Environment, ExitStatus
 
 if TYPE_CHECKING:
@@ -31,19 +31,18 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     if not found.places:
         env.stdout.write(FIRST_STEPS)
         return ExitStatus.DONE
-    names = tuple(ChosenDocket(waiting.made.path, waiting.made).name for waiting in found.dockets)
-    env.answer(args, StartAnswer(found, names))
-    env.next(args, *_next(found, names))
+    env.answer(args, StartAnswer(found))
+    env.next(args, *_next(found))
     return ExitStatus.DONE
 
 
-def _next(found: "StockOverview", names: tuple[str, ...]) -> tuple[str, ...]:
+def _next(found: "StockOverview") -> tuple[str, ...]:
     """Return the command that comes next."""
     if found.broken_off:
         return ("ledger",)
     if found.dockets:
         last = found.dockets[-1]
-        return ("fold" if last.decided or last.is_changed else "review", names[-1])
+        return ("fold" if last.decided or last.is_changed else "review", last.made.shown)
     if not found.scanned_ns:
         return ("scan",)
     return ("keep",) if found.totals.spares and not found.runs else ("checkup",)

@@ -5,6 +5,8 @@ from collections.abc import Callable, Iterable, Mapping
 
 from foldkeep.model import Action, CopySet, DocketRow, StockFile
 
+from .docket import rows_by_set
+
 BY_HAND = "chosen by hand"
 NOT_BY_HAND = "another copy was chosen by hand"
 ON_SHEET = "chosen in the sheet"
@@ -32,11 +34,8 @@ def decided_sets(
     proposed
         What was proposed of each path; a set of which that is otherwise now was decided in a spreadsheet.
     """
-    sets: dict[str, list[DocketRow]] = {}
-    for row in rows:
-        sets.setdefault(row.set, []).append(row)
     decided = {}
-    for name, found in sets.items():
+    for name, found in rows_by_set(rows).items():
         if any(map(is_by_hand, found)):
             decided[name] = found
         elif proposed and any(proposed.get(row.path, row.action) is not row.action for row in found):

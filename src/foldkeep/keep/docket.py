@@ -138,6 +138,14 @@ def read_choices(path: str) -> list[DocketRow]:
     return rows
 
 
+def rows_by_set(rows: Iterable[DocketRow]) -> dict[str, list[DocketRow]]:
+    """Return the rows of each set of a docket, sets and rows in its order."""
+    sets: dict[str, list[DocketRow]] = {}
+    for row in rows:
+        sets.setdefault(row.set, []).append(row)
+    return sets
+
+
 def current_rows(stock: Stock, rows: Iterable[DocketRow]) -> list[DocketRow]:
     """Return rows with the paths that their files have now, where a drive is mounted elsewhere than it was."""
     rows = list(rows)

@@ -7,6 +7,7 @@ from foldkeep.model import Action, DocketRow, UnusableInput, visible
 from foldkeep.model.names import lies_below
 
 from .by_hand import BY_HAND, NOT_BY_HAND, ON_SHEET
+from .docket import rows_by_set
 
 
 class Review:
@@ -16,9 +17,7 @@ class Review:
     """
 
     def __init__(self, rows: Iterable[DocketRow]) -> None:
-        self._sets: dict[str, list[DocketRow]] = {}
-        for row in rows:
-            self._sets.setdefault(row.set, []).append(row)
+        self._sets = rows_by_set(rows)
         self._before = dict(self._sets)
         self._names = list(self._sets)
         self._answers: list[tuple[int, dict[str, list[DocketRow]]]] = []

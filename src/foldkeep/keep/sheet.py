@@ -10,6 +10,7 @@ from foldkeep.signals import MediaReader, Medium
 from foldkeep.stock import Stock
 
 from .companions import Companions
+from .docket import rows_by_set
 from .sides import Side, SideReader
 
 
@@ -63,10 +64,7 @@ def sheet_sets(
     """Yield the sets of a docket in its order."""
     companions = Companions(stock)
     known = stock.listing.at_all(row.path for row in rows)
-    by_set: dict[str, list[DocketRow]] = {}
-    for row in rows:
-        by_set.setdefault(row.set, []).append(row)
-    sets = list(by_set.values())
+    sets = list(rows_by_set(rows).values())
     shown = [_to_look_at(found) for found in sets]
     with SideReader(stock) as compared:
         for number, (found, (facts, picture)) in enumerate(zip(sets, reader.views(shown), strict=True), start=1):

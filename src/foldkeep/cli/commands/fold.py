@@ -180,7 +180,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
                 else FoldReport(method=method)
             )
         waiting = _waiting(stock, report.run) if report.run is not None else (0, 0)
-    lesson = _lesson(register, made, rows) if made else ""
+    name = chosen.made.name if chosen.made else shlex.quote(path)
+    lesson = _lesson(register.proposal_path(made), path, rows, name) if made else ""
     if made and report.run is not None:
         register.end(made, report.run, len(report.left))
     sets = len({item.row.set for item in plan.spares if not item.refusal})
@@ -217,7 +218,7 @@ def _of_sheet(
     """
     from foldkeep.model import UnusableInput, visible
 
-    made, _ = register.origin(path)
+    made = register.origin(path)
     if made is None or args.superseded:
         return made
     if later := register.later_save(path):
@@ -230,17 +231,19 @@ def _of_sheet(
     return made
 
 
-def _lesson(register: "DocketRegister", made: "MadeDocket", rows: "list[DocketRow]") -> str:
+def _lesson(proposal: str, path: str, rows: "list[DocketRow]", name: str) -> str:
     """Return what there is to learn from how a person changed a proposal; empty if there is nothing."""
+    from foldkeep.keep import read_docket
     from foldkeep.keep.lessons import lesson_of_rows
     from foldkeep.model import UnusableInput
     from foldkeep.show.answers.learn import lesson_words
 
+    if proposal == path:
+        return ""
     try:
-        before = register.proposal(made)
+        return lesson_words(lesson_of_rows(read_docket(proposal), rows), name)
     except UnusableInput:
         return ""
-    return lesson_words(lesson_of_rows(before, rows), made.name) if before else ""
 
 
 def _about_sheets(env: Environment, register: "DocketRegister", chosen: "ChosenDocket") -> str:

@@ -15,7 +15,7 @@ from dataclasses import dataclass, field
 
 from foldkeep.model import visible
 
-from ..dockets import ChosenDocket, docket_named, register_of
+from ..dockets import docket_named, register_of
 from ..environment import Environment, ExitStatus
 from ..options import CONFIG, Option, Takes
 
@@ -114,7 +114,7 @@ class _Sitting:
             self.rules = []
             return self.propose()
         waiting = register_of(self.args, self.env).open()
-        self.docket = ChosenDocket(waiting[-1].path, waiting[-1]).name if waiting else ""
+        self.docket = waiting[-1].shown if waiting else ""
         return status
 
     def decide(self) -> ExitStatus:

@@ -8,7 +8,7 @@ and compared with what it was.
 import argparse
 from typing import TYPE_CHECKING
 
-from ..dockets import told_dockets
+from ..dockets import register_of
 from ..environment import Environment, ExitStatus
 from ..options import Option, Takes
 
@@ -39,7 +39,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         if args.verify:
             return _verify(args, env, stock)
         if args.run is None:
-            env.answer(args, LedgerAnswer(stock.ledger.summaries(), told_dockets(args, env)))
+            register = register_of(args, env)
+            env.answer(args, LedgerAnswer(stock.ledger.summaries(), [register.told(made) for made in register.all()]))
         else:
             chosen = find_run(stock, args.run)
             env.answer(args, RunAnswer(chosen, stock.ledger.files(chosen.id)))

@@ -11,6 +11,7 @@ from foldkeep.scan import Presence, presences
 from foldkeep.stock import Stock
 
 from ..choose import Chooser
+from ..docket import rows_by_set
 from ..in_use import InUse, uses_of_copies
 from ..keep_options import Wishes
 from ..rules import make_rules
@@ -69,10 +70,7 @@ def lesson_of(
     """
     by_set: dict[str, list[DocketRow]] = {}
     for rows in dockets:
-        in_this: dict[str, list[DocketRow]] = {}
-        for row in rows:
-            in_this.setdefault(row.set, []).append(row)
-        by_set |= in_this
+        by_set |= rows_by_set(rows)
     away = {place for place, now in presences(stock).items() if now not in (Presence.HERE, Presence.SERVER)}
     paths = (copy.path for one in sets for copy in one.copies)
     in_use = InUse() if projects is None else uses_of_copies(stock, projects, paths, progress)
@@ -109,12 +107,9 @@ def lesson_of(
 
 def lesson_of_rows(before: Iterable[DocketRow], after: Iterable[DocketRow]) -> Lesson:
     """Return what a changed docket teaches by itself, from its rows as they were proposed and as they are now."""
-    sides: list[dict[str, list[DocketRow]]] = [{}, {}]
-    for side, rows in zip(sides, (before, after), strict=True):
-        for row in rows:
-            side.setdefault(row.set, []).append(row)
-    proposed, now = sides
-    return lesson_of_review(proposed, {name: rows for name, rows in now.items() if name in proposed})
+    proposed = rows_by_set(before)
+    now = {name: rows for name, rows in rows_by_set(after).items() if name in proposed}
+    return lesson_of_review(proposed, now)
 
 
 def lesson_of_review(before: Mapping[str, Sequence[DocketRow]], after: Mapping[str, Sequence[DocketRow]]) -> Lesson:

@@ -6,21 +6,21 @@ from foldkeep.model.faces import names_of
 
 if TYPE_CHECKING:
     from .decisions import Decisions
-    from .made import DocketState, MadeDocket, SheetOf
-    from .overview import StockOverview, WaitingDocket, overview_of
-    from .register import DECIDED, DocketRegister
+    from .made import DocketState, MadeDocket, ToldDocket
+    from .overview import StockOverview, overview_of
+    from .register import DECIDED, NAME, DocketRegister
     from .saving import DocketFile, file_digest
 
 __all__ = [
     "DECIDED",
+    "NAME",
     "DocketRegister",
     "MadeDocket",
     "DocketState",
-    "SheetOf",
+    "ToldDocket",
     "Decisions",
     "DocketFile",
     "file_digest",
-    "WaitingDocket",
     "StockOverview",
     "overview_of",
 ]

@@ -1,6 +1,7 @@
 """What is remembered of a docket that was made."""
 
 import json
+import os
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from enum import StrEnum
@@ -75,6 +76,11 @@ class MadeDocket:
         """What it is called: ``d`` and its number, unlike runs."""
         return f"d{self.number}"
 
+    @property
+    def shown(self) -> str:
+        """What a person types for it: its number, or the file of his own that has it."""
+        return self.name if os.path.basename(self.path) == f"{self.name}.csv" else self.path
+
     def written(self) -> bytes:
         """Return it as it is kept in a file."""
         return json.dumps({"format": _FORMAT, **asdict(self)}, indent=1).encode()
@@ -102,6 +108,23 @@ class MadeDocket:
         if not (isinstance(sheets, list) and all(map(_is_sheet, sheets))):
             raise ValueError("its sheets are none")
         return cls(**found, digests=tuple(digests), runs=tuple(runs), sheets=tuple(SheetOf(*each) for each in sheets))
+
+
+class ToldDocket(NamedTuple):
+    """A docket that is told of.
+
+    Attributes
+    ----------
+    decided
+        How many of its sets a person decided about.
+    is_changed
+        Another program changed it.
+    """
+
+    made: MadeDocket
+    state: DocketState
+    decided: int
+    is_changed: bool
 
 
 _FIELDS: dict[str, type] = {

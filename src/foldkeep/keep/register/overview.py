@@ -7,16 +7,8 @@ from foldkeep.model import RunFileState, RunSummary
 from foldkeep.scan import Presence, presences
 from foldkeep.stock import Stock
 
-from .made import MadeDocket
+from .made import ToldDocket
 from .register import DocketRegister
-
-
-class WaitingDocket(NamedTuple):
-    """A docket that waits, how many of its sets a person decided about, and whether another program changed it."""
-
-    made: MadeDocket
-    decided: int
-    is_changed: bool
 
 
 class StockOverview(NamedTuple):
@@ -48,7 +40,7 @@ class StockOverview(NamedTuple):
     size: int
     scanned_ns: int
     totals: Totals
-    dockets: tuple[WaitingDocket, ...]
+    dockets: tuple[ToldDocket, ...]
     runs: tuple[RunSummary, ...]
     broken_off: tuple[int, ...]
     damaged: int
@@ -60,7 +52,6 @@ def overview_of(stock: Stock, register: DocketRegister) -> StockOverview:
     now = presences(stock)
     sizes = stock.places.sizes()
     here = (Presence.HERE, Presence.SERVER, Presence.ELSEWHERE)
-    waiting = [WaitingDocket(made, len(register.decided(made)), register.is_changed(made)) for made in register.open()]
     return StockOverview(
         len(places),
         tuple(place.label for place in places if now[place.id] not in here),
@@ -68,7 +59,7 @@ def overview_of(stock: Stock, register: DocketRegister) -> StockOverview:
         sum(size for _, size in sizes.values()),
         max((place.scanned_ns or 0 for place in places), default=0),
         duplicates(stock, Question()).overview().totals,
-        tuple(waiting),
+        tuple(map(register.told, register.open())),
         tuple(each for each in stock.ledger.summaries() if each.files.get(RunFileState.WAITING)),
         tuple(run.id for run in stock.ledger.unsettled()),
         len(stock.checks.damaged()),

@@ -17,7 +17,7 @@ from foldkeep.model.work import reason_of
 from ..by_hand import decided_sets
 from ..docket import origin_of, read_docket, write_docket
 from .decisions import Decisions
-from .made import DocketState, MadeDocket, SheetOf
+from .made import DocketState, MadeDocket, SheetOf, ToldDocket
 from .saving import PROPOSED, file_digest
 
 DECIDED = "-decided"
@@ -25,6 +25,8 @@ DECIDED = "-decided"
 
 _FOLDER = ".dockets"
 _RECORD = re.compile(r"d([1-9][0-9]{0,8})\.json")
+NAME = re.compile(r"d([1-9][0-9]{0,8})")
+"""Names of dockets."""
 _LARGEST = 1 << 20
 _LARGEST_PROPOSAL = 64 << 20  # bytes; of a larger one only what a review or a sheet decides is known
 _YEAR_NS = 366 * 86_400 * 10**9
@@ -74,28 +76,29 @@ class DocketRegister:
 
     def called(self, name: str) -> MadeDocket | None:
         """Return the docket of a name like ``d12``, or None."""
-        return next((made for made in self.all() if made.name == name), None)
+        found = NAME.fullmatch(name)
+        return self._read(int(found[1])) if found else None
 
     def at(self, path: str) -> MadeDocket | None:
         """Return the last docket that was written to a path, or None."""
         real = os.path.realpath(path)
         return next((made for made in reversed(self.all()) if os.path.realpath(made.path) == real), None)
 
-    def origin(self, path: str) -> tuple[MadeDocket | None, str]:
-        """Return the docket of which a sheet was made that a docket was saved from, and its digest as it was then."""
+    def origin(self, path: str) -> MadeDocket | None:
+        """Return the docket of which a sheet was made that a docket was saved from; None if it comes from none."""
         try:
             name, _, digest = (origin_of(path) or "").partition(" ")
         except (OSError, ValueError):
-            return None, ""
+            return None
         made = self.called(name)
-        known = made is not None and any(sheet.digest.startswith(digest) for sheet in made.sheets)
-        return (made, digest) if digest and known else (None, "")
+        known = made is not None and digest and any(sheet.digest == digest for sheet in made.sheets)
+        return made if known else None
 
     def later_save(self, path: str) -> str:
         """Return the file that a browser saved of the same sheets after another, beside it; empty if there is none."""
         folder, name = os.path.split(os.path.abspath(path))
         stem = _NUMBERED.sub("", os.path.splitext(name)[0])
-        saves = [each for each in saved_of(folder, stem) if self.origin(each)[0] is not None]
+        saves = [each for each in saved_of(folder, stem) if self.origin(each) is not None]
         last = max([path, *saves], key=lambda each: (os.stat(each).st_mtime_ns, each == path))
         return "" if last == path or os.path.samefile(last, path) else last
 
@@ -125,21 +128,22 @@ class DocketRegister:
         """
         try:
             rows = read_docket(made.path)
-            proposed = self.proposal(made) if self.is_changed(made) else []
+            proposed = read_docket(self.proposal_path(made)) if self.is_changed(made) else []
         except UnusableInput:
             return {}
         return decided_sets(rows, {row.path: row.action for row in proposed})
 
-    def proposal(self, made: MadeDocket) -> list[DocketRow]:
-        """Return the rows that a docket had at first; none if that is not known.
-
-        Raises UnusableInput if what was kept of it is no docket any more.
-        """
-        path = self._proposal_of(made.number)
-        return read_docket(path) if os.path.isfile(path) else []
+    def proposal_path(self, made: MadeDocket) -> str:
+        """Return the file that has a docket as it was at first: what was kept of it, else the docket itself."""
+        kept = self._proposal_of(made.number)
+        return kept if os.path.isfile(kept) else made.path
 
     def _proposal_of(self, number: int) -> str:
         return os.path.join(self.folder, f"d{number}-{PROPOSED}.csv")
+
+    def told(self, made: MadeDocket) -> ToldDocket:
+        """Return what is told of a docket."""
+        return ToldDocket(made, self.state(made), len(self.decided(made)), self.is_changed(made))
 
     def decisions(self) -> Decisions:
         """Return what was decided in open dockets; of a file that is in several, the last one counts."""
@@ -181,18 +185,15 @@ class DocketRegister:
             return None
 
     def says_the_same(self, made: MadeDocket) -> MadeDocket | None:
-        """Return an earlier docket without a name of its own that waits, was asked the same and says the same."""
-        return next(
-            (
-                each
-                for each in self.open()
-                if each.question == made.question
-                and file_digest(each.path) == made.digests[-1]
-                and each.number < made.number
-                and os.path.dirname(each.path) == self.folder
-            ),
-            None,
-        )
+        """Return the docket that was the newest that waits, if it has no name of its own and says the same.
+
+        An older one would leave another the newest, and that would be carried out in the place of what was shown.
+        """
+        before = [each for each in self.open() if each.number < made.number]
+        last = before[-1] if before else None
+        if last is None or os.path.dirname(last.path) != self.folder or last.question != made.question:
+            return None
+        return last if file_digest(last.path) == made.digests[-1] else None
 
     def forget(self, made: MadeDocket) -> None:
         """Take a docket out that nobody has seen yet."""
@@ -271,7 +272,7 @@ class DocketRegister:
             path
             for name in {made.name, os.path.splitext(os.path.basename(made.path))[0]}
             for path in saved_of(folder, f"{name}{DECIDED}")
-            if self.origin(path)[0] == made
+            if self.origin(path) == made
         ]
         return max(saves, key=lambda each: os.stat(each).st_mtime_ns, default="")
 

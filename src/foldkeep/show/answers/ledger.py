@@ -4,6 +4,7 @@ import os
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
+from foldkeep.keep.register import DocketState, ToldDocket
 from foldkeep.model import Method, Run, RunFile, RunFileState, RunSummary, visible
 from foldkeep.model.grades import Grade
 from foldkeep.model.machines import is_elsewhere
@@ -13,7 +14,7 @@ from ..page.documents import Document, path_document, problem_documents
 from ..page.page import CARE, QUIET, STRONG, Page
 from ..page.tables import Column
 from ..page.words import count, local_time
-from .dockets import ToldDocket, docket_document, docket_words
+from .dockets import docket_document, docket_words
 
 if TYPE_CHECKING:
     from foldkeep.fold import Audit
@@ -31,23 +32,23 @@ class LedgerAnswer(NamedTuple):
 
     def document(self) -> Document:
         """Return the JSON document."""
-        dockets = [docket_document(each.made, each.state, each.decided) for each in self.dockets]
+        dockets = [docket_document(each) for each in self.dockets]
         return {"command": "ledger", "runs": list(map(_run_document, self.summaries)), "dockets": dockets}
 
     def write(self, page: Page) -> None:
         """Write it for people."""
         self._write_runs(page)
-        waiting = [each for each in self.dockets if each.waits]
+        waiting = [each for each in self.dockets if each.state in (DocketState.OPEN, DocketState.BEGUN)]
         if waiting:
             page.heading("Dockets that wait")
         for each in waiting:
-            page.line(docket_words(each.made, each.name, each.decided, is_changed=each.is_changed), indent=2)
+            page.line(docket_words(each), indent=2)
 
     def _write_runs(self, page: Page) -> None:
         if not self.summaries:
             page.line("Nothing has been folded yet.")
             return
-        names = {os.fsencode(each.made.path): each.name for each in self.dockets}
+        names = {os.fsencode(each.made.path): each.made.shown for each in self.dockets}
         page.table(
             [
                 Column("run", True),

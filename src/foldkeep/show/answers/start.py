@@ -15,10 +15,9 @@ _FEW = 3
 
 
 class StartAnswer(NamedTuple):
-    """Answer of `foldkeep` alone; `names` are what a person types for the dockets that wait."""
+    """Answer of `foldkeep` alone."""
 
     found: StockOverview
-    names: tuple[str, ...]
 
     def document(self) -> Document:
         """Return the JSON document."""
@@ -29,7 +28,7 @@ class StartAnswer(NamedTuple):
             "files": found.files,
             "bytes": found.size,
             "sets": found.totals.sets,
-            "dockets": list(self.names),
+            "dockets": [told.made.shown for told in found.dockets],
             "runs": [summary.run.id for summary in found.runs],
         }
 
@@ -42,9 +41,8 @@ class StartAnswer(NamedTuple):
         totals = found.totals
         copies = f"{count(totals.spares, 'spare')} in {count(totals.sets, 'set')}; {format_size(totals.reclaimable)}"
         self._line(page, "copies", f"{copies} can be freed" if totals.sets else "no two files that were read are equal")
-        for waiting, name in list(zip(found.dockets, self.names, strict=True))[-_FEW:]:
-            words = docket_words(waiting.made, name, waiting.decided, is_changed=waiting.is_changed)
-            self._line(page, "docket", words)
+        for told in found.dockets[-_FEW:]:
+            self._line(page, "docket", docket_words(told))
         if found.runs:
             files = sum(each.files[RunFileState.WAITING] for each in found.runs)
             size = sum(each.bytes[RunFileState.WAITING] for each in found.runs)
