@@ -127,6 +127,9 @@ def test_the_manual_has_a_page_a_command():
     for name, page in pages().items():
         assert not re.search(r"^\.(?![A-Z])", page, re.MULTILINE), name
         assert "%%" not in page
+    assert "machine\\-key" in pages()["foldkeep-vouch.1"]
+    assert "machine\\-key" not in pages()["foldkeep-places.1"], "what another command has now is told nowhere"
+    assert "\\-y, \\-\\-yes" in pages()["foldkeep-fold.1"]
 
 
 @pytest.mark.more

@@ -143,7 +143,7 @@ class Environment:
 
         color = self._colors(args, self.stderr)
         drawn = self.stderr.isatty() and not self._is_dumb
-        silent = args.quiet or getattr(args, "no_progress", False)
+        silent = args.quiet or args.no_progress
         return ProgressBar(self.stderr, terminal=drawn, color=color, silent=silent)
 
     @property

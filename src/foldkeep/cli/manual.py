@@ -53,7 +53,7 @@ def _overview() -> str:
 
 def _page(name: str) -> str:
     module = import_module(f"foldkeep.cli.commands.{name}")
-    options = in_order((*module.OPTIONS, *COMMON))
+    options = [option for option in in_order((*module.OPTIONS, *COMMON)) if not option.hidden]
     positions = [option for option in options if option.is_position]
     lines = [
         *_head(f"foldkeep-{name}", COMMANDS[name]),
@@ -101,7 +101,8 @@ def _name_of(option: Option) -> str:
     value = option.metavar or "|".join(option.choices)
     if option.is_position:
         return value or option.name.upper()
-    name = option.name + (f", --no-{option.name[2:]}" if option.opposite else "")
+    ahead = f"{option.short}, " if option.short else ""
+    name = ahead + option.name + (f", --no-{option.name[2:]}" if option.opposite else "")
     return (
         f"{name} {' '.join([value or option.name.lstrip('-').upper()] * option.words)}"
         if option.takes != "nothing"
