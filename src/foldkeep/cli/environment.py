@@ -126,7 +126,12 @@ class Environment:
         columns = self.variables.get("COLUMNS", "")
         width = int(columns) if columns.isdecimal() else None
         return Page(
-            chosen, terminal=chosen.isatty(), color=self._colors(args, chosen), width=width, styled=not self._is_dumb
+            chosen,
+            terminal=chosen.isatty(),
+            color=self._colors(args, chosen),
+            width=width,
+            styled=not self._is_dumb,
+            home=self.variables.get("HOME", ""),
         )
 
     def width(self, descriptor: int) -> int:

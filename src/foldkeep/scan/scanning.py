@@ -9,7 +9,7 @@ from contextlib import closing, suppress
 from functools import partial
 from typing import NamedTuple
 
-from foldkeep.model import Place, Problem, Progress, Settings, Step, no_progress
+from foldkeep.model import PathBytes, Place, Problem, Progress, Settings, Step, no_progress
 from foldkeep.model.names import lies_below
 from foldkeep.model.remote import is_remote
 from foldkeep.model.units import is_clock_change
@@ -125,13 +125,17 @@ def scan(
 
 
 def read_contents(
-    stock: Stock, kinds: Collection[str], executor: Executor, progress: Progress = no_progress
+    stock: Stock,
+    kinds: Collection[str],
+    executor: Executor,
+    progress: Progress = no_progress,
+    under: Collection[PathBytes] = (),
 ) -> ScanReport:
     """Read the files of some kinds whole that were not yet, in all places that are here, as the last scan saw them.
 
-    Parameters and problems are those of `scan`.
+    Where folders are named, only those `under` them. The other parameters and problems are those of `scan`.
     """
-    return _read_whole(stock, partial(stock.contents.to_read_rest, kinds=kinds), executor, progress)
+    return _read_whole(stock, partial(stock.contents.to_read_rest, kinds=kinds, under=under), executor, progress)
 
 
 def read_shared(stock: Stock, shared: Shared, executor: Executor, progress: Progress = no_progress) -> ScanReport:

@@ -12,7 +12,7 @@ from foldkeep.model.work import reason_of
 
 from .answers.checkup import CheckUpAnswer
 from .page.page import Page
-from .page.words import local_time
+from .page.words import local_day
 
 _SECONDS = 20
 _LINES_SHOWN = 5
@@ -114,7 +114,7 @@ def _write(answer: CheckUpAnswer, variables: Mapping[str, str]) -> str:
     home = variables.get("HOME") or os.path.expanduser("~")
     desktop = os.path.join(home, "Desktop")
     folder = desktop if os.path.isdir(desktop) else home
-    day = local_time(time.time_ns())[:10]
+    day = local_day(time.time_ns())
     with new_file(os.path.join(folder, f"Fold Keep check-up {day}.txt")) as (path, stream):
         stream.write(_text(answer).encode("utf-8", "backslashreplace"))
     return path

@@ -5,7 +5,7 @@ from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from functools import partial
 from typing import Any, TypeVar
 
-from foldkeep.model import Problem, Progress, Step
+from foldkeep.model import PathBytes, Problem, Progress, Step
 from foldkeep.model.work import reason_of
 from foldkeep.scan.workers import Call, Job, Sight, Workers, in_turn, sight_of
 from foldkeep.stock import Beginnings, KnownPrint, Prints, Reading, Shared, Signal, Stock, Unmeasured
@@ -212,15 +212,43 @@ def make_prints(
     kinds: frozenset[str],
     progress: Progress,
     workers: Workers | None = None,
+    under: Collection[PathBytes] = (),
 ) -> list[Problem]:
-    """Make prints of the contents of some kinds in places that have none yet; return what could not be read now."""
-    known = prints.digests()
-    wanted = [each for each in stock.signals.contents(extractor.kinds & kinds, places) if each.digest not in known]
+    """Make prints of the contents of some kinds in places that have none yet; return what could not be read now.
+
+    Where folders are named, only of what lies `under` them.
+    """
+    wanted = _without_print(stock, extractor, prints, places, kinds, under)
 
     def keep(found: Mapping[Unmeasured, KnownPrint]) -> None:
         prints.put(by_digest(found))
 
     return gather(wanted, partial(_print_of, extractor), keep, _PHASES[extractor], progress, workers)
+
+
+def count_unseen(
+    stock: Stock, prints: Mapping[Extractor, Prints], places: Collection[int], kinds: frozenset[str]
+) -> int:
+    """Return how many files of some kinds in places were not read whole yet, or have a content without a print."""
+    unseen = {
+        each.digest
+        for extractor, kept in prints.items()
+        for each in _without_print(stock, extractor, kept, places, kinds)
+    }
+    return stock.contents.to_read_rest(places, kinds).files + len(unseen)
+
+
+def _without_print(
+    stock: Stock,
+    extractor: Extractor,
+    prints: Prints,
+    places: Collection[int],
+    kinds: frozenset[str],
+    under: Collection[PathBytes] = (),
+) -> list[Unmeasured]:
+    known = prints.digests()
+    contents = stock.signals.contents(extractor.kinds & kinds, places, under)
+    return [each for each in contents if each.digest not in known]
 
 
 def _print_of(extractor: Extractor, helper: Apart, each: Unmeasured) -> KnownPrint:

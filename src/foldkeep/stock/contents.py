@@ -1,12 +1,14 @@
 """The contents of files: which are to be read, what was read of them, and what is one content after all."""
 
 import sqlite3
-from collections.abc import Collection, Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from itertools import groupby
 from typing import NamedTuple
 
+from foldkeep.model import PathBytes
+
 from .files import join
-from .filtering import Shared, numbers
+from .filtering import Shared, below_any, numbers
 
 _PAGE = 1024
 
@@ -110,9 +112,15 @@ class Contents:
             " AND g.stated = files.stated AND g.digest IS NOT NULL AND g.size = files.size AND g.ends = files.ends"
         ).rowcount
 
-    def to_read_rest(self, places: Collection[int], kinds: Collection[str] | None = None) -> Backlog:
-        """Return the files of places, of any kind or some, of which the whole content was not read yet."""
-        return self._backlog("f.digest IS NULL AND f.size > 0", 1, 0, places, kinds)
+    def to_read_rest(
+        self, places: Collection[int], kinds: Collection[str] | None = None, under: Collection[PathBytes] = ()
+    ) -> Backlog:
+        """Return the files of places, of any kind or some, of which the whole content was not read yet.
+
+        Where folders are named, only those `under` them.
+        """
+        below, values = below_any(under)
+        return self._backlog(f"f.digest IS NULL AND f.size > 0 AND {below}", 1, 0, places, kinds, values)
 
     def read_before(
         self, places: Collection[int], kinds: Collection[str] | None = None
@@ -140,6 +148,7 @@ class Contents:
         scan: int,
         places: Collection[int] | None,
         kinds: Collection[str] | None = None,
+        values: Sequence[object] = (),
     ) -> Backlog:
         if kinds is not None:
             condition += f" AND f.kind IN ({','.join('?' * len(kinds))})"
@@ -151,7 +160,7 @@ class Contents:
             "CREATE TEMP TABLE work AS SELECT f.id, d.path AS folder, f.name, f.size, f.modified_ns,"
             f" f.volume, f.inode, f.etag, f.digest FROM files f JOIN folders d ON d.id = f.folder WHERE {condition}"
             " AND f.size >= ? AND d.scan >= ? ORDER BY iif(f.size > ?, f.size, 0) DESC, f.volume, f.inode",
-            (*(kinds or ()), least_size, scan, SMALL_FILE),
+            (*values, *(kinds or ()), least_size, scan, SMALL_FILE),
         )
         count, size = self._db.execute(
             "SELECT count(*), coalesce(sum(size), 0) FROM (SELECT size FROM temp.work GROUP BY volume, inode)"

@@ -1,7 +1,7 @@
 """Filters as SQL conditions on ``files f JOIN folders d JOIN places p``."""
 
 import sqlite3
-from collections.abc import Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator
 from enum import StrEnum
 from typing import TypeVar
 
@@ -51,8 +51,8 @@ def condition(connection: sqlite3.Connection, wanted: Filter) -> tuple[str, list
         if alternatives:
             add(f"{column} IN ({','.join('?' * len(alternatives))})", *alternatives)
     if wanted.under:
-        below = " OR ".join(BELOW for _ in wanted.under)
-        add(f"({below})", *(bound for folder in wanted.under for bound in bounds(folder)))
+        below, values = below_any(wanted.under)
+        add(below, *values)
     for folder in wanted.not_under:
         add(f"NOT {BELOW}", *bounds(folder))
     for bound, comparison in (
@@ -85,6 +85,12 @@ def bounds(folder: bytes) -> tuple[bytes, bytes, bytes]:
     # Bytes compare as memory does, and 0 follows the slash.
     stem = folder.rstrip(b"/")
     return (folder, stem + b"/", stem + b"0")
+
+
+def below_any(folders: Collection[bytes]) -> tuple[str, tuple[bytes, ...]]:
+    """Return a condition for what lies under any of some folders, which all do if none is named, and its values."""
+    values = tuple(bound for folder in folders for bound in bounds(folder))
+    return f"({' OR '.join(BELOW for _ in folders)})" if folders else "1", values
 
 
 def tables(wanted: Filter) -> str:

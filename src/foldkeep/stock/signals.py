@@ -2,14 +2,14 @@
 
 import json
 import sqlite3
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from itertools import groupby
 from typing import Any, NamedTuple
 
-from foldkeep.model import StockFile
+from foldkeep.model import PathBytes, StockFile
 
 from .files import FILE_COLUMNS, join, stock_file
-from .filtering import DAMAGED, Shared, numbers
+from .filtering import DAMAGED, Shared, below_any, numbers
 from .places import Places
 
 
@@ -64,9 +64,11 @@ class KnownSignals:
             (extractor, version),
         )
 
-    def contents(self, kinds: Iterable[str], places: Iterable[int]) -> list[Unmeasured]:
-        """Return the contents of some kinds in places, each by one of its files."""
-        return self._contents(kinds, places, "1", ())
+    def contents(
+        self, kinds: Iterable[str], places: Iterable[int], under: Collection[PathBytes] = ()
+    ) -> list[Unmeasured]:
+        """Return the contents of some kinds in places, each by one of its files; if named, only `under` folders."""
+        return self._contents(kinds, places, *below_any(under))
 
     def _contents(
         self, kinds: Iterable[str], places: Iterable[int], condition: str, values: tuple[object, ...]

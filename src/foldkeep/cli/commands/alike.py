@@ -13,7 +13,8 @@ Inventories of several machines are compared by what they carry: save each with
 --signals. Nothing is read then; films that only their frames would tell are left out.
 
 The first time every photo, film and sound is read, which can be interrupted;
-after that only new ones are.
+after that only new ones are. With PATH only those in these folders are read, and
+compared with all that were read before; --against reads other folders too.
 """
 
 import argparse
@@ -27,7 +28,7 @@ from ..reading import CLUSTER, readers, workers
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
-    from foldkeep.model import Filter, Problem, Progress
+    from foldkeep.model import Filter, Problem, Progress, StockFile
     from foldkeep.scan.workers import Workers
     from foldkeep.signals import Extractor
     from foldkeep.stock import Prints, Stock
@@ -42,6 +43,7 @@ examples:
 _TOP_ON_TERMINAL = 20
 OPTIONS = (
     Option("path", "only groups with a file in these folders", Takes.FOLDER, "PATH", several=True, optional=True),
+    Option("--against", "with PATH: read what is in these folders too", Takes.FOLDER, "DIR", several=True),
     Option("--near", "only what looks or sounds like this file", Takes.FILE, "FILE", several=True),
     Option(
         "--strength", "the least: strong, or fair (default)", Takes.WORD, choices=("strong", "fair"), default="fair"
@@ -65,11 +67,11 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.keep.dockets import alike_rows
     from foldkeep.model import UnusableInput
     from foldkeep.model.extras import need
-    from foldkeep.scan import check_filter, fits_nothing
+    from foldkeep.scan import check_filter, fits_nothing, places_here
     from foldkeep.show.answers.alike import ALIKE_COLUMNS, AlikeAnswer, alike_rows_of_table
-    from foldkeep.signals import FILM_PRINT, MEDIA, PHOTO_PRINT, SOUND_PRINT, Measures, MediaReader
+    from foldkeep.signals import FILM_PRINT, MEDIA, PHOTO_PRINT, SOUND_PRINT, Measures, MediaReader, count_unseen
     from foldkeep.stock import Prints, Stock
-    from foldkeep.storage.local.drives import real_path
+    from foldkeep.storage.local.drives import real_name, real_path
 
     need("media")
     fits = wanted(args)
@@ -83,17 +85,25 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         check_filter(stock, fits)
         if not extractors:
             raise UnusableInput("only photos, films and sounds are compared", "say --kind photo, video or audio")
-        near = [_digest_of(stock, path) for path in args.near]
+        if args.against and not fits.under:
+            raise UnusableInput("--against goes with PATH", "name the folder whose files are compared with these")
+        for path in args.near:
+            _file_of(stock, path)
+        read = (*fits.under, *(real_path(os.fsencode(path)) for path in args.against)) if fits.under else ()
+        if read:
+            read += tuple(os.path.dirname(real_name(os.fsencode(path))) for path in args.near)
         prints = {each: opened.enter_context(Prints(stock.path, each.name, each.version)) for each in extractors}
         with workers(args, env) as cluster, env.progress(args) as progress:
-            problems = _look(stock, prints, kinds, progress, cluster)
+            problems = _look(stock, prints, kinds, progress, cluster, read)
+            near = [_file_of(stock, path).digest or b"" for path in args.near]
             with MediaReader(stock) as reader:
                 measures = Measures(stock, progress=progress, workers=cluster)
                 groups = alike(stock, prints, reader, measures, fits, near, args.strength, cluster)
         plain = without_print(prints.values())
+        unseen = count_unseen(stock, prints, places_here(stock), kinds) if read else 0
         nothing = not groups and fits_nothing(stock, fits)
         docket = write_docket(args.docket, alike_rows(groups)) if args.docket else None
-    env.answer(args, AlikeAnswer(groups, env.top(args, _TOP_ON_TERMINAL), docket, plain, nothing))
+    env.answer(args, AlikeAnswer(groups, env.top(args, _TOP_ON_TERMINAL), docket, plain, nothing, unseen))
     if args.csv:
         env.write_table(args.csv, ALIKE_COLUMNS, alike_rows_of_table(groups))
     return env.tell_problems(args, problems)
@@ -135,21 +145,22 @@ def _look(
     kinds: frozenset[str],
     progress: "Progress",
     cluster: "Workers | None",
+    under: "Sequence[bytes]",
 ) -> "list[Problem]":
-    """Read and print what is here and has no print yet; return what could not be read now."""
+    """Read and print what is here, or only `under` folders, and has no print yet; return what could not be read now."""
     from foldkeep.scan import places_here, read_contents
     from foldkeep.signals import make_prints
 
     with readers((), cluster) as executor, stock.hold("alike"):
-        problems = read_contents(stock, kinds, executor, progress).problems
+        problems = read_contents(stock, kinds, executor, progress, under).problems
     here = places_here(stock)
     for extractor, kept in prints.items():
-        problems += make_prints(stock, extractor, kept, here, kinds, progress, cluster)
+        problems += make_prints(stock, extractor, kept, here, kinds, progress, cluster, under)
     return problems
 
 
-def _digest_of(stock: "Stock", path: str) -> bytes:
-    """Return the content of a file that the stock knows; UnusableInput if it does not."""
+def _file_of(stock: "Stock", path: str) -> "StockFile":
+    """Return a photo, film or sound that the stock knows; UnusableInput if it does not."""
     import os
 
     from foldkeep.model import UnusableInput, visible
@@ -159,4 +170,4 @@ def _digest_of(stock: "Stock", path: str) -> bytes:
     file = stock.listing.at(real_name(os.fsencode(path)))
     if file is None or file.kind not in MEDIA:
         raise UnusableInput(f"{visible(path)} is no photo, film or sound that is known", "scan its folder first")
-    return file.digest or b""
+    return file

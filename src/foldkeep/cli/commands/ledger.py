@@ -22,9 +22,11 @@ examples:
   foldkeep ledger --verify
 """
 
+_MOST_FILES = 20
 
 OPTIONS = (
     Option("run", "the number of a run", Takes.RUN, "RUN", optional=True),
+    Option.top(f"list the first N files of a run in each state (on a terminal {_MOST_FILES}, else all)"),
     Option("--verify", "read folded files again and compare them"),
 )
 
@@ -43,7 +45,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             env.answer(args, LedgerAnswer(stock.ledger.summaries(), [register.told(made) for made in register.all()]))
         else:
             chosen = find_run(stock, args.run)
-            env.answer(args, RunAnswer(chosen, stock.ledger.files(chosen.id)))
+            env.answer(args, RunAnswer(chosen, stock.ledger.files(chosen.id), env.top(args, _MOST_FILES)))
     return ExitStatus.DONE
 
 

@@ -26,13 +26,22 @@ _TITLES = {
 
 
 class AlikeAnswer(NamedTuple):
-    """Answer of `alike`; `plain` contents have no print, since nothing would tell them apart."""
+    """Answer of `alike`.
+
+    Attributes
+    ----------
+    plain
+        How many contents have no print, since nothing would tell them apart.
+    unseen
+        How many files elsewhere were never looked at, and took no part.
+    """
 
     groups: Sequence[Group]
     top: int | None
     docket: str | None
     plain: int
     nothing_fits: bool = False
+    unseen: int = 0
 
     def document(self) -> Document:
         """Return the JSON document."""
@@ -58,6 +67,7 @@ class AlikeAnswer(NamedTuple):
                 for group in self.groups
             ],
             "without_print": self.plain,
+            "not_compared": self.unseen,
             **({"docket": self.docket} if self.docket else {}),
         }
 
@@ -65,29 +75,40 @@ class AlikeAnswer(NamedTuple):
         """Write it for people."""
         if not self.groups:
             page.line(NOTHING_FITS if self.nothing_fits else _NOTHING)
-        for group in self.groups[: self.top]:
-            size = format_size(sum(member.content.file.size for member in group.members))
-            page.line(
-                (_TITLES[group.what], STRONG),
-                f", {count(len(group.members), 'file')}, {size}, ",
-                (group.strength, GAIN if group.is_strong else CARE),
-                (f"  {group.id}", QUIET),
-            )
-            for member in group.members:
-                _write_member(page, member)
+        shown = self.groups[: self.top]
+        with page.below(member.content.files[0].path for group in shown for member in group.members):
+            for group in shown:
+                _write_group(page, group)
         if self.groups:
             write_rest(page, len(self.groups), self.top, "group")
             page.line((count(len(self.groups), "group"), STRONG), "; likeness only suggests: nothing goes by itself.")
+        if self.unseen:
+            page.line(
+                (f"Not compared: {count(self.unseen, 'file')} elsewhere, never looked at yet", CARE),
+                " (--against DIR, or foldkeep alike for all).",
+            )
         if self.docket:
             docket = visible(self.docket)
             decide = (f"foldkeep sheet {docket}", COMMAND), " or ", (f"foldkeep review {docket}", COMMAND)
             page.line("The docket is ", (docket, STRONG), ". Look and decide with: ", *decide)
 
 
+def _write_group(page: Page, group: Group) -> None:
+    size = format_size(sum(member.content.file.size for member in group.members))
+    page.line(
+        (_TITLES[group.what], STRONG),
+        f", {count(len(group.members), 'file')}, {size}, ",
+        (group.strength, GAIN if group.is_strong else CARE),
+        (f"  {group.id}", QUIET),
+    )
+    for member in group.members:
+        _write_member(page, member)
+
+
 def _write_member(page: Page, member: Member) -> None:
     files = member.content.files
     more = f"  (and {count(len(files) - 1, 'copy', 'copies')})" if len(files) > 1 else ""
-    page.line(visible(files[0].path), (more, QUIET), indent=2)
+    page.line(page.path(files[0].path), (more, QUIET), indent=2)
     words = [*(["likely the original"] if member.likely_original else []), *([member.why] if member.why else [])]
     like = [] if member.pair is None else [f"{member.pair.like:.0%} alike"]
     said = "; ".join((*words, *like, *member.differs))

@@ -7,11 +7,12 @@ from typing import NamedTuple
 from foldkeep.archive import ArchiveReport, Packing
 from foldkeep.find.projects import Lending, Project
 from foldkeep.fold import FoldReport
-from foldkeep.model import visible
+from foldkeep.model import Problem, visible
 from foldkeep.model.units import format_size
 from foldkeep.scan.packages import Checked
 
 from ..page.documents import Document, path_document, problem_documents
+from ..page.lines import write_first
 from ..page.page import CARE, GAIN, QUIET, STRONG, Page
 from ..page.tables import Column
 from ..page.words import count
@@ -112,8 +113,11 @@ class CheckAnswer(NamedTuple):
                 )  # fmt: skip
                 continue
             page.line((visible(each.path), STRONG), ": ", (count(len(each.problems), "problem"), CARE))
-            for problem in each.problems:
-                page.line(f"{visible(problem.path)}: " if problem.path else "", visible(problem.reason), indent=2)
+            write_first(page, each.problems, lambda problem: _write_problem(page, problem), "problem")
+
+
+def _write_problem(page: Page, problem: Problem) -> None:
+    page.line(f"{visible(problem.path)}: " if problem.path else "", visible(problem.reason), indent=2)
 
 
 def write_packings(page: Page, work: Sequence[tuple[Project, Packing, Lending | None]], target: bytes) -> None:

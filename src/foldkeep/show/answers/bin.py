@@ -10,7 +10,7 @@ from foldkeep.model.units import format_moment, format_size
 from ..page.documents import Document, path_document, problem_documents
 from ..page.lines import write_rest
 from ..page.page import CARE, COMMAND, GAIN, QUIET, STRONG, Page
-from ..page.words import agree, count, local_time
+from ..page.words import agree, count, local_day
 
 _MOST_ROWS = 8
 
@@ -71,7 +71,7 @@ def bin_words(found: Sequence[Binned]) -> str:
 
 def _write_item(page: Page, each: Binned) -> None:
     item = each.item
-    when = local_time(item.deleted_ns)[:10] if item.deleted_ns else "no date   "
+    when = local_day(item.deleted_ns) if item.deleted_ns else "no date   "
     page.line(
         (f"{format_size(item.size):>8}", GAIN), (f"  {when}  ", QUIET), visible(item.original or item.path), hang=10
     )

@@ -1,8 +1,8 @@
 """Derived files, by what is proved of them."""
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
-from typing import NamedTuple
+from collections.abc import Callable, Iterable, Sequence
+from typing import NamedTuple, TypeVar
 
 from foldkeep.find.derived import Batch, Caches, Regenerable
 from foldkeep.model import visible
@@ -13,8 +13,9 @@ from ..page.documents import Document, path_document, problem_documents
 from ..page.lines import write_rest
 from ..page.page import CARE, GAIN, QUIET, STRONG, Page
 from ..page.tables import Column
-from ..page.words import agree, count, names_apart
+from ..page.words import agree, count, local_day, names_apart
 
+_T = TypeVar("_T")
 _Key = tuple[str, bytes, str]
 _Groups = list[tuple[_Key, list[Regenerable]]]
 
@@ -63,15 +64,15 @@ class CachesAnswer(NamedTuple):
                 ),
                 (format_size(_size(found.last)), STRONG),
             )
-            lines = [(visible(each.path), f"  {each.batch.what}, {each.batch.evidence}") for each in found.last]
-            _listed(page, lines, top)
+            with page.below(each.path for each in found.last[:top]):
+                _listed(page, found.last, lambda each: _write_last(page, each), top)
         if found.in_use:
             size = format_size(sum(each.size for each, _ in found.in_use))
             page.line((f"{count(len(found.in_use), 'file')} in use, left alone, ", CARE), (size, STRONG))
             signs: dict[str, int] = defaultdict(int)
             for _, sign in found.in_use:
                 signs[sign] += 1
-            _listed(page, [(visible(sign), f"  {count(number, 'file')}") for sign, number in signs.items()], top)
+            _listed(page, list(signs.items()), lambda each: _write_sign(page, *each), top)
         _write_unsure(
             page, found, found.perhaps, top, "may be anything",
             "named like caches, without proof. They are left alone unless you --trust the recipe.",
@@ -117,11 +118,20 @@ class ExplainedCacheAnswer(NamedTuple):
         page.line(self.why)
 
 
-def _listed(page: Page, lines: Sequence[tuple[str, str]], top: int | None) -> None:
-    for name, more in lines[:top]:
-        page.line(name, (more, QUIET), indent=2)
-    write_rest(page, len(lines), top, indent=2)
+def _listed(page: Page, found: Sequence[_T], write: Callable[[_T], None], top: int | None) -> None:
+    for each in found[:top]:
+        write(each)
+    write_rest(page, len(found), top, indent=2)
     page.line()
+
+
+def _write_last(page: Page, each: Regenerable) -> None:
+    why = f"  {each.batch.what}, {each.batch.evidence}"
+    page.line((f"{format_size(each.size):>8}  ", CARE), page.path(each.path), (why, QUIET), hang=10)
+
+
+def _write_sign(page: Page, sign: str, files: int) -> None:
+    page.line(visible(sign), (f"  {count(files, 'file')}", QUIET), indent=2)
 
 
 def _write_unsure(
@@ -155,7 +165,7 @@ def _write_groups(page: Page, found: Caches, files: Sequence[Regenerable], top: 
                 *[version] * has_versions,
                 f"{len(members):,}",
                 format_size(_size(members)),
-                format_moment(found.last_use.latest(members))[:10],
+                local_day(found.last_use.latest(members)),
                 names[project] if project else "",
                 ", ".join(sorted({each.batch.evidence for each in members})),
             )

@@ -13,7 +13,7 @@ from foldkeep.model.units import format_moment, format_size
 
 from ..page.documents import Document, problem_documents
 from ..page.page import CARE, COMMAND, GAIN, QUIET, STRONG, Page
-from ..page.words import agree, count, duration, joined, local_time
+from ..page.words import agree, count, duration, joined, local_day, local_time
 
 _SHOWN = 3
 _DAY_NS = 86_400 * 1_000_000_000
@@ -127,7 +127,7 @@ def _away(item: Item) -> str:
         return f"{visible(item.name)}: never scanned"
     days = max(0, time.time_ns() - item.when_ns) // _DAY_NS
     why = f", {item.problem}" if item.problem else ""
-    return f"{visible(item.name)}: not seen for {count(days, 'day')}, since {local_time(item.when_ns)[:10]}{why}"
+    return f"{visible(item.name)}: not seen for {count(days, 'day')}, since {local_day(item.when_ns)}{why}"
 
 
 def _space(found: Finding) -> _Said:
@@ -173,7 +173,7 @@ def _folds(found: Finding) -> _Said:
     size = format_size(found.bytes)
     waits = agree(found.count, "waits", "wait")
     runs = "run " + joined([str(item.name) for item in found.items]) if len(found.items) < 5 else ""
-    oldest = local_time(found.items[0].when_ns)[:10]
+    oldest = local_day(found.items[0].when_ns)
     words = f"{count(found.count, 'file')} ({size}) {waits} in folds, the first since {oldest}"
     return words, [runs] if runs else (), "foldkeep release --older-than RELEASE_AFTER"
 

@@ -24,7 +24,7 @@ from ..page.documents import Document, file_document, path_document, problem_doc
 from ..page.lines import write_rest
 from ..page.page import CARE, COMMAND, GAIN, QUIET, STRONG, Page
 from ..page.tables import Column
-from ..page.words import agree, count, local_time
+from ..page.words import agree, count, local_day
 
 _WORDS = {
     Standing.ONCE: "only once",
@@ -121,7 +121,7 @@ class CoverageAnswer(NamedTuple):
         for holder in found.holders:
             if holder.when_ns:
                 what = "last checked" if holder.what == "package" else "saved"
-                page.line((f"Counted: {holder.name}, {what} {local_time(holder.when_ns)[:10]}", QUIET))
+                page.line((f"Counted: {holder.name}, {what} {local_day(holder.when_ns)}", QUIET))
         if found.unread.contents:
             contents, were = count(found.unread.contents, "content"), agree(found.unread.contents, "was", "were")
             words = f"{contents} may be in a package or inventory as well, but {were} never read whole"
@@ -150,10 +150,12 @@ class CoverageAnswer(NamedTuple):
         chosen = self.found.chosen
         words = f" ({format_size(chosen.bytes)}) {_asked(self.demand)}"
         page.line((count(chosen.contents, "content"), STRONG), words)
-        for each in self.listed:
-            path = each.files[0].path if each.files else b""
-            page.line((f"{format_size(each.content.size):>8}  ", GAIN), visible(path), hang=10)
-            page.line((_where(each), QUIET), indent=10)
+        listed = list(self.listed) if page.terminal else self.listed
+        with page.below(each.files[0].path for each in listed if each.files):
+            for each in listed:
+                path = each.files[0].path if each.files else b""
+                page.line((f"{format_size(each.content.size):>8}  ", GAIN), page.path(path), hang=10)
+                page.line((_where(each), QUIET), indent=10)
         write_rest(page, chosen.contents, self.top)
 
 
@@ -172,9 +174,9 @@ def _where(each: Whereabouts) -> str:
     """Return where a content lies, in words."""
     files = len({file.identity for file in each.files})
     parts = [f"{', '.join(each.labels)}" + (f" ({files} times)" if files > 1 else "")]
-    parts += [f"package {visible(archive.package)}, checked {local_time(archive.checked_ns)[:10]}"
+    parts += [f"package {visible(archive.package)}, checked {local_day(archive.checked_ns)}"
               for archive in each.packages]  # fmt: skip
-    parts += [f"{holder.name}, saved {local_time(holder.when_ns or 0)[:10]}" for holder in each.inventories]
+    parts += [f"{holder.name}, saved {local_day(holder.when_ns or 0)}" for holder in each.inventories]
     return visible("; ".join(parts))
 
 
@@ -309,10 +311,11 @@ def _write_missing(page: Page, found: CardCoverage, top: int | None) -> None:
     size = format_size(sum(answer.sought.file.size for answer in missing))
     words = "Not known to be on another disk" if found.enough == 1 else "Not known to be on so many other disks"
     page.line((f"{words}: {count(len(missing), 'file')} ({size})", CARE))
-    for answer in missing[:top]:
-        file = answer.sought.file
-        page.line((f"{format_size(file.size):>8}  ", CARE), visible(file.path), hang=10)
-        page.line((missing_reason(found, answer), QUIET), indent=10)
+    with page.below(answer.sought.file.path for answer in missing[:top]):
+        for answer in missing[:top]:
+            file = answer.sought.file
+            page.line((f"{format_size(file.size):>8}  ", CARE), page.path(file.path), hang=10)
+            page.line((missing_reason(found, answer), QUIET), indent=10)
     write_rest(page, len(missing), top)
     if any(answer.unsure for answer in missing):
         page.line("Which disks are not known, and how to say what they are:  ", ("foldkeep places", COMMAND))

@@ -69,8 +69,10 @@ class SetsAnswer(NamedTuple):
         if sets and self.top != 0:
             page.heading(f"Sets, {_ORDER_WORDS[self.question.sort]}")
             proven = "content" in self.question.same
-            for each in self.found.sets(self.top):
-                write_set(page, each, self.presences, proven=proven, details=self.details)
+            shown = list(self.found.sets(self.top)) if page.terminal else self.found.sets(self.top)
+            with page.below(copy.path for each in shown for copy in each.copies):
+                for each in shown:
+                    write_set(page, each, self.presences, proven=proven, details=self.details)
             write_rest(page, sets, self.top, "set")
 
 
@@ -92,10 +94,11 @@ class FoldersAnswer(NamedTuple):
             page.line(NOTHING_FITS)
         elif not matches:
             page.line("No two folders hold the same files, and none lies whole in another.")
-        for match in matches[:top]:
-            page.line((f"{format_size(match.shared_bytes):>8}", GAIN), "  ", (_relation(match), STRONG))
-            for folder in match.folders:
-                page.line(visible(folder.path), indent=10)
+        with page.below(folder.path for match in matches[:top] for folder in match.folders):
+            for match in matches[:top]:
+                page.line((f"{format_size(match.shared_bytes):>8}", GAIN), "  ", (_relation(match), STRONG), hang=10)
+                for folder in match.folders:
+                    page.line(page.path(folder.path), indent=10)
         write_rest(page, len(matches), top)
 
 
@@ -130,7 +133,7 @@ def _write_overview(page: Page, overview: Overview, presences: Mapping[int, Pres
     if len(overview.places) > 1:
         page.line()
         page.table(
-            [Column("place"), Column("role"), Column("copies", True), Column("size", True), Column("")],
+            [Column("place", path=True), Column("role"), Column("copies", True), Column("size", True), Column("")],
             [
                 (visible(place.path), place.role, f"{files:,}", format_size(size), _where(place, presences))
                 for place, files, size in overview.places
@@ -140,8 +143,8 @@ def _write_overview(page: Page, overview: Overview, presences: Mapping[int, Pres
     if contents:
         page.line()
         page.line(
-            f"Backed up: of your working places {count(contents, 'content')} ({format_size(size)}) "
-            f"{'lies' if contents == 1 else 'lie'} in a place of another role too."
+            f"Also in a backup or archive: {count(contents, 'content')} ({format_size(size)}) of your working places."
+            " Whether that is another disk: foldkeep coverage"
         )
     contents, size = overview.mirrored
     if contents and overview.unsure:
@@ -170,15 +173,17 @@ def _where(place: Place, presences: Mapping[int, Presence]) -> str:
 def write_set(page: Page, found: CopySet, presences: Mapping[int, Presence], *, proven: bool, details: bool) -> None:
     """Write one set: what its copies have in common, then where each lies."""
     doubt = "" if proven or found.digest else "  not proven: contents differ or were not compared"
+    names = Counter(copy.identity for copy in found.copies)
+    linked = f" under {count(len(found.copies), 'name')}" if len(names) < len(found.copies) else ""
     page.line(
         (f"{format_size(found.reclaimable):>8}", GAIN),
-        (f"  {found.kind}, {len(found.copies)} × {format_size(found.size)}", STRONG),
+        (f"  {found.kind}, {len(names)} × {format_size(found.size)}{linked}", STRONG),
         (f"  {found.id}", QUIET),
-        (f"  backed up on {', '.join(found.backed_up)}" if found.backed_up else "", QUIET),
+        (f"  also in {', '.join(found.backed_up)}" if found.backed_up else "", QUIET),
         (f"  perhaps kept alike on {', '.join(found.mirrored)}" if found.mirrored else "", QUIET),
         (doubt, CARE),
+        hang=10,
     )
-    names = Counter(copy.identity for copy in found.copies)
     blocks = Counter((copy.volume, copy.extent) for copy in found.copies)
     for copy in found.copies:
         marks = []
@@ -194,7 +199,7 @@ def write_set(page: Page, found: CopySet, presences: Mapping[int, Presence], *, 
             marks.append(f"away, on {copy.place.label}")
         if details:
             marks += _details(copy, found)
-        page.line(visible(copy.path), (f"  ({', '.join(marks)})" if marks else "", QUIET), indent=10)
+        page.line(page.path(copy.path), (f"  ({', '.join(marks)})" if marks else "", QUIET), indent=10)
 
 
 def _details(copy: StockFile, found: CopySet) -> list[str]:

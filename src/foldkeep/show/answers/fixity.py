@@ -11,7 +11,7 @@ from foldkeep.model.units import format_moment, format_size
 
 from ..page.documents import Document, file_document, path_document, problem_documents
 from ..page.page import CARE, GAIN, QUIET, STRONG, Page
-from ..page.words import agree, count, local_time
+from ..page.words import agree, count, local_day
 
 _MOST_COPIES = 6
 
@@ -114,10 +114,10 @@ def _write_good(page: Page, good: GoodCopies) -> None:
     for file in good.files[:_MOST_COPIES]:
         page.line(("good: ", GAIN), f"{visible(file.path)}  ({file.place.label})", indent=4)
     for archive, path in good.packages[:_MOST_COPIES]:
-        checked = local_time(archive.checked_ns)[:10]
+        checked = local_day(archive.checked_ns)
         page.line(("good: ", GAIN), f"{visible(path)} in {visible(archive.package)}, checked {checked}", indent=4)
     for cupboard in good.inventories[:_MOST_COPIES]:
-        saved = local_time(cupboard.saved_ns)[:10]
+        saved = local_day(cupboard.saved_ns)
         page.line(("good: ", GAIN), f"{cupboard.label}, as {visible(cupboard.inventory)} had it on {saved}", indent=4)
     if not good:
         page.line(("no good copy is known", CARE), indent=4)

@@ -4,14 +4,14 @@ from collections.abc import Iterable, Sequence
 from typing import NamedTuple
 
 from foldkeep.fold import FoldReport, Item, Merged, Plan
-from foldkeep.formats.sidecars import Xmp, said
+from foldkeep.formats.sidecars import Difference, Xmp, said
 from foldkeep.keep.dockets import AlikeKeeper, FolderSums, Going
-from foldkeep.model import Method, visible
+from foldkeep.model import Method, Problem, visible
 from foldkeep.model.units import format_size
 
 from ..page.documents import Document, path_document, problem_documents, space_document
 from ..page.going import write_going
-from ..page.lines import write_left, write_space
+from ..page.lines import write_first, write_left, write_notes, write_space
 from ..page.page import CARE, COMMAND, QUIET, STRONG, Page
 from ..page.tables import Column
 from ..page.words import agree, count, figures
@@ -111,17 +111,15 @@ class FoldAnswer(NamedTuple):
         elif report.along:
             done += f" {count(report.along, 'file')} of them went along with a spare."
         page.line("Run ", (str(report.run), STRONG), f": {files} {done}")
-        _write_alike(page, _alike(report.alike), _MOST_ROWS)
+        _write_alike(page, _alike(report.alike))
         _write_essences(page, report.essences)
-        for was, now in report.beside:
-            page.line(f"{visible(was)} is now beside the keeper as {visible(now)}", indent=2)
-        _write_merged(page, report.merged, "was", "wait in the fold", len(report.merged) + 1)
+        write_first(page, report.beside, lambda each: page.line(_moved(page, *each), indent=2), "sidecar")
+        _write_merged(page, report.merged, "was", "wait in the fold")
         if report.emptied:
             page.line(
                 f"{count(report.emptied, 'folder')} became empty and {agree(report.emptied, 'was', 'were')} put away."
             )
-        for note in report.notes:
-            page.line((f"{visible(note.path)}: {note.reason}", CARE), indent=2)
+        write_notes(page, report.notes)
         left = "left where they are" if len(report.left) > 1 else "left where it is"
         write_left(page, report.left, "not copied" if report.method is Method.COPY else left)
         waits = report.folded and report.method not in (Method.BIN, Method.DELETE, Method.MOVE, Method.COPY)
@@ -165,7 +163,7 @@ def plan_words(plan: Plan) -> str:
 def write_plan(page: Page, plan: Plan, most: int | None) -> None:
     """Write what a docket will do, before anybody is asked; of many files only from which folders, `most` of them."""
     page.table(
-        [Column("place"), Column(f"files {_TO_DO[plan.method]}", True), Column("size", True)],
+        [Column("place", path=True), Column(f"files {_TO_DO[plan.method]}", True), Column("size", True)],
         [
             (visible(place), f"{len(going):,}", format_size(sum(item.row.size for item in going)))
             for place, items in plan.by_place.items()
@@ -181,29 +179,13 @@ def write_plan(page: Page, plan: Plan, most: int | None) -> None:
         copies = []
     elif copies:
         page.heading("Namely")
-    for item in copies:
-        page.line(visible(item.row.path), indent=2)
-        stays = f"stays: {visible(item.keepers[0])}" if item.keepers else "no copy of it stays"
-        if item.proof:
-            stays = f"stays, and is vouched for: {visible(item.proof.path)}"
-        if plan.method is Method.COPY:
-            stays = f"to {visible(item.target)}"
-        elif plan.method is Method.HEAL:
-            stays = f"good: {visible(item.good[0])}"
-        if item.source:
-            words = "stays, with other words in it" if item.essence else "made again from"
-            stays = f"{words}: {visible(item.source)}"
-        page.line((f"{visible(item.row.reason)}; {stays}", QUIET), indent=4)
-    _write_alike(page, _alike(spares), len(spares))
+    with page.below(path for item in copies for path in (item.row.path, *item.keepers[:1])):
+        for item in copies:
+            _write_item(page, item, plan.method)
+    _write_alike(page, _alike(spares))
     _write_essences(page, [item for item in spares if item.essence])
-    if refused:
-        page.line(
-            (f"{count(len(refused), 'file')} will be left where {agree(len(refused), 'it is', 'they are')}:", CARE)
-        )
-        for item in refused[:_MOST_ROWS]:
-            page.line(f"{visible(item.row.path)}: {item.refusal}", indent=2)
-        if len(refused) > _MOST_ROWS:
-            page.line((f"… and {count(len(refused) - _MOST_ROWS, 'file')} more", QUIET), indent=2)
+    will = f"will be left where {agree(len(refused), 'it is', 'they are')}"
+    write_left(page, [Problem(item.row.path, item.refusal) for item in refused], will)
     along = [item for item in plan.going if item.master and item.method is plan.method]
     beside = [item for item in plan.going if item.method is not plan.method]
     if along:
@@ -211,12 +193,31 @@ def write_plan(page: Page, plan: Plan, most: int | None) -> None:
     if beside:
         keeper = "its keeper" if len(beside) == 1 else "their keepers"
         page.line((f"{count(len(beside), 'sidecar')} will move beside {keeper}:", CARE))
-        for item in beside[:_MOST_ROWS]:
-            page.line(f"{visible(item.row.path)} → {visible(item.target)}", indent=2)
-    _write_merged(page, plan.merged, "will be", "go into the fold", _MOST_ROWS)
+        write_first(page, beside, lambda item: page.line(_moved(page, item.row.path, item.target), indent=2), "sidecar")
+    _write_merged(page, plan.merged, "will be", "go into the fold")
     if plan.method in _CARE_FOR:
         page.line((_CARE_FOR[plan.method], CARE))
     page.line()
+
+
+def _moved(page: Page, was: bytes, now: bytes) -> str:
+    return f"{page.path(was)} → {page.path(now)}"
+
+
+def _write_item(page: Page, item: Item, method: Method) -> None:
+    """Write a file that goes, why, and the file that stays for it."""
+    page.line(page.path(item.row.path), indent=2)
+    stays = f"stays: {page.path(item.keepers[0])}" if item.keepers else "no copy of it stays"
+    if item.proof:
+        stays = f"stays, and is vouched for: {page.path(item.proof.path)}"
+    if method is Method.COPY:
+        stays = f"to {page.path(item.target)}"
+    elif method is Method.HEAL:
+        stays = f"good: {page.path(item.good[0])}"
+    if item.source:
+        words = "stays, with other words in it" if item.essence else "made again from"
+        stays = f"{words}: {page.path(item.source)}"
+    page.line((f"{visible(item.row.reason)}; {stays}", QUIET), indent=4)
 
 
 def _going(item: Item) -> Going:
@@ -228,22 +229,22 @@ def _alike(items: Iterable[Item]) -> list[tuple[Item, AlikeKeeper]]:
     return [(item, item.alike) for item in items if item.alike is not None]
 
 
-def _write_alike(page: Page, found: Sequence[tuple[Item, AlikeKeeper]], most: int) -> None:
+def _write_alike(page: Page, found: Sequence[tuple[Item, AlikeKeeper]]) -> None:
     """Write what goes though no copy of it stays, with what only that has."""
-    if not found:
-        return
-    have = agree(len(found), "has", "have")
-    page.line((f"{count(len(found), 'file')} {have} no copy that stays, only something alike:", CARE))
-    for item, alike in found[:most]:
-        page.line(visible(item.row.path), indent=2)
-        how = f"{alike.like:.0%} alike ({alike.strength}) what stays"
-        if alike.decoded:
-            how = f"decodes to the same, {alike.decoded}, as what stays"
-        page.line((f"{how}: {visible(item.source)}", QUIET), indent=4)
-        if alike.only:
-            page.line((f"only it has: {visible('; '.join(alike.only))}", CARE), indent=4)
-    if len(found) > most:
-        page.line((f"… and {count(len(found) - most, 'file')} more", QUIET), indent=2)
+    if found:
+        have = agree(len(found), "has", "have")
+        page.line((f"{count(len(found), 'file')} {have} no copy that stays, only something alike:", CARE))
+        write_first(page, found, lambda each: _write_alike_item(page, *each), "file")
+
+
+def _write_alike_item(page: Page, item: Item, alike: AlikeKeeper) -> None:
+    page.line(visible(item.row.path), indent=2)
+    how = f"{alike.like:.0%} alike ({alike.strength}) what stays"
+    if alike.decoded:
+        how = f"decodes to the same, {alike.decoded}, as what stays"
+    page.line((f"{how}: {visible(item.source)}", QUIET), indent=4)
+    if alike.only:
+        page.line((f"only it has: {visible('; '.join(alike.only))}", CARE), indent=4)
 
 
 def _write_essences(page: Page, items: Sequence[Item]) -> None:
@@ -267,29 +268,31 @@ def _alike_document(item: Item, alike: AlikeKeeper) -> Document:
     }
 
 
-def _write_merged(page: Page, merged: Sequence[Merged], verb: str, waits: str, most: int) -> None:
+def _write_merged(page: Page, merged: Sequence[Merged], verb: str, waits: str) -> None:
     """Write what sidecars of keepers say as well, and what copies say differently."""
     written = [each for each in merged if each.gained.facts]
     if written:
         where = "this sidecar" if len(written) == 1 else f"these {len(written):,} sidecars"
         words = f"Metadata found only on spares {verb} added to {where}; earlier versions {waits}:"
         page.line((words, CARE))
-    for each in written[:most]:
-        page.line(visible(each.path), indent=2)
-        page.line((_gained(each.gained), QUIET), indent=4)
-    if len(written) > most:
-        page.line((f"… and {count(len(written) - most, 'sidecar')} more", QUIET), indent=2)
+    write_first(page, written, lambda each: _write_gained(page, each), "sidecar")
     differing = [(each, difference) for each in merged for difference in each.differences]
     if differing:
         page.line(
             (f"{count(len(differing), 'difference')} in metadata between copies; the keeper's value stays:", CARE)
         )
-    for each, difference in differing[:most]:
-        page.line(visible(each.keeper), indent=2)
-        what, kept, other = difference.what, visible(difference.kept), visible(difference.other)
-        page.line((f"{what} {kept}, not {other} as in {visible(difference.path)}", QUIET), indent=4)
-    if len(differing) > most:
-        page.line((f"… and {count(len(differing) - most, 'difference')} more", QUIET), indent=2)
+    write_first(page, differing, lambda each: _write_difference(page, *each), "difference")
+
+
+def _write_gained(page: Page, merged: Merged) -> None:
+    page.line(visible(merged.path), indent=2)
+    page.line((_gained(merged.gained), QUIET), indent=4)
+
+
+def _write_difference(page: Page, merged: Merged, difference: Difference) -> None:
+    page.line(visible(merged.keeper), indent=2)
+    what, kept, other = difference.what, visible(difference.kept), visible(difference.other)
+    page.line((f"{what} {kept}, not {other} as in {visible(difference.path)}", QUIET), indent=4)
 
 
 def _gained(words: Xmp) -> str:

@@ -78,7 +78,7 @@ class InventoryAnswer(NamedTuple):
         page.line(f"Saved {local_time(self.found.head.saved_ns)}{where}; it is whole.")
         page.table(
             [Column("label", style=STRONG), Column("role"), Column("files", True), Column("size", True),
-             Column("last scan"), Column("path"), Column("volume", style=QUIET)],
+             Column("last scan", spare=2), Column("path", path=True), Column("volume", style=QUIET, spare=3)],
             [
                 (
                     visible(place.label),

@@ -11,6 +11,7 @@ from foldkeep.model.machines import is_elsewhere
 from foldkeep.model.units import format_moment, format_size
 
 from ..page.documents import Document, path_document, problem_documents
+from ..page.lines import write_rest
 from ..page.page import CARE, QUIET, STRONG, Page
 from ..page.tables import Column
 from ..page.words import count, local_time
@@ -84,6 +85,7 @@ class RunAnswer(NamedTuple):
 
     run: Run
     files: Sequence[RunFile]
+    top: int | None = None
 
     def document(self) -> Document:
         """Return the JSON document."""
@@ -100,15 +102,23 @@ class RunAnswer(NamedTuple):
             chosen = [file for file in self.files if file.state is state]
             if chosen:
                 page.heading(f"{state}: {count(len(chosen), 'file')}, {format_size(sum(f.size for f in chosen))}")
-            for file in chosen:
-                page.line(visible(file.path), (f"  {file.reason}" if file.reason else "", CARE), indent=2)
-                if file.method is Method.REWRITE:
-                    page.line(("one that says more took its place", QUIET), indent=4)
-                elif file.keeper:
-                    page.line((f"{_KEEPERS[_proof(file)]}: {visible(file.keeper)}", QUIET), indent=4)
-                if file.target:
-                    verb = {Method.COPY: "copied to", Method.EMPTY: "was once"}.get(file.method, "moved to")
-                    page.line((f"{verb}: {visible(file.target)}", QUIET), indent=4)
+            shown = chosen[: self.top]
+            with page.below(path for file in shown for path in (file.path, file.keeper) if path):
+                for file in shown:
+                    _write_file(page, file)
+            write_rest(page, len(chosen), self.top, "file", indent=2)
+
+
+def _write_file(page: Page, file: RunFile) -> None:
+    """Write a file of a run, what stays for it, and where it was brought."""
+    page.line(page.path(file.path), (f"  {file.reason}" if file.reason else "", CARE), indent=2)
+    if file.method is Method.REWRITE:
+        page.line(("one that says more took its place", QUIET), indent=4)
+    elif file.keeper:
+        page.line((f"{_KEEPERS[_proof(file)]}: {page.path(file.keeper)}", QUIET), indent=4)
+    if file.target:
+        verb = {Method.COPY: "copied to", Method.EMPTY: "was once"}.get(file.method, "moved to")
+        page.line((f"{verb}: {visible(file.target)}", QUIET), indent=4)
 
 
 class AuditAnswer(NamedTuple):

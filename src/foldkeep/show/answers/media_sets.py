@@ -82,12 +82,14 @@ class MediaSetsAnswer(NamedTuple):
             page.line(_AGREE[self.same])
         if self.top == 0:
             return
-        for each in self.sets[: self.top]:
-            if isinstance(each, MediaSet):
-                _write_set(page, each)
-            else:
-                page.line()
-                write_set(page, each, self.presences, proven=True, details=self.details)
+        shown = self.sets[: self.top]
+        with page.below(file.path for each in shown for file in files_of(each)):
+            for each in shown:
+                if isinstance(each, MediaSet):
+                    _write_set(page, each)
+                else:
+                    page.line()
+                    write_set(page, each, self.presences, proven=True, details=self.details)
         write_rest(page, len(self.sets), self.top, "set")
 
 
@@ -142,13 +144,13 @@ def _write_set(page: Page, found: MediaSet) -> None:
         (f"{format_size(found.reclaimable):>8}", GAIN),
         (f"  {found.copies[0].file.kind}, {count(len(found.copies), 'file')} to {format_size(found.size)}", STRONG),
         (f"  {found.id}", QUIET),
-        (f"  backed up on {', '.join(found.backed_up)}" if found.backed_up else "", QUIET),
+        (f"  also in {', '.join(found.backed_up)}" if found.backed_up else "", QUIET),
         (f"  perhaps kept alike on {', '.join(found.mirrored)}" if found.mirrored else "", QUIET),
     )
     if found.same is Same.DECODED:
         page.line((found.what, QUIET), indent=10)
     for copy, words in zip(found.copies, said_apart(found), strict=True):
-        page.line(visible(copy.file.path), indent=10)
+        page.line(page.path(copy.file.path), indent=10)
         page.line((_says(copy, words), CARE if _changes_sight(copy, found) else QUIET), indent=12)
 
 

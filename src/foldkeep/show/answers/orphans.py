@@ -2,8 +2,8 @@
 
 import shlex
 from collections import Counter
-from collections.abc import Mapping, Sequence
-from typing import NamedTuple
+from collections.abc import Callable, Mapping, Sequence
+from typing import NamedTuple, TypeVar
 
 from foldkeep.find.catalogs import LeftOver, Mending, Missing, Orphans, Standing, Twice, Unknown
 from foldkeep.model import visible
@@ -22,6 +22,8 @@ _STANDINGS = {
     Standing.ALIKE: "with the name of a file that it knows, or nearly, but other content",
     Standing.COPY: "equal, as last read, to a file that it knows: it may be folded",
 }
+_T = TypeVar("_T")
+_Line = tuple[int | None, str, str]
 _WRITTEN = {
     "docket": "The docket is ",
     "adopt": "The list to import is ",
@@ -103,10 +105,10 @@ class OrphansAnswer(NamedTuple):
             page.line("No catalogue is named or remembered, so only what is left over can be told.")
         left = found.left_over
         title = f"Left over, sidecars and previews whose master is gone: {_sum([each.file.size for each in left])}"
-        _write_list(page, title, [_left_line(each) for each in left], top)
+        _write_list(page, title, left, _left_line, top)
         if found.thumbnails:
             title = f"Left over, desktop thumbnails: {_sum([each.size for each in found.thumbnails])}"
-            _write_list(page, title, [_thumbnail_line(each) for each in found.thumbnails], top)
+            _write_list(page, title, found.thumbnails, _thumbnail_line, top)
         if found.known.names:
             _write_twice(page, found.twice, top)
         for what, path in self.written.items():
@@ -143,14 +145,14 @@ def _write_mending(page: Page, mending: Mending) -> None:
 def _write_missing(page: Page, missing: Sequence[Missing], top: int | None) -> None:
     sizes = [each.size for each in missing if each.size is not None]
     gone = f"{count(len(missing), 'entry', 'entries')}{f', {format_size(sum(sizes))} when last seen' if sizes else ''}"
-    _write_list(page, f"Missing, entries without a file: {gone}", [_missing_line(each) for each in missing], top)
+    _write_list(page, f"Missing, entries without a file: {gone}", missing, _missing_line, top)
 
 
 def _write_twice(page: Page, twice: Sequence[Twice], top: int | None) -> None:
     more = sum(each.bytes for each in twice)
     copies = f", {format_size(more)} of copies" if more else ""
     title = f"Twice in the catalogue: {count(len(twice), 'file')}{copies}"
-    _write_list(page, title, [_twice_line(each) for each in twice], top)
+    _write_list(page, title, twice, _twice_line, top)
 
 
 def _write_unknown(page: Page, unknown: Sequence[Unknown], top: int | None) -> None:
@@ -161,49 +163,58 @@ def _write_unknown(page: Page, unknown: Sequence[Unknown], top: int | None) -> N
             continue
         size = format_size(sum(each.file.size for each in part))
         page.line((f"{len(part):,}", STRONG), f" {_STANDINGS[standing]}; {size}", indent=2)
-        for each in part[:top]:
-            other = f"  ({visible(each.other.path)})" if each.other else ""
-            page.line((f"{format_size(each.file.size):>8}  ", GAIN), visible(each.file.path), (other, QUIET), indent=2)
+        shown = part[:top]
+        with page.below(file.path for each in shown for file in (each.file, each.other) if file):
+            for each in shown:
+                other = f"  ({page.path(each.other.path)})" if each.other else ""
+                size = f"{format_size(each.file.size):>8}  "
+                page.line((size, GAIN), page.path(each.file.path), (other, QUIET), indent=2, hang=10)
         write_rest(page, len(part), top)
 
 
-def _write_list(page: Page, title: str, lines: Sequence[tuple[str, str]], top: int | None) -> None:
+def _write_list(page: Page, title: str, found: Sequence[_T], line: Callable[[_T], _Line], top: int | None) -> None:
+    """Write a heading, and below it of each thing found its size, if it is known, its name, and what is to be said."""
     page.heading(title)
-    for line, more in lines[:top]:
-        page.line(line, (f"  {more}" if more else "", QUIET), indent=2)
-    write_rest(page, len(lines), top)
+    for each in found[:top]:
+        size, name, more = line(each)
+        ahead = f"{'' if size is None else format_size(size):>8}  "
+        page.line((ahead, GAIN), name, (f"  {more}" if more else "", QUIET), indent=2, hang=10)
+    write_rest(page, len(found), top)
 
 
-def _missing_line(each: Missing) -> tuple[str, str]:
+def _missing_line(each: Missing) -> _Line:
     text = visible(each.path) if each.path else visible(each.entry.text)
     if each.run is not None:
-        return text, f"in the fold since run {each.run}"
+        return each.size, text, f"in the fold since run {each.run}"
     if each.now is None and each.also:
         rest = f" and {count(len(each.also) - 1, 'other')}"
-        return text, f"perhaps, by its name, one of {visible(each.also[0])}{rest}"
+        return each.size, text, f"perhaps, by its name, one of {visible(each.also[0])}{rest}"
     if each.now is None:
-        return text, f"({each.entry.where})"
+        return each.size, text, f"({each.entry.where})"
     how = "the same content is now" if each.by_content else "perhaps, by its name,"
-    more = f" and {count(len(each.also) - 1, 'other file')}" if len(each.also) > 1 else ""
-    return text, f"{how} {visible(each.now)}" + (f", also {visible(each.also[0])}{more}" if each.also else "")
+    others = f" and {count(len(each.also) - 1, 'other file')}" if len(each.also) > 1 else ""
+    also = f", also {visible(each.also[0])}{others}" if each.also else ""
+    return each.size, text, f"{how} {visible(each.now)}{also}"
 
 
-def _left_line(each: LeftOver) -> tuple[str, str]:
+def _left_line(each: LeftOver) -> _Line:
     where = f"perhaps of {visible(each.masters[0])}" if each.masters else ""
-    return visible(each.file.path), where
+    return each.file.size, visible(each.file.path), where
 
 
-def _thumbnail_line(each: StaleThumbnail) -> tuple[str, str]:
-    return visible(each.path), f"{visible(each.master)} {'is gone' if each.is_gone else 'changed since'}"
+def _thumbnail_line(each: StaleThumbnail) -> _Line:
+    return each.size, visible(each.path), f"{visible(each.master)} {'is gone' if each.is_gone else 'changed since'}"
 
 
 def _sum(sizes: Sequence[int]) -> str:
     return f"{count(len(sizes), 'file')}{f', {format_size(sum(sizes))}' if sizes else ''}"
 
 
-def _twice_line(each: Twice) -> tuple[str, str]:
+def _twice_line(each: Twice) -> _Line:
     if len(each.files) == 1:
-        return visible(each.files[0].path), f"written {len(each.entries)} times: " + ", ".join(
-            e.where for e in each.entries
+        return (
+            each.files[0].size,
+            visible(each.files[0].path),
+            f"written {len(each.entries)} times: " + ", ".join(e.where for e in each.entries),
         )
-    return ", ".join(visible(file.path) for file in each.files), "one content"
+    return each.files[0].size, ", ".join(visible(file.path) for file in each.files), "one content"

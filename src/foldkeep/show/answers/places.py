@@ -53,12 +53,12 @@ class PlacesAnswer(NamedTuple):
                 Column("label", style=STRONG),
                 Column("role"),
                 Column("now"),
-                Column("files", True),
+                Column("files", True, spare=1),
                 Column("size", True),
-                Column("last scan"),
-                Column("path"),
-                Column("volume", style=QUIET),
-                Column("disk", style=QUIET),
+                Column("last scan", spare=2),
+                Column("path", path=True),
+                Column("disk", style=QUIET, spare=3),
+                Column("volume", style=QUIET, spare=4),
             ],
             [
                 (
@@ -69,8 +69,8 @@ class PlacesAnswer(NamedTuple):
                     format_size(self.sizes.get(place.id, (0, 0))[1]),
                     local_time(place.scanned_ns) if place.scanned_ns else "never",
                     visible(place.path),
-                    self.volumes[place.volume].name,
                     visible(self.disks[place.id].name) or "not known",
+                    self.volumes[place.volume].name,
                 )
                 for place in self.places
             ],

@@ -13,7 +13,7 @@ from ..page.documents import Document, path_document, problem_documents
 from ..page.lines import write_rest
 from ..page.page import GAIN, QUIET, STRONG, Page
 from ..page.tables import Column
-from ..page.words import count, names_apart
+from ..page.words import count, local_day, names_apart
 
 
 class ProjectsAnswer(NamedTuple):
@@ -52,13 +52,15 @@ class ProjectsAnswer(NamedTuple):
                 Column("project", style=STRONG),
                 Column("state", whole=True),
                 Column("changed", whole=True),
-                *(Column(part, True) for part in PARTS),
+                Column("size", True, STRONG),
+                *(Column(part, True, spare=number) for number, part in enumerate(PARTS, start=1)),
             ],
             [
                 (
                     names[project.path],
                     str(project.activity),
-                    format_moment(project.active_ns)[:10] if project.active_ns else "",
+                    local_day(project.active_ns) if project.active_ns else "",
+                    format_size(project.total),
                     *(format_size(project.sizes[part]) if project.files[part] else "" for part in PARTS),
                 )
                 for project in found[:top]
@@ -95,13 +97,13 @@ class ArchivedAnswer(NamedTuple):
                 Column("checked", whole=True),
                 Column("size", True),
                 Column("left out", True),
-                Column("package"),
+                Column("package", path=True),
             ],
             [
                 (
                     visible(os.path.basename(each.project)),
-                    format_moment(each.made_ns)[:10],
-                    format_moment(each.checked_ns)[:10],
+                    local_day(each.made_ns),
+                    local_day(each.checked_ns),
                     format_size(each.bytes),
                     format_size(each.left_out) if each.left_out else "",
                     visible(each.package) + ("" if _is_there(each) else "  (away)"),

@@ -4,16 +4,14 @@ from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
 from foldkeep.fold import ReleaseReport
-from foldkeep.model import RunFileState, RunSummary, visible
+from foldkeep.model import RunFileState, RunSummary
 from foldkeep.model.units import format_size
 
 from ..page.documents import Document, problem_documents, space_document
-from ..page.lines import write_left, write_rest, write_space
+from ..page.lines import write_left, write_notes, write_space
 from ..page.page import CARE, GAIN, STRONG, Page
 from ..page.tables import Column
 from ..page.words import count, local_time
-
-_MOST_KEPT = 10
 
 
 class AskedOfMachines(NamedTuple):
@@ -76,9 +74,7 @@ class ReleaseAnswer(NamedTuple):
             page.line(
                 (f"{count(len(report.kept), 'sidecar')} said what no file that stays says, so that is kept:", CARE)
             )
-            for kept in report.kept[:_MOST_KEPT]:
-                page.line(f"{visible(kept.path)}: {kept.reason}", indent=2)
-            write_rest(page, len(report.kept), _MOST_KEPT, indent=2)
+            write_notes(page, report.kept, "")
         write_space(page, report.space)
         write_left(page, report.left, f"still {self.stays}")
         if self.asked:

@@ -8,6 +8,7 @@ from foldkeep.model import visible
 from foldkeep.model.units import format_size
 
 from ..page.documents import Document, path_document, problem_documents
+from ..page.lines import write_first
 from ..page.page import CARE, QUIET, STRONG, Page
 from ..page.tables import Column
 from ..page.words import count
@@ -48,8 +49,7 @@ class RestoreAnswer(NamedTuple):
         if report.put_back:
             back = "is back where it came from" if report.put_back == 1 else "are back where they came from"
             page.line(f"{count(report.put_back, 'file')} from elsewhere {back}.")
-        for was, now in report.renamed[:_MOST_ROWS]:
-            page.line(f"{visible(was)} is taken by another file: {visible(now)}", indent=2)
+        write_first(page, report.renamed, lambda each: _write_renamed(page, *each), "file")
         if report.outside:
             page.line("Media from elsewhere is in ", (visible(report.outside), STRONG))
         if report.fitted:
@@ -89,10 +89,15 @@ def write_refused_names(page: Page, restoration: Restoration) -> None:
     """Write which names the target cannot have."""
     number = len(restoration.refused)
     page.line((f"{count(number, 'name')} cannot be in {visible(restoration.target)}, and will get others there:", CARE))
-    for path, why in restoration.refused[:_MOST_ROWS]:
-        page.line(visible(path), (f"  {why}", QUIET), indent=2)
-    if number > _MOST_ROWS:
-        page.line(f"and {number - _MOST_ROWS:,} more", indent=2)
+    write_first(page, restoration.refused, lambda each: _write_refused(page, *each), "name")
+
+
+def _write_refused(page: Page, path: bytes, why: str) -> None:
+    page.line(visible(path), (f"  {why}", QUIET), indent=2)
+
+
+def _write_renamed(page: Page, was: bytes, now: bytes) -> None:
+    page.line(f"{visible(was)} is taken by another file: {visible(now)}", indent=2)
 
 
 def write_returns(page: Page, restoration: Restoration) -> None:
@@ -101,7 +106,7 @@ def write_returns(page: Page, restoration: Restoration) -> None:
               (visible(restoration.target), STRONG), ". Media from elsewhere:")  # fmt: skip
     shown = restoration.returns[:_MOST_RETURNS]
     page.table(
-        [Column("file"), Column("size", True), Column("what becomes of it")],
+        [Column("file", path=True), Column("size", True), Column("what becomes of it")],
         [
             (visible(each.path), format_size(each.entry.whole_size or each.entry.size),
              f"{each.way}: {each.why}" if each.why else str(each.way))

@@ -131,11 +131,11 @@ def _write_usage(page: Page, usage: Usage, by: str, top: int | None) -> None:
     shown = usage.parts if top is None else usage.parts[:top]
     differs = any(_differs(part) for part in (*usage.parts, usage.total))
     whole = usage.total.bytes or 1
-    columns = [Column(by, style=STRONG), Column("files", True), Column("size", True)]
+    columns = [Column(by, style=STRONG, path=by == "folder"), Column("files", True), Column("size", True)]
     columns += (
         [Column("on disk", True)] * differs
         + [Column("share", True)]
-        + [Column("", style=GAIN, spare=True)] * page.terminal
+        + [Column("", style=GAIN, spare=1)] * page.terminal
     )
     rows = [_cells(page, part, by, differs, whole) for part in (*shown, usage.total)]
     page.table(columns, rows, total=True)

@@ -6,7 +6,7 @@ from foldkeep.fold import UnfoldReport
 from foldkeep.model import Method, visible
 
 from ..page.documents import Document, path_document, problem_documents
-from ..page.lines import write_left
+from ..page.lines import write_first, write_left, write_notes
 from ..page.page import CARE, Page
 from ..page.words import agree, count
 
@@ -43,9 +43,11 @@ class UnfoldAnswer(NamedTuple):
             back = report.restored - len(report.renamed)  # the others are beside that
             words = "is back where it was" if back == 1 else "are back where they were"
             page.line(f"{count(back, 'file')}{of_run} {words}.")
-        for was, now in report.renamed:
-            page.line((f"{visible(was)} was taken: now beside it as ", CARE), visible(now), indent=2)
-        for note in (*report.strays, *report.notes):
-            page.line((f"{visible(note.path)} {note.reason}", CARE), indent=2)
+        write_first(page, report.renamed, lambda each: _write_renamed(page, *each), "file")
+        write_notes(page, [*report.strays, *report.notes])
         left = "not back where they were" if len(report.left) > 1 else "not back where it was"
         write_left(page, report.left, "not taken away" if report.method is Method.COPY else left)
+
+
+def _write_renamed(page: Page, was: bytes, now: bytes) -> None:
+    page.line((f"{visible(was)} was taken: now beside it as ", CARE), visible(now), indent=2)

@@ -9,7 +9,7 @@ from foldkeep.model.units import format_moment, format_size
 
 from ..page.documents import Document, path_document
 from ..page.page import COMMAND, STRONG, Page
-from ..page.words import count, local_time
+from ..page.words import count, local_day
 from . import Answer
 
 _FEW = 3
@@ -36,7 +36,7 @@ class WithUserCache(NamedTuple):
         page.line(
             ("Your programs' caches", STRONG),
             f", {visible(found.path)}: {least}{format_size(found.size)} in {count(found.files, 'file')}, last used"
-            f" {local_time(found.used_ns)[:10]}; "
+            f" {local_day(found.used_ns)}; "
             + ", ".join(f"{visible(each.name)} {format_size(each.size)}" for each in found.programs[:_FEW]),
         )
         where = shlex.quote(visible(found.path))

@@ -11,11 +11,10 @@ from foldkeep.model.units import format_moment, format_size
 from foldkeep.model.vouchers import Voucher
 
 from ..page.documents import Document, path_document, problem_documents
+from ..page.lines import write_notes
 from ..page.page import CARE, COMMAND, STRONG, Page
 from ..page.tables import Column
 from ..page.words import agree, count, local_time
-
-_MOST_LEFT = 10
 
 
 class VouchAnswer(NamedTuple):
@@ -58,10 +57,7 @@ class VouchAnswer(NamedTuple):
             page.line(
                 (f"{count(len(self.left), 'keeper')} {agree(len(self.left), 'is', 'are')} not vouched for:", CARE)
             )
-        for problem in self.left[:_MOST_LEFT]:
-            page.line(f"{visible(problem.path)}: {problem.reason}", indent=2)
-        if len(self.left) > _MOST_LEFT:
-            page.line(f"… and {len(self.left) - _MOST_LEFT:,} more", indent=2)
+            write_notes(page, self.left, "")
 
 
 class ProtectedAnswer(NamedTuple):
@@ -91,7 +87,7 @@ class ProtectedAnswer(NamedTuple):
             page.line("Nothing is protected for another machine.")
             return
         page.table(
-            [Column("files", True), Column("since"), Column("for the docket"), Column("place")],
+            [Column("files", True), Column("since"), Column("for the docket", spare=1), Column("place", path=True)],
             [
                 (f"{len(each.paths):,}", local_time(each.made_ns), each.docket.hex()[:16], visible(each.place))
                 for each in self.protected

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterable, Sequence
 
-from foldkeep.model import StockFile, visible
+from foldkeep.model import StockFile
 from foldkeep.model.units import format_size
 
 from .page import CARE, GAIN, QUIET, Page
@@ -11,19 +11,22 @@ from .words import count, local_time
 
 def write_files(page: Page, files: Iterable[StockFile], words: Callable[[StockFile], str] | None = None) -> None:
     """Write files one a line: size, when they were changed, where they are; below each what is to be said of it."""
-    for file in files:
-        page.line(
-            (f"{format_size(file.size):>8}", GAIN),
-            (f"  {local_time(file.modified_ns)}  ", QUIET),
-            visible(file.path),
-            hang=10,
-        )
-        if words is not None:
-            page.line((words(file), CARE), indent=10)
+    shown = list(files) if page.terminal else files
+    with page.below(file.path for file in shown):
+        for file in shown:
+            page.line(
+                (f"{format_size(file.size):>8}", GAIN),
+                (f"  {local_time(file.modified_ns)}  ", QUIET),
+                page.path(file.path),
+                hang=10,
+            )
+            if words is not None:
+                page.line((words(file), CARE), indent=10)
 
 
 def write_empty_folders(page: Page, folders: Sequence[bytes]) -> None:
     """Write folders in which nothing lies."""
     page.heading(f"{count(len(folders), 'empty folder')}")
-    for folder in folders:
-        page.line(visible(folder), indent=2)
+    with page.below(folders):
+        for folder in folders:
+            page.line(page.path(folder), indent=2)

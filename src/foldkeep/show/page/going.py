@@ -3,12 +3,11 @@
 from collections.abc import Sequence
 
 from foldkeep.keep.dockets import FolderSum
-from foldkeep.model import visible
 from foldkeep.model.units import format_size
 
 from .documents import Document, path_document
 from .page import GAIN, QUIET, Page
-from .words import count
+from .words import count, more
 
 
 def write_going(page: Page, sums: Sequence[FolderSum], most: int | None) -> None:
@@ -16,15 +15,18 @@ def write_going(page: Page, sums: Sequence[FolderSum], most: int | None) -> None
     if not sums:
         return
     page.heading(f"From {count(len(sums), 'folder')}, the most first" if len(sums) > 1 else "From one folder")
-    for each in sums[:most]:
-        page.line(
-            (f"{format_size(each.size):>8}", GAIN),
-            f"  {count(each.files, 'file')} in {visible(each.folder)}",
-            indent=2,
-        )
-        page.line((f"{_reasons(each)}{_stay(each)}", QUIET), indent=12)
+    shown = sums[:most]
+    with page.below(path for each in shown for path in (each.folder, *(folder for folder, _ in each.keepers))):
+        for each in shown:
+            page.line(
+                (f"{format_size(each.size):>8}", GAIN),
+                f"  {count(each.files, 'file')} in {page.path(each.folder)}",
+                indent=2,
+                hang=10,
+            )
+            page.line((f"{_reasons(each)}{_stay(page, each)}", QUIET), indent=12)
     if most is not None and len(sums) > most:
-        page.line((f"… and {count(len(sums) - most, 'folder')} more; --details shows all", QUIET), indent=2)
+        page.line((f"… and {more(len(sums) - most, 'folder')} (--details shows all)", QUIET), indent=2)
 
 
 def going_documents(sums: Sequence[FolderSum]) -> list[Document]:
@@ -46,9 +48,9 @@ def _reasons(each: FolderSum) -> str:
     return reason if not others else f"{reason} ({files:,}), and {count(len(others), 'other reason')}"
 
 
-def _stay(each: FolderSum) -> str:
+def _stay(page: Page, each: FolderSum) -> str:
     if not each.keepers:
         return "; nothing stays for it"
     (folder, _), *others = each.keepers
-    stay = f"; stays in {visible(folder)}"
+    stay = f"; stays in {page.path(folder)}"
     return stay + (f" and {count(len(others), 'other folder')}" if others else "")

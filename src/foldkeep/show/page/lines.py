@@ -1,18 +1,19 @@
 """Lines that several answers have: problems, files left, free space, and how much was not listed."""
 
-from collections.abc import Sequence
-from typing import TYPE_CHECKING
+from collections.abc import Callable, Sequence
+from typing import TYPE_CHECKING, TypeVar
 
 from foldkeep.model import Problem, visible
 from foldkeep.model.remote import is_remote
 from foldkeep.model.units import format_size
 
 from .page import CARE, QUIET, Page
-from .words import count
+from .words import count, more
 
 if TYPE_CHECKING:
     from foldkeep.fold import Space
 
+T = TypeVar("T")
 NOTHING_FITS = "No file fits these filters."
 _MOST_ALIKE = 10
 _SMALL_CHANGE = 1_000_000  # bytes: a journal, or what other programs wrote meanwhile
@@ -31,14 +32,7 @@ def write_left(page: Page, left: Sequence[Problem], what: str) -> None:
 
 def _listed(page: Page, problems: Sequence[Problem], title: str) -> None:
     page.line((f"{title}:", CARE))
-    like: dict[str, list[Problem]] = {}
-    for problem in problems:
-        like.setdefault(problem.reason, []).append(problem)
-    for reason, alike in like.items():
-        for problem in alike[:_MOST_ALIKE]:
-            page.line(f"{visible(problem.path)}: {reason}", indent=2)
-        if len(alike) > _MOST_ALIKE:
-            page.line((f"… and {len(alike) - _MOST_ALIKE:,} more like that; --json lists all", QUIET), indent=2)
+    write_notes(page, problems, "")
 
 
 def write_space(page: Page, spaces: "Sequence[Space]", *, quiet: bool = False) -> None:
@@ -52,8 +46,28 @@ def write_space(page: Page, spaces: "Sequence[Space]", *, quiet: bool = False) -
         page.line(f"{where} {visible(space.place)}, {format_size(space.after)} are free: {change} before.")
 
 
+def write_notes(page: Page, notes: Sequence[Problem], style: str = CARE) -> None:
+    """Write files with what is to be known of them, the first ten of those of which it is the same."""
+    like: dict[str, list[Problem]] = {}
+    for note in notes:
+        like.setdefault(note.reason, []).append(note)
+
+    def write(note: Problem) -> None:
+        page.line((f"{visible(note.path)}: {note.reason}", style), indent=2)
+
+    for alike in like.values():
+        write_first(page, alike, write, "like that", "like that")
+
+
+def write_first(page: Page, items: Sequence[T], write: Callable[[T], None], *what: str) -> None:
+    """Write the first ten of many like things, each by `write`, and how many more there are."""
+    for item in items[:_MOST_ALIKE]:
+        write(item)
+    if len(items) > _MOST_ALIKE:
+        page.line((f"… and {more(len(items) - _MOST_ALIKE, *what)}", QUIET), indent=2)
+
+
 def write_rest(page: Page, number: int, top: int | None, what: str = "", indent: int = 0) -> None:
     """Write how many rows of a list were not shown, and how to see them."""
     if top is not None and number > top:
-        words = count(number - top, what) if what else f"{number - top:,}"
-        page.line((f"… and {words} more; --top {number} shows all", QUIET), indent=indent)
+        page.line((f"… and {more(number - top, what)} (--top {number} shows all)", QUIET), indent=indent)

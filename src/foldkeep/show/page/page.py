@@ -1,7 +1,13 @@
 """The page that answers are written on: styled and fitted on a terminal, plain and whole in a pipe."""
 
-from collections.abc import Iterable, Sequence
+import re
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import contextmanager
 from typing import TYPE_CHECKING, Literal, TextIO
+
+from foldkeep.model import PathBytes, visible
+from foldkeep.model.names import common_folder, lies_below
+from foldkeep.model.remote import is_remote
 
 from .tables import Column, fitted_table, plain_table
 from .wrapping import breaks, isolated
@@ -31,16 +37,51 @@ class Page:
         The terminal understands styles at all.
     width
         Characters a line on the terminal; asked of the terminal when None.
+    home
+        The user's home folder, which a terminal shows as ``~``; empty for none.
     """
 
     def __init__(
-        self, stream: TextIO, *, terminal: bool, color: bool, width: int | None = None, styled: bool = True
+        self,
+        stream: TextIO,
+        *,
+        terminal: bool,
+        color: bool,
+        width: int | None = None,
+        styled: bool = True,
+        home: str = "",
     ) -> None:
         self._stream = stream
         self.terminal = terminal
         self._console = _console(stream, color, width, styled) if terminal else None
         self._dash = _dash(stream)
         self._is_blank = True
+        self._home = _home_pattern(home) if terminal else None
+        self._below = b""
+
+    def path(self, path: PathBytes) -> str:
+        """Return a path as it is shown here: within `below` without the folder that was said, else whole."""
+        if self._below and lies_below(path, self._below):
+            return visible(path[len(self._below) + 1 :])
+        return visible(path)
+
+    @contextmanager
+    def below(self, paths: Iterable[PathBytes]) -> Iterator[None]:
+        """Say once the folder that all paths lie in, which `path` leaves out in the block; a pipe has them whole."""
+        self._below = self._common(paths) if self.terminal else b""
+        if self._below:
+            self.line(("All below ", QUIET), visible(self._below), (":", QUIET))
+        try:
+            yield
+        finally:
+            self._below = b""
+
+    @staticmethod
+    def _common(paths: Iterable[PathBytes]) -> PathBytes:
+        """Return the folder that all paths lie in, if saying it once is shorter; else nothing."""
+        here = {path for path in paths if not is_remote(path)}
+        top = common_folder(path.rpartition(b"/")[0] for path in here) if len(here) > 1 else b""
+        return top if top.count(b"/") > 1 else b""
 
     def line(self, *parts: Part, indent: int = 0, hang: int | None = None) -> None:
         """Write one line; on a terminal a long one goes on below, further in: by `hang`, or 2 if it is indented."""
@@ -51,7 +92,7 @@ class Page:
 
         self._is_blank = not any(map(_words, parts))
         further = (2 if indent else 0) if hang is None else hang
-        text = Text.assemble(*(_isolated(part) for part in parts))
+        text = Text.assemble(*(self._shown(part) for part in parts))
         room = max(_LEAST_WIDTH, self._console.width - indent)
         for number, piece in enumerate(text.divide(breaks(text.plain, room, max(_LEAST_WIDTH, room - further)))):
             piece.rstrip()
@@ -85,11 +126,24 @@ class Page:
         if self._console is None:
             self._stream.writelines(line + "\n" for line in plain_table(columns, cells))
             return
-        cells = [[isolated(cell) for cell in row] for row in cells]
+        cells = [[self._shown_text(cell) for cell in row] for row in cells]
         for line in fitted_table(columns, cells, self._console.width, total=total, dash=self._dash):
             if line or not self._is_blank:
                 self._console.print(line, soft_wrap=True)
             self._is_blank = not line
+
+    def _shown(self, part: Part) -> Part:
+        return self._shown_text(part) if isinstance(part, str) else (self._shown_text(part[0]), part[1])
+
+    def _shown_text(self, text: str) -> str:
+        """Return text with the home folder as ``~``, and words that run from right to left apart."""
+        return isolated(self._home.sub("~", text) if self._home else text)
+
+
+def _home_pattern(home: str) -> re.Pattern[str] | None:
+    """Return a pattern for the home folder where a path begins; quoted ones stay, for a shell reads no ``~`` there."""
+    home = visible(home.rstrip("/"))
+    return re.compile(rf"(?<![^\s(]){re.escape(home)}(?=/|$|[\s,;:.)])") if len(home) > 1 else None
 
 
 def _console(stream: TextIO, color: bool, width: int | None, styled: bool) -> "Console":
@@ -109,10 +163,6 @@ def _dash(stream: TextIO) -> str:
     except UnicodeEncodeError:
         return "-"
     return "─"
-
-
-def _isolated(part: Part) -> Part:
-    return isolated(part) if isinstance(part, str) else (isolated(part[0]), part[1])
 
 
 def _words(part: Part) -> str:

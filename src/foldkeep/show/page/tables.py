@@ -3,27 +3,30 @@
 from collections.abc import Iterator, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
-from .wrapping import column_widths, wrapped
+from .wrapping import column_widths, shortened, wrapped
 
 if TYPE_CHECKING:
     from rich.text import Text
 
 _GAP = 2
 _MOST_LINES = 3
+_LEAST_PATH = 24
 _TITLE, _RULE = "bold", "dim"
 
 
 class Column(NamedTuple):
     """A column of a table; `numbers` stand on the right, `style` is for its cells.
 
-    `whole` ones are never broken, `spare` ones are left out where a terminal is too narrow for all.
+    `whole` ones are never broken. Where a terminal is too narrow for all, the `spare` ones are left out, those of the
+    highest number first; the cells of a `path` one are shortened in the middle.
     """
 
     title: str
     numbers: bool = False
     style: str = ""
     whole: bool = False
-    spare: bool = False
+    spare: int = 0
+    path: bool = False
 
 
 def plain_table(columns: Sequence[Column], rows: Sequence[Sequence[str]]) -> Iterator[str]:
@@ -48,9 +51,10 @@ def fitted_table(
     """
     from rich.text import Text
 
-    if any(column.spare for column in columns) and _widths(columns, rows, width, whole=True) is None:
-        rows = [[cell for cell, column in zip(row, columns, strict=True) if not column.spare] for row in rows]
-        columns = [column for column in columns if not column.spare]
+    columns, rows = _without_spare(columns, rows, width)
+    short = _with_short_paths(columns, rows, width)
+    if short is not None:
+        rows = short
     widths = _widths(columns, rows, width)
     if widths is None or any(_lines(row, widths) > _MOST_LINES for row in rows):
         yield from _records(columns, rows, width)
@@ -62,6 +66,46 @@ def fitted_table(
         if total and number == len(rows) - 1 and number:
             yield rule
         yield from _row(columns, row, widths)
+
+
+def _without_spare(
+    columns: Sequence[Column], rows: Sequence[Sequence[str]], width: int
+) -> tuple[Sequence[Column], Sequence[Sequence[str]]]:
+    """Return the columns for which there is room, and their cells."""
+    for rank in sorted({column.spare for column in columns if column.spare}, reverse=True):
+        if _with_short_paths(columns, rows, width) is not None:
+            break
+        rows = [[cell for cell, column in _cells(row, columns) if column.spare < rank] for row in rows]
+        columns = [column for column in columns if column.spare < rank]
+    return columns, rows
+
+
+def _with_short_paths(
+    columns: Sequence[Column], rows: Sequence[Sequence[str]], width: int
+) -> Sequence[Sequence[str]] | None:
+    """Return rows whose paths are short enough for each to take one line; None if there is no room even so."""
+    paths = sum(column.path for column in columns)
+    room = (width - _GAP * (len(columns) - 1) - _natural(columns, rows)) // paths if paths else 0
+    if paths and room >= _LEAST_PATH:
+        rows = [
+            [shortened(cell, room) if column.path else cell for cell, column in _cells(row, columns)] for row in rows
+        ]
+    return None if _widths(columns, rows, width, whole=True) is None else rows
+
+
+def _natural(columns: Sequence[Column], rows: Sequence[Sequence[str]]) -> int:
+    """Return the width of all columns that are no paths, if none is broken."""
+    from rich.cells import cell_len
+
+    return sum(
+        max(cell_len(row[at]) for row in ([column.title for column in columns], *rows))
+        for at, column in enumerate(columns)
+        if not column.path
+    )
+
+
+def _cells(row: Sequence[str], columns: Sequence[Column]) -> Iterator[tuple[str, Column]]:
+    return zip(row, columns, strict=True)
 
 
 def _with(row: Sequence[str], widths: Sequence[int]) -> Iterator[tuple[str, int]]:

@@ -14,6 +14,15 @@ def count(number: int, noun: str, plural: str = "") -> str:
     return f"{number:,} {noun if number == 1 else plural or noun + 's'}"
 
 
+def more(number: int, noun: str = "", plural: str = "") -> str:
+    """Return a number of things that are not shown.
+
+    >>> more(1, "set"), more(7, "set"), more(1200)
+    ('1 more set', '7 more sets', '1,200 more')
+    """
+    return f"{number:,} more {noun if number == 1 else plural or noun + 's' * bool(noun)}".rstrip()
+
+
 def agree(number: int, one: str = "is", several: str = "are") -> str:
     """Return the form of a verb that agrees with a number."""
     return one if number == 1 else several
@@ -61,6 +70,11 @@ def duration(seconds: float) -> str:
 def local_time(nanoseconds: int) -> str:
     """Return a moment, given in nanoseconds since the epoch, in the time zone of this machine."""
     return time.strftime("%Y-%m-%d %H:%M", time.localtime(nanoseconds // 1_000_000_000))
+
+
+def local_day(nanoseconds: int) -> str:
+    """Return the day of a moment, given in nanoseconds since the epoch, in the time zone of this machine."""
+    return local_time(nanoseconds)[:10]
 
 
 def names_apart(paths: Iterable[bytes]) -> dict[bytes, str]:

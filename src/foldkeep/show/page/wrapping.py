@@ -46,6 +46,32 @@ def wrapped(text: str, width: int) -> list[str]:
     return lines
 
 
+def shortened(path: str, width: int) -> str:
+    """Return a path that fits a width: without steps in its middle, and if need be without the middle of its name.
+
+    >>> shortened("~/kite-days/library/stills/camera-a", 26)
+    '~/…/stills/camera-a'
+    >>> shortened("/media/shelf/a film with a long name.mov", 20)
+    '…/a film w…name.mov'
+    """
+    from rich.cells import cell_len
+
+    if cell_len(path) <= width:
+        return path
+    steps = path.split("/")
+    ahead = "/".join(steps[: 1 if steps[0] else 2])
+    for first in range(2, len(steps)):
+        short = "/".join((ahead, "…", *steps[first:]))
+        if cell_len(short) <= width:
+            return short
+    name = steps[-1]
+    for kept in range(len(name) // 2, 0, -1):
+        short = f"…/{name[:kept]}…{name[-kept:]}"
+        if cell_len(short) <= width:
+            return short
+    return "…"
+
+
 def column_widths(cells: Sequence[Sequence[str]], whole: Sequence[bool], width: int) -> list[int] | None:
     """Return a width for each column so that a table fits; None if it cannot without breaking words.
 

@@ -9,9 +9,9 @@ from foldkeep.find.projects import PARTS, Project
 from foldkeep.find.space import Node, Usage
 from foldkeep.formats.own import new_file
 from foldkeep.model import UnusableInput, visible
-from foldkeep.model.units import format_moment, format_size
+from foldkeep.model.units import format_size
 
-from ..page.words import count
+from ..page.words import count, local_day
 from .colors import AGE_COLORS, OTHER_FOLDERS, folder_colors, kind_colors, name_of
 from .treemap import Box, squarified
 
@@ -244,7 +244,7 @@ def _draw_stacks(figure: "Figure", found: Sequence[Project]) -> None:
         axes.barh(at, sizes, left=ends, color=_PART_COLORS[part], edgecolor=_PAPER, linewidth=0.5)
         ends = [end + size for end, size in zip(ends, sizes, strict=True)]
     names = [_plain(_short(visible(project.path.rpartition(b"/")[2]))) for project in found]
-    words = [f"{project.activity}, {format_moment(project.active_ns)[:10]}" for project in found]
+    words = [f"{project.activity}, {local_day(project.active_ns)}" for project in found]
     axes.set_yticks(at, [f"{name}\n{word}" for name, word in zip(names, words, strict=True)], fontsize=9)
     for number, end in enumerate(ends):
         axes.text(end, number, f" {format_size(end)}", va="center", fontsize=8.5, color=_INK)
