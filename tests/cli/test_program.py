@@ -162,7 +162,8 @@ def test_answers_fit_pipes_and_terminals(desk: Desk):
     assert not re.search(r"\x1b\[[\d;]*3\dm", plain)
     shown = re.sub(r"\x1b\[[\d;]*m", "", plain).replace("\r", "").splitlines()
     assert max(map(len, shown)) <= 80
-    assert f"{desk.place}/{long} copy.jpg".replace(" ", "") in "".join(shown).replace(" ", "")
+    assert f"Allbelow{desk.place}:" in "".join(shown).replace(" ", "")
+    assert f"{long} copy.jpg".replace(" ", "") in "".join(shown).replace(" ", "")
 
 
 LOOKING = (["space"], ["space", "--by", "kind", "--largest", "3"], ["list", "--sort", "age", "--top", "5"],

@@ -357,3 +357,21 @@ def test_a_film_is_known_again_and_no_other_taken_for_it(desk: Desk):
     near = desk.ask("alike", "--near", desk.place / "1-graded.mp4")["groups"]
     assert near == [films[1]]
     assert films[0] in desk.ask("alike", "--strength", "strong", "--kind", "video")["groups"]
+
+
+def test_of_a_folder_only_that_is_read_and_compared_with_all_that_was(desk: Desk, pictures):
+    for number, image in enumerate(pictures):
+        desk.write(f"{number}/a.jpg", saved(image, quality=92))
+        desk.write(f"far/{number}.png", saved(image.resize((300, 200)), "PNG"))
+    desk.ask("scan", desk.place)
+    first = desk.ask("alike", desk.place / "1")
+    assert (first["groups"], first["not_compared"]) == ([], 2 * len(pictures) - 1)
+    assert "Not compared: 5 files elsewhere, never looked at yet" in desk.run("alike", desk.place / "1").out
+    both = desk.ask("alike", desk.place / "1", "--against", desk.place / "far")
+    assert (len(both["groups"]), both["not_compared"]) == (1, len(pictures) - 1)
+    # What was read before is compared, though it lies elsewhere.
+    later = desk.ask("alike", desk.place / "2")
+    assert (len(later["groups"]), later["not_compared"]) == (1, len(pictures) - 2)
+    near = desk.ask("alike", desk.place / "2", "--near", desk.place / "0/a.jpg")
+    assert (near["groups"], near["not_compared"]) == ([], 0)
+    assert desk.run("alike", "--against", desk.place / "far").status == 2

@@ -215,7 +215,7 @@ def test_the_table_holds_every_copy_and_is_not_overwritten(scanned: Desk):
 
 def test_overview_details_and_contents_that_contradict_their_suffix(scanned: Desk, desk: Desk):
     out = scanned.run("duplicates", "--details").out
-    assert "Backed up: of your working places 8 contents" in out
+    assert "Also in a backup or archive: 8 contents" in out
     assert "changed 2025-" in out
     one = desk.write("kite.png", b"\xff\xd8\xff\xe0" + b"j" * 100)
     desk.write("in/kite.jpg", one.read_bytes())

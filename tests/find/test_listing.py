@@ -292,3 +292,22 @@ def test_a_folder_in_an_inventory_is_compared_below_both_sides(desk: Desk):
     assert moved["after"]["path"] == f"{desk.place}/kites/day-1/e.jpg"
     refused = desk.run("compare", f"{saved}:kites/day-9", desk.place)
     assert (refused.status, refused.err.count("\n")) == (2, 1)
+
+
+def test_of_an_inventory_of_several_places_the_one_that_is_meant_is_compared(desk: Desk):
+    for number in range(6):
+        desk.write(f"kites/{number}.jpg", b"kite%d" % number * 9)
+        (desk.top / "shelf/kites").mkdir(parents=True, exist_ok=True)
+        (desk.top / f"shelf/kites/{number}.jpg").write_bytes(b"shelf%d" % number * 9)
+    desk.run("scan", desk.place, desk.top / "shelf", "--read-all")
+    saved = desk.ask("inventory", "save", desk.top / "both.inventory")["inventory"]
+    for side in (desk.place, "shelf", desk.top / "shelf/kites"):
+        found = desk.ask("compare", saved, side)
+        assert (found["totals"]["same"]["files"], found["added"], found["gone"], found["moved"]) == (6, [], [], [])
+    there = desk.ask("compare", desk.top / "shelf", saved)
+    assert there["second"] == {"name": f"{saved}:shelf", "files": 6}
+    (desk.top / "shelf").rename(desk.top / "elsewhere")  # known by its label, since its path is another one
+    desk.run("scan", desk.top / "elsewhere", "--read-all", "--stock", desk.top / "other")
+    desk.run("places", "elsewhere", "--label", "shelf", "--stock", desk.top / "other")
+    found = desk.ask("compare", saved, "shelf", "--stock", desk.top / "other")
+    assert found["totals"]["same"]["files"] == 6

@@ -47,7 +47,7 @@ def test_paths_break_behind_their_steps(path: str, width: int):
     st.booleans(),
 )
 def test_tables_fit_any_terminal_and_keep_every_cell(rows: list[tuple[str, ...]], width: int, total: bool):
-    columns = [Column("name", style="bold"), Column("files", numbers=True), Column("path"), Column("bar", spare=True)]
+    columns = [Column("name", style="bold"), Column("files", numbers=True), Column("path"), Column("bar", spare=1)]
     stream = io.StringIO()
     Page(stream, terminal=True, color=False, width=width).table(columns, rows, total=total)
     lines = seen(stream)
@@ -74,3 +74,45 @@ def test_a_narrow_terminal_gets_a_record_for_each_row():
         "2 places.", "", "label  stills", "files  1,204", "where  /media/shelf drive/", "       day 1",
         "role   working", "", "label  films", "files  9", "where  /v", "role   working", "",
     ]  # fmt: skip
+
+
+def test_a_terminal_shows_paths_short_and_a_pipe_whole():
+    below = [b"/home/ada/kite days/stills/a.jpg", b"/home/ada/kite days/video/b.mp4"]
+
+    def written(terminal: bool, paths: list[bytes]) -> list[str]:
+        stream = io.StringIO()
+        page = Page(stream, terminal=terminal, color=False, width=60, home="/home/ada/")
+        page.line("/home/ada, (/home/ada/x), '/home/ada/y', /media/home/ada/z, /home/adams")
+        with page.below(paths):
+            for path in paths:
+                page.line(page.path(path), indent=2)
+        page.table(
+            [Column("size", numbers=True), Column("where", path=True)], [("1", "/home/ada/" + "deep/" * 12 + "k.jpg")]
+        )
+        return seen(stream)
+
+    ahead = "~, (~/x), '/home/ada/y', /media/home/ada/z, /home/adams"
+    row = "   1  ~/…/" + "deep/" * 9 + "k.jpg"
+    shown = written(True, below)
+    assert shown[:4] == [ahead, "All below ~/kite days:", "  stills/a.jpg", "  video/b.mp4"]
+    assert shown[-1] == row
+    # Nothing is said once of what has nothing in common, is one, or lies on a server.
+    for paths in ([below[0]], [below[0], b"/media/c"], [below[0], b"davs://server/a/b", b"davs://server/a/c"]):
+        assert not any("All below" in line for line in written(True, paths))
+    assert written(False, below)[1:3] == ["  " + path.decode() for path in below]
+    assert written(False, below)[-1].endswith("deep/k.jpg")
+    assert "…" not in written(False, below)[-1]
+
+
+def test_a_narrow_terminal_leaves_out_columns_the_least_wanted_first():
+    columns = [
+        Column("label"),
+        Column("files", numbers=True, spare=1),
+        Column("scanned", spare=2),
+        Column("p", path=True),
+    ]
+    row = ("shelf", "1,204", "2026-12-02 07:30", "/media/shelf drive/day 1")
+    for width, titles in ((80, "label  files  scanned           p"), (50, "label  files  p"), (32, "label  p")):
+        stream = io.StringIO()
+        Page(stream, terminal=True, color=False, width=width).table(columns, [row])
+        assert seen(stream)[0] == titles

@@ -51,8 +51,8 @@ def condition(connection: sqlite3.Connection, wanted: Filter) -> tuple[str, list
         if alternatives:
             add(f"{column} IN ({','.join('?' * len(alternatives))})", *alternatives)
     if wanted.under:
-        below, values = below_any(wanted.under)
-        add(below, *values)
+        below, folders = below_any(wanted.under)
+        add(below, *folders)
     for folder in wanted.not_under:
         add(f"NOT {BELOW}", *bounds(folder))
     for bound, comparison in (

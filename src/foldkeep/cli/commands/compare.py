@@ -3,7 +3,8 @@
 Files are told apart by content where it is known on both sides, and by size and
 date where it is not; the answer says which. What has the same content under
 another path counts as moved or renamed. Inventories by columns, or globs of
-inventories, are compared with each other whatever their size.
+inventories, are compared with each other whatever their size. Of an inventory of
+several places only the one that the other side is, or lies in, is compared.
 """
 
 import argparse
@@ -42,7 +43,7 @@ OPTIONS = (
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Open both sides, compare, tell."""
     from foldkeep.engine import SUFFIXES, compare_inventories, is_of_columns
-    from foldkeep.find.compare import check_sides, compare, open_side
+    from foldkeep.find.compare import check_sides, compare, like_with_like, open_side
     from foldkeep.formats.columns import MEMORY_BYTES
     from foldkeep.stock import Stock
 
@@ -62,7 +63,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             return _tell(args, env, found)
         first, second = (open_side(stock, word, fits) for word in (args.first, args.second))
         check_sides(first, second, fits)
-        found = compare(first, second)
+        found = compare(like_with_like(first, second), like_with_like(second, first))
     return _tell(args, env, found)
 
 

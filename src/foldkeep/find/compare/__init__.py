@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 from foldkeep.model.faces import names_of
 
 if TYPE_CHECKING:
-    from .comparison import Change, Comparison, Entry, Side, Verdict, check_sides, compare, open_side
+    from .comparison import Change, Comparison, Entry, Side, Verdict, check_sides, compare, like_with_like, open_side
     from .inventories import (
         InventoryFacts,
         inventory_folders,
@@ -24,6 +24,7 @@ __all__ = [
     "check_sides",
     "compare",
     "open_side",
+    "like_with_like",
     "InventoryFacts",
     "inventory_folders",
     "inventory_head",

@@ -11,7 +11,7 @@ from typing import NamedTuple
 from foldkeep.formats.columns import inventory_reader
 from foldkeep.formats.own import InventoryFolder
 from foldkeep.model import Filter, Place, Role, StockFile, UnusableInput, visible
-from foldkeep.model.names import lies_below, steps_alike
+from foldkeep.model.names import innermost, lies_below, steps_alike
 from foldkeep.model.work import many_rows
 from foldkeep.scan import check_names, named_folder
 from foldkeep.stock import Stock
@@ -47,7 +47,8 @@ class Side(NamedTuple):
 
     `tops` are the absolute paths that the first step of a relative path stands for where there are several;
     with one alone, it is what all of them are relative to. `kinds` and `labels` are those that a filter may name,
-    `folders` those of its folders that are known.
+    `folders` those of its folders that are known. `place` is the label of the one place that it lies in, and `within`
+    its path there; empty for what has several.
     """
 
     name: str
@@ -56,6 +57,8 @@ class Side(NamedTuple):
     kinds: frozenset[str] = frozenset()
     labels: frozenset[str] = frozenset()
     folders: frozenset[bytes] = frozenset()
+    place: bytes = b""
+    within: bytes = b""
 
     def path(self, relative: bytes) -> bytes:
         """Return the absolute path of a file."""
@@ -154,7 +157,11 @@ def open_side(stock: Callable[[], Stock], word: str, wanted: Filter) -> Side:
             files[_relative(folder, top) + name] = entry
     labels = frozenset(place.label for place in known.places.all())
     folders = frozenset(folder for folder in (*wanted.under, *wanted.not_under) if known.listing.has_folder(folder))
-    return Side(visible(top), {b"": top}, files, frozenset(known.listing.kinds()), labels, folders)
+    places = {place.path: place for place in known.places.all()}
+    place = places[innermost(places, top, itself=True) or top]
+    within = _relative(top, place.path).rstrip(b"/")
+    kinds = frozenset(known.listing.kinds())
+    return Side(visible(top), {b"": top}, files, kinds, labels, folders, os.fsencode(place.label), within)
 
 
 def _inventory_side(path: str, wanted: Filter) -> Side:
@@ -177,16 +184,41 @@ def _inventory_side(path: str, wanted: Filter) -> Side:
         files.update(found if not wanted else compress(found, _fitting(part, place, wanted)))
     tops = {os.fsencode(place.label): place.path for place in places}
     labels = frozenset(place.label for place in places)
-    return Side(visible(path), tops, files, frozenset(kinds), labels, frozenset(known))
+    one = b"" if several else next(iter(tops), b"")
+    return Side(visible(path), tops, files, frozenset(kinds), labels, frozenset(known), one)
 
 
 def _below(side: Side, folder: bytes, word: str) -> Side:
     """Return what lies below a folder of a side, by path relative to that; UnusableInput if nothing does."""
+    part = _part(side, folder, visible(word)) if folder else side
+    if folder and not part.files:
+        raise UnusableInput(f"no file lies in {visible(word)}", "see foldkeep list --inventory FILE")
+    return part
+
+
+def _part(side: Side, folder: bytes, name: str) -> Side:
     start = folder + b"/"
     files = {path[len(start) :]: entry for path, entry in side.files.items() if path.startswith(start)}
-    if folder and not files:
-        raise UnusableInput(f"no file lies in {visible(word)}", "see foldkeep list --inventory FILE")
-    return side._replace(name=visible(word), tops={b"": side.path(folder)}, files=files) if folder else side
+    return side._replace(name=name, tops={b"": side.path(folder)}, files=files)
+
+
+def like_with_like(side: Side, other: Side) -> Side:
+    """Return of a side of several places the one that another side is, or lies in; the whole side if it has none.
+
+    The place is known by its path, else by its label: a drive may be mounted elsewhere by now.
+    """
+    if len(side.tops) < 2 or len(other.tops) != 1:
+        return side
+    (top,) = other.tops.values()
+    for label, place in side.tops.items():
+        if top == place or lies_below(top, place):
+            return _place_of(side, label, _relative(top, place).rstrip(b"/"))
+    return _place_of(side, other.place, other.within) if other.place in side.tops else side
+
+
+def _place_of(side: Side, label: bytes, within: bytes) -> Side:
+    folder = b"/".join(filter(None, (label, within)))
+    return _part(side, folder, f"{side.name}:{visible(folder)}")
 
 
 def check_sides(first: Side, second: Side, wanted: Filter) -> None:
