@@ -77,6 +77,36 @@ def test_look_decide_save_and_fold(sample_desk: Desk, browser, downloads: Path):
     assert not Path(day).exists()
 
 
+def test_no_reason_is_cut_off_at_any_width_and_differing_files_have_their_pictures(sample_desk: Desk, browser):
+    from selenium.webdriver.support.wait import WebDriverWait
+
+    desk = sample_desk
+    desk.run("scan", desk.place)
+    desk.run("keep", "-o", desk.docket)
+    rows = cells(desk.docket)
+    for number, row in enumerate(rows):
+        row["reason"] = ("it was decided by a word_without_any_end_" * 3 + " and so on ") * (number % 4) + row["reason"]
+    with desk.docket.open("w", newline="") as stream:
+        writer = csv.DictWriter(stream, rows[0])
+        writer.writeheader()
+        writer.writerows(rows)
+    desk.ask("alike", "--kind", "photo", "-o", desk.top / "alike.csv")
+    cut = """[...document.querySelectorAll('.reason')].filter(each => each.scrollHeight > each.clientHeight + 1
+        || each.getBoundingClientRect().bottom > each.closest('.row').getBoundingClientRect().bottom + 1).length"""
+    for docket, pictures in ((desk.docket, False), (desk.top / "alike.csv", True)):
+        page = Path(desk.ask("sheet", docket, "-o", f"{docket}.html")["sheet"])
+        for width in (1280, 700, 1800):
+            browser.set_window_size(width, 900)
+            sheet = Sheet(browser, page)
+            assert sheet.ask("document.querySelectorAll('.reason').length") > 6
+            assert sheet.ask(cut) == 0
+            own = "document.querySelectorAll('.row').length === document.querySelectorAll('.row .own').length"
+            assert sheet.ask(own) == pictures
+            browser.set_window_size(width - 150, 900)  # of the open page, too
+            WebDriverWait(browser, 10).until(lambda _: sheet.ask(cut) == 0)  # noqa: B023
+    browser.set_window_size(1280, 800)
+
+
 def cells(docket: Path) -> list[dict[str, str]]:
     with docket.open(newline="") as stream:
         return list(csv.DictReader(stream))
