@@ -5,6 +5,8 @@ import re
 import threading
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from rich.cells import cell_len
 
 import foldkeep.show.page.progress as progress
@@ -14,24 +16,48 @@ from harness.desks import Desk
 
 
 @pytest.mark.parametrize(
-    ("step", "seconds", "words"),
+    ("total", "unit", "done", "words"),
     [
-        (Step("Looking into folders", 12_345, None, "files"), 9, "Looking into folders: 12,345 files"),
-        (Step("Reading contents", 0, 5_000_000, "bytes"), 9, "Reading contents: 0 B of 5.00 MB"),
-        (
-            Step("Reading contents", 2_000_000_000, 8_000_000_000, "bytes"),
-            10,
-            "Reading contents: 2.00 GB of 8.00 GB, 200 MB/s, 0:30 left",
-        ),
-        (Step("Unfolding", 50, 500, "files"), 20, "Unfolding: 50 of 500 files, 2 files/s, 3:00 left"),
-        (Step("Unfolding", 50, 500, "files"), 0.5, "Unfolding: 50 of 500 files"),
+        (None, "files", [(0, 0), (9, 12_345)], "12,345 files"),
+        (None, "files", [(0, 0), (65, 0)], "1:05"),
+        (5_000_000, "bytes", [(0, 0), (9, 0)], "0 B of 5.00 MB"),
+        (8 * 10**9, "bytes", [(0, 0), (10, 2 * 10**9)], "2.00 GB of 8.00 GB, 200 MB/s, less than a minute left"),
+        (500, "files", [(0, 0), (10, 40), (20, 50)], "50 of 500 files, 2 files/s, about 3 min left"),
+        (500, "files", [(0, 0), (0.5, 50)], "50 of 500 files"),
+        # Of the first moments nobody can tell the end, nor of what has come to a stop.
+        (5000, "files", [(0, 0), (2, 20)], "20 of 5,000 files, 10 files/s"),
+        (5000, "files", [(0, 0), (4, 20)], "20 of 5,000 files, 5 files/s"),
+        (500, "files", [(0, 0), (1, 100), (2, 200), (9, 200)], "200 of 500 files"),
+        # The latest pace counts, not that of the first minute.
+        (9000, "files", [(t, t * 100) for t in range(60)] + [(60 + t, 6000 + t) for t in range(60)],
+         "6,059 of 9,000 files, 1 files/s, about 49 min left"),
+        # A phase that begins again is another one.
+        (100, "files", [(0, 0), (5, 90), (6, 10)], "10 of 100 files"),
     ],
+)  # fmt: skip
+def test_a_step_says_how_far_how_fast_and_how_long(total, unit, done, words):
+    pace = progress.Pace()
+    for seconds, number in done:
+        pace.note(Step("Reading", number, total, unit), 100.0 + seconds)
+    assert ", ".join(progress.amounts(Step("Reading", done[-1][1], total, unit), pace)) == words
+
+
+@given(st.integers(1, 120), st.integers(0, 10**12), st.text(st.sampled_from("Reading 写"), min_size=1, max_size=40))
+def test_progress_is_never_cut_within_its_figures(width, done, phase):
+    from rich.console import Console
+
+    pace, step = progress.Pace(), Step(phase, done, 2 * 10**12, "bytes")
+    pace.note(Step(phase, 0, 2 * 10**12, "bytes"), 100)
+    pace.note(step, 200)
+    line = re.sub(r"\x1b\[[0-9;]*m", "", progress._line(Console(file=io.StringIO(), width=width), step, pace))
+    figures = progress.amounts(step, pace)[0]
+    assert figures in line
+    assert cell_len(line) < max(width, len(figures) + 4)
+
+
+@pytest.mark.parametrize(
+    ("silent", "shown"), [(False, "Unfolding: 5 of 9 files, 1 files/s, less than 10 s left\n"), (True, "")]
 )
-def test_a_step_says_how_far_how_fast_and_how_long(step, seconds, words):
-    assert progress.describe(step, seconds) == words
-
-
-@pytest.mark.parametrize(("silent", "shown"), [(False, "Unfolding: 5 of 9 files, 1 files/s, 0:04 left\n"), (True, "")])
 def test_progress_speaks_seldom_where_there_is_no_terminal(monkeypatch, silent, shown):
     now = 100.0
     monkeypatch.setattr(progress.time, "monotonic", lambda: now)
