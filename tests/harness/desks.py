@@ -208,7 +208,7 @@ def on_a_terminal(words: list[str], variables: dict[str, str], typed: dict[str, 
             break
         for asked in [asked for asked in answers if asked.encode() in shown]:
             os.write(mine, answers.pop(asked).encode() + b"\n")
-    assert process.wait() == 0
+    assert process.wait() == 0, shown.decode()
     os.close(mine)
     return shown.decode()
 

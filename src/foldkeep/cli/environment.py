@@ -132,6 +132,7 @@ class Environment:
             width=width,
             styled=not self._is_dumb,
             home=self.variables.get("HOME", ""),
+            stock=f"--stock {self._pasted(args.stock)}" if args.stock else "",
         )
 
     def width(self, descriptor: int) -> int:

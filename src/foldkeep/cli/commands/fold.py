@@ -145,8 +145,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     docket = docket_digest(rows)
     tell_docket(args, env, chosen)
     register = register_of(args, env)
-    made = chosen.made or _of_sheet(args, register, path, rows)
-    about_sheets = _about_sheets(env, register, chosen)
+    made = chosen.made or _of_sheet(args, env, register, path, rows)
+    about_sheets = _about_sheets(args, env, register, chosen)
     if args.yes and about_sheets:
         env.stderr.write(f"{about_sheets}\n")
     with Stock.open(env.stock_path(args)) as stock, stock.hold("fold"), env.servers(stock):
@@ -181,7 +181,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             )
         waiting = _waiting(stock, report.run) if report.run is not None else (0, 0)
     name = chosen.made.name if chosen.made else shlex.quote(path)
-    lesson = _lesson(register.proposal_path(made), path, rows, name) if made else ""
+    lesson = _lesson(register.proposal_path(made), path, rows, env.line(args, "keep", "--learn", name)) if made else ""
     if made and report.run is not None:
         register.end(made, report.run, len(report.left))
     sets = len({item.row.set for item in plan.spares if not item.refusal})
@@ -207,7 +207,7 @@ def _unnamed(args: argparse.Namespace, env: Environment) -> "UnusableInput":
 
 
 def _of_sheet(
-    args: argparse.Namespace, register: "DocketRegister", path: str, rows: "list[DocketRow]"
+    args: argparse.Namespace, env: Environment, register: "DocketRegister", path: str, rows: "list[DocketRow]"
 ) -> "MadeDocket | None":
     """Return the docket of which a sheet was made that this one was saved from; None if it comes from no sheet.
 
@@ -226,13 +226,13 @@ def _of_sheet(
     if others := register.differing(made, rows):
         raise UnusableInput(
             f"{made.name} has decisions on {others:,} of its sets that {visible(path)} has not",
-            f"make a new sheet: foldkeep sheet {made.name}; or say --superseded",
+            f"make a new sheet: {env.line(args, 'sheet', made.name)}; or say --superseded",
         )
     return made
 
 
-def _lesson(proposal: str, path: str, rows: "list[DocketRow]", name: str) -> str:
-    """Return what there is to learn from how a person changed a proposal; empty if there is nothing."""
+def _lesson(proposal: str, path: str, rows: "list[DocketRow]", learn: str) -> str:
+    """Return what there is to learn from how a person changed a proposal, with the command; empty if nothing."""
     from foldkeep.keep import read_docket
     from foldkeep.keep.lessons import lesson_of_rows
     from foldkeep.model import UnusableInput
@@ -241,12 +241,14 @@ def _lesson(proposal: str, path: str, rows: "list[DocketRow]", name: str) -> str
     if proposal == path:
         return ""
     try:
-        return lesson_words(lesson_of_rows(read_docket(proposal), rows), name)
+        return lesson_words(lesson_of_rows(read_docket(proposal), rows), learn)
     except UnusableInput:
         return ""
 
 
-def _about_sheets(env: Environment, register: "DocketRegister", chosen: "ChosenDocket") -> str:
+def _about_sheets(
+    args: argparse.Namespace, env: Environment, register: "DocketRegister", chosen: "ChosenDocket"
+) -> str:
     """Return what is to be said of sheets that were made of a docket: decisions on them are not in it."""
     if chosen.made is None or not chosen.made.sheets:
         return ""
@@ -256,7 +258,7 @@ def _about_sheets(env: Environment, register: "DocketRegister", chosen: "ChosenD
     if saved := register.saved_from_sheets(made, env.downloads()):
         return (
             f"Decisions from a sheet of {chosen.name} are in {visible(saved)} and not in {chosen.name};"
-            f" to carry those out: foldkeep fold {shlex.quote(visible(saved))}"
+            f" to carry those out: {visible(env.line(args, 'fold', saved))}"
         )
     return (
         f"A sheet was made of {chosen.name}; decisions that you saved on it are in a file of their own, and not here."

@@ -9,7 +9,7 @@ from foldkeep.model.units import format_size
 
 from ..page.documents import Document, file_document
 from ..page.lines import NOTHING_FITS, write_rest
-from ..page.page import CARE, COMMAND, GAIN, QUIET, STRONG, Page
+from ..page.page import CARE, GAIN, QUIET, STRONG, Page
 from ..page.words import count
 
 ALIKE_COLUMNS = ("group", "what", "strength", "likely_original", "path", "size", "like", "why", "differs")
@@ -89,8 +89,15 @@ class AlikeAnswer(NamedTuple):
             )
         if self.docket:
             docket = visible(self.docket)
-            decide = (f"foldkeep sheet {docket}", COMMAND), " or ", (f"foldkeep review {docket}", COMMAND)
-            page.line("The docket is ", (docket, STRONG), ". Look and decide with: ", *decide)
+            look, decide = (page.command(f"foldkeep {word} {docket}") for word in ("sheet", "review"))
+            page.line(
+                "The docket is ",
+                (docket, STRONG),
+                ". Look and decide with: ",
+                look,
+                " or ",
+                decide,
+            )
 
 
 def _write_group(page: Page, group: Group) -> None:

@@ -75,7 +75,7 @@ class ArchiveAnswer(NamedTuple):
             if folded and folded.run:
                 page.line(
                     f"The original is in the fold: {count(folded.folded, 'file')}, {format_size(folded.bytes)}; "
-                    f"foldkeep unfold {folded.run} brings it back.",
+                    f"{page.command(f'foldkeep unfold {folded.run}')[0]} brings it back.",
                     indent=2,
                 )
 

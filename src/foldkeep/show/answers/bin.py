@@ -9,7 +9,7 @@ from foldkeep.model.units import format_moment, format_size
 
 from ..page.documents import Document, path_document, problem_documents
 from ..page.lines import write_rest
-from ..page.page import CARE, COMMAND, GAIN, QUIET, STRONG, Page
+from ..page.page import CARE, GAIN, QUIET, STRONG, Page
 from ..page.words import agree, count, local_day
 
 _MOST_ROWS = 8
@@ -42,7 +42,7 @@ class BinAnswer(NamedTuple):
         write_rest(page, len(found), self.top, "item")
         if found:
             page.line((count(len(found), "item"), STRONG), f" in bins, {_size(found)}{_last_words(found)}.")
-            page.line(("foldkeep release --bin", COMMAND), "    deletes what has a copy elsewhere", indent=2)
+            page.line(page.command("foldkeep release --bin"), "    deletes what has a copy elsewhere", indent=2)
         else:
             page.line("Nothing lies in the desktop's bins.")
         write_other_bins(page, self.found)

@@ -100,7 +100,8 @@ class CachesAnswer(NamedTuple):
             page.line(
                 "The docket is ",
                 (visible(self.docket), STRONG),
-                ". Look at it, then: foldkeep fold " + visible(self.docket),
+                ". Look at it, then: ",
+                page.command(f"foldkeep fold {visible(self.docket)}"),
             )
 
 

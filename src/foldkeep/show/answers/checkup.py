@@ -98,7 +98,7 @@ class CheckUpAnswer(NamedTuple):
             for words in line.more:
                 page.line((words, QUIET), indent=12)
             if line.command:
-                page.line((line.command, COMMAND if line.wants_person else QUIET), indent=12)
+                page.line(page.command(line.command, COMMAND if line.wants_person else QUIET), indent=12)
         page.line()
         page.line((self.verdict, CARE if self.found.wanting else GAIN))
         if self.written:

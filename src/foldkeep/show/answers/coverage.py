@@ -22,7 +22,7 @@ from foldkeep.model.units import format_moment, format_size
 
 from ..page.documents import Document, file_document, path_document, problem_documents
 from ..page.lines import write_rest
-from ..page.page import CARE, COMMAND, GAIN, QUIET, STRONG, Page
+from ..page.page import CARE, GAIN, QUIET, STRONG, Page
 from ..page.tables import Column
 from ..page.words import agree, count, local_day
 
@@ -93,7 +93,7 @@ class CoverageAnswer(NamedTuple):
             page.line(f"{what.capitalize()}: {visible(path)}")
         if "docket" in self.written and self.found.chosen.contents:
             docket = visible(self.written["docket"])
-            page.line((f"foldkeep fold {docket} --method copy --to DIR", COMMAND), "    copies them", indent=2)
+            page.line(page.command(f"foldkeep fold {docket} --method copy --to DIR"), "    copies them", indent=2)
 
     def _write_overview(self, page: Page) -> None:
         found, total = self.found, self.found.all
@@ -117,7 +117,7 @@ class CoverageAnswer(NamedTuple):
         if found.total[Standing.NOT_KNOWN].contents:
             for name, why in found.not_known:
                 page.line((f"{visible(name)}: {why}", CARE))
-            page.line("Say it once:  ", ("foldkeep places PLACE --disk WORDS", COMMAND), "  (one word a disk)")
+            page.line("Say it once:  ", page.command("foldkeep places PLACE --disk WORDS"), "  (one word a disk)")
         for holder in found.holders:
             if holder.when_ns:
                 what = "last checked" if holder.what == "package" else "saved"
@@ -130,7 +130,7 @@ class CoverageAnswer(NamedTuple):
             page.line((f"{count(found.damaged, 'damaged file')} not counted; see foldkeep fixity", CARE))
         if found.total[Standing.ONCE].contents:
             page.line()
-            page.line("See which:  ", ("foldkeep coverage --fewer-than 2", COMMAND))
+            page.line("See which:  ", page.command("foldkeep coverage --fewer-than 2"))
 
     def _write_parts(self, page: Page, what: str, parts: Sequence[tuple[str, Mapping[Standing, Counted]]]) -> None:
         page.line()
@@ -301,7 +301,7 @@ class CardCoverageAnswer(NamedTuple):
             page.line(f"Docket: {visible(self.docket)}")
             below = shlex.quote(visible(found.card.path))
             line = f"foldkeep fold {visible(self.docket)} --method copy --to DIR --below {below}"
-            page.line((line, COMMAND), indent=2)
+            page.line(page.command(line), indent=2)
 
 
 def _write_missing(page: Page, found: CardCoverage, top: int | None) -> None:
@@ -318,4 +318,4 @@ def _write_missing(page: Page, found: CardCoverage, top: int | None) -> None:
             page.line((missing_reason(found, answer), QUIET), indent=10)
     write_rest(page, len(missing), top)
     if any(answer.unsure for answer in missing):
-        page.line("Which disks are not known, and how to say what they are:  ", ("foldkeep places", COMMAND))
+        page.line("Which disks are not known, and how to say what they are:  ", page.command("foldkeep places"))

@@ -63,7 +63,8 @@ class SetsAnswer(NamedTuple):
         if self.across:
             page.line(
                 f"{count(self.across, 'set')} {agree(self.across, 'has', 'have')} copies in places of different roles,"
-                " which are no spares of each other. To list them: foldkeep duplicates --across"
+                " which are no spares of each other. To list them: ",
+                page.command("foldkeep duplicates --across"),
             )
         sets = self.overview.totals.sets
         if sets and self.top != 0:
@@ -144,22 +145,24 @@ def _write_overview(page: Page, overview: Overview, presences: Mapping[int, Pres
         page.line()
         page.line(
             f"Also in a backup or archive: {count(contents, 'content')} ({format_size(size)}) of your working places."
-            " Whether that is another disk: foldkeep coverage"
+            " Whether that is another disk: ",
+            page.command("foldkeep coverage"),
         )
     contents, size = overview.mirrored
     if contents and overview.unsure:
         page.line()
-        page.line(_in_one(contents, size, overview.unsure))
+        one, other = (shlex.quote(place.label) for place in overview.unsure)
+        separate = page.command(f"foldkeep places --separate {one} {other}")
+        page.line(_in_one(contents, size), separate)
     if overview.empty_files:
         page.line((f"Empty files, not compared: {overview.empty_files:,}.", QUIET))
 
 
-def _in_one(contents: int, size: int, unsure: tuple[Place, Place]) -> str:
-    one, other = (shlex.quote(place.label) for place in unsure)
+def _in_one(contents: int, size: int) -> str:
     return (
         f"On this machine and on a server: {count(contents, 'content')} ({format_size(size)}), which count as one copy "
         "each, since a program may keep both sides alike: what goes from one would go from the other. "
-        f"If none does: foldkeep places --separate {one} {other}"
+        "If none does: "
     )
 
 

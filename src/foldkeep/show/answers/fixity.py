@@ -74,7 +74,11 @@ class FixityAnswer(NamedTuple):
         if self.docket:
             page.line(f"Docket: {self.docket}")
             if any(each.good.files for each in self.found.damaged):
-                page.line(f"foldkeep fold {self.docket} --method heal    puts good copies in their place", indent=2)
+                page.line(
+                    page.command(f"foldkeep fold {self.docket} --method heal"),
+                    "    puts good copies in their place",
+                    indent=2,
+                )
 
     def _write(self, page: Page, damage: Damage, what: str, style: str) -> None:
         due, check = damage.found.due, damage.found.check

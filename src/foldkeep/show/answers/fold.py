@@ -12,7 +12,7 @@ from foldkeep.model.units import format_size
 from ..page.documents import Document, path_document, problem_documents, space_document
 from ..page.going import write_going
 from ..page.lines import write_first, write_left, write_notes, write_space
-from ..page.page import CARE, COMMAND, QUIET, STRONG, Page
+from ..page.page import CARE, QUIET, STRONG, Page
 from ..page.tables import Column
 from ..page.words import agree, count, figures
 
@@ -130,12 +130,15 @@ class FoldAnswer(NamedTuple):
         lines = []
         if waits:
             more = " --allow-alike" if report.alike else ""
-            lines.append((f"foldkeep release {report.run}{more}", "deletes them for good, which frees the space"))
+            lines.append(
+                (page.command(f"foldkeep release {report.run}{more}"), "deletes them for good, which frees the space")
+            )
         if report.folded and report.method.comes_back:
             undone = "takes unchanged copies away again" if report.method is Method.COPY else "brings everything back"
-            lines.append((f"foldkeep unfold {report.run}", undone))
+            lines.append((page.command(f"foldkeep unfold {report.run}"), undone))
+        longest = max((len(line) for (line, _), _ in lines), default=0)
         for command, meaning in lines:
-            page.line((f"{command:<{max(len(line) for line, _ in lines)}}", COMMAND), f"   {meaning}", indent=2)
+            page.line(command, " " * (longest - len(command[0])), f"   {meaning}", indent=2)
         if self.lesson:
             page.line(self.lesson)
 

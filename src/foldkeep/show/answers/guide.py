@@ -6,7 +6,7 @@ from typing import NamedTuple
 from foldkeep.model import visible
 
 from ..page.documents import Document
-from ..page.page import COMMAND, GAIN, STRONG, Page
+from ..page.page import GAIN, STRONG, Page
 
 _MEANINGS = {
     "unfold": "brings all of it back",
@@ -57,5 +57,5 @@ class GuideAnswer(NamedTuple):
         else:
             page.line("Nothing was folded.")
         for command in self.going_on:
-            page.line((visible(command), COMMAND), indent=2)
+            page.line(page.command(visible(command)), indent=2)
             page.line(_MEANINGS[command.split()[1]], indent=4)

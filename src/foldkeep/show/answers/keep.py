@@ -91,9 +91,10 @@ class ProposalAnswer(NamedTuple):
                 (count(proposal.decoded, "set"), STRONG), " of files that decode to the same: you decide which go."
             )
             page.line(
-                f"Change their rows in {visible(shown.name)} from leave to fold, by hand or in: foldkeep review {name}"
+                f"Change their rows in {visible(shown.name)} from leave to fold, by hand or in: ",
+                page.command(f"foldkeep review {name}"),
             )
-            page.line(f"Then carry it out: foldkeep fold {name} --allow-alike")
+            page.line("Then carry it out: ", page.command(f"foldkeep fold {name} --allow-alike"))
             return
         _write_spares(page, proposal)
         if proposal.emptied:
@@ -112,7 +113,7 @@ class ProposalAnswer(NamedTuple):
             )
         for folder, sets in proposal.elsewhere.most_common(_MOST_FOLDERS):
             page.line(f"The spares of {count(sets, 'set')} lie elsewhere, in {visible(folder)}. To take those:")
-            page.line(f"foldkeep keep --under {shlex.quote(visible(folder))}", indent=2)
+            page.line(page.command(f"foldkeep keep --under {shlex.quote(visible(folder))}"), indent=2)
         if len(proposal.elsewhere) > _MOST_FOLDERS:
             page.line(f"… and in {count(len(proposal.elsewhere) - _MOST_FOLDERS, 'more folder')}.")
         if proposal.both_stay:
@@ -135,7 +136,8 @@ class ProposalAnswer(NamedTuple):
         if shown.decided:
             page.line(f"{count(shown.decided, 'set')} as you decided before.")
         page.line("The docket (list of proposals) is ", (visible(shown.name), STRONG), ". To look at it in a browser:")
-        page.line(f"foldkeep sheet {name}; to carry it out: foldkeep fold {name}", indent=2)
+        page.line(page.command(f"foldkeep sheet {name}"), indent=2)
+        page.line("To carry it out: ", page.command(f"foldkeep fold {name}"))
 
 
 class MachinesAnswer(NamedTuple):

@@ -75,12 +75,15 @@ def write_offer(page: Page, lesson: Lesson, at: int) -> None:
         page.line("All sets that you did not change would be decided as now.", indent=2)
 
 
-def lesson_words(lesson: Lesson, docket: str) -> str:
-    """Return one sentence on the rule that explains most of a review; empty if there is none worth a word."""
+def lesson_words(lesson: Lesson, learn: str) -> str:
+    """Return one sentence on the rule that explains most of a review; empty if there is none worth a word.
+
+    `learn` is the command that learns it.
+    """
     if not lesson.offers or lesson.offers[0].rule.explained < _FEWEST:
         return ""
     rule = lesson.offers[0].rule
     return (
         f"{rule.explained:,} of your {count(lesson.changes, 'change')} {agree(rule.explained, 'is', 'are')} what"
-        f" --prefer {shlex.quote(visible(rule.word))} decides; to learn that: foldkeep keep --learn {docket}"
+        f" --prefer {shlex.quote(visible(rule.word))} decides; to learn that: {learn}"
     )

@@ -11,7 +11,7 @@ from foldkeep.model.units import format_size
 from ..page.documents import Document, file_document, path_document
 from ..page.files import write_empty_folders, write_files
 from ..page.lines import NOTHING_FITS, write_rest
-from ..page.page import COMMAND, STRONG, Page
+from ..page.page import STRONG, Page
 from ..page.words import count
 
 
@@ -85,5 +85,5 @@ class ListedDocketAnswer(NamedTuple):
             (count(self.files, "file"), STRONG),
             f" in the docket {visible(docket)}; it names no keepers.",
         )
-        page.line("To another drive:  ", (f"foldkeep fold {visible(docket)} --method move --to DIR", COMMAND))
-        page.line("Into the fold:     ", (f"foldkeep fold {visible(docket)} --allow-last-copy", COMMAND))
+        page.line("To another drive:  ", page.command(f"foldkeep fold {visible(docket)} --method move --to DIR"))
+        page.line("Into the fold:     ", page.command(f"foldkeep fold {visible(docket)} --allow-last-copy"))

@@ -117,7 +117,7 @@ class OrphansAnswer(NamedTuple):
             if what == "repair" and self.mending:
                 _write_mending(page, self.mending)
             if what == "docket":
-                page.line(f"Look at it with pictures: foldkeep sheet {shlex.quote(path)}")
+                page.line("Look at it with pictures: ", page.command(f"foldkeep sheet {shlex.quote(path)}"))
 
 
 def _repaired(mending: Mending) -> Document:

@@ -11,7 +11,7 @@ from foldkeep.model.units import format_moment, format_size
 from foldkeep.scan import Presence
 
 from ..page.documents import Document, path_document
-from ..page.page import CARE, COMMAND, QUIET, STRONG, Page
+from ..page.page import CARE, QUIET, STRONG, Page
 from ..page.tables import Column
 from ..page.words import local_time
 
@@ -82,7 +82,7 @@ class PlacesAnswer(NamedTuple):
         if unknown:
             page.line("Which disk is it? Say it in a word of yours; places with one word share a disk:")
             label = shlex.quote(visible(unknown[0].label))
-            page.line((f'foldkeep places {label} --disk "blue box"', COMMAND), indent=2)
+            page.line(page.command(f'foldkeep places {label} --disk "blue box"'), indent=2)
 
 
 def _place_document(

@@ -70,7 +70,7 @@ class ProjectsAnswer(NamedTuple):
         _write_use(page, found[:top], names)
         if self.docket:
             page.line("The docket is ", (visible(self.docket), STRONG), ". Look at it, then:")
-            page.line(f"foldkeep archive --docket {visible(self.docket)} --to DIR", indent=2)
+            page.line(page.command(f"foldkeep archive --docket {visible(self.docket)} --to DIR"), indent=2)
         if self.drawn:
             page.line(f"Drawn: {self.drawn}")
 

@@ -84,7 +84,7 @@ class ReleaseAnswer(NamedTuple):
             page.line(
                 ("there", STRONG), f": foldkeep vouch DOCKET -o FILE --number {self.asked.number.hex()}", indent=2
             )
-            page.line(("here", STRONG), f":  foldkeep release {runs} --vouchers FILE", indent=2)
+            page.line(("here", STRONG), ":  ", page.command(f"foldkeep release {runs} --vouchers FILE"), indent=2)
 
 
 def write_question(page: Page, summaries: Sequence[RunSummary], state: RunFileState) -> None:

@@ -10,7 +10,7 @@ from foldkeep.model.reminders import Reminder
 from foldkeep.model.units import format_moment
 
 from ..page.documents import Document
-from ..page.page import CARE, COMMAND, GAIN, QUIET, STRONG, Page
+from ..page.page import CARE, GAIN, QUIET, STRONG, Page
 from ..page.words import local_time
 
 
@@ -75,7 +75,7 @@ class RemindAnswer(NamedTuple):
         if self.reminder is None:
             if not self.removed:
                 page.line("No reminder is set.")
-                page.line("Set one:  ", ("foldkeep remind --every 2w", COMMAND))
+                page.line("Set one:  ", page.command("foldkeep remind --every 2w"))
             return
         page.line("A check-up every ", (self.reminder.every, STRONG), f" at {self.reminder.at}, by {self.scheduler}")
         page.line(f"You are told by {self.reminder.by}, if something needs attention.", indent=2)

@@ -77,7 +77,7 @@ class ReviewAnswer(NamedTuple):
         page.line((count(self.changed, "decision"), STRONG), f" saved in {visible(self.name)}{rest}")
         if self.proposal:
             page.line((f"The proposal as it was: {visible(self.proposal)}", QUIET))
-        if words := lesson_words(self.lesson, shlex.quote(self.name)):
+        if words := lesson_words(self.lesson, page.command(f"foldkeep keep --learn {shlex.quote(self.name)}")[0]):
             page.line(words)
 
 

@@ -10,7 +10,7 @@ from foldkeep.model import visible
 from foldkeep.model.units import format_size
 
 from ..page.documents import Document
-from ..page.page import CARE, COMMAND, GAIN, QUIET, STRONG, Page
+from ..page.page import CARE, GAIN, QUIET, STRONG, Page
 from ..page.words import count
 
 
@@ -66,7 +66,7 @@ class RoomAnswer(NamedTuple):
                 count(step.files, "file"), hang=13,
             )  # fmt: skip
             page.line((f"comes back: {step.source.undo}", QUIET), indent=13)
-            page.line((step.command(visible(self._docket(number))), COMMAND), indent=13)
+            page.line(page.command(step.command(visible(self._docket(number)))), indent=13)
         if plan.steps:
             page.line()
         if plan.missing:

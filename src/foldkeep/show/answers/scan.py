@@ -76,9 +76,8 @@ class ScanAnswer(NamedTuple):
             files = count(report.rewritten, "file")
             page.line((f"{files} changed though size and time did not; the problems name them.", CARE))
         if report.damaged:
-            page.line(
-                (f"Found damage in {count(report.damaged, 'file')}; see what with: foldkeep list --damaged", CARE)
-            )
+            damaged = page.command("foldkeep list --damaged")
+            page.line((f"Found damage in {count(report.damaged, 'file')}; see what with: ", CARE), damaged)
         elif report.checked:
             read = " in what could be read" if report.problems else ""
             page.line(f"No damage was found{read}.")
@@ -88,5 +87,6 @@ class ScanAnswer(NamedTuple):
                     f"The first bytes of {count(report.contradictions, 'file')} say something else than the suffix; ",
                     CARE,
                 ),
-                ("see them with: foldkeep duplicates --details", CARE),
+                ("see them with: ", CARE),
+                page.command("foldkeep duplicates --details"),
             )

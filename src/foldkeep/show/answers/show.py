@@ -101,12 +101,12 @@ def _write_details(page: Page, found: Details) -> None:
         _write_differences(page, found.copies, {title: cells for title, cells in columns.items() if title not in alike})
     if found.elsewhere:
         page.line()
-        page.line(f"The same content lies here too; compare them with: foldkeep show {found.set}")
+        page.line("The same content lies here too; compare them with: ", page.command(f"foldkeep show {found.set}"))
         for path in found.elsewhere:
             page.line(visible(path), indent=2)
     if found.other_words:
         page.line()
-        page.line(f"The same under other words; compare them with: foldkeep show {found.essence}")
+        page.line("The same under other words; compare them with: ", page.command(f"foldkeep show {found.essence}"))
         for path in found.other_words:
             page.line(visible(path), indent=2)
     for package, path in found.archived:

@@ -12,7 +12,7 @@ from foldkeep.model.units import format_size
 from ..page.documents import Document, file_document, path_document
 from ..page.files import write_files
 from ..page.lines import NOTHING_FITS, write_rest
-from ..page.page import CARE, COMMAND, GAIN, QUIET, STRONG, Page
+from ..page.page import CARE, GAIN, QUIET, STRONG, Page
 from ..page.tables import Column
 from ..page.words import owner_name
 from .bin import bin_totals, bin_words
@@ -70,7 +70,7 @@ class SpaceAnswer(NamedTuple):
         for each in self.servers:
             _write_server(page, each)
         if self.bins and (self.bins.found or self.bins.others):
-            page.line(f"Bins: {bin_words(self.bins.found)}; ", ("foldkeep bin", COMMAND), " lists them")
+            page.line(f"Bins: {bin_words(self.bins.found)}; ", page.command("foldkeep bin"), " lists them")
         if self.volumes or self.servers:
             page.line()
         _write_usage(page, self.usage, self.by, self.top)
@@ -96,7 +96,7 @@ def _write_volumes(page: Page, volumes: Sequence[VolumeSpace]) -> None:
                 indent=2,
             )
             on = f" --volume {shlex.quote(visible(each.volume.name))}" if len(volumes) > 1 else ""
-            page.line("plan it:  ", (f"foldkeep room --until-free {LEAST_FREE:.0%}{on}", COMMAND), indent=4)
+            page.line("plan it:  ", page.command(f"foldkeep room --until-free {LEAST_FREE:.0%}{on}"), indent=4)
 
 
 def _write_server(page: Page, each: ServerSpace) -> None:

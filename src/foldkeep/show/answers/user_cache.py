@@ -8,7 +8,7 @@ from foldkeep.model import visible
 from foldkeep.model.units import format_moment, format_size
 
 from ..page.documents import Document, path_document
-from ..page.page import COMMAND, STRONG, Page
+from ..page.page import STRONG, Page
 from ..page.words import count, local_day
 from . import Answer
 
@@ -40,9 +40,9 @@ class WithUserCache(NamedTuple):
             + ", ".join(f"{visible(each.name)} {format_size(each.size)}" for each in found.programs[:_FEW]),
         )
         where = shlex.quote(visible(found.path))
-        command = f"foldkeep caches --under {where}" if found.is_scanned else f"foldkeep scan {where}"
+        command = page.command(f"foldkeep caches --under {where}" if found.is_scanned else f"foldkeep scan {where}")
         meaning = "lists what may go" if found.is_scanned else "includes it: a scan of the folders above passes it by"
-        page.line((command, COMMAND), f"   {meaning}", indent=2)
+        page.line(command, f"   {meaning}", indent=2)
 
 
 def _document(found: UserCache) -> Document:

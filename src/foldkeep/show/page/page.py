@@ -39,6 +39,9 @@ class Page:
         Characters a line on the terminal; asked of the terminal when None.
     home
         The user's home folder, which a terminal shows as ``~``; empty for none.
+    stock
+        The option that names the stock, as it is pasted, if the command line had one: numbers of runs and dockets
+        mean others in another stock.
     """
 
     def __init__(
@@ -50,6 +53,7 @@ class Page:
         width: int | None = None,
         styled: bool = True,
         home: str = "",
+        stock: str = "",
     ) -> None:
         self._stream = stream
         self.terminal = terminal
@@ -58,6 +62,11 @@ class Page:
         self._is_blank = True
         self._home = _home_pattern(home) if terminal else None
         self._below = b""
+        self._stock = f" {stock}" if stock else ""
+
+    def command(self, line: str, style: str = COMMAND) -> tuple[str, str]:
+        """Return a command line as it can be pasted: it asks the stock that this answer is from."""
+        return line + self._stock, style
 
     def path(self, path: PathBytes) -> str:
         """Return a path as it is shown here: within `below` without the folder that was said, else whole."""
@@ -84,9 +93,16 @@ class Page:
         return top if top.count(b"/") > 1 else b""
 
     def line(self, *parts: Part, indent: int = 0, hang: int | None = None) -> None:
-        """Write one line; on a terminal a long one goes on below, further in: by `hang`, or 2 if it is indented."""
+        """Write one line; on a terminal a long one goes on below, further in: by `hang`, or 2 if it is indented.
+
+        A command is never broken, since it is pasted: one that does not fit stands on a line of its own.
+        """
         if self._console is None:
             self._stream.write(" " * indent + "".join(map(_words, parts)) + "\n")
+            return
+        command = next((at for at, part in enumerate(parts) if _is_command(part)), None)
+        if command is not None and self._is_long(parts, indent):
+            self._write_command(self._console, parts, command, indent)
             return
         from rich.text import Text
 
@@ -97,6 +113,22 @@ class Page:
         for number, piece in enumerate(text.divide(breaks(text.plain, room, max(_LEAST_WIDTH, room - further)))):
             piece.rstrip()
             self._console.print(Text(" " * (indent + (further if number else 0))) + piece, soft_wrap=True)
+
+    def _write_command(self, console: "Console", parts: Sequence[Part], at: int, indent: int) -> None:
+        """Write a line with the command in it on a line of its own, that only the terminal may wrap."""
+        from rich.text import Text
+
+        if at:
+            self.line(*parts[:at], indent=indent)
+        console.print(Text.assemble(" " * (indent or 2), self._shown(parts[at])), soft_wrap=True)
+        if rest := [part for part in parts[at + 1 :] if _words(part).strip(" .")]:
+            self.line(*rest, indent=indent + 2)
+
+    def _is_long(self, parts: Sequence[Part], indent: int) -> bool:
+        from rich.cells import cell_len
+
+        width = self._console.width if self._console else 0
+        return indent + cell_len("".join(_words(self._shown(part)) for part in parts)) > width
 
     def verbatim(self, lines: Iterable[str]) -> None:
         """Write lines as they are, for programs to read; none is wrapped or styled."""
@@ -163,6 +195,10 @@ def _dash(stream: TextIO) -> str:
     except UnicodeEncodeError:
         return "-"
     return "─"
+
+
+def _is_command(part: Part) -> bool:
+    return not isinstance(part, str) and part[0].startswith("foldkeep ")
 
 
 def _words(part: Part) -> str:
