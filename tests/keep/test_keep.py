@@ -472,7 +472,7 @@ def test_what_goes_is_summed_by_folder_as_the_docket_has_it(sample_desk: Desk):
         sample_desk.write(f"many/{number}/k.jpg", b"m%d" % number)
     sample_desk.ask("scan", sample_desk.place)
     shown = sample_desk.run("keep", "-o", sample_desk.top / "fourth.csv").out
-    assert f"… and {len(told) + 2} folders more; --details shows all\n" in shown
+    assert f"… and {len(told) + 2} more folders (--details shows all)\n" in shown
     assert shown.count("its name looks like a copy's; stays in") < 12
     shown = sample_desk.run("keep", "-o", sample_desk.top / "fifth.csv", "--details").out
     assert shown.count("its name looks like a copy's; stays in") == 12

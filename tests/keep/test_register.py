@@ -222,7 +222,7 @@ def test_what_is_decided_on_a_sheet_is_what_is_carried_out(shelf: Desk):
     assert "A sheet was made of d1" in shelf.run("fold", "d1", answer="n\n").out
     saved = sheet_save(shelf, "d1", "d1-decided.csv", swapped)
     asked = shelf.run("fold", "d1", answer="n\n")
-    assert f"to carry those out: foldkeep fold {saved}" in asked.out
+    assert f"to carry those out: foldkeep fold ~/Downloads/{saved.name}" in asked.out
     # A browser gives the second save another name: the first is not what was decided last.
     later = sheet_save(shelf, "d1", "d1-decided (1).csv", swapped)
     os.utime(later, (2_000_000_000, 2_000_000_000))
@@ -248,7 +248,7 @@ def test_what_a_sheet_teaches_is_told_by_the_fold(desk: Desk):
     desk.ask("keep")
     desk.run("sheet", "-o", desk.top / "sheet.html")
     saved = sheet_save(desk, "d1", "d1-decided.csv", swapped)
-    assert f"to learn that: foldkeep keep --learn {saved}\n" in desk.run("fold", saved, "--yes").out
+    assert f"to learn that: foldkeep keep --learn ~/Downloads/{saved.name}\n" in desk.run("fold", saved, "--yes").out
 
 
 def test_every_state_of_a_docket_is_told(shelf: Desk):

@@ -172,7 +172,7 @@ def _help(topic: str, env: Environment) -> int:
     if topic in TOPICS:
         from argparse import Namespace
 
-        TOPICS[topic](env.page(Namespace(no_color=False)))
+        TOPICS[topic](env.page(Namespace(no_color=False, stock=None)))
         return ExitStatus.DONE
     if topic in COMMANDS:
         return run_words([topic, "--help"], env)
