@@ -27,9 +27,9 @@ def pictures(tmp_path, monkeypatch):
     return made
 
 
-def test_the_example_of_the_readme_runs(pictures):
+def test_the_example_of_the_docs_runs(pictures):
     before = {path: path.read_bytes() for path in pictures.rglob("*.jpg")}
-    text = (Path(__file__).parents[2] / "README.md").read_text()
+    text = (Path(__file__).parents[2] / "docs/scripting.md").read_text()
     (example,) = re.findall(r"```python\n(.*?)```", text, re.DOTALL)
     told = {}
     exec(example, told)  # noqa: S102 - it is ours

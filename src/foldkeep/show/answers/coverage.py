@@ -276,9 +276,10 @@ class CardCoverageAnswer(NamedTuple):
             on = f" ({visible('; '.join(found.disks))})" if found.disks else ""
             page.line((f"{files} on {disks}{on}{where}, {how}.", CARE if found.is_trusted else GAIN))
         elif number:
-            some = f"{covered:,}" if covered else "None"
+            some = f"{covered:,}" if covered else "none"
             verb, read = agree(covered or 1, "is", "are"), f", {how}" if covered else ""
-            page.line(f"{some} of {count(number, 'file')} ({size}) {verb} known to lie on {disks}{where}{read}.")
+            known = f"{some} of {count(number, 'file')} ({size}) {verb} known to lie on {disks}{where}{read}."
+            page.line(("Not safe to format: ", CARE), known)
         if found.on_servers:
             page.line(
                 f"{count(found.on_servers, 'file')} {agree(found.on_servers, 'rests', 'rest')} on a server. A picture"
