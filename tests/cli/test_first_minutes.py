@@ -1,4 +1,4 @@
-"""The first five minutes, as somebody follows them: each command ends with the next one, which is pasted as it stands."""
+"""The first five minutes, as somebody follows them: each command ends with the next one, which is pasted."""
 
 import os
 import re

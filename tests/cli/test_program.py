@@ -262,7 +262,13 @@ WITHOUT_COMMANDS = {"engineers", "formats", "index", "performance", "promises", 
 MAY_WANT_SOMEBODY = (["checkup"], ["coverage"])
 
 
-@pytest.mark.parametrize("name", ["README.md", *(pytest.param(name, marks=pytest.mark.more) for name in DOCS if Path(name).stem not in WITHOUT_COMMANDS)])
+@pytest.mark.parametrize(
+    "name",
+    [
+        "README.md",
+        *(pytest.param(name, marks=pytest.mark.more) for name in DOCS if Path(name).stem not in WITHOUT_COMMANDS),
+    ],
+)
 def test_every_command_in_the_guides_is_true(name: str, sample_desk: Desk, sample: Path, monkeypatch):
     """Run each `foldkeep` line of the fenced blocks in order, on the sample library as the home of the user."""
     monkeypatch.chdir(sample_desk.top)

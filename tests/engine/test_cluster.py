@@ -321,7 +321,9 @@ def test_certificates_are_asked_for_and_shown(desk: Desk, tmp_path: Path, monkey
         fleet.start_worker(host="")
         assert fleet.address.startswith("tls://")
         assert "no ca-file that is there" in refused(desk, fleet.address)
-        told = re.findall(r"^    server\$ foldkeep (.*--cluster.*)$", (ROOT / "docs/many-machines.md").read_text(), re.MULTILINE)
+        told = re.findall(
+            r"^    server\$ foldkeep (.*--cluster.*)$", (ROOT / "docs/many-machines.md").read_text(), re.MULTILINE
+        )
         meant = {"/mnt/share": str(desk.place), "tls://server:8786": fleet.address}
         with dask.config.set(settings(made)):
             answer = desk.run(*(meant.get(word, word) for word in told[0].split()))

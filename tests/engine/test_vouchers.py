@@ -318,7 +318,7 @@ def test_killed_while_it_vouches_nothing_is_signed_that_is_not_protected(three):
 
 
 def test_from_two_inventories_to_a_release(tmp_path, far, monkeypatch):
-    """The way of a studio as the page on many machines tells it: two inventories, dockets, a voucher, a fold, a release."""
+    """The way that the page on many machines tells: two inventories, dockets, a voucher, a fold, a release."""
     desks = {"edit-01": Desk(far), "edit-02": Desk(_made(tmp_path / "edit-02"))}
     desks["edit-01"].write("sorted/2026/kite.jpg", _BODY)
     desks["edit-02"].write("Untitled import/kite.jpg", _BODY)
@@ -339,7 +339,9 @@ def test_from_two_inventories_to_a_release(tmp_path, far, monkeypatch):
     second.run("inventory", "save", tmp_path / "again.parquet", "--machine", "edit-02")
     monkeypatch.chdir(tmp_path)
     said, ran = "", 0
-    for name, line in re.findall(r"^    (edit-0\d)\$ foldkeep (.*)$", (ROOT / "docs/many-machines.md").read_text(), re.MULTILINE):
+    for name, line in re.findall(
+        r"^    (edit-0\d)\$ foldkeep (.*)$", (ROOT / "docs/many-machines.md").read_text(), re.MULTILINE
+    ):
         line, _, into = line.partition(" > ")
         line = line.replace("NUMBER", said.partition("--number ")[2].split("\n")[0])
         answer = desks[name].run(*line.split())

@@ -142,7 +142,8 @@ def test_what_waits_unknown_is_told_beside_what_the_ledger_says(desk: Desk, far:
 
 
 KNOWN = [
-    "Not safe to format: ", "not safe to give it up", "is back where it was", "are back where they were", "is back where it came from",
+    "Not safe to format: ",
+    "not safe to give it up", "is back where it was", "are back where they were", "is back where it came from",
     "are back where they came from", "nothing waits in folds for long", "waits in the fold",
     "nowhere else that is known", "What lies nowhere else is left", "everything lies on two disks, as last scanned",
     "No damage was found",
