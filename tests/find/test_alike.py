@@ -18,7 +18,8 @@ from PIL import Image, ImageEnhance, ImageOps
 
 from foldkeep.demo.pictures import draw_kites
 from foldkeep.demo.sounds import RATE, encoded, tune, wav
-from foldkeep.find.likeness import FAIR_BITS, Content, Pair, Photos, What, grouped
+from foldkeep.find.likeness import Content, Pair, Photos, What, grouped
+from foldkeep.find.likeness.pictures import FAIR_BITS
 from foldkeep.find.likeness.search import near_pairs
 from foldkeep.model import Facts, Place, Role, StockFile
 from foldkeep.stock import KnownPrint

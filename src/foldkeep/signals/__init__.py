@@ -10,7 +10,7 @@ if TYPE_CHECKING:
     from .film_comparison import BITS as FRAME_BITS
     from .film_comparison import Agreement
     from .film_prints import film_frames
-    from .gathering import check_contents, count_unseen, make_prints
+    from .gathering import check_contents, make_prints
     from .measures import Measures
     from .media_facts import MediaReader, Medium, capture_moment, read_sidecar, sidecars_of
     from .media_worker import Apart, NotRead
@@ -31,7 +31,6 @@ __all__ = [
     "PHOTO_PRINT",
     "check_contents",
     "make_prints",
-    "count_unseen",
     "Extractor",
     "Apart",
     "NotRead",

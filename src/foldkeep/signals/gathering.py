@@ -218,37 +218,14 @@ def make_prints(
 
     Where folders are named, only of what lies `under` them.
     """
-    wanted = _without_print(stock, extractor, prints, places, kinds, under)
+    known = prints.digests()
+    contents = stock.signals.contents(extractor.kinds & kinds, places, under)
+    wanted = [each for each in contents if each.digest not in known]
 
     def keep(found: Mapping[Unmeasured, KnownPrint]) -> None:
         prints.put(by_digest(found))
 
     return gather(wanted, partial(_print_of, extractor), keep, _PHASES[extractor], progress, workers)
-
-
-def count_unseen(
-    stock: Stock, prints: Mapping[Extractor, Prints], places: Collection[int], kinds: frozenset[str]
-) -> int:
-    """Return how many files of some kinds in places were not read whole yet, or have a content without a print."""
-    unseen = {
-        each.digest
-        for extractor, kept in prints.items()
-        for each in _without_print(stock, extractor, kept, places, kinds)
-    }
-    return stock.contents.to_read_rest(places, kinds).files + len(unseen)
-
-
-def _without_print(
-    stock: Stock,
-    extractor: Extractor,
-    prints: Prints,
-    places: Collection[int],
-    kinds: frozenset[str],
-    under: Collection[PathBytes] = (),
-) -> list[Unmeasured]:
-    known = prints.digests()
-    contents = stock.signals.contents(extractor.kinds & kinds, places, under)
-    return [each for each in contents if each.digest not in known]
 
 
 def _print_of(extractor: Extractor, helper: Apart, each: Unmeasured) -> KnownPrint:

@@ -62,14 +62,14 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     import os
     from contextlib import ExitStack
 
-    from foldkeep.find.likeness import alike, without_print
+    from foldkeep.find.likeness import alike, count_unseen, without_print
     from foldkeep.keep import write_docket
     from foldkeep.keep.dockets import alike_rows
     from foldkeep.model import UnusableInput
     from foldkeep.model.extras import need
     from foldkeep.scan import check_filter, fits_nothing, places_here
     from foldkeep.show.answers.alike import ALIKE_COLUMNS, AlikeAnswer, alike_rows_of_table
-    from foldkeep.signals import FILM_PRINT, MEDIA, PHOTO_PRINT, SOUND_PRINT, Measures, MediaReader, count_unseen
+    from foldkeep.signals import FILM_PRINT, MEDIA, PHOTO_PRINT, SOUND_PRINT, Measures, MediaReader
     from foldkeep.stock import Prints, Stock
     from foldkeep.storage.local.drives import real_name, real_path
 

@@ -5,14 +5,14 @@ from typing import TYPE_CHECKING
 from foldkeep.model.faces import names_of
 
 if TYPE_CHECKING:
-    from .alike_groups import STRENGTHS, alike, without_print
+    from .alike_groups import STRENGTHS, alike, count_unseen, without_print
     from .differences import only_of
     from .frames import FilmPair, compared, like_films
     from .groups import Content, Group, Member, What, grouped
     from .layouts import opposite
     from .measuring import DecodedNow, Measured, NotAlike, alike_now, decoded_now, measured
     from .photos import Photos
-    from .pictures import FAIR_BITS, Pair, like_pictures
+    from .pictures import Pair, like_pictures
     from .sounds import SoundPair, like_sounds
 
 __all__ = [
@@ -40,7 +40,7 @@ __all__ = [
     "Measured",
     "NotAlike",
     "without_print",
-    "FAIR_BITS",
+    "count_unseen",
 ]
 
 __getattr__ = names_of(__name__, __file__)

@@ -100,6 +100,17 @@ def without_print(prints: Iterable[Prints]) -> int:
     return len(failed - set[bytes]().union(*(each.digests() - each.without() for each in known)))
 
 
+def count_unseen(
+    stock: Stock, prints: Mapping[Extractor, Prints], places: Collection[int], kinds: frozenset[str]
+) -> int:
+    """Return how many files of some kinds in places were not read whole yet, or have a content without a print."""
+    unseen = set[bytes]()
+    for extractor, kept in prints.items():
+        contents = stock.signals.contents(extractor.kinds & kinds, places)
+        unseen |= {each.digest for each in contents} - kept.digests()
+    return stock.contents.to_read_rest(places, kinds).files + len(unseen)
+
+
 def _photo_pairs(photos: _Kept, prints: Prints, progress: Progress, workers: Workers | None) -> list[Pair]:
     """Return the pairs of photos that show the same; only what is new is compared with all."""
     number_of = {digest: number for number, (digest, _) in enumerate(photos)}
