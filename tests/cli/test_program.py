@@ -306,6 +306,20 @@ def test_where_it_cannot_run_one_line_says_so():
     )
 
 
+@pytest.mark.parametrize("closed", ["<&-", ">&-", "2>&-", "<&- >&- 2>&-"])
+def test_a_closed_stream_is_as_one_that_nobody_reads_or_writes(desk: Desk, closed: str):
+    desk.write("kite.jpg")
+    desk.write("again/kite.jpg")
+    variables = {**os.environ, "FOLDKEEP_STOCK": str(desk.stock)}
+    for words, status in ((["scan", desk.place], 0), (["keep"], 0), (["fold", "d1"], 2), (["fold", "d1", "--yes"], 0)):
+        line = f"{shlex.join([sys.executable, '-m', 'foldkeep', *map(str, words)])} {closed}"
+        ended = subprocess.run(
+            ["sh", "-c", line], env=variables, capture_output=True, text=True, stdin=subprocess.DEVNULL
+        )
+        assert (ended.returncode, "Traceback" in ended.stderr, "fault" in ended.stderr) == (status, False, False), line
+    assert desk.ask("unfold", "--last")["restored"] == 1
+
+
 @pytest.mark.parametrize("debug", [False, True])
 def test_a_fault_of_our_own_is_one_line_and_all_of_it_with_debug(monkeypatch, tmp_path: Path, debug: bool):
     def faulty(*_):
