@@ -229,15 +229,17 @@ def _start(env: Environment) -> int:
 
 def _carry_out(command: str, module: "ModuleType", args: "Namespace", env: Environment) -> int:
     from foldkeep.model import FoldKeepError, visible
-    from foldkeep.model.errors import StoppedMidway
+    from foldkeep.model.errors import InterruptedMidway, StoppedMidway
     from foldkeep.model.extras import extra_of
     from foldkeep.model.work import reason_of
 
     status = ExitStatus.UNUSABLE
     try:
         return int(module.run(args, env))
-    except StoppedMidway as error:
+    except (StoppedMidway, InterruptedMidway) as error:
         line, status = str(error), ExitStatus.STOPPED
+        if isinstance(error, InterruptedMidway):
+            status = ExitStatus.INTERRUPTED
         from foldkeep.show.answers.stopped import StoppedAnswer
 
         env.answer(args, StoppedAnswer(command, error))

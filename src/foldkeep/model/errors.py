@@ -33,6 +33,26 @@ class PlaceBusy(FoldKeepError):
     """Another Fold Keep is at work in the same place, whatever stock it came with."""
 
 
+class InterruptedMidway(KeyboardInterrupt):
+    """Interruption of a run that had changed something; shown as one line, exit status 130.
+
+    Parameters
+    ----------
+    what
+        The run, and how far it came.
+    remedy
+        How to go on, and how to take back.
+    run
+        The number of the run that was interrupted.
+    """
+
+    def __init__(self, what: str, remedy: str, run: int) -> None:
+        super().__init__(f"{what}; {remedy}")
+        self.what = what
+        self.remedy = remedy
+        self.run = run
+
+
 class StoppedMidway(FoldKeepError):
     """Reason why a run stopped after it changed something; shown as one line, exit status 3.
 

@@ -2,6 +2,7 @@
 
 import os
 import secrets
+import shlex
 import time
 from collections.abc import Iterable, Iterator
 from contextlib import ExitStack, suppress
@@ -159,7 +160,7 @@ def fold(
             with stock.transaction():
                 stock.ledger.discard(run.id)
             raise
-        with midway(run, "fold DOCKET"):
+        with midway(stock, run, f"fold {shlex.quote(plan.docket)}"):
             mark_places(stock, plan.by_place)
             report = _carry_out(stock, run, plan, work, progress, honours, keep_empty_folders=keep_empty_folders)
     report.space = [space.now() for space in before]

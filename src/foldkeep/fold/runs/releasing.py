@@ -151,7 +151,7 @@ def release(
         MediaReader(stock) as vouchers.reader,
     ):
         for run, files in work:
-            with midway(run, f"release {run.id}"):
+            with midway(stock, run, f"release {run.id}"):
                 _release_run(stock, run, files, vouchers, report, allow_last_copy, told)
     still_waiting = {file.path for run in runs for file in _waiting(stock, run)}
     report.left = [problem for problem in report.left if problem.path in still_waiting]
@@ -186,7 +186,7 @@ def release_rests(
     vouchers = Vouchers(stock)
     with hold_around(stock, places, "release", break_lock=break_lock):
         for run, files in work:
-            with midway(run, f"release {run.id} --rests"):
+            with midway(stock, run, f"release {run.id} --rests"):
                 with stock.transaction():
                     stock.ledger.set_underway(run.id, True)
                 try:

@@ -138,7 +138,7 @@ def unfold(
     places = stock.ledger.places(run.id)
     with (
         hold_around(stock, places, "unfold", witnesses=targets, break_lock=break_lock),
-        midway(run, f"unfold {run.id}"),
+        midway(stock, run, f"unfold {run.id}"),
     ):
         with stock.transaction():
             stock.ledger.set_underway(run.id, True)

@@ -2,17 +2,17 @@
 
 from typing import NamedTuple
 
-from foldkeep.model.errors import StoppedMidway
+from foldkeep.model.errors import InterruptedMidway, StoppedMidway
 
 from ..page.documents import Document
 from ..page.page import Page
 
 
 class StoppedAnswer(NamedTuple):
-    """Answer of a command that stopped midway; for people its one line stands on standard error."""
+    """Answer of a command that stopped midway, or was interrupted; for people its one line stands on standard error."""
 
     command: str
-    stop: StoppedMidway
+    stop: StoppedMidway | InterruptedMidway
 
     def document(self) -> Document:
         """Return the JSON document."""

@@ -1,0 +1,87 @@
+"""Ctrl-C while files are changed: the run ends in order, says how far it came, and goes on or comes back."""
+
+import os
+import re
+import signal
+import subprocess
+import time
+from pathlib import Path
+
+import pytest
+
+from harness.desks import PROGRAM, Desk, listing
+
+_FILES = 2500
+_SAID = re.compile(
+    r"run (\d+) was interrupted: ([\d,]+) of ([\d,]+) files (?:went|are back|are deleted for good); no file"
+)
+
+
+@pytest.fixture
+def many(desk: Desk) -> Desk:
+    """A desk with many spares, and a docket of them."""
+    for folder in ("kept", "again"):
+        (desk.place / folder).mkdir(parents=True)
+        for number in range(_FILES):
+            (desk.place / folder / f"{number}.jpg").write_bytes(b"kite %d" % number * 9)
+    desk.ask("scan", desk.place)
+    desk.ask("keep", "-o", desk.docket, "--prefer", f"under:{desk.place}/kept")
+    return desk
+
+
+def interrupted(desk: Desk, words: list[str], seen: Path, *, appear: bool, times: int = 1) -> subprocess.Popen[str]:
+    """Start a command, and press Ctrl-C when files begin to appear in a folder, or to go from it."""
+    variables = {**os.environ, "FOLDKEEP_STOCK": str(desk.stock)}
+    process = subprocess.Popen(
+        [*PROGRAM, *words], env=variables, stderr=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+    )
+    while process.poll() is None:
+        found = len(os.listdir(seen)) if seen.exists() else 0
+        if found > 40 if appear else found < _FILES - 40:
+            break
+        time.sleep(0.001)
+    for _ in range(times):
+        process.send_signal(signal.SIGINT)
+        time.sleep(0.02)
+    return process
+
+
+@pytest.mark.parametrize("command", ["fold", "unfold", "release"])
+def test_it_says_how_far_it_came_and_the_rest_can_be_done_or_undone(many: Desk, command: str):
+    before = listing(many.place)
+    folded = ["fold", str(many.docket), "--yes"]
+    words = {"fold": folded, "unfold": ["unfold", "1"], "release": ["release", "1", "--yes"]}[command]
+    if command != "fold":
+        many.ask(*folded)
+    (waiting,) = (many.place / ".foldkeep").glob("*/files") if command == "release" else [many.place / "again"]
+    process = interrupted(many, words, waiting, appear=command == "unfold")
+    _, err = process.communicate(timeout=60)
+    said = _SAID.search(err)
+    assert (process.returncode, bool(said)) == (130, True), err
+    run, done, total = (int(each.replace(",", "")) for each in said.groups())
+    assert (run, total) == (1, _FILES)
+    assert 0 < done < _FILES
+    undo = {"fold": "takes back what was done", "unfold": "goes on\n", "release": "brings the others back"}[command]
+    assert undo in err
+    assert len(listing(many.place / "again")) == {"fold": _FILES - done, "unfold": done, "release": 0}[command]
+    many.run(*words)
+    if command == "release":
+        assert len(listing(many.place)) == _FILES
+        assert many.ask("ledger", "--verify")["verified"] == 0
+    else:
+        for each in many.ask("ledger")["runs"]:
+            many.run("unfold", str(each["run"]))
+        assert listing(many.place) == before
+
+
+def test_a_second_one_stops_at_once_and_the_next_run_carries_on(many: Desk):
+    before = listing(many.place)
+    process = interrupted(many, ["fold", str(many.docket), "--yes"], many.place / "again", appear=False, times=2)
+    began = time.monotonic()
+    _, err = process.communicate(timeout=60)
+    assert (process.returncode, "stopped at once" in err) == (130, True), err
+    assert time.monotonic() - began < 5
+    many.run("fold", many.docket, "--yes")
+    for run in many.ask("ledger")["runs"]:
+        many.run("unfold", str(run["run"]))
+    assert listing(many.place) == before
