@@ -85,3 +85,30 @@ def test_a_second_one_stops_at_once_and_the_next_run_carries_on(many: Desk):
     for run in many.ask("ledger")["runs"]:
         many.run("unfold", str(run["run"]))
     assert listing(many.place) == before
+
+
+def test_commands_that_look_find_what_a_killed_run_did_and_what_came_back_elsewhere(many: Desk):
+    process = interrupted(many, ["fold", str(many.docket), "--yes"], many.place / "again", appear=False, times=0)
+    process.kill()
+    process.communicate()
+    went = _FILES - len(os.listdir(many.place / "again"))
+    assert 0 < went < _FILES
+    assert many.ask("ledger", "--verify")["verified"] == went
+    # Another stock brings the files back, from the journal in the fold alone.
+    many.ask("scan", many.place, "--stock", many.top / "other")
+    assert many.ask("unfold", "--from", many.place, "--stock", many.top / "other")["restored"] == went
+    verified = many.ask("ledger", "--verify")
+    assert (verified["verified"], verified["problems"]) == (0, [])
+
+
+def test_a_file_that_was_taken_from_the_fold_is_a_problem(desk: Desk):
+    desk.write("kite.jpg", b"kite" * 9)
+    desk.write("again/kite.jpg", b"kite" * 9)
+    desk.ask("scan", desk.place)
+    desk.ask("keep")
+    desk.ask("fold", "d1", "--yes")
+    (slot,) = (desk.place / ".foldkeep").glob("*/files/*")
+    slot.unlink()
+    answer = desk.run("ledger", "--verify", "--json")
+    assert (answer.status, answer.json["verified"], answer.json["back"]) == (1, 0, 0)
+    assert ["cannot be read where it waits" in each["reason"] for each in answer.json["problems"]] == [True]

@@ -31,11 +31,14 @@ class Audit:
         Files that are what they were, and the sum of their sizes.
     problems
         Files that are not, or that could not be read.
+    back
+        Files that were waiting when last looked at, and lie where they were by now.
     """
 
     verified: int = 0
     bytes: int = 0
     problems: list[Problem] = field(default_factory=list)
+    back: int = 0
 
 
 def audit(stock: Stock, runs: list[Run], progress: Progress = no_progress) -> Audit:
@@ -50,21 +53,24 @@ def audit(stock: Stock, runs: list[Run], progress: Progress = no_progress) -> Au
     """
     found = Audit()
     checks: list[Check] = []
-    work = [
+    files = [
         (file, os.path.join(files_folder(file.place, run.key), os.fsencode(file.slot)))
         for run in runs
         for file in stock.ledger.files(run.id)
-        if file.state in (RunFileState.WAITING, RunFileState.MOVED, RunFileState.REST)
-        or (file.method is Method.COPY and file.state is RunFileState.MADE)
     ]
+    work = [(file, slot) for file, slot in files if _is_audited(file, slot)]
     total = sum(file.size for file, _ in work)
     done = 0
     for file, slot in work:
+        done += file.size
+        if _is_back(file, slot):
+            found.back += 1
+            continue
         if file.state is RunFileState.REST:
             why = _rest_fault(file, os.path.dirname(slot))
         else:
-            why = _difference(file, slot if file.state is RunFileState.WAITING else file.target)
-        done += file.size
+            is_folded = file.state in (RunFileState.WAITING, RunFileState.PLANNED)
+            why = _difference(file, slot if is_folded else file.target)
         now_ns = time.time_ns()
         checks.append(Check(Checked.FOLDED, slot, now_ns, _result(why), None if why else now_ns, file.content))
         if why:
@@ -77,6 +83,22 @@ def audit(stock: Stock, runs: list[Run], progress: Progress = no_progress) -> Au
     with stock.transaction():
         stock.checks.put(checks)
     return found
+
+
+def _is_audited(file: RunFile, slot: bytes) -> bool:
+    """Tell whether a file lies where the run put it, or should; of a run that was killed the fold shows it."""
+    if file.state in (RunFileState.WAITING, RunFileState.MOVED, RunFileState.REST):
+        return True
+    if file.state is RunFileState.PLANNED:
+        return not is_remote(file.place) and os.path.lexists(slot)
+    return file.method is Method.COPY and file.state is RunFileState.MADE
+
+
+def _is_back(file: RunFile, slot: bytes) -> bool:
+    """Tell whether a file that waited lies where it was, with its content: another stock brought it back."""
+    if file.state is not RunFileState.WAITING or is_remote(file.place) or os.path.lexists(slot):
+        return False
+    return not _difference(file, file.path)
 
 
 def _strays(stock: Stock) -> list[Problem]:

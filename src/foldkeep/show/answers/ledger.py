@@ -134,6 +134,7 @@ class AuditAnswer(NamedTuple):
             "runs": list(map(_run_document, self.summaries)),
             "verified": self.found.verified,
             "bytes": self.found.bytes,
+            "back": self.found.back,
             "problems": problem_documents(self.found.problems),
         }
 
@@ -145,6 +146,9 @@ class AuditAnswer(NamedTuple):
             f" ({format_size(found.bytes)}) {'is' if found.verified == 1 else 'are'} what "
             f"{'it was' if found.verified == 1 else 'they were'} when folded.",
         )
+        if found.back:
+            words = "is back where it was" if found.back == 1 else "are back where they were"
+            page.line(f"{count(found.back, 'file')} {words}: another stock, or another program, brought that about.")
 
 
 def _proof(file: RunFile) -> str:
