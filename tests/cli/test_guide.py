@@ -82,5 +82,6 @@ def test_on_a_terminal_of_its_own(desk: Desk, tmp_path: Path):
     shown = on_a_terminal(["guide", str(desk.place)], named, typed)
     assert "Fold the spares away" in shown
     assert "brings all of it back" in shown
+    assert "--stock" not in shown  # every command here asks the usual one
     (page,) = (desk.stock.parent / "guide").rglob("*.html")
     assert "kite.jpg" in page.read_text()

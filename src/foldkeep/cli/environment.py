@@ -57,10 +57,12 @@ class Environment:
 
     def stock_path(self, args: "Namespace") -> str:
         """Return where the stock lies: ``--stock``, ``FOLDKEEP_STOCK``, or the user's data folder."""
-        named: str | None = args.stock or self.variables.get("FOLDKEEP_STOCK")
-        if named:
-            return named
-        return os.path.join(self._own_folder("data"), "stock.sqlite3")
+        named: str | None = args.stock
+        return named or self._usual_stock()
+
+    def _usual_stock(self) -> str:
+        """Return where the stock lies if the command line names none."""
+        return self.variables.get("FOLDKEEP_STOCK") or os.path.join(self._own_folder("data"), "stock.sqlite3")
 
     def settings(self, args: "Namespace") -> "SettingsFile":
         """Return the settings in force: of ``--config``, or of the user's configuration folder."""
@@ -132,7 +134,7 @@ class Environment:
             width=width,
             styled=not self._is_dumb,
             home=self.variables.get("HOME", ""),
-            stock=f"--stock {self._pasted(args.stock)}" if args.stock else "",
+            stock=" ".join(map(self._pasted, self._stock_words(args))),
         )
 
     def width(self, descriptor: int) -> int:
@@ -321,8 +323,11 @@ class Environment:
 
     def line(self, args: "Namespace", *words: str) -> str:
         """Return a command line that can be pasted: it uses the stock that this one was told to use."""
-        stock = ("--stock", args.stock) if args.stock else ()
-        return " ".join(map(self._pasted, ("foldkeep", *words, *stock)))
+        return " ".join(map(self._pasted, ("foldkeep", *words, *self._stock_words(args))))
+
+    def _stock_words(self, args: "Namespace") -> tuple[str, ...]:
+        """Return the option that names the stock of a command line; nothing if it is the usual one."""
+        return ("--stock", args.stock) if args.stock and args.stock != self._usual_stock() else ()
 
     def _pasted(self, word: str) -> str:
         """Return a word as it may be pasted into a shell, a path in the home folder from there on."""
