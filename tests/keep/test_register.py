@@ -332,3 +332,16 @@ def test_a_save_that_ends_between_docket_and_record_is_no_change_of_another_prog
     made = known.called("d1")
     assert not known.is_changed(made)
     assert known.state(made) is DocketState.OPEN
+
+
+def test_of_a_docket_that_was_carried_out_nothing_is_asked(desk: Desk):
+    desk.write("kite.jpg", b"kite" * 9)
+    desk.write("again/kite.jpg", b"kite" * 9)
+    desk.ask("scan", desk.place)
+    desk.ask("keep")
+    assert desk.run("fold", "d1", "--yes").status == 0
+    again = desk.run("fold", "d1", answer="")
+    assert (again.status, "Fold 1 file?" in again.err) == (1, False)
+    assert "already in the fold, since run 1" in again.out
+    desk.ask("unfold", "1")
+    assert desk.run("fold", "d1", "--yes").status == 0  # what came back may go again

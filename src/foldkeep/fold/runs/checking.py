@@ -33,6 +33,7 @@ from ..sidecars.merging import Merger
 from ..sidecars.remaining import words_in
 from ..space import free_bytes
 from .plan import Item, Plan, beside_spare
+from .run_lookup import gone_reason
 
 _LARGEST_LITTER = 16 * 1024 * 1024
 _MOST_FOLDERS = 128
@@ -83,7 +84,7 @@ def check_plan(
                 checked.by_place[place] = items
                 continue
             if is_remote(place):
-                found = [_checked(plan, _fitting_server(item), look) for item in items]
+                found = [_checked(stock, plan, _fitting_server(item), look) for item in items]
                 checked.by_place[place] = found + [
                     _fitting_server(item) for item in _companions(plan, found, going, look)
                 ]
@@ -99,7 +100,7 @@ def check_plan(
                     "make it writable, or take those rows out",
                 )
             # What is copied is looked at when its turn comes: it may lie on a card, in no place.
-            seen = items if plan.method is Method.COPY else [_checked(plan, item, look) for item in items]
+            seen = items if plan.method is Method.COPY else [_checked(stock, plan, item, look) for item in items]
             found = [_fitting(item, limits) for item in seen]
             if not (plan.method.links or plan.method.adds):
                 found += map(_fitting_disk, _companions(plan, found, going, look))
@@ -196,9 +197,11 @@ def _embedded(reader: MediaReader, look: Look, path: bytes, digest: bytes | None
     return words_in(reader, Medium(path, kind, facts.st_size, modified_ns(facts), digest))[0]
 
 
-def _checked(plan: Plan, item: Item, look: Look) -> Item:
+def _checked(stock: Stock, plan: Plan, item: Item, look: Look) -> Item:
     try:
         facts = look.facts(item.row.path)
+        if facts is None and not item.refusal:
+            item = replace(item, refusal=_gone(stock, item.row.path))
     except OSError as error:
         if error.errno in (errno.ELOOP, errno.ENOTDIR):
             raise _refused(plan, item.row.path, error) from error
@@ -241,6 +244,11 @@ def _checked(plan: Plan, item: Item, look: Look) -> Item:
     if len(keepers) == len(standing):
         return item
     return replace(item, keepers=[path for path, _ in keepers])
+
+
+def _gone(stock: Stock, path: bytes) -> str:
+    run = stock.ledger.waiting_from(path)
+    return gone_reason(run.id if run else None)
 
 
 def _refused(plan: Plan, path: bytes, error: OSError) -> UnusableInput:

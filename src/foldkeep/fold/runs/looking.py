@@ -21,6 +21,7 @@ from ..sidecars.merging import check_said
 from ..source import check_source
 from ..verify import BY_SERVER, NOTHING, Verified, look_at, verify
 from .plan import Item
+from .run_lookup import gone_reason
 
 NOT_EMPTIED = "its folder did not become empty"
 
@@ -149,8 +150,7 @@ class Looker:
                 raise NotSafe(f"the same file as its keeper, seen through another mount: {visible(keeper)}")
 
     def _gone(self, file: RunFile) -> NotSafe:
-        run = self.earlier(file.path)
-        return NotSafe(f"already in the fold, since run {run}" if run else "not there any more")
+        return NotSafe(gone_reason(self.earlier(file.path)))
 
     def _check_not_open(self, path: PathBytes) -> None:
         if self._open is None:

@@ -27,6 +27,11 @@ def last_waiting_run(stock: Stock, *, moved: bool = True) -> Run:
     raise UnusableInput("nothing waits in the fold", _SEE)
 
 
+def gone_reason(run: int | None) -> str:
+    """Return why nothing lies at the path of a spare; `run` is the one of which it waits in the fold, if it does."""
+    return f"already in the fold, since run {run}" if run else "not there any more"
+
+
 def known_slots(stock: Stock, run: Run | None) -> set[bytes]:
     """Return the slots of a run that the ledger knows; none of a run that it does not know."""
     return {os.fsencode(file.slot) for file in stock.ledger.files(run.id)} if run else set()
