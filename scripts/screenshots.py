@@ -163,7 +163,7 @@ def cloud_lines(url: str) -> list[str | tuple[str, str]]:
     return [
         ("foldkeep scan library", "foldkeep scan library > /dev/null"),
         (f"foldkeep scan {url}", f"foldkeep scan {url} < /dev/null"),  # nobody is asked
-        "foldkeep places --separate library 127.0.0.1",
+        ("foldkeep places --separate library 127.0.0.1", "foldkeep places --separate library 127.0.0.1 < /dev/null"),
         "foldkeep duplicates --kind photo --name 'WKD*' --top 1",
         "foldkeep space --top 0",
     ]
