@@ -97,8 +97,9 @@ def test_a_terminal_shows_paths_short_and_a_pipe_whole():
     assert shown[:4] == [ahead, "All below ~/kite days:", "  stills/a.jpg", "  video/b.mp4"]
     assert shown[-2] == row
     # Nothing is said once of what has nothing in common, is one, or lies on a server.
-    for paths in ([below[0]], [below[0], b"/media/c"], [below[0], b"davs://server/a/b", b"davs://server/a/c"]):
+    for paths in ([below[0]], [below[0], b"/media/c"], [below[0], b"https://server/a/b", b"https://server/a/c"]):
         assert not any("All below" in line for line in written(True, paths))
+    assert "All but addresses below ~/kite days:" in written(True, [*below, b"https://server/a/b"])
     assert written(False, below)[1:3] == ["  " + path.decode() for path in below]
     assert written(False, below)[-2].endswith("deep/k.jpg")
     assert "…" not in written(False, below)[-2]

@@ -77,9 +77,11 @@ class Page:
     @contextmanager
     def below(self, paths: Iterable[PathBytes]) -> Iterator[None]:
         """Say once the folder that all paths lie in, which `path` leaves out in the block; a pipe has them whole."""
-        self._below = self._common(paths) if self.terminal else b""
+        shown = set(paths) if self.terminal else set[PathBytes]()
+        self._below = self._common(shown)
         if self._below:
-            self.line(("All below ", QUIET), visible(self._below), (":", QUIET))
+            all_ = "All but addresses" if any(map(is_remote, shown)) else "All"
+            self.line((f"{all_} below ", QUIET), visible(self._below), (":", QUIET))
         try:
             yield
         finally:
