@@ -9,6 +9,10 @@ from pathlib import Path
 
 import pytest
 
+from foldkeep.fold import find_run
+from foldkeep.fold.runs.midway import midway
+from foldkeep.model.errors import InterruptedMidway
+from foldkeep.stock import Stock
 from harness.desks import PROGRAM, Desk, listing
 
 _FILES = 2500
@@ -112,3 +116,36 @@ def test_a_file_that_was_taken_from_the_fold_is_a_problem(desk: Desk):
     answer = desk.run("ledger", "--verify", "--json")
     assert (answer.status, answer.json["verified"], answer.json["back"]) == (1, 0, 0)
     assert ["cannot be read where it waits" in each["reason"] for each in answer.json["problems"]] == [True]
+
+
+@pytest.mark.parametrize(
+    ("method", "work", "words"),
+    [
+        ("delete", "fold d1", "1 of 1 files went; no file is lost; `foldkeep fold d1` goes on"),
+        (
+            "fold",
+            "fold d1",
+            "1 of 1 files went; no file is lost; `foldkeep fold d1` goes on, and `foldkeep unfold",
+        ),
+        ("fold", "release 1", "0 of 1 files are deleted for good; no file is lost; `foldkeep release 1` goes on, and"),
+        (
+            "fold",
+            "release 1 --rests",
+            "0 of 0 files have no rest any more; no file is lost; `foldkeep release 1",
+        ),
+    ],
+)
+def test_no_way_back_is_named_where_there_is_none(desk: Desk, method: str, work: str, words: str):
+    desk.write("kite.jpg", b"kite" * 9)
+    desk.write("again/kite.jpg", b"kite" * 9)
+    desk.ask("scan", desk.place)
+    desk.ask("keep")
+    desk.ask("fold", "d1", "--yes", "--method", method, *["--for-good"] * (method == "delete"))
+    with (
+        Stock.open(str(desk.stock)) as stock,
+        pytest.raises(InterruptedMidway) as told,
+        midway(stock, find_run(stock, 1), work),
+    ):
+        raise KeyboardInterrupt
+    assert words in str(told.value)
+    assert ("unfold" in str(told.value)) == (method == "fold" and "--rests" not in work)

@@ -33,7 +33,7 @@ from ..sidecars.merging import Merger
 from ..sidecars.remaining import words_in
 from ..space import free_bytes
 from .plan import Item, Plan, beside_spare
-from .run_lookup import gone_reason
+from .run_lookup import gone_reason, waiting_run
 
 _LARGEST_LITTER = 16 * 1024 * 1024
 _MOST_FOLDERS = 128
@@ -201,7 +201,7 @@ def _checked(stock: Stock, plan: Plan, item: Item, look: Look) -> Item:
     try:
         facts = look.facts(item.row.path)
         if facts is None and not item.refusal:
-            item = replace(item, refusal=_gone(stock, item.row.path))
+            item = replace(item, refusal=gone_reason(waiting_run(stock, item.row.path)))
     except OSError as error:
         if error.errno in (errno.ELOOP, errno.ENOTDIR):
             raise _refused(plan, item.row.path, error) from error
@@ -244,11 +244,6 @@ def _checked(stock: Stock, plan: Plan, item: Item, look: Look) -> Item:
     if len(keepers) == len(standing):
         return item
     return replace(item, keepers=[path for path, _ in keepers])
-
-
-def _gone(stock: Stock, path: bytes) -> str:
-    run = stock.ledger.waiting_from(path)
-    return gone_reason(run.id if run else None)
 
 
 def _refused(plan: Plan, path: bytes, error: OSError) -> UnusableInput:

@@ -49,6 +49,7 @@ from .looking import NOT_EMPTIED, Looker, intention, state_if_left
 from .midway import midway
 from .plan import Item, Merged, Plan, Stage, batches
 from .releasing import ReleaseReport, release_batch
+from .run_lookup import waiting_run
 from .vouching import Vouchers
 
 # One flush of the journal serves this many files, or as many as have this many bytes: enough to make its
@@ -384,9 +385,8 @@ class _Site:
                     Comparison(self._meter.within, trusts_server=self._trusts_server), went=self._went,
                     promised=self._promised, into=self._into,
                 )  # fmt: skip
-                looker = Looker(
-                    bench, self._earlier, self._links_to, self._litter, self._left, self._sides, self._places
-                )
+                earlier = partial(waiting_run, self._stock)
+                looker = Looker(bench, earlier, self._links_to, self._litter, self._left, self._sides, self._places)
                 for at in batches([item for item, _ in work], _BATCH_FILES, _BATCH_BYTES, _BATCH_FOLDERS):
                     gone = _do_batch(self._stock, looker, [work[number] for number in at], self._meter)
                     self._went |= {file.path for file in gone}
@@ -438,10 +438,6 @@ class _Site:
         if self._linked is None:
             self._linked = self._stock.ledger.symlink_keepers()
         return self._stock.ledger.symlinks_to(path) if path in self._linked else []
-
-    def _earlier(self, path: bytes) -> int | None:
-        run = self._stock.ledger.waiting_from(path)
-        return run.id if run else None
 
 
 def _note_folder(vault: Vault, path: bytes) -> None:

@@ -3,22 +3,32 @@
 import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
+from typing import NamedTuple
 
 from foldkeep.model import Run, RunFileState, RunSummary
 from foldkeep.model.errors import InterruptedMidway, StoppedMidway
 from foldkeep.model.work import reason_of
 from foldkeep.stock import Stock
 
+
+class _Work(NamedTuple):
+    """A command that changes files: states of done files and of the rest (None: all others), in words, and its undo."""
+
+    done: tuple[RunFileState, ...]
+    rest: tuple[RunFileState, ...] | None
+    words: str
+    undo: str = ""
+
+
 _WAITS = (RunFileState.WAITING, RunFileState.MOVED)
-_DONE = {
-    "fold": ((*_WAITS, RunFileState.BINNED, RunFileState.RELEASED, RunFileState.MADE), "went"),
-    "unfold": ((RunFileState.RESTORED,), "are back"),
-    "release": ((RunFileState.RELEASED, RunFileState.REST), "are deleted for good"),
-}
-_UNDO = {
-    "fold": ", and `foldkeep unfold {run}` takes back what was done",
-    "unfold": "",
-    "release": ", and `foldkeep unfold {run}` brings the others back",
+_WENT = (*_WAITS, RunFileState.BINNED, RunFileState.RELEASED, RunFileState.MADE)
+_WORKS = {
+    "fold": _Work(_WENT, None, "files went", "takes back what was done"),
+    "unfold": _Work((RunFileState.RESTORED,), _WAITS, "files are back"),
+    "release": _Work(
+        (RunFileState.RELEASED, RunFileState.REST), _WAITS, "files are deleted for good", "brings the others back"
+    ),
+    "release --rests": _Work((RunFileState.RELEASED,), (RunFileState.REST,), "files have no rest any more"),
 }
 
 
@@ -38,8 +48,9 @@ def midway(stock: Stock, run: Run, work: str) -> Iterator[None]:
     InterruptedMidway
         Where somebody interrupted the block, which has brought the ledger in line with the disk by then.
     """
-    command = work.partition(" ")[0]
-    goes_on = f"`foldkeep {work}` goes on{_UNDO[command].format(run=run.id)}"
+    command = work.partition(" ")[0] + " --rests" * work.endswith(" --rests")
+    undo = _WORKS[command].undo if run.method.comes_back else ""
+    goes_on = f"`foldkeep {work}` goes on" + (f", and `foldkeep unfold {run.id}` {undo}" if undo else "")
     try:
         yield
     except (sqlite3.Error, OSError) as error:
@@ -51,14 +62,13 @@ def midway(stock: Stock, run: Run, work: str) -> Iterator[None]:
         ) from error
     except KeyboardInterrupt as error:
         raise InterruptedMidway(
-            f"run {run.id} was interrupted: {_so_far(stock, run, command)}", goes_on, run.id
+            f"run {run.id} was interrupted: {_so_far(stock, run, _WORKS[command])}", goes_on, run.id
         ) from error
 
 
-def _so_far(stock: Stock, run: Run, command: str) -> str:
+def _so_far(stock: Stock, run: Run, work: _Work) -> str:
     """Return how many files a run has done, and how many not."""
-    states, words = _DONE[command]
     files = RunSummary.of(run, stock.ledger.files(run.id)).files
-    done = sum(files.get(state, 0) for state in states)
-    rest = sum(files.values()) - done if command == "fold" else sum(files.get(state, 0) for state in _WAITS)
-    return f"{done:,} of {done + rest:,} files {words}; no file is lost"
+    done = sum(files.get(state, 0) for state in work.done)
+    rest = sum(files.values()) - done if work.rest is None else sum(files.get(state, 0) for state in work.rest)
+    return f"{done:,} of {done + rest:,} {work.words}; no file is lost"

@@ -27,6 +27,12 @@ def last_waiting_run(stock: Stock, *, moved: bool = True) -> Run:
     raise UnusableInput("nothing waits in the fold", _SEE)
 
 
+def waiting_run(stock: Stock, path: bytes) -> int | None:
+    """Return the number of the run of which a file that was at a path waits in the fold; None if none does."""
+    run = stock.ledger.waiting_from(path)
+    return run.id if run else None
+
+
 def gone_reason(run: int | None) -> str:
     """Return why nothing lies at the path of a spare; `run` is the one of which it waits in the fold, if it does."""
     return f"already in the fold, since run {run}" if run else "not there any more"
