@@ -376,3 +376,12 @@ def test_of_a_folder_only_that_is_read_and_compared_with_all_that_was(desk: Desk
     near = desk.ask("alike", desk.place / "2", "--near", desk.place / "0/a.jpg")
     assert (near["groups"], near["not_compared"]) == ([], 0)
     assert desk.run("alike", "--against", desk.place / "far").status == 2
+
+
+def test_a_file_that_cannot_be_read_now_is_a_problem_and_not_elsewhere(desk: Desk, pictures):
+    for number, image in enumerate(pictures[:2]):
+        desk.write(f"1/{number}.jpg", saved(image, quality=92))
+    desk.ask("scan", desk.place)
+    desk.write("1/0.jpg", saved(pictures[2], quality=90))  # it is not what the scan saw
+    answer = desk.run("alike", desk.place / "1")
+    assert (answer.status, "1/0.jpg" in answer.err, "Not compared" in answer.out) == (1, True, False)

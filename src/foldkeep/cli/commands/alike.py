@@ -71,7 +71,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.show.answers.alike import ALIKE_COLUMNS, AlikeAnswer, alike_rows_of_table
     from foldkeep.signals import FILM_PRINT, MEDIA, PHOTO_PRINT, SOUND_PRINT, Measures, MediaReader
     from foldkeep.stock import Prints, Stock
-    from foldkeep.storage.local.drives import real_name, real_path
+    from foldkeep.storage.local.drives import real_path
 
     need("media")
     fits = wanted(args)
@@ -87,11 +87,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             raise UnusableInput("only photos, films and sounds are compared", "say --kind photo, video or audio")
         if args.against and not fits.under:
             raise UnusableInput("--against goes with PATH", "name the folder whose files are compared with these")
-        for path in args.near:
-            _file_of(stock, path)
-        read = (*fits.under, *(real_path(os.fsencode(path)) for path in args.against)) if fits.under else ()
-        if read:
-            read += tuple(os.path.dirname(real_name(os.fsencode(path))) for path in args.near)
+        beside = [os.path.dirname(_file_of(stock, path).path) for path in args.near]
+        read = (*fits.under, *(real_path(os.fsencode(path)) for path in args.against), *beside) if fits.under else ()
         prints = {each: opened.enter_context(Prints(stock.path, each.name, each.version)) for each in extractors}
         with workers(args, env) as cluster, env.progress(args) as progress:
             problems = _look(stock, prints, kinds, progress, cluster, read)
@@ -100,7 +97,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
                 measures = Measures(stock, progress=progress, workers=cluster)
                 groups = alike(stock, prints, reader, measures, fits, near, args.strength, cluster)
         plain = without_print(prints.values())
-        unseen = count_unseen(stock, prints, places_here(stock), kinds) if read else 0
+        unseen = count_unseen(stock, prints, places_here(stock), kinds, read)
         nothing = not groups and fits_nothing(stock, fits)
         docket = write_docket(args.docket, alike_rows(groups)) if args.docket else None
     env.answer(args, AlikeAnswer(groups, env.top(args, _TOP_ON_TERMINAL), docket, plain, nothing, unseen))

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from typing import Protocol
 
-from foldkeep.model import Facts, Filter, Progress, StockFile
+from foldkeep.model import Facts, Filter, PathBytes, Progress, StockFile
 from foldkeep.model.folder_names import dump_of
 from foldkeep.scan import places_here
 from foldkeep.scan.workers import Workers
@@ -101,14 +101,27 @@ def without_print(prints: Iterable[Prints]) -> int:
 
 
 def count_unseen(
-    stock: Stock, prints: Mapping[Extractor, Prints], places: Collection[int], kinds: frozenset[str]
+    stock: Stock,
+    prints: Mapping[Extractor, Prints],
+    places: Collection[int],
+    kinds: frozenset[str],
+    looked: Collection[PathBytes],
 ) -> int:
-    """Return how many files of some kinds in places were not read whole yet, or have a content without a print."""
+    """Return how many files of some kinds were never looked at: not read whole yet, or of a content without a print.
+
+    What lies in folders that were `looked` into now counts as looked at; if none is named, all was.
+    """
+    if not looked:
+        return 0
     unseen = set[bytes]()
     for extractor, kept in prints.items():
-        contents = stock.signals.contents(extractor.kinds & kinds, places)
-        unseen |= {each.digest for each in contents} - kept.digests()
-    return stock.contents.to_read_rest(places, kinds).files + len(unseen)
+        everywhere, there = (
+            {each.digest for each in stock.signals.contents(extractor.kinds & kinds, places, under)}
+            for under in ((), looked)
+        )
+        unseen |= everywhere - there - kept.digests()
+    unread, tried = (stock.contents.to_read_rest(places, kinds, under).files for under in ((), looked))
+    return unread - tried + len(unseen)
 
 
 def _photo_pairs(photos: _Kept, prints: Prints, progress: Progress, workers: Workers | None) -> list[Pair]:
