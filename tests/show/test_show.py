@@ -42,6 +42,14 @@ def test_a_step_says_how_far_how_fast_and_how_long(total, unit, done, words):
     assert ", ".join(progress.amounts(Step("Reading", done[-1][1], total, unit), pace)) == words
 
 
+def test_of_millions_of_steps_few_are_remembered():
+    pace = progress.Pace()
+    for number in range(200_000):
+        pace.note(Step("Reading", number, 10**6, "files"), 100 + number / 10_000)
+    assert len(pace._marks) < 300
+    assert round(pace.rate() or 0, -3) == 10_000
+
+
 @given(st.integers(1, 120), st.integers(0, 10**12), st.text(st.sampled_from("Reading 写"), min_size=1, max_size=40))
 def test_progress_is_never_cut_within_its_figures(width, done, phase):
     from rich.console import Console

@@ -109,7 +109,8 @@ class Pace:
             self._phase, self._began = step.phase, now
             self._marks.clear()
         self._now = now
-        if not self._marks or step.done != self._marks[-1][1]:
+        last, done = self._marks[-1] if self._marks else (now - _DRAWN_SECONDS, -1)
+        if step.done != done and now >= last + _DRAWN_SECONDS:  # a pipe is told of millions of steps
             self._marks.append((now, step.done))
         while len(self._marks) > 2 and now - self._marks[1][0] > _WINDOW_SECONDS:
             self._marks.popleft()
