@@ -74,10 +74,9 @@ class ArchiveAnswer(NamedTuple):
                 page.line(f"There already, from a try that was interrupted: {count(report.went_on, 'file')}", indent=2)
             if folded and folded.run:
                 page.line(
-                    f"The original is in the fold: {count(folded.folded, 'file')}, {format_size(folded.bytes)}; "
-                    f"{page.command(f'foldkeep unfold {folded.run}')[0]} brings it back.",
-                    indent=2,
-                )
+                    f"The original is in the fold: {count(folded.folded, 'file')}, {format_size(folded.bytes)}; ",
+                    page.command(f"foldkeep unfold {folded.run}"), " brings it back.", indent=2,
+                )  # fmt: skip
 
 
 class CheckAnswer(NamedTuple):

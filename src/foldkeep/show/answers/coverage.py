@@ -150,7 +150,7 @@ class CoverageAnswer(NamedTuple):
         chosen = self.found.chosen
         words = f" ({format_size(chosen.bytes)}) {_asked(self.demand)}"
         page.line((count(chosen.contents, "content"), STRONG), words)
-        listed = list(self.listed) if page.terminal else self.listed
+        listed = page.held(self.listed)
         with page.below(each.files[0].path for each in listed if each.files):
             for each in listed:
                 path = each.files[0].path if each.files else b""

@@ -70,7 +70,7 @@ class SetsAnswer(NamedTuple):
         if sets and self.top != 0:
             page.heading(f"Sets, {_ORDER_WORDS[self.question.sort]}")
             proven = "content" in self.question.same
-            shown = list(self.found.sets(self.top)) if page.terminal else self.found.sets(self.top)
+            shown = page.held(self.found.sets(self.top))
             with page.below(copy.path for each in shown for copy in each.copies):
                 for each in shown:
                     write_set(page, each, self.presences, proven=proven, details=self.details)

@@ -8,7 +8,7 @@ from foldkeep.model import RunFileState, RunSummary
 from foldkeep.model.units import format_size
 
 from ..page.documents import Document, problem_documents, space_document
-from ..page.lines import write_left, write_notes, write_space
+from ..page.lines import write_left, write_listed, write_space
 from ..page.page import CARE, GAIN, STRONG, Page
 from ..page.tables import Column
 from ..page.words import count, local_time
@@ -71,10 +71,8 @@ class ReleaseAnswer(NamedTuple):
                 f" {'it' if report.rests == 1 else 'them'}: {format_size(report.rest_bytes)} in the fold."
             )
         if report.kept:
-            page.line(
-                (f"{count(len(report.kept), 'sidecar')} said what no file that stays says, so that is kept:", CARE)
-            )
-            write_notes(page, report.kept, "")
+            said = f"{count(len(report.kept), 'sidecar')} said what no file that stays says, so that is kept"
+            write_listed(page, report.kept, said)
         write_space(page, report.space)
         write_left(page, report.left, f"still {self.stays}")
         if self.asked:

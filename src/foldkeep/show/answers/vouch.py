@@ -11,8 +11,8 @@ from foldkeep.model.units import format_moment, format_size
 from foldkeep.model.vouchers import Voucher
 
 from ..page.documents import Document, path_document, problem_documents
-from ..page.lines import write_notes
-from ..page.page import CARE, COMMAND, STRONG, Page
+from ..page.lines import write_listed
+from ..page.page import COMMAND, STRONG, Page
 from ..page.tables import Column
 from ..page.words import agree, count, local_time
 
@@ -54,10 +54,8 @@ class VouchAnswer(NamedTuple):
             )  # fmt: skip
             page.line(f"On the other machine, within {within}: ", (command, COMMAND))
         if self.left:
-            page.line(
-                (f"{count(len(self.left), 'keeper')} {agree(len(self.left), 'is', 'are')} not vouched for:", CARE)
-            )
-            write_notes(page, self.left, "")
+            are = agree(len(self.left), "is", "are")
+            write_listed(page, self.left, f"{count(len(self.left), 'keeper')} {are} not vouched for")
 
 
 class ProtectedAnswer(NamedTuple):

@@ -11,7 +11,7 @@ from .words import count, local_time
 
 def write_files(page: Page, files: Iterable[StockFile], words: Callable[[StockFile], str] | None = None) -> None:
     """Write files one a line: size, when they were changed, where they are; below each what is to be said of it."""
-    shown = list(files) if page.terminal else files
+    shown = page.held(files)
     with page.below(file.path for file in shown):
         for file in shown:
             page.line(

@@ -21,16 +21,17 @@ _SMALL_CHANGE = 1_000_000  # bytes: a journal, or what other programs wrote mean
 
 def write_problems(page: Page, problems: Sequence[Problem]) -> None:
     """Write a line for each problem."""
-    _listed(page, problems, count(len(problems), "problem"))
+    write_listed(page, problems, count(len(problems), "problem"))
 
 
 def write_left(page: Page, left: Sequence[Problem], what: str) -> None:
     """Write the files that a command left alone, and why."""
     if left:
-        _listed(page, left, f"{count(len(left), 'file')} {what}")
+        write_listed(page, left, f"{count(len(left), 'file')} {what}")
 
 
-def _listed(page: Page, problems: Sequence[Problem], title: str) -> None:
+def write_listed(page: Page, problems: Sequence[Problem], title: str) -> None:
+    """Write problems below a title."""
     page.line((f"{title}:", CARE))
     write_notes(page, problems, "")
 

@@ -3,7 +3,7 @@
 import re
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
-from typing import TYPE_CHECKING, Literal, TextIO
+from typing import TYPE_CHECKING, Literal, TextIO, TypeVar
 
 from foldkeep.model import PathBytes, visible
 from foldkeep.model.names import common_folder, lies_below
@@ -15,6 +15,7 @@ from .wrapping import breaks, isolated
 if TYPE_CHECKING:
     from rich.console import Console
 
+_T = TypeVar("_T")
 Part = str | tuple[str, str]
 """A piece of a line: text, or text with a style."""
 
@@ -73,6 +74,10 @@ class Page:
         if self._below and lies_below(path, self._below):
             return visible(path[len(self._below) + 1 :])
         return visible(path)
+
+    def held(self, items: Iterable[_T]) -> Iterable[_T]:
+        """Return items so that they can be gone through twice on a terminal, where they are few; else as they come."""
+        return list(items) if self.terminal else items
 
     @contextmanager
     def below(self, paths: Iterable[PathBytes]) -> Iterator[None]:

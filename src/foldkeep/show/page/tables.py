@@ -51,10 +51,7 @@ def fitted_table(
     """
     from rich.text import Text
 
-    columns, rows = _without_spare(columns, rows, width)
-    short = _with_short_paths(columns, rows, width)
-    if short is not None:
-        rows = short
+    columns, rows = _fitted(columns, rows, width)
     widths = _widths(columns, rows, width)
     if widths is None or any(_lines(row, widths) > _MOST_LINES for row in rows):
         yield from _records(columns, rows, width)
@@ -68,13 +65,14 @@ def fitted_table(
         yield from _row(columns, row, widths)
 
 
-def _without_spare(
+def _fitted(
     columns: Sequence[Column], rows: Sequence[Sequence[str]], width: int
 ) -> tuple[Sequence[Column], Sequence[Sequence[str]]]:
-    """Return the columns for which there is room, and their cells."""
-    for rank in sorted({column.spare for column in columns if column.spare}, reverse=True):
-        if _with_short_paths(columns, rows, width) is not None:
-            break
+    """Return the columns for which there is room, and their cells, with paths shortened where they have to be."""
+    for rank in sorted({column.spare for column in columns} | {0}, reverse=True):
+        short = _with_short_paths(columns, rows, width)
+        if short is not None or not rank:
+            return columns, rows if short is None else short
         rows = [[cell for cell, column in _cells(row, columns) if column.spare < rank] for row in rows]
         columns = [column for column in columns if column.spare < rank]
     return columns, rows
