@@ -337,7 +337,7 @@ def test_what_is_alike_on_two_machines_is_found_by_what_their_inventories_carry(
     assert found == groups(desks[2])
     assert sum(len({told[0][0] for told in members}) > 1 for _, _, members in found) > 3  # of both machines
     assert groups(asked, "--inventory", saved, "--kind", "audio") == groups(desks[2], "--kind", "audio")
-    for word in ("-o", "--near", "--cluster"):
+    for word in ("-o", "--near", "--against", "--cluster"):
         assert asked.run("alike", "--inventory", saved, word, "x").status == 2
     plain = tmp_path / "plain.parquet"
     desks[0].ask("inventory", "save", plain)

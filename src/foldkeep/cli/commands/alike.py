@@ -120,8 +120,9 @@ def _elsewhere(
     from foldkeep.show.answers.alike import ALIKE_COLUMNS, AlikeAnswer, alike_rows_of_table
     from foldkeep.stock import Prints
 
-    if args.docket or args.near or args.cluster:
-        raise UnusableInput("nothing can be read or decided over inventories", "leave out -o, --near and --cluster")
+    if args.docket or args.near or args.cluster or args.against:
+        advice = "leave out -o, --near, --against and --cluster"
+        raise UnusableInput("nothing can be read or decided over inventories", advice)
     with ExitStack() as opened:
         asked = opened.enter_context(open_many(args, env))
         check_filter(asked.stock, fits)
