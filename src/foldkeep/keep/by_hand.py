@@ -3,6 +3,7 @@
 import re
 from collections.abc import Callable, Iterable, Mapping
 
+from foldkeep.formats import opened_file
 from foldkeep.model import Action, CopySet, DocketRow, StockFile
 
 from .docket import rows_by_set
@@ -17,6 +18,21 @@ _REASONS = re.compile(
     f"|{ON_SHEET}|its folder was given up in the sheet|kept, since the folder of another copy was given up",
     re.DOTALL,
 )
+
+
+_HANDS = re.compile(rb"chosen by hand|in the sheet|given up|new since the other copies")  # what each reason above holds
+
+
+def names_hand(path: str) -> bool:
+    """Tell whether a docket as Fold Keep wrote it may hold a decision: its rows are read only then.
+
+    Raises
+    ------
+    OSError
+        If the file cannot be read.
+    """
+    with opened_file(path) as stream:
+        return any(map(_HANDS.search, stream))
 
 
 def is_by_hand(row: DocketRow) -> bool:
@@ -67,6 +83,8 @@ def decided_by_hand(
         for copy in copies
         if (row := rows.get(copy.path)) and row.set == one.id and row.digest == copy.digest
     }
+    if not known:
+        return []
     found = []
     for copy in copies:
         row = known.get(copy.path)

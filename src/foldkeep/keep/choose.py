@@ -170,9 +170,10 @@ class Chooser:
 
     def _shape_of(self, one: CopySet) -> Shape | None:
         """Return the shape of a set, whose tie is known then; None if it must be looked at by itself."""
-        if not self._has_shapes or one.digest is None or one.kind == "audio" or len(one.copies) < 2:
+        if not self._has_shapes or one.digest is None or len(one.copies) < 2:
             return None
-        if one.kind == "photo" and self._albums.with_music(one.copies):
+        kind = one.kind
+        if kind == "audio" or (kind == "photo" and self._albums.with_music(one.copies)):
             return None
         shape = shape_of(one.copies)
         if shape is None or shape in self._ties:

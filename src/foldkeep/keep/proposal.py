@@ -90,9 +90,10 @@ class Proposal:
 
     def count_held(self, choice: Choice, folded: Sequence[StockFile]) -> None:
         """Count what stays of a set only since it is protected, or was not asked for."""
-        held = [each.copy for each in choice.verdicts if each.reason.startswith(PROTECTED)]
-        self.protected += len(held)
-        self.protected_bytes += sum({copy.identity: copy.size for copy in held}[each] for each in freed_files(held))
+        if held := [each.copy for each in choice.verdicts if each.reason.startswith(PROTECTED)]:
+            sizes = {copy.identity: copy.size for copy in held}
+            self.protected += len(held)
+            self.protected_bytes += sum(sizes[each] for each in freed_files(held))
         lost = {_top_folder(each.copy) for each in choice.verdicts if each.reason == NOT_ASKED}
         if lost and not folded:
             self.elsewhere.update(lost)

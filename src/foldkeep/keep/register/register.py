@@ -14,7 +14,7 @@ from foldkeep.formats.own import rewritten
 from foldkeep.model import DocketRow, UnusableInput, visible
 from foldkeep.model.work import reason_of
 
-from ..by_hand import decided_sets
+from ..by_hand import decided_sets, names_hand
 from ..docket import origin_of, read_docket, write_docket
 from .decisions import Decisions
 from .made import DocketState, MadeDocket, SheetOf, ToldDocket
@@ -127,9 +127,12 @@ class DocketRegister:
         Of one that another program changed that is what differs from the proposal.
         """
         try:
+            changed = self.is_changed(made)
+            if not changed and not names_hand(made.path):
+                return {}
             rows = read_docket(made.path)
-            proposed = read_docket(self.proposal_path(made)) if self.is_changed(made) else []
-        except UnusableInput:
+            proposed = read_docket(self.proposal_path(made)) if changed else []
+        except (OSError, UnusableInput):
             return {}
         return decided_sets(rows, {row.path: row.action for row in proposed})
 
