@@ -95,6 +95,26 @@ def test_a_volume_that_is_nearly_full_says_how_much_must_go(desk: Desk, monkeypa
     assert "! less than 15% is free: 100 MB must go to get there" in desk.run("space").out
 
 
+def test_hard_links_are_one_file_in_every_figure(desk: Desk):
+    first = desk.write("a/first.jpg", b"k" * 4000)
+    (desk.place / "b").mkdir()
+    for name in ("a/second.jpg", "b/third.jpg"):
+        os.link(first, desk.place / name)
+    desk.write("b/other.jpg", b"o" * 1000)
+    for _ in range(2):
+        scanned = desk.ask("scan", desk.place)
+        assert (scanned["files"], scanned["bytes"]) == (2, 5000)
+    (place,) = desk.ask("places")["places"]
+    assert (place["files"], place["bytes"]) == (2, 5000)
+    assert desk.ask("list")["totals"] == {"files": 2, "bytes": 5000, "names": 4}
+    assert desk.ask("list", "--under", desk.place / "b")["totals"] == {"files": 2, "bytes": 5000, "names": 2}
+    for by in ("folder", "kind", "suffix", "place", "age"):
+        total = desk.ask("space", "--by", by)["total"]
+        assert (total["files"], total["bytes"]) == (2, 5000)
+    assert desk.run("list").out.endswith("2 files, 5.00 kB; 2 further names are hard links to them.\n")
+    assert "2 files, 5.00 kB" in desk.run().out
+
+
 def test_lists_fit_filters_pipes_and_dockets(desk: Desk):
     odd = desk.write(b"two\nlines \xff.iso", b"i" * 3000, 1_500_000_000)
     desk.write("new.iso", b"n" * 2000)
@@ -107,7 +127,7 @@ def test_lists_fit_filters_pipes_and_dockets(desk: Desk):
                          capture_output=True, check=True).stdout  # fmt: skip
     assert raw.split(b"\0")[:2] == [os.fsencode(odd), os.fsencode(desk.place / "new.iso")]
     answer = desk.ask("list", "--kind", "packed", "--older-than", "3y")
-    assert (len(answer["files"]), answer["totals"]) == (1, {"files": 1, "bytes": 3000})
+    assert (len(answer["files"]), answer["totals"]) == (1, {"files": 1, "bytes": 3000, "names": 1})
     empty = desk.ask("list", "--empty")
     assert [Path(each["path"]).name for each in empty["files"]] == ["void.jpg"]
     assert [each["path"] for each in empty["folders"]] == [str(desk.place / "bare"), str(desk.place / "bare/inner")]

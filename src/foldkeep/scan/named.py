@@ -38,7 +38,7 @@ def check_names(wanted: Filter, kinds: Iterable[str], labels: Iterable[str]) -> 
 
 def fits_nothing(stock: Stock, wanted: Filter) -> bool:
     """Tell whether something is asked of files, and none has it."""
-    return bool(wanted) and not stock.listing.count(wanted)[0]
+    return bool(wanted) and not stock.listing.count(wanted).files
 
 
 def check_folder(stock: Stock, folder: bytes) -> None:

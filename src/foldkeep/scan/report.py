@@ -13,7 +13,7 @@ class ScanReport:
     Attributes
     ----------
     files, bytes
-        Names seen in the places and the sum of their sizes.
+        Files seen in the places and the sum of their sizes; hard links to one file count once.
     hashed_files
         Files whose whole content was read.
     read_bytes
@@ -32,6 +32,8 @@ class ScanReport:
         Whether contents were checked for damage.
     damaged
         Files of these places that something is wrong with, where they were checked.
+    linked
+        Devices and numbers of the files with several names that were seen.
     places
         Paths of the places that were looked at; those that are away are not among them.
     without_inodes
@@ -54,6 +56,7 @@ class ScanReport:
     damaged: int = 0
     seconds: float = 0.0
     passed: Counter[str] = field(default_factory=Counter)
+    linked: set[tuple[int, int]] = field(default_factory=set)
     places: list[PathBytes] = field(default_factory=list)
     without_inodes: set[int] = field(default_factory=set)
     problems: list[Problem] = field(default_factory=list)

@@ -7,6 +7,7 @@ from collections.abc import Callable, Collection, Sequence
 from concurrent.futures import Executor
 from contextlib import closing, suppress
 from functools import partial
+from operator import itemgetter
 from typing import NamedTuple
 
 from foldkeep.model import PathBytes, Place, Problem, Progress, Settings, Step, no_progress
@@ -242,8 +243,9 @@ def _look(
             far.add(top.path)
         listings = far.walk(top.path, looking) if far.top_of(top.path) else walk(top.path, looking)
     for listing in listings:
-        report.files += len(listing.files)
-        report.bytes += listing.bytes()
+        files = listing.without_further_names(report.linked)
+        report.files += len(files)
+        report.bytes += sum(map(itemgetter(1), files))
         report.passed += listing.passed
         report.problems += listing.problems
         if not listing.complete:

@@ -19,7 +19,7 @@ from foldkeep.storage.local.reading import FOLDER, modified_ns, open_path
 from .reading import COARSE_TICK_NS, tick_of
 from .skip_rules import Looking
 
-_SIZE, _MODIFIED = itemgetter(1), itemgetter(2)
+_MODIFIED = itemgetter(2)
 _FAR_AHEAD_NS = 2**62
 
 Row = tuple[str, int, int, int, int, int, int]
@@ -76,9 +76,23 @@ class Listing:
             return False
         return any(self._is_fresh(row[2]) for row in self.files)
 
-    def bytes(self) -> int:
-        """Return the sum of the sizes of the files."""
-        return sum(map(_SIZE, self.files))
+    def without_further_names(self, linked: set[tuple[int, int]]) -> list[Row]:
+        """Return the files without those that were listed before under another name.
+
+        Parameters
+        ----------
+        linked
+            Devices and numbers of the files with several names so far; those of this listing are added.
+        """
+        found = []
+        for row in self.files:
+            one = (self.device, row[3])
+            if row[4] > 1 and one in linked:
+                continue
+            if row[4] > 1:
+                linked.add(one)
+            found.append(row)
+        return found
 
     def _is_fresh(self, modified_ns: int) -> bool:
         # A file that was changed less than that before it was listed may be changed again without its time telling.

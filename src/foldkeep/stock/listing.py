@@ -39,6 +39,14 @@ DISK = f"coalesce(f.blocks * {BLOCK_BYTES}, f.size)"
 SHARES = "(f.links > 1 OR f.extent IS NOT NULL)"
 
 
+class Found(NamedTuple):
+    """How many files fit, their bytes, and how many names they have."""
+
+    files: int
+    size: int
+    names: int
+
+
 class Sum(NamedTuple):
     """Files that have something in common.
 
@@ -142,12 +150,19 @@ class Listing:
         for folder, name, kind, digest in rows:
             yield join(folder, name), kind, digest
 
-    def count(self, wanted: Filter) -> tuple[int, int]:
-        """Return how many files fit, and their bytes."""
+    def count(self, wanted: Filter) -> Found:
+        """Return how much fits; hard links to one file count once, with the names that fit."""
         fits, values = condition(self._db, wanted)
-        row = self._db.execute(f"SELECT count(*), coalesce(sum(f.size), 0) FROM {FILTERABLE} WHERE {fits}", values)
-        files, size = row.fetchone()
-        return files, size
+        names, size = self._db.execute(
+            f"SELECT count(*), coalesce(sum(f.size), 0) FROM {FILTERABLE} WHERE {fits}", values
+        ).fetchone()
+        further, twice = self._db.execute(
+            "SELECT coalesce(sum(names - 1), 0), coalesce(sum(size * (names - 1)), 0) FROM"
+            f" (SELECT count(*) AS names, max(f.size) AS size FROM {FILTERABLE} WHERE f.links > 1 AND {fits}"
+            " GROUP BY f.volume, f.inode) linked",
+            values,
+        ).fetchone()
+        return Found(int(names - further), int(size - twice), int(names))
 
     def at(self, path: bytes) -> StockFile | None:
         """Return the file at a path, if the stock knows it."""
@@ -255,14 +270,17 @@ class Listing:
             return found
         seen: set[tuple[int, int]] = set()
         shared = self._db.execute(
-            f"SELECT {columns}, f.volume, coalesce(~f.extent, f.inode), {DISK} FROM {table}"
+            f"SELECT {columns}, f.volume, f.inode, coalesce(~f.extent, f.inode), f.size, {DISK} FROM {table}"
             f" WHERE {SHARES} AND {fits} ORDER BY {order}",
             values,
         )
-        for *key, volume, at, disk in shared:
+        linked: set[tuple[int, int]] = set()
+        for *key, volume, inode, at, size, disk in shared:
+            is_name = (volume, inode) in linked
             if (volume, at) in seen:
-                found.append(Sum(group_of(key), 0, 0, -disk))
+                found.append(Sum(group_of(key), -is_name, -size * is_name, -disk))
             seen.add((volume, at))
+            linked.add((volume, inode))
         return found
 
     def uses(self) -> Iterator[tuple[bytes, str]]:

@@ -186,6 +186,12 @@ class Places:
         return found is not None
 
     def sizes(self) -> dict[int, tuple[int, int]]:
-        """Return, for each place with files, how many names the stock knows there and their bytes."""
-        rows = self._db.execute("SELECT place, count(*), sum(size) FROM files GROUP BY place")
+        """Return, for each place with files, how many the stock knows there and their bytes.
+
+        Hard links to one file count once.
+        """
+        rows = self._db.execute(
+            "SELECT place, count(*), sum(size) FROM (SELECT place, size FROM files WHERE links <= 1 UNION ALL"
+            " SELECT place, max(size) FROM files WHERE links > 1 GROUP BY place, volume, inode) GROUP BY place"
+        )
         return {place: (count, size) for place, count, size in rows}

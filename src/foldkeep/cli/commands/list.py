@@ -70,11 +70,11 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             return ExitStatus.DONE
         with env.progress(args) as progress:
             progress(Step("Looking at files", 0, None, "files"))
-            count, size = stock.listing.count(fits)
+            found = stock.listing.count(fits)
             files = stock.listing.files(fits, args.sort, top)
         folders = empty_folders(stock, fits) if args.empty else []
         damage = stock.signals.damage() if args.damaged else None
-        env.answer(args, ListAnswer(files, folders, count, size, top, damage))
+        env.answer(args, ListAnswer(files, folders, found, top, damage))
     return ExitStatus.DONE
 
 
@@ -84,13 +84,13 @@ def _write_docket(args: argparse.Namespace, env: Environment, stock: "Stock", fi
     from foldkeep.model.work import told
     from foldkeep.show.answers.list import ListedDocketAnswer
 
-    count, size = stock.listing.count(fits)
-    count = count if args.top is None else min(max(0, args.top), count)
+    found = stock.listing.count(fits)
+    names = found.names if args.top is None else min(max(0, args.top), found.names)
     reason = f"listed {filter_words(args)}".strip()
     damage = stock.signals.damage() if args.damaged else None
     rows = listed_rows(stock.listing.files(fits, args.sort, args.top), reason, damage)
     with env.progress(args) as progress:
-        rows = told(leaving_aside(rows, stock.places.all(), fits.roles), "Writing the docket", count, "files", progress)
+        rows = told(leaving_aside(rows, stock.places.all(), fits.roles), "Writing the docket", names, "files", progress)
         written = write_docket(args.docket, rows)
-    env.answer(args, ListedDocketAnswer(written, count, size))
+    env.answer(args, ListedDocketAnswer(written, names, found.size))
     return ExitStatus.DONE

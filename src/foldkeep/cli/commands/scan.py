@@ -126,7 +126,7 @@ def _check(stock: "Stock", report: "ScanReport", progress: "Progress", cluster: 
     report.checked = True
     if here:
         labels = tuple(place.label for place in here)
-        report.damaged, _ = stock.listing.count(Filter(places=labels, damaged=True))
+        report.damaged = stock.listing.count(Filter(places=labels, damaged=True)).files
 
 
 def _place(stock: "Stock", path: str, args: argparse.Namespace, env: Environment) -> "Place":

@@ -7,6 +7,7 @@ from typing import NamedTuple
 from foldkeep.model import StockFile, visible
 from foldkeep.model.files import format_digest
 from foldkeep.model.units import format_size
+from foldkeep.stock import Found
 
 from ..page.documents import Document, file_document, path_document
 from ..page.files import write_empty_folders, write_files
@@ -21,8 +22,7 @@ class ListAnswer:
 
     files: Iterable[StockFile]
     folders: Sequence[bytes]
-    count: int
-    size: int
+    found: Found
     top: int | None
     damage: Mapping[bytes, str] | None = None
 
@@ -32,7 +32,7 @@ class ListAnswer:
             "command": "list",
             "files": map(self._listed_document, self.files),
             "folders": list(map(path_document, self.folders)),
-            "totals": {"files": self.count, "bytes": self.size},
+            "totals": {"files": self.found.files, "bytes": self.found.size, "names": self.found.names},
         }
 
     def _listed_document(self, file: StockFile) -> Document:
@@ -49,15 +49,20 @@ class ListAnswer:
         """Write it for people."""
         damage = self.damage
         write_files(page, self.files, None if damage is None else lambda file: file.damage(damage))
-        if self.count:
-            write_rest(page, self.count, self.top, "file")
-            page.line((count(self.count, "file"), STRONG), f", {format_size(self.size)}.")
+        if self.found.names:
+            write_rest(page, self.found.names, self.top, "name" if self.found.names > self.found.files else "file")
+            page.line((count(self.found.files, "file"), STRONG), f", {format_size(self.found.size)}{self._links()}.")
         elif damage is None:
             page.line(NOTHING_FITS)
         else:
             page.line("No file that fits is known to be damaged; foldkeep scan --check-media looks for damage.")
         if self.folders:
             write_empty_folders(page, self.folders)
+
+
+    def _links(self) -> str:
+        further = self.found.names - self.found.files
+        return f"; {count(further, 'further name')} are hard links to them" if further else ""
 
 
 class ListedDocketAnswer(NamedTuple):
