@@ -203,6 +203,8 @@ def test_a_sidecar_stays_where_its_picture_stays(desk: Desk):
         "c/left behind.xmp": "fold",
     }
     assert rows["a/lonely.xmp"][1] == "belongs to lonely.jpg, which stays"
+    # The one beside the spare is a row itself.
+    assert desk.ask("keep", "--give-up-under", desk.place / "a")["sidecars_beside"] == 0
 
 
 def test_a_sidecar_of_what_goes_comes_along_and_is_no_set_of_its_own(desk: Desk):
@@ -211,6 +213,8 @@ def test_a_sidecar_of_what_goes_comes_along_and_is_no_set_of_its_own(desk: Desk)
         desk.write(f"{folder}/kite.xmp", b"the same words")
     desk.write("d/kite.jpg", b"k" * 40)
     assert chosen(desk, "--prefer", f"under:{desk.place}/d").keys() == {"a/kite.jpg", "b/kite.jpg", "d/kite.jpg"}
+    told = "2 sidecars lie beside them; fold tells which go along with their spares."
+    assert told in desk.run("keep", "--prefer", f"under:{desk.place}/d").out
     assert desk.ask("fold", desk.docket, "--yes")["left"] == []
     assert {path.parent.name for path in desk.place.glob("[a-d]/*")} == {"d"}
 

@@ -17,6 +17,7 @@ _LINE = (
 _STOPPING = b"\nfoldkeep: stopping; Ctrl-C again stops at once\n"
 _AT_ONCE = b"\nfoldkeep: stopped at once; the next run carries on or takes back what was begun, see foldkeep ledger\n"
 _pressed = threading.Event()
+_answered = threading.Event()
 
 
 def watch_for_interrupts() -> None:
@@ -33,6 +34,11 @@ def watch_for_interrupts() -> None:
     threading.Thread(target=_watch, name="interrupts", daemon=True).start()
 
 
+def answer_interrupt() -> None:
+    """Note that the command ended, and that its own last line says so."""
+    _answered.set()
+
+
 def _interrupt(number: int, frame: FrameType | None) -> None:  # noqa: ARG001
     if _pressed.is_set():
         os.write(2, _AT_ONCE)
@@ -47,7 +53,7 @@ def _watch() -> None:
     is_told = False
     while True:
         time.sleep(_LOOK_SECONDS)
-        if _pressed.is_set() and not is_told:
+        if _pressed.is_set() and not (is_told or _answered.is_set()):
             is_told = True
             os.write(2, _STOPPING)
         if signal.SIGINT not in signal.sigpending():

@@ -122,12 +122,19 @@ def main(argv: "Sequence[str] | None" = None, environment: Environment | None = 
     except SystemExit as stop:  # argparse has written its help or its line
         return int(stop.code or 0)
     except KeyboardInterrupt:
+        _answer_interrupt()
         env.stderr.write(f"\nfoldkeep {words[0]}: interrupted; what was done so far is kept\n")
         return ExitStatus.INTERRUPTED
     except BrokenPipeError:
         # The reader has seen enough. What is still buffered must not fail at exit.
         os.dup2(os.open(os.devnull, os.O_WRONLY), env.stdout.fileno())  # noqa: TID251
         return ExitStatus.DONE
+
+
+def _answer_interrupt() -> None:
+    from .interrupts import answer_interrupt
+
+    answer_interrupt()
 
 
 def run_words(words: list[str], env: Environment) -> int:
@@ -240,6 +247,7 @@ def _carry_out(command: str, module: "ModuleType", args: "Namespace", env: Envir
         line, status = str(error), ExitStatus.STOPPED
         if isinstance(error, InterruptedMidway):
             status = ExitStatus.INTERRUPTED
+            _answer_interrupt()
         from foldkeep.show.answers.stopped import StoppedAnswer
 
         env.answer(args, StoppedAnswer(command, error))

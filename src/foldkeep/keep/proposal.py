@@ -51,6 +51,8 @@ class Proposal:
         bytes of them that links would free.
     emptied
         Folders of which every file that the stock knows goes, and of the folders below them.
+    sidecars
+        Sidecars that lie beside spares; those that fit go along with them when they are folded.
     reasons
         How many keepers each rule decided for, by the rule's words.
     problems
@@ -71,6 +73,7 @@ class Proposal:
     works_bytes: int = 0
     in_use: int = 0
     emptied: int = 0
+    sidecars: int = 0
     reasons: Counter[str] = field(default_factory=Counter)
     problems: list[Problem] = field(default_factory=list)
 
@@ -173,11 +176,15 @@ def propose(
     chooser.learn(told(found.sets(), "Looking at folders", len(found), "sets", progress))
     going: set[bytes] = set()
     gone: Counter[bytes] = Counter()
+    sidecars: set[bytes] = set()
     sets = told(found.sets(sidecars=False), "Choosing keepers", len(found), "sets", progress)
     for row in _rows(stock, chooser, found, sets, proposal, going):
         if row.action is Action.FOLD:
             gone[row.path.rpartition(b"/")[0]] += 1
+            if row.kind == "sidecar":
+                sidecars.add(row.path)
         yield row
+    proposal.sidecars += len({beside for path in going for beside in chooser.companions.of(path)} - sidecars)
     proposal.emptied = _emptied(stock.listing.in_folders(), gone)
 
 

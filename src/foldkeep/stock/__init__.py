@@ -11,7 +11,7 @@ if TYPE_CHECKING:
     from .contents import SMALL_FILE, Alike, Backlog, Reading
     from .files import Sighting
     from .filtering import Shared
-    from .listing import LIST_ORDERS, Found, Sum
+    from .listing import LIST_ORDERS, Sum
     from .measures import Seen
     from .pictures import Pictures
     from .prints import KnownPrint, Prints
@@ -33,7 +33,6 @@ __all__ = [
     "Checked",
     "CheckResult",
     "Due",
-    "Found",
     "Members",
     "Pictures",
     "Reading",

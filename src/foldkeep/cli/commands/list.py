@@ -74,7 +74,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             files = stock.listing.files(fits, args.sort, top)
         folders = empty_folders(stock, fits) if args.empty else []
         damage = stock.signals.damage() if args.damaged else None
-        env.answer(args, ListAnswer(files, folders, found, top, damage))
+        env.answer(args, ListAnswer(files, folders, found.files, found.names, found.size, top, damage))
     return ExitStatus.DONE
 
 

@@ -68,6 +68,7 @@ class ProposalAnswer(NamedTuple):
             "works": proposal.works,
             "works_bytes": proposal.works_bytes,
             "emptied_folders": proposal.emptied,
+            "sidecars_beside": proposal.sidecars,
             "reasons": dict(proposal.reasons),
             "folders": going_documents(self.shown.folders),
             "decided": self.shown.decided,
@@ -193,6 +194,10 @@ class MachinesAnswer(NamedTuple):
 
 def _write_spares(page: Page, proposal: Proposal) -> None:
     page.line((figures(proposal.spares, proposal.reasons.total(), 0, proposal.reclaimable), STRONG), " can be folded.")
+    if proposal.sidecars:
+        lie = "lies" if proposal.sidecars == 1 else "lie"
+        beside = count(proposal.sidecars, "sidecar")
+        page.line(f"{beside} {lie} beside them; fold tells which go along with their spares.")
 
 
 class RulesAnswer(NamedTuple):

@@ -7,7 +7,6 @@ from typing import NamedTuple
 from foldkeep.model import StockFile, visible
 from foldkeep.model.files import format_digest
 from foldkeep.model.units import format_size
-from foldkeep.stock import Found
 
 from ..page.documents import Document, file_document, path_document
 from ..page.files import write_empty_folders, write_files
@@ -18,11 +17,13 @@ from ..page.words import count
 
 @dataclass(frozen=True, slots=True)
 class ListAnswer:
-    """Answer of `list`: files that fit, how many there are in all, and empty folders where they are asked for."""
+    """Answer of `list`: files that fit, how many there are in all and their names, and empty folders where asked for."""
 
     files: Iterable[StockFile]
     folders: Sequence[bytes]
-    found: Found
+    count: int
+    names: int
+    size: int
     top: int | None
     damage: Mapping[bytes, str] | None = None
 
@@ -32,7 +33,7 @@ class ListAnswer:
             "command": "list",
             "files": map(self._listed_document, self.files),
             "folders": list(map(path_document, self.folders)),
-            "totals": {"files": self.found.files, "bytes": self.found.size, "names": self.found.names},
+            "totals": {"files": self.count, "bytes": self.size, "names": self.names},
         }
 
     def _listed_document(self, file: StockFile) -> Document:
@@ -49,9 +50,9 @@ class ListAnswer:
         """Write it for people."""
         damage = self.damage
         write_files(page, self.files, None if damage is None else lambda file: file.damage(damage))
-        if self.found.names:
-            write_rest(page, self.found.names, self.top, "name" if self.found.names > self.found.files else "file")
-            page.line((count(self.found.files, "file"), STRONG), f", {format_size(self.found.size)}{self._links()}.")
+        if self.names:
+            write_rest(page, self.names, self.top, "name" if self.names > self.count else "file")
+            page.line((count(self.count, "file"), STRONG), f", {format_size(self.size)}{self._links()}.")
         elif damage is None:
             page.line(NOTHING_FITS)
         else:
@@ -59,9 +60,8 @@ class ListAnswer:
         if self.folders:
             write_empty_folders(page, self.folders)
 
-
     def _links(self) -> str:
-        further = self.found.names - self.found.files
+        further = self.names - self.count
         return f"; {count(further, 'further name')} are hard links to them" if further else ""
 
 
