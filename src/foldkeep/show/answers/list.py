@@ -17,7 +17,7 @@ from ..page.words import count
 
 @dataclass(frozen=True, slots=True)
 class ListAnswer:
-    """Answer of `list`: files that fit, how many there are in all and their names, and empty folders where asked for."""
+    """Answer of `list`: files that fit, how many there are and their names, and empty folders if asked."""
 
     files: Iterable[StockFile]
     folders: Sequence[bytes]
