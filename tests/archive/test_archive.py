@@ -42,6 +42,9 @@ def hostile_project(desk: Desk) -> Path:
     for number, name in enumerate(names):
         desk.write(b"edit/odd/" + name, b"%d " % number * (number * 1000))
     os.utime(project / "odd/A.txt", ns=(1, 1_234_567_890_123_456_789))
+    # What ext4 knows first and last, what exFAT knows last, and a year past 64 bits of nanoseconds.
+    for name, seconds in (("~", -(2**31)), ("*star", 15_032_385_535), (" leading", 4_354_819_199), ("a.TXT", 10**10)):
+        os.utime(project / "odd" / name, ns=(1, seconds * 10**9 + 7))
     (project / "empty/inner").mkdir(parents=True)
     os.link(project / "shot.mp4", project / "odd/again.mp4")
     with (project / "holes.bin").open("wb") as file:

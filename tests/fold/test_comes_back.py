@@ -204,7 +204,8 @@ def test_no_cell_of_a_docket_lowers_a_check(desk: Desk):
     assert spare.exists()
 
 
-def test_a_file_of_the_far_future_goes_the_whole_way(desk: Desk):
+@pytest.mark.parametrize("to", ["", "another volume"])
+def test_a_file_of_the_far_future_goes_the_whole_way(desk: Desk, to: str):
     _, spare = pair(desk)
     for path in desk.place.glob("**/*.jpg"):
         os.utime(path, ns=(1, 12_000_000_000 * 10**9))
@@ -213,9 +214,18 @@ def test_a_file_of_the_far_future_goes_the_whole_way(desk: Desk):
     before = listing(desk.place)
     assert len(desk.proposed()) == 3
     assert desk.ask("scan")["problems"] == []
-    assert desk.ask("fold", desk.docket, "--yes")["folded"] == 1
-    assert desk.ask("unfold", "1")["restored"] == 1
-    assert listing(desk.place) == before
+    (desk.top / to).mkdir(exist_ok=True)
+    if to and not mounted("-t", "tmpfs", "tmpfs", str(desk.top / to)):
+        pytest.skip("mounting is refused here")
+    try:
+        method = ("--method", "move", "--to", desk.top / to) if to else ()
+        assert desk.ask("fold", desk.docket, "--yes", *method)["folded"] == 1
+        assert desk.ask("unfold", "1")["restored"] == 1
+    finally:
+        if to:
+            subprocess.run(["umount", desk.top / to], check=True)
+    known = [{path: facts[:-1] for path, facts in each.items()} for each in (listing(desk.place), before)]
+    assert known[0] == known[1]
 
 
 def test_an_overlay_of_several_devices_is_scanned_and_folded(desk: Desk):

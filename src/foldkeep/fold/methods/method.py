@@ -5,7 +5,15 @@ from typing import Protocol
 
 from foldkeep.model import Method, PathBytes, RunFile, RunFileState, visible
 from foldkeep.storage.local.changes import Copied, flush, move
-from foldkeep.storage.local.reading import Identity, NotSafe, check_unchanged, facts_of, has_digest, open_in
+from foldkeep.storage.local.reading import (
+    Identity,
+    NotSafe,
+    check_unchanged,
+    facts_of,
+    has_digest,
+    modified_ns,
+    open_in,
+)
 
 from ..bench import Bench, Ready, Spot
 from ..journal import Going
@@ -207,7 +215,10 @@ def put_home(file: RunFile, copied: Copied, copy: Spot, home: Spot, refusal: str
             raise NotSafe(refusal)
         if file.mode:
             os.chmod(copy[1], file.mode, dir_fd=copy[0])
-        os.utime(copy[1], ns=(copied.facts.st_atime_ns, file.modified_ns), dir_fd=copy[0], follow_symlinks=False)
+        # A journal's time ends in 2262; a copy that keeps its own beyond that knows it better.
+        is_beyond = modified_ns(copied.facts) == file.modified_ns
+        when_ns = copied.facts.st_mtime_ns if is_beyond else file.modified_ns
+        os.utime(copy[1], ns=(copied.facts.st_atime_ns, when_ns), dir_fd=copy[0], follow_symlinks=False)
         move(*copy, *home)
     except (NotSafe, OSError):
         unlink_if(copy, copied.facts)

@@ -214,7 +214,7 @@ def _head(said: dict[str, Any]) -> ListingHead:
         raise ValueError("it is no part of what it says")
     return ListingHead(
         str(said["key"]), path_from_uri(said["project"]), _whole(said["made_ns"]), _whole(said["left_out"]),
-        int(said["mode"], 8) & 0o7777, _whole(said["modified_ns"]), _owner(said), _attributes(said), part, parts,
+        int(said["mode"], 8) & 0o7777, _moment(said["modified_ns"]), _owner(said), _attributes(said), part, parts,
     )  # fmt: skip
 
 
@@ -222,6 +222,17 @@ def _whole(value: object) -> int:
     """Return a whole number of 64 bits; raise ValueError if it is none."""
     if not isinstance(value, int) or isinstance(value, bool) or not -(2**63) <= value < 2**63:
         raise ValueError(f"{str(value)[:40]} is no whole number of 64 bits")
+    return value
+
+
+def _moment(value: object) -> int:
+    """Return nanoseconds since the epoch; raise ValueError if their seconds are no whole number of 64 bits.
+
+    That is as far as file systems and `utimensat` of POSIX go; 64 bits of nanoseconds would end in 2262.
+    """
+    if not isinstance(value, int) or isinstance(value, bool):
+        raise ValueError(f"{str(value)[:40]} is no moment")
+    _whole(value // 1_000_000_000)
     return value
 
 
@@ -256,7 +267,7 @@ def _attributes(said: dict[str, Any]) -> tuple[tuple[bytes, bytes], ...]:
 def _entry(said: dict[str, Any]) -> Listed:
     form = Form(str(said["form"]))
     plain = Listed(
-        form, path_in_listing(str(said["path"])), int(str(said["mode"]), 8) & 0o7777, _whole(said["modified_ns"]),
+        form, path_in_listing(str(said["path"])), int(str(said["mode"]), 8) & 0o7777, _moment(said["modified_ns"]),
         is_outside=said.get("outside") is True, owner=_owner(said), attributes=_attributes(said),
     )  # fmt: skip
     if form is Form.SAME:
