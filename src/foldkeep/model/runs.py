@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 from .dockets import Action
 from .grades import Grade
+from .names import PathBytes
 
 
 class Method(StrEnum):
@@ -208,11 +209,18 @@ class Run(NamedTuple):
 
 
 class RunSummary(NamedTuple):
-    """A run with its files counted by state: how many, and how many bytes."""
+    """A run with its files counted by state: how many, and how many bytes.
+
+    Attributes
+    ----------
+    away
+        Places of a run that was broken off that are away, so that nobody knows what became of its files there.
+    """
 
     run: Run
     files: dict[RunFileState, int]
     bytes: dict[RunFileState, int]
+    away: tuple[PathBytes, ...] = ()
 
     @classmethod
     def of(cls, run: Run, files: Iterable[RunFile]) -> "RunSummary":

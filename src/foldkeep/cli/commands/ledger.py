@@ -34,6 +34,7 @@ OPTIONS = (
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Show the ledger."""
     from foldkeep.fold import find_run
+    from foldkeep.fold.accounts import seen_files, seen_summaries
     from foldkeep.show.answers.ledger import LedgerAnswer, RunAnswer
     from foldkeep.stock import Stock
 
@@ -42,21 +43,23 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             return _verify(args, env, stock)
         if args.run is None:
             register = register_of(args, env)
-            env.answer(args, LedgerAnswer(stock.ledger.summaries(), [register.told(made) for made in register.all()]))
+            env.answer(args, LedgerAnswer(seen_summaries(stock), [register.told(made) for made in register.all()]))
         else:
             chosen = find_run(stock, args.run)
-            env.answer(args, RunAnswer(chosen, stock.ledger.files(chosen.id), env.top(args, _MOST_FILES)))
+            env.answer(args, RunAnswer(chosen, seen_files(stock, chosen), env.top(args, _MOST_FILES)))
     return ExitStatus.DONE
 
 
 def _verify(args: argparse.Namespace, env: Environment, stock: "Stock") -> ExitStatus:
     from foldkeep.fold import audit, find_run
+    from foldkeep.fold.accounts import seen_summaries, told_of_away
     from foldkeep.show.answers.ledger import AuditAnswer
 
     runs = [summary.run for summary in stock.ledger.summaries()] if args.run is None else [find_run(stock, args.run)]
     with stock.hold("ledger"), env.servers(stock), env.progress(args) as progress:
         found = audit(stock, runs, progress)
+        found.problems += told_of_away(stock, runs)
     named = {run.id for run in runs}
-    summaries = [summary for summary in stock.ledger.summaries() if summary.run.id in named]
+    summaries = [summary for summary in seen_summaries(stock) if summary.run.id in named]
     env.answer(args, AuditAnswer(found, summaries))
     return env.tell_problems(args, found.problems)

@@ -71,6 +71,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         settle_all,
         surely_began,
     )
+    from foldkeep.fold.accounts import told_of_away
     from foldkeep.fold.elsewhere import proofs_for_release
     from foldkeep.model import RunFileState, UnusableInput
     from foldkeep.model.recipes import Cookbook
@@ -120,10 +121,13 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
                 for number in numbers:
                     stock.machine.use_up(number)
             asked = _asked_of_machines(stock, runs)
+        if not args.rests:
+            meant = [summary.run for summary in summaries if not named or summary.run.id in named]
+            report.away = told_of_away(stock, meant)
     env.answer(args, ReleaseAnswer(report, of_rests=args.rests, asked=asked))
     if asked is None:
         env.next(args, "ledger")
-    return ExitStatus.PROBLEMS if report.left else ExitStatus.DONE
+    return ExitStatus.PROBLEMS if report.left or report.away else ExitStatus.DONE
 
 
 def _asked_of_machines(stock: "Stock", runs: "Sequence[Run]") -> "AskedOfMachines | None":

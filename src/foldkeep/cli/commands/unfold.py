@@ -75,7 +75,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
                 env.follow_drives(stock)
                 report = _unfold(args, stock, progress)
     env.answer(args, UnfoldAnswer(report))
-    return ExitStatus.PROBLEMS if report.left or report.notes or report.strays else ExitStatus.DONE
+    return ExitStatus.PROBLEMS if report.left or report.notes or report.strays or report.away else ExitStatus.DONE
 
 
 def _unfold(args: argparse.Namespace, stock: "Stock", progress: "ProgressBar") -> "UnfoldReport":

@@ -71,6 +71,8 @@ class ReleaseReport:
         Sidecars that say what no file that stays says, with what that is: all of each is kept, as its rest.
     left
         Files that stay in the fold, each with the reason.
+    away
+        Places that are away where a run was broken off.
     space
         Free space before and after, by volume.
     """
@@ -82,6 +84,7 @@ class ReleaseReport:
     held: int = 0
     kept: list[Problem] = field(default_factory=list)
     left: list[Problem] = field(default_factory=list)
+    away: list[Problem] = field(default_factory=list)
     space: list[Space] = field(default_factory=list)
     by_server: Counter[PathBytes] = field(default_factory=Counter)
 

@@ -18,11 +18,15 @@ def find_run(stock: Stock, number: int) -> Run:
 
 
 def last_waiting_run(stock: Stock, *, moved: bool = True) -> Run:
-    """Return the last run of which a file waits, or was `moved` or copied; raise UnusableInput if there is none."""
+    """Return the last run of which a file waits, was `moved` or copied, or perhaps does, since it was broken off.
+
+    Raises UnusableInput if there is none.
+    """
     states = (RunFileState.WAITING, RunFileState.MOVED) if moved else (RunFileState.WAITING,)
     for summary in reversed(stock.ledger.summaries()):
         copied = moved and summary.run.method is Method.COPY and summary.files.get(RunFileState.MADE)
-        if copied or any(summary.files.get(state) for state in states):
+        unknown = summary.run.underway and summary.files.get(RunFileState.PLANNED)
+        if copied or unknown or any(summary.files.get(state) for state in states):
             return summary.run
     raise UnusableInput("nothing waits in the fold", _SEE)
 

@@ -29,6 +29,7 @@ from foldkeep.storage.local.changes import Folders, FolderTimes, flush, move_to_
 from foldkeep.storage.local.drives import real_path
 from foldkeep.storage.local.reading import NotSafe, facts_at, open_top
 
+from ..accounts import told_of_away
 from ..bench import Bench, may_have
 from ..journal import FolderLeft, Returned, Returning, folder_tales
 from ..lending import Lenders
@@ -84,6 +85,8 @@ class UnfoldReport:
         Files that did not come back, each with the reason.
     notes
         What else has another name now: what somebody saved in the place of a link.
+    away
+        Places that are away where the run was broken off.
     strays
         Files in the fold that no line of a journal names; each has a name of its own at the top of its place now.
     """
@@ -94,6 +97,7 @@ class UnfoldReport:
     left: list[Problem] = field(default_factory=list)
     notes: list[Problem] = field(default_factory=list)
     strays: list[Problem] = field(default_factory=list)
+    away: list[Problem] = field(default_factory=list)
     method: Method | None = None
 
 
@@ -159,6 +163,7 @@ def unfold(
             settle(stock, run)
     still = {file.path for file in stock.ledger.files(run.id) if file.state in COMES_BACK}
     report.left = [problem for problem in report.left if problem.path in still]
+    report.away = told_of_away(stock, [run])
     report.restored = sum(file.path not in still for file in chosen if file.method is not Method.WRITE)
     return report
 

@@ -8,7 +8,7 @@ from foldkeep.model import RunFileState, RunSummary
 from foldkeep.model.units import format_size
 
 from ..page.documents import Document, problem_documents, space_document
-from ..page.lines import write_left, write_listed, write_space
+from ..page.lines import write_left, write_listed, write_notes, write_space
 from ..page.page import CARE, GAIN, STRONG, Page
 from ..page.tables import Column
 from ..page.words import count, local_time
@@ -43,6 +43,7 @@ class ReleaseAnswer(NamedTuple):
             "kept": problem_documents(report.kept),
             "space": list(map(space_document, report.space)),
             "left": problem_documents(report.left),
+            "away": problem_documents(report.away),
             "number": self.asked.number.hex() if self.asked else None,
             "keepers_elsewhere": dict(self.asked.waiting) if self.asked else {},
         }
@@ -75,6 +76,7 @@ class ReleaseAnswer(NamedTuple):
             write_listed(page, report.kept, said)
         write_space(page, report.space)
         write_left(page, report.left, f"still {self.stays}")
+        write_notes(page, report.away)
         if self.asked:
             where = ", ".join(f"{files:,} on {machine}" for machine, files in sorted(self.asked.waiting.items()))
             runs = " ".join(map(str, self.asked.runs))

@@ -27,6 +27,7 @@ class UnfoldAnswer(NamedTuple):
             "left": problem_documents(report.left),
             "notes": problem_documents(report.notes),
             "strays": problem_documents(report.strays),
+            "away": problem_documents(report.away),
         }
 
     def write(self, page: Page) -> None:
@@ -34,6 +35,9 @@ class UnfoldAnswer(NamedTuple):
         report = self.report
         of_run = "" if report.run is None else f" of run {report.run}"
         if not (report.restored or report.left or report.strays):
+            if report.away:
+                write_notes(page, report.away)
+                return
             page.line(f"Nothing{of_run} waits in the fold.")
             return
         if report.method is Method.COPY:
@@ -44,7 +48,7 @@ class UnfoldAnswer(NamedTuple):
             words = "is back where it was" if back == 1 else "are back where they were"
             page.line(f"{count(back, 'file')}{of_run} {words}.")
         write_first(page, report.renamed, lambda each: _write_renamed(page, *each), "file")
-        write_notes(page, [*report.strays, *report.notes])
+        write_notes(page, [*report.strays, *report.notes, *report.away])
         left = "not back where they were" if len(report.left) > 1 else "not back where it was"
         write_left(page, report.left, "not taken away" if report.method is Method.COPY else left)
 
