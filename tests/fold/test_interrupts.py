@@ -13,7 +13,8 @@ from foldkeep.fold import find_run
 from foldkeep.fold.runs.midway import midway
 from foldkeep.model.errors import InterruptedMidway
 from foldkeep.stock import Stock
-from harness.desks import PROGRAM, Desk, listing
+from harness.desks import PROGRAM, Desk, listing, pair
+from harness.drives import pluggable
 
 _FILES = 2500
 _SAID = re.compile(
@@ -33,8 +34,10 @@ def many(desk: Desk) -> Desk:
     return desk
 
 
-def interrupted(desk: Desk, words: list[str], seen: Path, *, appear: bool, times: int = 1) -> subprocess.Popen[str]:
-    """Start a command, and press Ctrl-C when files begin to appear in a folder, or to go from it."""
+def interrupted(
+    desk: Desk, words: list[str], seen: Path, *, appear: bool, times: int = 1, by: int = signal.SIGINT
+) -> subprocess.Popen[str]:
+    """Start a command, and press Ctrl-C, or kill it, when files begin to appear in a folder, or to go from it."""
     variables = {**os.environ, "FOLDKEEP_STOCK": str(desk.stock)}
     process = subprocess.Popen(
         [*PROGRAM, *words], env=variables, stderr=subprocess.PIPE, stdout=subprocess.PIPE, text=True
@@ -45,7 +48,7 @@ def interrupted(desk: Desk, words: list[str], seen: Path, *, appear: bool, times
             break
         time.sleep(0.001)
     for _ in range(times):
-        process.send_signal(signal.SIGINT)
+        process.send_signal(by)
         time.sleep(0.02)
     return process
 
@@ -149,3 +152,68 @@ def test_no_way_back_is_named_where_there_is_none(desk: Desk, method: str, work:
         raise KeyboardInterrupt
     assert words in str(told.value)
     assert ("unfold" in str(told.value)) == (method == "fold" and "--rests" not in work)
+
+
+@pytest.mark.parametrize("command", ["fold", "unfold", "release"])
+def test_a_run_that_was_killed_is_told_as_its_folds_are(desk: Desk, command: str):
+    desk.place.mkdir(exist_ok=True)
+    with pluggable(desk.top / "drive", desk.place) as (unplug, plug):
+        for folder in ("kept", "again"):
+            (desk.place / folder).mkdir(parents=True)
+            for number in range(_FILES):
+                (desk.place / folder / f"{number}.jpg").write_bytes(b"kite %d" % number * 9)
+        desk.ask("scan", desk.place)
+        desk.ask("keep", "-o", desk.docket, "--prefer", f"under:{desk.place}/kept")
+        folded = ["fold", str(desk.docket), "--yes"]
+        words = {"fold": folded, "unfold": ["unfold", "1"], "release": ["release", "1", "--yes"]}[command]
+        if command != "fold":
+            desk.ask(*folded)
+        (waiting,) = (desk.place / ".foldkeep").glob("*/files") if command == "release" else [desk.place / "again"]
+        interrupted(desk, words, waiting, appear=command == "unfold", by=signal.SIGKILL).communicate(timeout=60)
+        (files,) = (desk.place / ".foldkeep").glob("*/files")
+        in_fold = {path.name for path in files.iterdir()}
+        assert 0 < len(in_fold) < _FILES
+        at_home = len(list((desk.place / "again").glob("*")))
+        disk = listing(desk.place)
+
+        (run,) = desk.ask("ledger")["runs"]
+        (with_files,) = desk.ask("ledger", "1")["runs"]
+        assert run["files"] == with_files["files"]
+        assert run["files"]["waiting"] == len(in_fold)
+        assert run["files"]["planned"] + run["files"]["restored"] == at_home
+        assert run["files"]["released"] == _FILES - at_home - len(in_fold)
+        went = f"run 1 was interrupted: {_FILES - at_home:,} of {_FILES:,} files went"
+        assert went in desk.run("ledger").out
+        assert went in desk.run().out
+        assert desk.ask("ledger", "--verify")["verified"] == len(in_fold)
+        with Stock.open(str(desk.stock)) as stock, stock.hold("fold"):
+            assert f"run 1 is under way: foldkeep fold, process {os.getpid()}" in desk.run().out
+        unplug()
+        if command == "fold":
+            away = "run 1 was interrupted; connect the drive of"
+            assert away in desk.run("ledger").out
+            assert away in desk.run("checkup", "--only", "folds").out
+            for line in (["unfold", "--last"], ["unfold", "1"], ["release", "1", "--yes"], ["ledger", "--verify"]):
+                answer = desk.run(*line)
+                assert answer.status == 1
+                assert "away, and run 1 was broken off there; connect its drive" in answer.out + answer.err
+        plug()
+        assert listing(desk.place) == disk
+        assert went in desk.run("checkup", "--only", "folds").out
+        assert desk.ask("unfold", "1")["away"] == []
+        assert len(list((desk.place / "again").glob("*"))) == at_home + len(in_fold)
+
+
+def test_a_clock_that_was_ahead_keeps_no_later_run(desk: Desk):
+    for number in (1, 2):
+        pair(desk, f"{number}.jpg", f"old/{number}.jpg")
+        desk.proposed()
+        desk.ask("fold", desk.docket, "--yes")
+    ahead, month = time.time_ns() + 400 * 86_400 * 10**9, time.time_ns() - 31 * 86_400 * 10**9
+    with Stock.open(str(desk.stock)) as stock, stock.transaction():
+        stock._db.execute("UPDATE runs SET started_ns = iif(id = 1, ?, ?)", (ahead, month))
+    answer = desk.run("release", "--older-than", "30d", "--yes")
+    waiting = [run["files"]["waiting"] for run in desk.ask("ledger")["runs"]]
+    assert (waiting, answer.status) == ([1, 0], 0)
+    assert re.search(r"run 1 is dated 20\d\d-\d\d-\d\d, by a clock that was ahead; name it to release it\n", answer.err)
+    assert desk.ask("release", "1", "--yes")["released"] == 1

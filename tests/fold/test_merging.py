@@ -188,7 +188,7 @@ def test_what_copies_knew_is_said_of_the_keeper_and_taken_back(shoot: Desk, alon
     else:
         assert shoot.ask("unfold", "1") == {
             "command": "unfold", "run": 1, "restored": 12, "renamed": [], "left": [], "notes": [],
-            "strays": []
+            "strays": [], "away": []
         }  # fmt: skip
     assert listing(shoot.place) == before
     assert not (shoot.place / ".foldkeep").exists()

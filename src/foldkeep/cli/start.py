@@ -22,12 +22,13 @@ Fold Keep knows no folder of yours yet. Begin with one of these:
 
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Look into the stock, tell, and name the next command."""
+    from foldkeep.fold.accounts import seen_summaries
     from foldkeep.keep.register import overview_of
     from foldkeep.show.answers.start import StartAnswer
     from foldkeep.stock import Stock
 
     with Stock.open(env.stock_path(args)) as stock:
-        found = overview_of(stock, register_of(args, env))
+        found = overview_of(stock, register_of(args, env), seen_summaries(stock))
     if not found.places:
         env.stdout.write(FIRST_STEPS)
         return ExitStatus.DONE
@@ -38,7 +39,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
 def _next(found: "StockOverview") -> tuple[str, ...]:
     """Return the command that comes next."""
-    if found.broken_off:
+    if found.broken_off and not found.holder:
         return ("ledger",)
     if found.dockets:
         last = found.dockets[-1]

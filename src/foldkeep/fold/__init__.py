@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from .runs.grades import Consent
     from .runs.plan import Item, Merged, Plan, make_plan
     from .runs.releasing import ReleaseReport, release, release_rests
-    from .runs.run_lookup import find_run, last_waiting_run, surely_began
+    from .runs.run_lookup import find_run, last_waiting_run
     from .runs.unfolding import COMES_BACK, UnfoldReport, unfold, unfold_from
     from .space import Space
 
@@ -48,7 +48,6 @@ __all__ = [
     "hold_around",
     "find_run",
     "last_waiting_run",
-    "surely_began",
 ]
 
 __getattr__ = names_of(__name__, __file__)

@@ -231,3 +231,31 @@ class RunSummary(NamedTuple):
             counts[file.state] += 1
             sizes[file.state] += file.size
         return cls(run, dict(counts), dict(sizes))
+
+    @property
+    def went(self) -> int:
+        """How many files are not where they were, by what is known."""
+        return sum(number for state, number in self.files.items() if state not in _AT_HOME)
+
+
+_AT_HOME = (RunFileState.PLANNED, RunFileState.LEFT, RunFileState.RESTORED)
+
+
+def surely_began(summaries: Iterable[RunSummary], now_ns: int) -> dict[int, int]:
+    """Return when each run began at the latest, in nanoseconds since the epoch, by its number.
+
+    Runs follow each other, so one whose clock was set back is no older than those before it. One that a clock dated
+    into the future says nothing of later ones.
+
+    Parameters
+    ----------
+    summaries
+        Those of all runs, the first run first.
+    """
+    began, latest_ns = {}, 0
+    for summary in summaries:
+        started_ns = summary.run.started_ns
+        if started_ns <= now_ns:
+            started_ns = latest_ns = max(latest_ns, started_ns)
+        began[summary.run.id] = started_ns
+    return began

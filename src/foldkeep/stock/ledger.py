@@ -1,13 +1,14 @@
 """The ledger: every run, and every file in it. Only `foldkeep.fold` writes here."""
 
 import sqlite3
+import time
 from collections.abc import Collection, Iterable, Iterator
 from operator import attrgetter
 from typing import Any
 
 from foldkeep.model import Method, Run, RunFile, RunFileState, RunSummary
 from foldkeep.model.grades import Grade
-from foldkeep.model.runs import SourceFacts
+from foldkeep.model.runs import SourceFacts, surely_began
 
 _RUN_COLUMNS = "id, key, method, docket, started_ns, underway"
 _PLAIN = "run, number, place, path, slot, size, modified_ns, digest, keeper, state, reason, target, method, words"
@@ -93,16 +94,10 @@ class Ledger:
         return list(found.values())
 
     def waiting_before(self, before_ns: int) -> list[RunSummary]:
-        """Return the runs of which files wait in folds since before a moment, the first run first.
-
-        Runs follow each other, so one whose clock was set back is no older than those before it.
-        """
-        found, started_ns = [], 0
-        for summary in self.summaries():
-            started_ns = max(started_ns, summary.run.started_ns)
-            if started_ns < before_ns and summary.files.get(RunFileState.WAITING):
-                found.append(summary)
-        return found
+        """Return the runs of which files wait in folds since before a moment, the first run first."""
+        summaries = self.summaries()
+        began = surely_began(summaries, time.time_ns())
+        return [each for each in summaries if began[each.run.id] < before_ns and each.files.get(RunFileState.WAITING)]
 
     def places(self, run: int) -> dict[bytes, set[RunFileState]]:
         """Return the places of a run's files, each with the states of its files."""

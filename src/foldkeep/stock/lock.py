@@ -39,6 +39,23 @@ def hold(stock_path: str, work: str, wait_seconds: float) -> Iterator[None]:
         os.close(descriptor)
 
 
+def holder(stock_path: str) -> str:
+    """Return who holds the stock now, as ``foldkeep fold, process 12``; empty if nobody does, or nobody can tell."""
+    try:
+        descriptor = os.open(stock_path + ".lock", os.O_RDONLY | os.O_CLOEXEC)
+    except OSError:
+        return ""
+    try:
+        fcntl.flock(descriptor, fcntl.LOCK_SH | fcntl.LOCK_NB)
+    except BlockingIOError:
+        return visible(os.pread(descriptor, 200, 0)) or "another Fold Keep"
+    except OSError:
+        return ""
+    finally:
+        os.close(descriptor)
+    return ""
+
+
 def _acquire(descriptor: int, stock_path: str, wait_seconds: float) -> None:
     until = time.monotonic() + wait_seconds
     while True:

@@ -122,6 +122,10 @@ class Stock:
         """
         return lock.hold(self.path, work, LOCK_WAIT_SECONDS if wait_seconds is None else wait_seconds)
 
+    def holder(self) -> str:
+        """Return who holds this stock now, as ``foldkeep fold, process 12``; empty if nobody does."""
+        return lock.holder(self.path)
+
     @contextmanager
     def transaction(self, *, flush: bool = True) -> Iterator[Callable[[], None]]:
         """Make the changes in the block as one when it ends, or none of them.

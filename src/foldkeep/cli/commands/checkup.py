@@ -36,6 +36,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Look, tell, remember."""
     from foldkeep.find.checkup import Topic, check_up
     from foldkeep.fold import audit
+    from foldkeep.fold.accounts import seen_summaries
     from foldkeep.show.answers.checkup import CheckUpAnswer
     from foldkeep.show.answers.user_cache import WithUserCache
     from foldkeep.stock import Stock
@@ -45,7 +46,9 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     with Stock.open(env.stock_path(args)) as stock, env.servers(stock):
         env.follow_drives(stock)
         with readers(stock.places.all()) as executor, env.progress(args) as progress:
-            found = check_up(stock, check_up_settings(args, env), executor, progress, topics)
+            found = check_up(
+                stock, check_up_settings(args, env), executor, progress, topics, runs=seen_summaries(stock)
+            )
         strays = audit(stock, []).problems if Topic.FOLDS in topics else []
         answer = CheckUpAnswer(found, settings.release_after)
         told = env.with_user_cache(answer, stock) if Topic.CACHES in topics else answer

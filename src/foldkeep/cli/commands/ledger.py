@@ -43,7 +43,8 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             return _verify(args, env, stock)
         if args.run is None:
             register = register_of(args, env)
-            env.answer(args, LedgerAnswer(seen_summaries(stock), [register.told(made) for made in register.all()]))
+            dockets = [register.told(made) for made in register.all()]
+            env.answer(args, LedgerAnswer(seen_summaries(stock), dockets, stock.holder()))
         else:
             chosen = find_run(stock, args.run)
             env.answer(args, RunAnswer(chosen, seen_files(stock, chosen), env.top(args, _MOST_FILES)))

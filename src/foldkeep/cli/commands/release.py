@@ -69,12 +69,12 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         release,
         release_rests,
         settle_all,
-        surely_began,
     )
     from foldkeep.fold.accounts import told_of_away
     from foldkeep.fold.elsewhere import proofs_for_release
     from foldkeep.model import RunFileState, UnusableInput
     from foldkeep.model.recipes import Cookbook
+    from foldkeep.model.runs import surely_began
     from foldkeep.model.units import parse_age
     from foldkeep.show.answers.release import ReleaseAnswer, write_question
     from foldkeep.stock import Stock
@@ -89,16 +89,20 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         settle_all(stock)
         named = {find_run(stock, number).id for number in args.run}
         named |= {last_waiting_run(stock, moved=False).id} if args.last else set()
-        before = time.time() - (args.older_than.total_seconds() if args.older_than else 0)
+        now_ns = time.time_ns()
+        before_ns = now_ns - round((args.older_than.total_seconds() if args.older_than else 0) * 1e9)
         summaries = stock.ledger.summaries()
+        began = surely_began(summaries, now_ns)
         state = RunFileState.REST if args.rests else RunFileState.WAITING
         chosen = [
             summary
             for summary in summaries
             if summary.files.get(state)
             and (not named or summary.run.id in named)
-            and surely_began(summaries, summary.run) < before * 1e9
+            and (args.older_than is None or began[summary.run.id] < before_ns)
         ]
+        if args.older_than is not None:
+            _tell_undated(env, [each.run for each in summaries if each.files.get(state)], now_ns)
         report, asked = ReleaseReport(), None
         if chosen:
             waiting = sum(summary.files[state] for summary in chosen)
@@ -128,6 +132,17 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     if asked is None:
         env.next(args, "ledger")
     return ExitStatus.PROBLEMS if report.left or report.away else ExitStatus.DONE
+
+
+def _tell_undated(env: Environment, waiting: "Sequence[Run]", now_ns: int) -> None:
+    """Tell the runs whose age nobody knows, since a clock dated them into the future."""
+    from foldkeep.show.page import local_day
+
+    for run in waiting:
+        if run.started_ns > now_ns:
+            env.stderr.write(
+                f"run {run.id} is dated {local_day(run.started_ns)}, by a clock that was ahead; name it to release it\n"
+            )
 
 
 def _asked_of_machines(stock: "Stock", runs: "Sequence[Run]") -> "AskedOfMachines | None":

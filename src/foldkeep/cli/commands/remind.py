@@ -231,8 +231,10 @@ def _begin(stock: "Stock", every: str, at: str, by: str) -> bool:
 def _found(args: argparse.Namespace, env: Environment, stock: "Stock") -> "CheckUp":
     """Return what a check-up finds; what it tells is new still when somebody looks himself."""
     from foldkeep.find.checkup import check_up
+    from foldkeep.fold.accounts import seen_summaries
 
     usual = argparse.Namespace(**vars(args), recipes=None, trust=[], project_marker=[], inside=[])
     env.follow_drives(stock)
     with readers(stock.places.all()) as executor, env.progress(args) as progress:
-        return check_up(stock, check_up_settings(usual, env), executor, progress, remembers=False)
+        settings, runs = check_up_settings(usual, env), seen_summaries(stock)
+        return check_up(stock, settings, executor, progress, remembers=False, runs=runs)

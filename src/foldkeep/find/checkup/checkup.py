@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from datetime import timedelta
 from functools import cached_property
 
-from foldkeep.model import PathBytes, Progress, Settings, Step, UnusableInput
+from foldkeep.model import PathBytes, Progress, RunSummary, Settings, Step, UnusableInput
 from foldkeep.model.errors import StockBusy
 from foldkeep.model.recipes import Recipe
 from foldkeep.model.reminders import CheckedUp
@@ -75,9 +75,14 @@ class View:
     """The stock after the scan, with what several topics ask for."""
 
     def __init__(
-        self, stock: Stock, settings: CheckUpSettings, here: Mapping[int, Presence], progress: Progress
+        self,
+        stock: Stock,
+        settings: CheckUpSettings,
+        here: Mapping[int, Presence],
+        progress: Progress,
+        runs: Sequence[RunSummary] = (),
     ) -> None:
-        self.stock, self.settings, self.here, self.progress = stock, settings, here, progress
+        self.stock, self.settings, self.here, self.progress, self.runs = stock, settings, here, progress, runs
         self.now_ns = time.time_ns()
 
     def before_ns(self, age: timedelta) -> int:
@@ -115,6 +120,7 @@ def check_up(
     topics: Collection[Topic] = tuple(Topic),
     *,
     remembers: bool = True,
+    runs: Sequence[RunSummary] = (),
 ) -> CheckUp:
     """Scan the places that are here, and tell what has changed and what wants a person.
 
@@ -128,6 +134,9 @@ def check_up(
         What is looked at.
     remembers
         Write down what was found, so that the next check-up tells only what is new then.
+
+    runs
+        The runs as their folds show them.
 
     Raises
     ------
@@ -147,7 +156,7 @@ def check_up(
     if places:
         with stock.hold("checkup"):
             found.report = scan(stock, places, executor, progress, settings.scan)
-    view = View(stock, settings, here, progress)
+    view = View(stock, settings, here, progress, runs)
     for topic in Topic:
         if topic in topics:
             progress(Step(f"Looking at {topic}", 0, None, "files"))

@@ -21,6 +21,10 @@ class Topic(StrEnum):
     PROJECTS = "projects"
 
 
+BROKEN_OFF = "interrupted"
+"""The problem of a run that was broken off where its places are here; else it is the places that are away."""
+
+
 @dataclass(frozen=True, slots=True)
 class Item:
     """One of what was found: a place, a volume, a file, a run, a project or a catalogue.

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from datetime import timedelta
 
-from foldkeep.model import Filter, RunFileState, UnusableInput
+from foldkeep.model import Filter, RunFileState, UnusableInput, visible
 from foldkeep.model.names import file_uri
 from foldkeep.scan import Presence
 from foldkeep.stock import Checked, CheckResult
@@ -14,7 +14,7 @@ from ..coverage import Counted, Demand, Standing, coverage
 from ..projects import Activity, projects
 from ..space import LEAST_FREE, server_spaces, volume_spaces
 from .checkup import View
-from .findings import Finding, Item, Topic
+from .findings import BROKEN_OFF, Finding, Item, Topic
 
 LONG_AWAY = timedelta(days=30)
 """How long a drive was away that is asked for."""
@@ -86,8 +86,22 @@ def catalogs(view: View) -> Finding:
 
 
 def folds(view: View) -> Finding:
-    """Tell which runs wait in folds for long."""
+    """Tell which runs were broken off, and which wait in folds for long."""
     items = [
+        Item(
+            str(summary.run.id),
+            summary.went,
+            summary.bytes.get(RunFileState.WAITING, 0),
+            summary.run.started_ns,
+            sum(summary.files.values()),
+            wants_person=True,
+            problem=" and ".join(map(visible, summary.away)) or BROKEN_OFF,
+        )
+        for summary in view.runs
+        if summary.run.underway
+    ]
+    broken_off = {item.name for item in items}
+    items += [
         Item(
             str(summary.run.id),
             summary.files[RunFileState.WAITING],
@@ -96,6 +110,7 @@ def folds(view: View) -> Finding:
             wants_person=True,
         )
         for summary in view.stock.ledger.waiting_before(view.before_ns(view.settings.release_after))
+        if str(summary.run.id) not in broken_off
     ]
     files, size = sum(item.count for item in items), sum(item.bytes for item in items)
     return Finding(Topic.FOLDS, bool(items), files, size, items=tuple(items))

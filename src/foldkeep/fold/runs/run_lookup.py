@@ -1,9 +1,8 @@
 """Which run is meant, and what the ledger knows of it."""
 
 import os
-from collections.abc import Iterable
 
-from foldkeep.model import Method, Run, RunFileState, RunSummary, UnusableInput
+from foldkeep.model import Method, Run, RunFileState, UnusableInput
 from foldkeep.stock import Stock
 
 _SEE = "see foldkeep ledger"
@@ -45,11 +44,3 @@ def gone_reason(run: int | None) -> str:
 def known_slots(stock: Stock, run: Run | None) -> set[bytes]:
     """Return the slots of a run that the ledger knows; none of a run that it does not know."""
     return {os.fsencode(file.slot) for file in stock.ledger.files(run.id)} if run else set()
-
-
-def surely_began(summaries: Iterable[RunSummary], run: Run) -> int:
-    """Return when a run began, in nanoseconds since the epoch, though a clock was set back before it.
-
-    `summaries` are those of all runs. A later run did not begin before an earlier one.
-    """
-    return max(summary.run.started_ns for summary in summaries if summary.run.id <= run.id)

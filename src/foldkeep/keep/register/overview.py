@@ -1,5 +1,6 @@
 """Where a person stands: what is known, what waits, and what comes next."""
 
+from collections.abc import Iterable
 from typing import NamedTuple
 
 from foldkeep.find.copies import Question, Totals, duplicates
@@ -29,7 +30,9 @@ class StockOverview(NamedTuple):
     runs
         Of which files wait in folds.
     broken_off
-        Numbers of runs that were interrupted.
+        Runs that are under way, or were interrupted.
+    holder
+        Who is at work with the stock now; empty if nobody is.
     damaged
         How many files were found damaged.
     """
@@ -42,12 +45,14 @@ class StockOverview(NamedTuple):
     totals: Totals
     dockets: tuple[ToldDocket, ...]
     runs: tuple[RunSummary, ...]
-    broken_off: tuple[int, ...]
+    broken_off: tuple[RunSummary, ...]
+    holder: str
     damaged: int
 
 
-def overview_of(stock: Stock, register: DocketRegister) -> StockOverview:
-    """Return what a stock knows and what waits; files are not looked at."""
+def overview_of(stock: Stock, register: DocketRegister, runs: Iterable[RunSummary]) -> StockOverview:
+    """Return what a stock knows and what waits; no files are looked at but those of `runs`, which folds show."""
+    runs = list(runs)
     places = stock.places.all()
     now = presences(stock)
     sizes = stock.places.sizes()
@@ -60,7 +65,8 @@ def overview_of(stock: Stock, register: DocketRegister) -> StockOverview:
         max((place.scanned_ns or 0 for place in places), default=0),
         duplicates(stock, Question()).overview().totals,
         tuple(map(register.told, register.open())),
-        tuple(each for each in stock.ledger.summaries() if each.files.get(RunFileState.WAITING)),
-        tuple(run.id for run in stock.ledger.unsettled()),
+        tuple(each for each in runs if each.files.get(RunFileState.WAITING)),
+        tuple(each for each in runs if each.run.underway),
+        stock.holder(),
         len(stock.checks.damaged()),
     )

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import asdict
 from typing import NamedTuple
 
-from foldkeep.find.checkup import CheckUp, Finding, Item, Topic
+from foldkeep.find.checkup import BROKEN_OFF, CheckUp, Finding, Item, Topic
 from foldkeep.model import visible
 from foldkeep.model.names import file_uri
 from foldkeep.model.units import format_moment, format_size
@@ -168,14 +168,24 @@ def _catalogs(found: Finding) -> _Said:
 
 
 def _folds(found: Finding) -> _Said:
-    if not found.count:
-        return "nothing waits in folds for long", (), ""
-    size = format_size(found.bytes)
-    waits = agree(found.count, "waits", "wait")
-    runs = "run " + joined([str(item.name) for item in found.items]) if len(found.items) < 5 else ""
-    oldest = local_day(found.items[0].when_ns)
-    words = f"{count(found.count, 'file')} ({size}) {waits} in folds, the first since {oldest}"
-    return words, [runs] if runs else (), "foldkeep release --older-than RELEASE_AFTER"
+    broken_off = [_broken_off(item) for item in found.items if item.problem]
+    waiting = [item for item in found.items if not item.problem]
+    if not waiting:
+        first, *others = broken_off or ["nothing waits in folds for long"]
+        return first, others, "foldkeep ledger" if broken_off else ""
+    files, size = sum(item.count for item in waiting), format_size(sum(item.bytes for item in waiting))
+    runs = "run " + joined([str(item.name) for item in waiting]) if len(waiting) < 5 else ""
+    oldest = local_day(waiting[0].when_ns)
+    words = f"{count(files, 'file')} ({size}) {agree(files, 'waits', 'wait')} in folds, the first since {oldest}"
+    return words, [*filter(None, [runs]), *broken_off], "foldkeep release --older-than RELEASE_AFTER"
+
+
+def _broken_off(item: Item) -> str:
+    """Return what is said of a run that was broken off."""
+    run = f"run {item.key}"
+    if item.problem == BROKEN_OFF:
+        return f"{run} was interrupted: {item.count:,} of {item.total:,} files went"
+    return f"{run} was interrupted; connect the drive of {item.problem} to learn what became of its files"
 
 
 def _spares(found: Finding) -> _Said:

@@ -14,7 +14,7 @@ from ..page.documents import Document, path_document, problem_documents
 from ..page.lines import write_rest
 from ..page.page import CARE, QUIET, STRONG, Page
 from ..page.tables import Column
-from ..page.words import count, local_time
+from ..page.words import count, joined, local_time
 from .dockets import docket_document, docket_words
 
 if TYPE_CHECKING:
@@ -30,6 +30,7 @@ class LedgerAnswer(NamedTuple):
 
     summaries: Sequence[RunSummary]
     dockets: Sequence[ToldDocket] = ()
+    holder: str = ""
 
     def document(self) -> Document:
         """Return the JSON document."""
@@ -74,6 +75,8 @@ class LedgerAnswer(NamedTuple):
             ],
         )
         for summary in self.summaries:
+            if summary.run.underway:
+                page.line((f"! {unsettled_words(summary, self.holder)}", CARE))
             if not summary.run.method.comes_back:
                 is_gone = summary.run.method is not Method.BIN
                 where = "is gone for good" if is_gone else "only the desktop brings back"
@@ -162,6 +165,20 @@ def _proof(file: RunFile) -> str:
     if is_elsewhere(file.keeper):
         return "voucher"
     return "source" if file.is_regenerable else "content"
+
+
+def unsettled_words(summary: RunSummary, holder: str) -> str:
+    """Return what is told of a run that is under way, or was broken off; `holder` is who is at work now."""
+    run = summary.run
+    if holder:
+        return f"run {run.id} is under way: {holder}"
+    if summary.away:
+        unknown = count(summary.files.get(RunFileState.PLANNED, 0), "file")
+        places = joined(list(map(visible, summary.away)))
+        return f"run {run.id} was interrupted; connect the drive of {places} to learn what became of {unknown}"
+    undo = f"foldkeep unfold {run.id} brings them back" if run.method.comes_back else "they do not come back"
+    went = f"{summary.went:,} of {sum(summary.files.values()):,} files went"
+    return f"run {run.id} was interrupted: {went}; {undo}; the same command again goes on"
 
 
 def _state(summary: RunSummary) -> str:

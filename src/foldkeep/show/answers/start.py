@@ -10,6 +10,7 @@ from ..page.documents import Document
 from ..page.page import CARE, QUIET, STRONG, Page
 from ..page.words import agree, count, joined, local_time
 from .dockets import docket_words
+from .ledger import unsettled_words
 
 _FEW = 3
 
@@ -60,9 +61,7 @@ class StartAnswer(NamedTuple):
     def _cares(self) -> list[str]:
         found = self.found
         cares = []
-        if found.broken_off:
-            runs = joined(list(map(str, found.broken_off)))
-            cares.append(f"run {runs} was interrupted; the next fold, unfold or release takes it up")
+        cares += [unsettled_words(each, found.holder) for each in found.broken_off]
         if found.away:
             names = joined([visible(label) for label in found.away[:_FEW]])
             more = f" and {len(found.away) - _FEW} more" if len(found.away) > _FEW else ""

@@ -10,8 +10,8 @@ if TYPE_CHECKING:
     from .page import Page
     from .progress import ProgressBar
     from .tables import Column
-    from .words import count
+    from .words import count, local_day
 
-__all__ = ["Column", "Document", "Page", "ProgressBar", "count", "write_problems"]
+__all__ = ["Column", "Document", "Page", "ProgressBar", "count", "local_day", "write_problems"]
 
 __getattr__ = names_of(__name__, __file__)
