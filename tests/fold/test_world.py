@@ -114,6 +114,45 @@ def test_no_space_for_the_stock(desk: Desk):
         assert desk.ask("fold", desk.docket, "--yes")["folded"] == 300
 
 
+def test_a_full_disk_with_the_stock_is_freed_by_the_commands_that_free_it(desk: Desk):
+    """The home and the pictures are on one disk, which is full to the last byte."""
+    with small_volume(desk.place, 24_000):
+        pairs(desk, 300, size=1)
+        desk.stock = desk.place / ".local/stock.sqlite3"
+        before = listing(desk.place)
+        desk.proposed()
+        assert desk.ask("fold", desk.docket, "--yes")["folded"] == 300
+        for _ in range(2):
+            fill(desk.place)
+            looks = ("", "places", "list", "duplicates", "ledger", "coverage", "space", "caches", "projects", "bin")
+            for word in looks:
+                assert desk.run(*word.split()).status == 0, word
+            # Those that note what they saw take from the room that was set aside, and put the rest of it back.
+            for words in (["ledger", "--verify"], ["scan"], ["checkup"]):
+                fill(desk.place)
+                assert desk.run(*words).err.count("full") == 0, words
+        fill(desk.place)
+        assert desk.ask("unfold", "1")["restored"] == 300
+        assert {path: facts for path, facts in listing(desk.place).items() if path in before} == before
+        (desk.place / "everything else.bin").unlink()
+        assert desk.ask("fold", desk.docket, "--yes")["folded"] == 300
+        fill(desk.place)
+        assert desk.ask("release", "--last", "--yes")["released"] == 300
+
+
+def test_a_stock_that_may_only_be_read_can_be_looked_at(desk: Desk):
+    pairs(desk, 3, size=1)
+    desk.stock.parent.mkdir()
+    with small_volume(desk.stock.parent, 4_000):
+        desk.proposed()
+        known = [desk.run(*words).out for words in (["list"], ["duplicates"], ["places"], ["ledger"])]
+        assert mounted("-o", "remount,ro", str(desk.stock.parent))
+        assert [desk.run(*words).out for words in (["list"], ["duplicates"], ["places"], ["ledger"])] == known
+        refused = desk.run("scan")
+        assert (refused.status, refused.err.count("\n")) == (2, 1)
+        assert "read-only file system" in refused.err
+
+
 def test_a_read_only_volume_changes_nothing_and_says_so(desk: Desk):
     with small_volume(desk.place, 1000):
         pairs(desk, 2)

@@ -4,7 +4,7 @@ import fcntl
 import os
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 
 from foldkeep.model import UnusableInput, visible
 from foldkeep.model.errors import StockBusy
@@ -32,8 +32,9 @@ def hold(stock_path: str, work: str, wait_seconds: float) -> Iterator[None]:
         ) from error
     try:
         _acquire(descriptor, stock_path, wait_seconds)
-        os.ftruncate(descriptor, 0)
-        os.pwrite(descriptor, f"foldkeep {work}, process {os.getpid()}".encode(), 0)
+        with suppress(OSError):  # a disk without room for a name is held as well
+            os.ftruncate(descriptor, 0)
+            os.pwrite(descriptor, f"foldkeep {work}, process {os.getpid()}".encode(), 0)
         yield
     finally:
         os.close(descriptor)

@@ -3,15 +3,17 @@
 import os
 import sqlite3
 from collections.abc import Callable, Iterator
-from contextlib import AbstractContextManager, ExitStack, closing, contextmanager
+from contextlib import ExitStack, closing, contextmanager, suppress
+from errno import ENOSPC
 from importlib import import_module
+from pathlib import Path
 from types import TracebackType
 from typing import TYPE_CHECKING, Self
 
 from foldkeep.model import UnusableInput, visible
 from foldkeep.model.work import many_rows, reason_of
 
-from . import lock
+from . import lock, reserve
 from .schema import migrate
 
 if TYPE_CHECKING:
@@ -37,6 +39,8 @@ LOCK_WAIT_SECONDS = 5.0
 # With SQLite's own 2 MB, the indexes of a large stock are read again for every file that is written.
 _CACHE_KIB = 64 * 1024
 _CHECKPOINT_PAGES = 16 * 1024
+_FULL = ("SQLITE_FULL", "SQLITE_IOERR")
+_CLOSED = (*_FULL, "SQLITE_READONLY", "SQLITE_CANTOPEN")  # names of errors of a file that may only be read, or its disk
 _HOMES = {"outlines": "beginnings", "forms": "beginnings"}  # of other tables, the module has their name
 
 
@@ -66,9 +70,10 @@ class Stock:
     holdings: "Holdings"
     machine: "ThisMachine"
 
-    def __init__(self, path: str, connection: sqlite3.Connection) -> None:
+    def __init__(self, path: str, connection: sqlite3.Connection, *, only_reads: bool = False) -> None:
         self.path = path
         self._db = connection
+        self._only_reads = only_reads
         self._rows = ExitStack()
         self._rows.enter_context(many_rows())
 
@@ -86,7 +91,7 @@ class Stock:
 
     @classmethod
     def open(cls, path: str, *, create: bool = False) -> Self:
-        """Open the stock at `path`.
+        """Open the stock at `path`; one on a full disk, or that may not be written, to be read only, until it is held.
 
         Raises
         ------
@@ -97,30 +102,50 @@ class Stock:
             raise UnusableInput(f"there is no stock yet at {visible(path)}", "scan a folder first: foldkeep scan DIR")
         try:
             os.makedirs(os.path.dirname(os.path.abspath(path)), exist_ok=True)
-            connection = sqlite3.connect(path, isolation_level=None, timeout=LOCK_WAIT_SECONDS)
             try:
-                migrate(connection)
-                connection.execute("PRAGMA journal_mode = WAL")
-                connection.execute("PRAGMA fullfsync = ON")  # macOS: through the drive's own cache
-                connection.execute("PRAGMA foreign_keys = ON")
-                connection.execute(f"PRAGMA cache_size = -{_CACHE_KIB}")
-                connection.execute(f"PRAGMA temp.cache_size = -{_CACHE_KIB // 4}")
-                connection.execute(f"PRAGMA wal_autocheckpoint = {_CHECKPOINT_PAGES}")
-            except BaseException:
-                connection.close()
-                raise
-        except OSError as error:
-            raise _unusable(path, reason_of(error)) from error
-        except (sqlite3.Error, ValueError) as error:
-            raise _unusable(path, str(error)) from error
-        return cls(path, connection)
+                return cls(path, _connected(path))
+            except sqlite3.OperationalError as error:
+                if create or not _is_closed(error):
+                    raise
+                return cls(path, _connected_to_read(path), only_reads=True)
+        except (OSError, sqlite3.Error, ValueError) as error:
+            raise _unusable(path, error) from error
 
-    def hold(self, work: str, wait_seconds: float | None = None) -> AbstractContextManager[None]:
+    @contextmanager
+    def hold(self, work: str, wait_seconds: float | None = None) -> Iterator[None]:
         """Keep every other Fold Keep from changing this stock until the block ends.
 
-        `work` is the command's name, told to those who wait. Raises `StockBusy` after a short wait.
+        `work` is the command's name, told to those who wait. On a full disk the room that was set aside is used now.
+
+        Raises
+        ------
+        StockBusy
+            After a short wait.
+        UnusableInput
+            If the stock cannot be written.
         """
-        return lock.hold(self.path, work, LOCK_WAIT_SECONDS if wait_seconds is None else wait_seconds)
+        with lock.hold(self.path, work, LOCK_WAIT_SECONDS if wait_seconds is None else wait_seconds):
+            given_up = 0
+            if self._only_reads or reserve.is_full(self.path):
+                given_up = reserve.give_up(self.path)
+            else:
+                reserve.set_aside(self.path)
+            if self._only_reads:
+                self._open_to_write()
+            try:
+                yield
+            finally:
+                reserve.set_aside_again(self.path, given_up)
+
+    def _open_to_write(self) -> None:
+        self._db.close()
+        try:
+            self._db = _connected(self.path)
+        except (OSError, sqlite3.Error, ValueError) as error:
+            raise _unusable(self.path, error) from error
+        self._only_reads = False
+        for name in Stock.__annotations__.keys() & vars(self).keys():  # tables of the connection that was closed
+            delattr(self, name)
 
     def holder(self) -> str:
         """Return who holds this stock now, as ``foldkeep fold, process 12``; empty if nobody does."""
@@ -168,8 +193,59 @@ class Stock:
         with self._rows, closing(self._db):
             # The disk may fill up, or the file prove damaged, at any query.
             if isinstance(error, sqlite3.Error):
-                raise _unusable(self.path, str(error)) from error
+                raise _unusable(self.path, error) from error
 
 
-def _unusable(path: str, why: str) -> UnusableInput:
-    return UnusableInput(f"cannot use the stock {visible(path)}: {why}", "name another with --stock FILE")
+def _connected(path: str) -> sqlite3.Connection:
+    connection = sqlite3.connect(path, isolation_level=None, timeout=LOCK_WAIT_SECONDS)
+    try:
+        migrate(connection)
+        connection.execute("PRAGMA journal_mode = WAL")
+        connection.execute("PRAGMA fullfsync = ON")  # macOS: through the drive's own cache
+        connection.execute("PRAGMA foreign_keys = ON")
+        connection.execute(f"PRAGMA cache_size = -{_CACHE_KIB}")
+        connection.execute(f"PRAGMA temp.cache_size = -{_CACHE_KIB // 4}")
+        connection.execute(f"PRAGMA wal_autocheckpoint = {_CHECKPOINT_PAGES}")
+    except BaseException:
+        connection.close()
+        raise
+    return connection
+
+
+def _connected_to_read(path: str) -> sqlite3.Connection:
+    """Open a stock beside which nothing can be written: its index of the log stays in memory (SQLite, wal.html §6).
+
+    Where even that needs a file, the log must be empty: then the file alone says all.
+    """
+    connection = sqlite3.connect(path, isolation_level=None, timeout=LOCK_WAIT_SECONDS)
+    try:
+        connection.execute("PRAGMA locking_mode = EXCLUSIVE")
+        connection.execute("PRAGMA temp_store = MEMORY")
+        migrate(connection)
+    except sqlite3.OperationalError as error:
+        connection.close()
+        log = path + "-wal"
+        if not _is_closed(error) or (os.path.exists(log) and os.path.getsize(log)):
+            raise
+        connection = sqlite3.connect(f"{Path(path).absolute().as_uri()}?immutable=1", uri=True, isolation_level=None)
+        connection.execute("PRAGMA temp_store = MEMORY")
+        migrate(connection)
+    return connection
+
+
+def _is_closed(error: sqlite3.Error) -> bool:
+    return getattr(error, "sqlite_errorname", "").startswith(_CLOSED)
+
+
+def _unusable(path: str, error: Exception) -> UnusableInput:
+    where = f"cannot use the stock {visible(path)}"
+    name = getattr(error, "sqlite_errorname", "")
+    with suppress(OSError):
+        is_full = isinstance(error, OSError) and error.errno == ENOSPC
+        if is_full or (name.startswith(_FULL) and reserve.is_full(path)):
+            advice = "move or delete files there that you do not need, and run it again"
+            return UnusableInput(f"{where}: its disk is full", advice)
+    if name.startswith("SQLITE_READONLY"):
+        return UnusableInput(f"{where}: it may only be read", "give it back the right to be written, or name another")
+    why = reason_of(error) if isinstance(error, OSError) else str(error)
+    return UnusableInput(f"{where}: {why}", "name another with --stock FILE")
