@@ -7,6 +7,8 @@ from pathlib import Path
 import pytest
 
 from foldkeep.demo.cloud import CloudOptions
+from foldkeep.storage.dav import DavStorage
+from harness.desks import Desk, left, listing, pair
 from harness.requests import SIDES, RemoteScenes
 from harness.servers import IllWilled, cloud
 
@@ -37,23 +39,80 @@ def test_nothing_goes_across_sides_that_may_be_kept_alike(tmp_path: Path):
             assert scenes.state() == scenes.before
 
 
+def overwriting_move(real):
+    """Return a way to move that takes away what is there before."""
+
+    def overwriting(self, path, new_path, etag=""):
+        if self.facts(new_path) is not None:
+            self.remove(new_path)
+        real(self, path, new_path, etag)
+
+    return overwriting
+
+
 def test_a_server_that_overwrites_is_looked_at_and_not_folded_in(tmp_path: Path, monkeypatch):
     with cloud(tmp_path / "server") as server:
         scenes = RemoteScenes(tmp_path / "desk", server, "there", "fold")
-        from foldkeep.storage.dav import DavStorage
+        monkeypatch.setattr(DavStorage, "move", overwriting_move(DavStorage.move))
+        desk = scenes.desk
+        desk.write("cut/a.mp4", b"a" * 9)
+        desk.write("cut/cut.edl", b"TITLE: cut\n\n001  a V C 00:00:00:00 00:00:01:00 00:00:00:00 00:00:01:00\n")
+        desk.ask("scan", desk.place)
+        before = scenes.state()
+        for line in (
+            ["fold", desk.docket, "--yes"],
+            ["archive", desk.place / "cut", "--to", server.url],
+        ):
+            answer = desk.run(*line)
+            assert answer.status == 2, answer
+            assert "overwrites what is there" in answer.err
+            assert scenes.state() == before
+            assert not list(server.folder.glob(".foldkeep-trial*"))
 
-        real = DavStorage.move
 
-        def overwriting(self, path, new_path, etag=""):
-            if self.facts(new_path) is not None:
-                self.remove(new_path)
-            real(self, path, new_path, etag)
+def test_moving_onto_a_server_that_overwrites_is_refused(tmp_path: Path, monkeypatch):
+    with cloud(tmp_path / "server") as server:
+        desk = Desk(tmp_path)
+        pair(desk)
+        desk.proposed()
+        before = listing(desk.place)
+        monkeypatch.setattr(DavStorage, "move", overwriting_move(DavStorage.move))
+        answer = desk.run("fold", desk.docket, "--yes", "--method", "move", "--to", server.url)
+        assert (answer.status, "overwrites what is there" in answer.err) == (2, True), answer
+        assert (listing(desk.place), list(server.folder.iterdir())) == (before, [])
 
-        monkeypatch.setattr(DavStorage, "move", overwriting)
-        answer = scenes.desk.run("fold", scenes.desk.docket, "--yes")
-        assert answer.status == 2
-        assert "overwrites what is there" in answer.err
-        assert scenes.state() == scenes.before
+
+def test_names_that_a_server_misreads_stay_or_are_told_as_they_are(tmp_path: Path, monkeypatch):
+    """Our cloud's engine drops a newline of a destination, and refuses what it takes for a query or a parameter."""
+    with cloud(tmp_path / "server") as server:
+        desk = Desk(tmp_path)
+        for name in ("kite.jpg", "why?.jpg", "two\nlines.jpg", "a;b.jpg", "50%.jpg"):
+            server.write(name, name.encode() * 50)
+            server.write(f"kept/{name}", name.encode() * 50)
+        desk.ask("scan", server.url)
+        desk.ask("keep", "-o", desk.docket, "--prefer", "under:" + server.url + "/kept")
+        before = tree(server.folder)
+        folded = desk.ask("fold", desk.docket, "--yes")
+        assert folded["folded"] == 2
+        reason = "its server misreads {} in names, and would bring it back under another"
+        assert {why for _, why in left(folded)} == {reason.format(each) for each in ("\\n", ";", "?")}
+        assert desk.ask("unfold", "1")["restored"] == 2
+        assert tree(server.folder) == before
+        # A run of an earlier Fold Keep, which tried no names out.
+        monkeypatch.setattr("foldkeep.fold.servers.trial._PLAIN", frozenset(range(256)))
+        assert desk.ask("fold", desk.docket, "--yes")["folded"] == 5
+        answer = desk.ask("unfold", "2")
+        assert (answer["restored"], answer["left"]) == (5, [])
+        names = {Path(each["from"]["path"]).name: Path(each["to"]["path"]).name for each in answer["renamed"]}
+        assert names == {"two\nlines.jpg": "twolines.jpg", "why?.jpg": "why", "a;b.jpg": "a"}
+        assert {names.get(name, name): content for name, content in before.items() if "/" not in name} == {
+            name: content for name, content in tree(server.folder).items() if "/" not in name
+        }
+
+
+def tree(folder: Path) -> dict[str, bytes]:
+    """Return the content of each file below a folder."""
+    return {str(path.relative_to(folder)): path.read_bytes() for path in folder.rglob("*") if path.is_file()}
 
 
 def test_two_fold_keeps_never_work_on_one_server_at_once(tmp_path: Path):

@@ -14,7 +14,7 @@ from typing import Any
 from unittest.mock import patch
 
 from foldkeep.cli import main
-from foldkeep.fold.servers.vault import FENCE
+from foldkeep.fold.servers.fence import FENCE
 from foldkeep.storage.dav import multistatus
 from foldkeep.storage.remote import Connections, ServerGone, TryLater, connections, remote_storage
 from harness.desks import Desk, listing, wait_a_week

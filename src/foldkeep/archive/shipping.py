@@ -1,11 +1,14 @@
 """Packages on servers: made and read back here, brought there file by file, read back there, and only then named."""
 
+import errno
 import os
+import secrets
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import replace
 
+from foldkeep.fold.servers import try_out_target
 from foldkeep.model import PathBytes, Progress, Step, UnusableInput, no_progress, visible
 from foldkeep.model.remote import is_remote
 from foldkeep.model.work import reason_of
@@ -18,13 +21,14 @@ _UNFINISHED = b".unfinished"
 
 
 def check_server_folder(target: PathBytes) -> None:
-    """Raise UnusableInput if a path on a server is no folder that is there."""
+    """Raise UnusableInput if a path on a server is no folder that is there, or the server overwrites what is there."""
     try:
         facts = remote_storage(target).facts(target)
+        if facts is None or not facts.is_folder:
+            raise UnusableInput(f"there is no folder {visible(target)}", "name one that is there, or make it")
+        try_out_target(target, secrets.token_hex(4), ())
     except OSError as error:
         raise UnusableInput(f"{visible(target)}: {reason_of(error)}", "see to it, or name another folder") from error
-    if facts is None or not facts.is_folder:
-        raise UnusableInput(f"there is no folder {visible(target)}", "name one that is there, or make it")
 
 
 def ship(made: MadePackage, target: PathBytes, progress: Progress = no_progress) -> MadePackage:
@@ -74,6 +78,8 @@ def _name(storage: RemoteStorage, growing: PathBytes, final: PathBytes) -> None:
     except OSError:
         if storage.facts(growing) is not None or storage.facts(final) is None:
             raise
+    if storage.facts(final) is None:
+        raise OSError(errno.EIO, f"the server did not give it the name {visible(os.path.basename(final))}")
 
 
 @contextmanager

@@ -228,7 +228,7 @@ def put_home(file: RunFile, copied: Copied, copy: Spot, home: Spot, refusal: str
 
 def restored(file: RunFile, path: PathBytes) -> RunFile:
     """Return a file as it is once it lies at a path, where it was or beside that."""
-    reason = "" if path == file.path else f"its name was taken; it is {visible(path)} now"
+    reason = "" if path == file.path else f"has another name now: {visible(path)}"
     return file._replace(state=RunFileState.RESTORED, reason=reason)
 
 

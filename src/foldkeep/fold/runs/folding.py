@@ -6,7 +6,7 @@ import shlex
 import time
 from collections.abc import Iterable, Iterator
 from contextlib import ExitStack, suppress
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from functools import partial
 from itertools import filterfalse
@@ -40,6 +40,7 @@ from ..recovery.reconcile import GONE, settle, settle_all, write_down
 from ..removing.own import discard
 from ..servers.sides import Sides
 from ..servers.site import RemoteSite
+from ..servers.trial import Trial, try_out_target
 from ..servers.vault import RemoteVault
 from ..space import Space, free_space
 from ..vault import PROBE_TEXT, PROBES, Vault, slot_name, tidy
@@ -156,31 +157,34 @@ def fold(
                 hold_around(stock, plan.by_place, "fold", witnesses=_witnesses(plan), break_lock=break_lock)
             )
             _try_out(plan, run)
-            honours = _try_out_servers(plan, run)
+            trials = _try_out_servers(plan, run)
         except (PlaceBusy, UnusableInput):
             with stock.transaction():
                 stock.ledger.discard(run.id)
             raise
         with midway(stock, run, f"fold {shlex.quote(plan.docket)}"):
             mark_places(stock, plan.by_place)
-            report = _carry_out(stock, run, plan, work, progress, honours, keep_empty_folders=keep_empty_folders)
+            report = _carry_out(stock, run, plan, work, progress, trials, keep_empty_folders=keep_empty_folders)
     report.space = [space.now() for space in before]
     return report
 
 
 def _carry_out(
-    stock: Stock, run: Run, plan: Plan, work: dict[bytes, Work], progress: Progress, honours: dict[bytes, bool],
+    stock: Stock, run: Run, plan: Plan, work: dict[bytes, Work], progress: Progress, trials: dict[bytes, Trial],
     *, keep_empty_folders: bool,
 ) -> FoldReport:  # fmt: skip
     meter = _Meter(progress, plan.bytes)
     went: set[bytes] = set()
     places = frozenset(work)
-    sites: list[_Site | RemoteSite] = [
-        RemoteSite(stock, run, place, pairs, went, meter.passed, honours[place], plan.trusts_server)
-        if is_remote(place)
-        else _Site(stock, run, place, pairs, went, meter, places, plan.into, trusts_server=plan.trusts_server)
-        for place, pairs in work.items()
-    ]
+    sites: list[_Site | RemoteSite] = []
+    for place, pairs in work.items():
+        trial = trials.get(place, Trial())
+        pairs = _readable(pairs, trial)
+        sites.append(
+            RemoteSite(stock, run, place, pairs, went, meter.passed, trial.honours_conditions, plan.trusts_server)
+            if is_remote(place)
+            else _Site(stock, run, place, pairs, went, meter, places, plan.into, trusts_server=plan.trusts_server)
+        )
     emptied = 0
     try:
         for stage in Stage:
@@ -202,6 +206,18 @@ def _carry_out(
     report.notes = [note for site in sites for note in site.notes]
     report.emptied = emptied
     return report
+
+
+def _readable(pairs: Work, trial: Trial) -> Work:
+    """Return the work on a server, with those refused of which the server misreads the names."""
+    if not trial.misread:
+        return pairs
+    return [(replace(item, refusal=item.refusal or trial.refusal(*_moved_to(item))), file) for item, file in pairs]
+
+
+def _moved_to(item: Item) -> list[bytes]:
+    """Return the paths on servers that a file may be moved to: its target, and its home when it comes back."""
+    return [path for path in (item.row.path, item.target) if is_remote(path)]
 
 
 def _witnesses(plan: Plan) -> Iterator[bytes]:
@@ -251,17 +267,25 @@ def _try_out(plan: Plan, run: Run) -> None:
         ) from error
 
 
-def _try_out_servers(plan: Plan, run: Run) -> dict[bytes, bool]:
-    """Find out what the servers of a plan do with conditions, and refuse the whole plan if one overwrites."""
+def _try_out_servers(plan: Plan, run: Run) -> dict[bytes, Trial]:
+    """Find out what can be entrusted to the servers of a plan, and refuse the whole plan if one overwrites."""
     found = {}
     for place in filter(is_remote, plan.by_place):
         try:
             vault = RemoteVault(place, run.key, create=True, method=run.method)
-            vault.try_out()
+            items = plan.by_place[place]
+            found[place] = vault.try_out(path for item in items for path in _moved_to(item))
         except OSError as error:
             why = f"cannot fold in {visible(place)}: {reason_of(error)}"
             raise UnusableInput(why, "see to it, and try again; nothing was changed") from error
-        found[place] = vault.honours_conditions
+    onto = [item for item in plan.items if is_remote(item.target) and not is_remote(item.place.path)]
+    if plan.into and onto:
+        try:
+            trial = try_out_target(plan.into[0], run.key, (item.target for item in onto))
+        except OSError as error:
+            why = f"cannot bring anything to {visible(plan.into[0])}: {reason_of(error)}"
+            raise UnusableInput(why, "see to it, and try again; nothing was changed") from error
+        found |= {item.place.path: trial for item in onto}
     return found
 
 

@@ -14,8 +14,9 @@ from ..removing.server import Vouched, content_kept, read_and_keep, remove_vouch
 from ..runs.plan import Item
 from ..vault import COMING_IN
 from ..verify import check_row
+from .fence import FENCE
 from .looking import copy_with, read_whole
-from .vault import FENCE, RemoteVault
+from .vault import RemoteVault
 
 _CHANGED_SINCE = "changed since it was copied; take it away yourself"
 _LAST = "stays, since no other file with its content can be read now"

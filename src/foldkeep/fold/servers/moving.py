@@ -5,6 +5,7 @@ import os
 
 from foldkeep.model import PathBytes, RunFile
 from foldkeep.model.names import path_beside
+from foldkeep.model.remote import RemoteFile
 from foldkeep.storage.local.reading import NotSafe, Stamps
 from foldkeep.storage.remote import (
     RemoteStamp,
@@ -16,8 +17,9 @@ from foldkeep.storage.remote import (
 )
 
 from ..methods.method import KEEPER_CHANGED
+from .fence import FENCE, is_fence
 from .looking import RemoteReady
-from .vault import FENCE, RemoteVault, is_fence
+from .vault import RemoteVault
 
 _MOST_TRIES = 100
 _NOT_PUT_BACK = "could not be put back; it waits in the fold"
@@ -102,8 +104,10 @@ def put_back(storage: RemoteStorage, there: PathBytes, home: PathBytes) -> str:
     raise OSError(errno.EIO, _NOT_PUT_BACK)
 
 
-def bring_home(vault: RemoteVault, file: RunFile, path: PathBytes) -> None:
-    """Move a file out of its slot, or from its target, to a path.
+def bring_home(vault: RemoteVault, file: RunFile, path: PathBytes) -> PathBytes:
+    """Move a file out of its slot, or from its target, to a path; return where it lies then.
+
+    That is another path where the server misreads the name.
 
     Raises
     ------
@@ -128,3 +132,16 @@ def bring_home(vault: RemoteVault, file: RunFile, path: PathBytes) -> None:
     except OSError:
         if storage.facts(there) is not None or storage.facts(path) is None:
             raise
+    return path if storage.facts(path) is not None else _found(storage, file, path, facts)
+
+
+def _found(storage: RemoteStorage, file: RunFile, path: PathBytes, facts: RemoteFile) -> PathBytes:
+    """Return where a file lies that was moved to a path, and is not there; OSError if it is not in that folder."""
+    folder, _, name = path.rpartition(b"/")
+    for each in storage.files(folder):
+        lies_at = folder + b"/" + each.name
+        if each.size == facts.size and not each.is_folder and name[:1] == each.name[:1]:
+            is_it = bool(facts.etag) and each.etag == facts.etag
+            if is_it or (file.digest and read_remote(lies_at, storage=storage)[0] == file.digest):
+                return lies_at
+    raise OSError(errno.EIO, "the server moved it, and not to that name; look for it in its folder")

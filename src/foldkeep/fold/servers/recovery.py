@@ -11,8 +11,9 @@ from ..journal import Going, History, Releasing, Returning, histories
 from ..methods.method import NOT_BEGUN, folded_state
 from ..removing.own import discard_afar
 from ..vault import COMING_IN
+from .fence import is_fence
 from .looking import read_whole
-from .vault import RemoteVault, is_fence
+from .vault import RemoteVault
 
 _UNREACHABLE = "its server cannot be asked now; what became of it is found out when it can"
 

@@ -93,19 +93,19 @@ def _bring_batch(
         vault.write(Returning(file.number, path) for file, path in tries)
         waiting = []
 
-        def bring(pair: tuple[RunFile, PathBytes], is_beside: bool = number > 1) -> None:
+        def bring(pair: tuple[RunFile, PathBytes], is_beside: bool = number > 1) -> PathBytes:
             file, path = pair
             if is_beside and _makes_kin(vault, path):
                 raise FileExistsError
-            bring_home(vault, file, path)
+            return bring_home(vault, file, path)
 
-        for (file, path), outcome in each_of(pool, bring, tries):
+        for (file, _), outcome in each_of(pool, bring, tries):
             if isinstance(outcome, FileExistsError):
                 waiting.append(file)
             elif isinstance(outcome, Exception):
                 left.append(Problem(file.path, reason_of(outcome)))
             else:
-                done.append((file, path))
+                done.append((file, outcome))
     left += [Problem(file.path, "no name is free for it where it was") for file in waiting]
     vault.write(Returned(file.number) for file, _ in done)
     return done

@@ -11,15 +11,14 @@ What is written is read back. That it lasts is the server's word: a success is n
 import json
 import os
 import re
-from collections.abc import Callable, Container, Iterable
+from collections.abc import Container, Iterable
 from contextlib import suppress
 
-from foldkeep.model import Method, PathBytes, RunFile, UnusableInput, visible
+from foldkeep.model import Method, PathBytes, RunFile
 from foldkeep.model.names import FOLD_NAME, lies_below
-from foldkeep.model.remote import RemoteFile, server_of
+from foldkeep.model.remote import server_of
 from foldkeep.storage.local.drives import LOCK_NAME
 from foldkeep.storage.remote import (
-    NotTheFile,
     RemoteStorage,
     make_folder,
     remote_storage,
@@ -31,11 +30,11 @@ from foldkeep.storage.remote import (
 from ..journal import VERSION, Begun, Record, UnknownJournal, histories
 from ..journal.records import UnknownStep, decoded, encoded
 from ..removing.own import discard_afar
-from ..vault import PROBE_TEXT
+from .fence import is_fence
+from .trial import PROBES, Trial, try_out
 
 _JOURNAL, _FILES, _README = b"journal", b"files", b"README.txt"
 _PAGE_NAME = re.compile(rb"\d{6}\.jsonl")
-_PROBES = (b"probe", b"probe-2", b"probe-3")
 _README_TEXT = b"""Files that Fold Keep folded away wait here, whole. They can come back: foldkeep unfold RUN
 
 Each folder is one run. The pages in its `journal` tell, one JSON object a line, which file in `files` came from
@@ -43,13 +42,6 @@ where: `slot` is the name here, `from` the percent-encoded path below the folder
 Without the computer that did this, all of it comes back with: foldkeep unfold --from THE_ADDRESS_OF_THAT_FOLDER
 Please do not delete anything here by hand; `foldkeep release RUN` does so and checks first.
 """
-FENCE = b"Nothing waits here: foldkeep took this name, so that no late request can.\n"
-"""What is written under the name of a slot, if the answer to a move into it was lost."""
-
-
-def is_fence(storage: RemoteStorage, path: PathBytes, facts: RemoteFile | None) -> bool:
-    """Tell whether what lies at a path, of which the server told this, is a fence of ours."""
-    return facts is not None and facts.size == len(FENCE) and not facts.is_folder and whole(storage, path) == FENCE
 
 
 class RemoteVault:
@@ -122,62 +114,11 @@ class RemoteVault:
     def _page(self, name: bytes) -> list[Record]:
         return page_records(whole(self.storage, b"/".join((self._run, _JOURNAL, name))), self.place)
 
-    def try_out(self) -> None:
-        """Find out whether the server overwrites, and whether it honours conditions, with files of our own.
-
-        Raises
-        ------
-        UnusableInput
-            If it overwrites what is there: then it can be looked at, but nothing be folded.
-        OSError
-            If it does not let us.
-        """
-        one, two, three = (b"/".join((self._run, _FILES, name)) for name in _PROBES)
-        self._drop_probes()
-        write_surely(self.storage, one, PROBE_TEXT)
-        write_surely(self.storage, two, FENCE)
-        try:
-            changes: tuple[Callable[[], None], ...] = (
-                lambda: self.storage.write_new(one, [FENCE], len(FENCE)), lambda: self.storage.move(one, two),
-            )  # fmt: skip
-            for change in changes:
-                try:
-                    change()
-                except FileExistsError:
-                    continue
-                raise UnusableInput(
-                    f"{visible(self.place)} cannot be folded in: its server overwrites what is there",
-                    "it can be looked at; nothing was changed but files of our own",
-                )
-            if (whole(self.storage, one), whole(self.storage, two)) != (PROBE_TEXT, FENCE):
-                raise UnusableInput(
-                    f"{visible(self.place)} cannot be folded in: its server changes what it refuses to change",
-                    "it can be looked at; nothing was changed but files of our own",
-                )
-            self.honours_conditions = self._honours(one, two, three)
-        finally:
-            self._drop_probes()
-
-    def _honours(self, one: PathBytes, two: PathBytes, three: PathBytes) -> bool:
-        facts = self.storage.facts(one)
-        if facts is None or not facts.etag:
-            return False
-        wrong = '"no-file-has-this"'
-        changes: tuple[Callable[[], None], ...] = (
-            lambda: self.storage.move(one, three, wrong), lambda: discard_afar(self.storage, two, wrong),
-        )  # fmt: skip
-        for change in changes:
-            try:
-                change()
-            except NotTheFile:
-                continue
-            return False
-        return True
-
-    def _drop_probes(self) -> None:
-        for name in _PROBES:
-            with suppress(FileNotFoundError):
-                discard_afar(self.storage, b"/".join((self._run, _FILES, name)))
+    def try_out(self, names: Iterable[PathBytes]) -> Trial:
+        """Find out what can be entrusted to the server, as `trial.try_out` does."""
+        trial = try_out(self.storage, self._run + b"/" + _FILES, names, self.place)
+        self.honours_conditions = trial.honours_conditions
+        return trial
 
     def tidy(self, accounted: Container[int] = ()) -> None:
         """Take away this folder if no file waits in it and each that its journal tells of is accounted for."""
@@ -188,7 +129,7 @@ class RemoteVault:
             files = self.storage.files(self._run + b"/" + _FILES)
             for each in files:
                 path = b"/".join((self._run, _FILES, each.name))
-                if each.is_folder or not (each.name in _PROBES or is_fence(self.storage, path, each)):
+                if each.is_folder or not (each.name in PROBES or is_fence(self.storage, path, each)):
                     return
             for each in files:
                 discard_afar(self.storage, b"/".join((self._run, _FILES, each.name)), each.etag)

@@ -54,4 +54,4 @@ class UnfoldAnswer(NamedTuple):
 
 
 def _write_renamed(page: Page, was: bytes, now: bytes) -> None:
-    page.line((f"{visible(was)} was taken: now beside it as ", CARE), visible(now), indent=2)
+    page.line((f"{visible(was)} has another name now: ", CARE), visible(now), indent=2)
