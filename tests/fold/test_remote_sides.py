@@ -3,6 +3,7 @@
 import json
 import shutil
 from pathlib import Path
+from urllib.parse import unquote
 
 import pytest
 
@@ -103,7 +104,9 @@ def test_names_that_a_server_misreads_stay_or_are_told_as_they_are(tmp_path: Pat
         assert desk.ask("fold", desk.docket, "--yes")["folded"] == 5
         answer = desk.ask("unfold", "2")
         assert (answer["restored"], answer["left"]) == (5, [])
-        names = {Path(each["from"]["path"]).name: Path(each["to"]["path"]).name for each in answer["renamed"]}
+        names = {
+            unquote(each["from"]["uri"]).rpartition("/")[2]: Path(each["to"]["path"]).name for each in answer["renamed"]
+        }
         assert names == {"two\nlines.jpg": "twolines.jpg", "why?.jpg": "why", "a;b.jpg": "a"}
         assert {names.get(name, name): content for name, content in before.items() if "/" not in name} == {
             name: content for name, content in tree(server.folder).items() if "/" not in name
