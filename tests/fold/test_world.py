@@ -171,6 +171,26 @@ def test_a_read_only_volume_changes_nothing_and_says_so(desk: Desk):
         assert listing(desk.place) == before
 
 
+def test_a_fold_of_somebody_else_is_told_as_theirs_and_no_fault_of_the_volume(desk: Desk, monkeypatch):
+    pairs(desk, 2, size=1)
+    desk.proposed()
+    (desk.place / ".foldkeep").mkdir(mode=0o700)
+    before, owner = listing(desk.place), os.geteuid()
+
+    def refused(*_: object, **__: object) -> None:
+        raise PermissionError(13, os.strerror(13))
+
+    monkeypatch.setattr("foldkeep.fold.runs.folding.Vault.__init__", refused)
+    monkeypatch.setattr("foldkeep.fold.runs.unfolding.runs_in", refused)
+    monkeypatch.setattr(os, "geteuid", lambda: owner + 1)
+    theirs = "/.foldkeep belongs to "
+    assert all(theirs in reason for reason in reasons(desk.ask("fold", desk.docket, "--yes")))
+    for line in (["fold", desk.docket, "--yes", "--method", "hard-link"], ["unfold", "--from", desk.place]):
+        answer = desk.run(*line)
+        assert (answer.status, theirs in answer.err, "cannot make" in answer.err) == (2, True, False), answer
+    assert listing(desk.place) == before
+
+
 @pytest.mark.skipif(os.geteuid() != 0, reason="only root can take on another user")
 def test_permission_lost_midway(monkeypatch):
     """In a child without root's rights, in a folder that root's are not needed for."""

@@ -20,9 +20,10 @@ from functools import partial
 from types import TracebackType
 from typing import Self
 
-from foldkeep.model import Method, RunFile
+from foldkeep.model import Method, RunFile, visible
 from foldkeep.model.kinds import suffix_of
 from foldkeep.model.names import FOLD_NAME
+from foldkeep.model.work import reason_of
 from foldkeep.storage.local.changes import flush, keeping_times, remove_folder, take_away
 from foldkeep.storage.local.drives import LOCK_NAME, MARK_NAME, PROBE, is_our_mark, mark_stays
 from foldkeep.storage.local.reading import FOLDER, facts_of, may_be_one, open_in, open_top
@@ -387,3 +388,22 @@ def coming_out(file: RunFile) -> bytes:
 def copy_name(key: str, file: RunFile) -> bytes:
     """Return the name that a copy has until it is whole: ours, since nobody else knows the run's key."""
     return os.fsencode(f".foldkeep-{key}-{file.number}")
+
+
+def fold_fault(place: bytes, error: OSError) -> str:
+    """Return why the fold of a place cannot be used; where it is somebody else's, whose it is."""
+    fold = os.path.join(place, FOLD_NAME)
+    if error.errno in (errno.EACCES, errno.EPERM):
+        with suppress(OSError):
+            owner = os.lstat(fold).st_uid
+            if owner != os.geteuid():
+                return f"{visible(fold)} belongs to {_user(owner)}, who alone can fold here"
+    return reason_of(error)
+
+
+def _user(number: int) -> str:
+    with suppress(KeyError, ImportError):
+        import pwd
+
+        return visible(pwd.getpwuid(number).pw_name)
+    return f"user {number}"

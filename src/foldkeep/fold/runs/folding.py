@@ -1,5 +1,6 @@
 """Carrying out a docket: every spare verified, written down, and only then touched."""
 
+import errno
 import os
 import secrets
 import shlex
@@ -43,7 +44,7 @@ from ..servers.site import RemoteSite
 from ..servers.trial import Trial, try_out_target
 from ..servers.vault import RemoteVault
 from ..space import Space, free_space
-from ..vault import PROBE_TEXT, PROBES, Vault, slot_name, tidy
+from ..vault import PROBE_TEXT, PROBES, Vault, fold_fault, slot_name, tidy
 from ..verify import Comparison
 from .emptying import put_away
 from .looking import NOT_EMPTIED, Looker, intention, state_if_left
@@ -261,6 +262,9 @@ def _try_out(plan: Plan, run: Run) -> None:
     except OSError as error:
         for each in filterfalse(is_remote, plan.by_place):
             tidy(each, run.key)
+        if error.errno in (errno.EACCES, errno.ENOSPC, errno.EDQUOT, errno.EROFS):  # nothing of the volume's kind
+            why = f"cannot fold in {visible(place)}: {fold_fault(place, error)}"
+            raise UnusableInput(why, "see to it, and try again; nothing was changed") from error
         raise UnusableInput(
             f"the volume of {visible(place)} cannot make {method.words}: {reason_of(error)}",
             "choose another --method; nothing was changed",
@@ -444,7 +448,7 @@ class _Site:
     def _give_up(self, error: OSError) -> None:
         """Do nothing more here: the fold cannot be made, or its journal not be written."""
         self._broken = True
-        why = f"its fold cannot be written: {reason_of(error)}"
+        why = f"its fold cannot be written: {fold_fault(self._place, error)}"
         planned = self._stock.ledger.files(self._run.id, [RunFileState.PLANNED])
         with self._stock.transaction():
             self._stock.ledger.update(file._replace(reason=why) for file in planned if file.place == self._place)

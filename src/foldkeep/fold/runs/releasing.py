@@ -40,7 +40,7 @@ from ..servers.releasing import release_on_server
 from ..servers.vault import RemoteVault
 from ..servers.waiting import SIDES_WAIT
 from ..space import Space, free_space
-from ..vault import Vault
+from ..vault import Vault, fold_fault
 from .grades import Consent
 from .midway import midway
 from .vouching import NO_COPY, Stands, Vouchers
@@ -230,7 +230,7 @@ def _release_rests_in(
                 report.bytes += seen.identity.size
                 write_down(stock, [file._replace(state=RunFileState.RELEASED)])
     except OSError as error:
-        why = f"its fold cannot be worked in: {reason_of(error)}"
+        why = f"its fold cannot be worked in: {fold_fault(place, error)}"
         report.left += [Problem(file.path, why) for file in files]
 
 
@@ -257,7 +257,7 @@ def _release_run(
                         release_batch(stock, vault, batch, vouchers, report, allow_last_copy=allow_last_copy)
                         told()
             except OSError as error:
-                why = f"its fold cannot be worked in: {reason_of(error)}"
+                why = f"its fold cannot be worked in: {fold_fault(place, error)}"
                 report.left += [Problem(file.path, why) for file in here]
     finally:
         settle(stock, run)

@@ -51,7 +51,7 @@ from ..servers.returning import bring_back as bring_back_on_server
 from ..servers.sides import Sides
 from ..servers.vault import RemoteVault, runs_on
 from ..strays import strays_in
-from ..vault import Vault, runs_in, tidy
+from ..vault import Vault, fold_fault, runs_in, tidy
 from .emptying import Homes, bring_back, set_times_again
 from .midway import midway
 from .run_lookup import known_slots
@@ -192,6 +192,9 @@ def unfold_from(
     try:
         keys(top)
     except OSError as error:
+        if isinstance(error, PermissionError) and not is_remote(top):
+            why = f"the fold of {visible(top)} cannot be opened: {fold_fault(top, error)}"
+            raise UnusableInput(why, "unfold as that user, or have the right given") from error
         raise UnusableInput(
             f"{visible(top)} has no fold: {reason_of(error)}", "name the folder that holds .foldkeep"
         ) from error
@@ -368,7 +371,7 @@ def _unfold_in(
             take_away_made_folders(vault, targets)
             _give_times_back(vault, times)
     except OSError as error:
-        why = f"its fold cannot be worked in: {reason_of(error)}"
+        why = f"its fold cannot be worked in: {fold_fault(place, error)}"
         told = {problem.path for problem in report.left}
         report.left += [Problem(file.path, why) for file in files if file.path not in told]
 
