@@ -89,10 +89,7 @@ class Chain:
 
     def fold(self, *words: str, keep: tuple[str, ...] = ()) -> None:
         """Propose what is there now, and fold it."""
-        self.desk.docket.unlink(missing_ok=True)
-        self.desk.ask("scan", self.desk.place)
-        self.desk.ask("keep", "-o", self.desk.docket, "--afresh", *keep)
-        self._folded(*words)
+        self.carry_out("keep", "--afresh", *keep, words=words)
 
     def carry_out(self, *asked: str, words: tuple[str, ...] = ()) -> None:
         """Have a command write a docket, and fold that."""
