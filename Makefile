@@ -4,7 +4,7 @@ BIN := .venv/bin
 # Modules are compiled when they are first used, also where the machine says otherwise: tests start the program often.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: demo test test-more test-long test-pythons check mutants bench bench-likeness bench-growth screenshots clean
+.PHONY: demo test test-more test-long test-pythons soak check mutants bench bench-likeness bench-growth screenshots clean
 
 demo: .venv/demo-installed
 	$(BIN)/foldkeep demo
@@ -21,6 +21,10 @@ test-long: .venv/dev-installed
 
 # One process more than processors: some tests wait for the disk.
 PARALLEL = -n $$(($$(getconf _NPROCESSORS_ONLN) + 1)) --dist worksteal
+
+# Walks random chains of commands on several file systems, until it is stopped.
+soak: .venv/dev-installed
+	$(BIN)/python tests/soak.py
 
 # Changes the code in small ways, and tells which no test notices; takes an hour.
 mutants: .venv/dev-installed

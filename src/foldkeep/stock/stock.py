@@ -2,6 +2,7 @@
 
 import os
 import sqlite3
+import time
 from collections.abc import Callable, Iterator
 from contextlib import ExitStack, closing, contextmanager, suppress
 from errno import ENOSPC
@@ -200,7 +201,7 @@ def _connected(path: str) -> sqlite3.Connection:
     connection = sqlite3.connect(path, isolation_level=None, timeout=LOCK_WAIT_SECONDS)
     try:
         migrate(connection)
-        connection.execute("PRAGMA journal_mode = WAL")
+        _use_log(connection)
         connection.execute("PRAGMA fullfsync = ON")  # macOS: through the drive's own cache
         connection.execute("PRAGMA foreign_keys = ON")
         connection.execute(f"PRAGMA cache_size = -{_CACHE_KIB}")
@@ -210,6 +211,19 @@ def _connected(path: str) -> sqlite3.Connection:
         connection.close()
         raise
     return connection
+
+
+def _use_log(connection: sqlite3.Connection) -> None:
+    """Have changes written to a log first; SQLite itself does not wait here for another who does the same."""
+    until = time.monotonic() + LOCK_WAIT_SECONDS
+    while True:
+        try:
+            connection.execute("PRAGMA journal_mode = WAL")
+            return
+        except sqlite3.OperationalError as error:
+            if error.sqlite_errorcode & 0xFF != sqlite3.SQLITE_BUSY or time.monotonic() > until:
+                raise
+            time.sleep(0.02)
 
 
 def _connected_to_read(path: str) -> sqlite3.Connection:
