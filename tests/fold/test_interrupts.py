@@ -154,7 +154,7 @@ def test_no_way_back_is_named_where_there_is_none(desk: Desk, method: str, work:
     assert ("unfold" in str(told.value)) == (method == "fold" and "--rests" not in work)
 
 
-@pytest.mark.parametrize("command", ["fold", "unfold", "release"])
+@pytest.mark.parametrize("command", ["fold", "unfold", "release", "delete"])
 def test_a_run_that_was_killed_is_told_as_its_folds_are(desk: Desk, command: str):
     desk.place.mkdir(exist_ok=True)
     with pluggable(desk.top / "drive", desk.place) as (unplug, plug):
@@ -165,14 +165,16 @@ def test_a_run_that_was_killed_is_told_as_its_folds_are(desk: Desk, command: str
         desk.ask("scan", desk.place)
         desk.ask("keep", "-o", desk.docket, "--prefer", f"under:{desk.place}/kept")
         folded = ["fold", str(desk.docket), "--yes"]
-        words = {"fold": folded, "unfold": ["unfold", "1"], "release": ["release", "1", "--yes"]}[command]
-        if command != "fold":
+        deleted = [*folded, "--method", "delete", "--for-good"]
+        release, unfold = ["release", "1", "--yes"], ["unfold", "1"]
+        words = {"fold": folded, "unfold": unfold, "release": release, "delete": deleted}[command]
+        if command in ("unfold", "release"):
             desk.ask(*folded)
         (waiting,) = (desk.place / ".foldkeep").glob("*/files") if command == "release" else [desk.place / "again"]
         interrupted(desk, words, waiting, appear=command == "unfold", by=signal.SIGKILL).communicate(timeout=60)
         (files,) = (desk.place / ".foldkeep").glob("*/files")
         in_fold = {path.name for path in files.iterdir()}
-        assert 0 < len(in_fold) < _FILES
+        assert (0 < len(in_fold) < _FILES) or command == "delete"
         at_home = len(list((desk.place / "again").glob("*")))
         disk = listing(desk.place)
 

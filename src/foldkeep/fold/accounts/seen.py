@@ -94,13 +94,15 @@ def _state(file: RunFile, slots: Collection[str], history: History) -> RunFileSt
     if file.slot in slots:
         return RunFileState.WAITING
     is_home = os.path.lexists(file.path)
+    if isinstance(history.last, Releasing) and not is_home:
+        return RunFileState.RELEASED
     if file.state is RunFileState.PLANNED:
         if file.method is Method.MOVE and not is_home and os.path.lexists(file.target):
             return RunFileState.MOVED
+        if file.method is Method.BIN and not is_home and history.last is not None:
+            return RunFileState.BINNED
         is_copied = file.method is Method.COPY and isinstance(history.last, Going) and not history.pending
         return RunFileState.MADE if is_copied and os.path.lexists(file.target) else file.state
-    if isinstance(history.last, Releasing) and not is_home:
-        return RunFileState.RELEASED
     is_there = bool(file.target) and os.path.lexists(file.target)
     is_back = is_home and not is_there and not isinstance(history.last, Going)
     return RunFileState.RESTORED if is_back else file.state
