@@ -12,6 +12,7 @@ from foldkeep.stock import Check, Checked, CheckResult, Stock
 from foldkeep.storage.local.reading import NotSafe, digest_of, modified_ns, open_top, opened
 from foldkeep.storage.remote import read_remote
 
+from ..accounts import seen_files
 from ..rests import check_rest
 from ..strays import stray_files
 from ..vault import files_folder
@@ -56,9 +57,9 @@ def audit(stock: Stock, runs: list[Run], progress: Progress = no_progress) -> Au
     files = [
         (file, os.path.join(files_folder(file.place, run.key), os.fsencode(file.slot)))
         for run in runs
-        for file in stock.ledger.files(run.id)
+        for file in seen_files(stock, run)
     ]
-    work = [(file, slot) for file, slot in files if _is_audited(file, slot)]
+    work = [(file, slot) for file, slot in files if _is_audited(file)]
     total = sum(file.size for file, _ in work)
     done = 0
     for file, slot in work:
@@ -69,8 +70,7 @@ def audit(stock: Stock, runs: list[Run], progress: Progress = no_progress) -> Au
         if file.state is RunFileState.REST:
             why = _rest_fault(file, os.path.dirname(slot))
         else:
-            is_folded = file.state in (RunFileState.WAITING, RunFileState.PLANNED)
-            why = _difference(file, slot if is_folded else file.target)
+            why = _difference(file, slot if file.state is RunFileState.WAITING else file.target)
         now_ns = time.time_ns()
         checks.append(Check(Checked.FOLDED, slot, now_ns, _result(why), None if why else now_ns, file.content))
         if why:
@@ -85,12 +85,10 @@ def audit(stock: Stock, runs: list[Run], progress: Progress = no_progress) -> Au
     return found
 
 
-def _is_audited(file: RunFile, slot: bytes) -> bool:
-    """Tell whether a file lies where the run put it, or should; of a run that was killed the fold shows it."""
+def _is_audited(file: RunFile) -> bool:
+    """Tell whether a file lies where the run put it, or should."""
     if file.state in (RunFileState.WAITING, RunFileState.MOVED, RunFileState.REST):
         return True
-    if file.state is RunFileState.PLANNED:
-        return not is_remote(file.place) and os.path.lexists(slot)
     return file.method is Method.COPY and file.state is RunFileState.MADE
 
 
