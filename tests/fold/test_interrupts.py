@@ -25,13 +25,17 @@ _SAID = re.compile(
 @pytest.fixture
 def many(desk: Desk) -> Desk:
     """A desk with many spares, and a docket of them."""
+    propose_many(desk)
+    return desk
+
+
+def propose_many(desk: Desk) -> None:
     for folder in ("kept", "again"):
         (desk.place / folder).mkdir(parents=True)
         for number in range(_FILES):
             (desk.place / folder / f"{number}.jpg").write_bytes(b"kite %d" % number * 9)
     desk.ask("scan", desk.place)
     desk.ask("keep", "-o", desk.docket, "--prefer", f"under:{desk.place}/kept")
-    return desk
 
 
 def interrupted(
@@ -158,12 +162,7 @@ def test_no_way_back_is_named_where_there_is_none(desk: Desk, method: str, work:
 def test_a_run_that_was_killed_is_told_as_its_folds_are(desk: Desk, command: str):
     desk.place.mkdir(exist_ok=True)
     with pluggable(desk.top / "drive", desk.place) as (unplug, plug):
-        for folder in ("kept", "again"):
-            (desk.place / folder).mkdir(parents=True)
-            for number in range(_FILES):
-                (desk.place / folder / f"{number}.jpg").write_bytes(b"kite %d" % number * 9)
-        desk.ask("scan", desk.place)
-        desk.ask("keep", "-o", desk.docket, "--prefer", f"under:{desk.place}/kept")
+        propose_many(desk)
         folded = ["fold", str(desk.docket), "--yes"]
         deleted = [*folded, "--method", "delete", "--for-good"]
         release, unfold = ["release", "1", "--yes"], ["unfold", "1"]

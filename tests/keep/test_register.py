@@ -7,9 +7,10 @@ from pathlib import Path
 
 import pytest
 
-from foldkeep.keep import read_docket
+from foldkeep.keep import read_docket, write_docket
+from foldkeep.keep.by_hand import BY_HAND, NOT_BY_HAND, ON_SHEET, is_by_hand, names_hand
 from foldkeep.keep.register import DocketFile, DocketRegister, DocketState, MadeDocket
-from foldkeep.model import Action
+from foldkeep.model import Action, DocketRow
 from harness.desks import Desk, edit, on_a_terminal
 
 KEEPER, SPARE = "a/0.jpg", "b/0.jpg"
@@ -345,3 +346,15 @@ def test_of_a_docket_that_was_carried_out_nothing_is_asked(desk: Desk):
     assert "already in the fold, since run 1" in again.out
     desk.ask("unfold", "1")
     assert desk.run("fold", "d1", "--yes").status == 0  # what came back may go again
+
+
+@pytest.mark.parametrize("reason", [
+    BY_HAND, NOT_BY_HAND, ON_SHEET, "/a/b is given up", "not in /a/b, which is given up",
+    "its folder was given up in the sheet", "kept, since the folder of another copy was given up",
+    "new since the other copies were decided on",
+])  # fmt: skip
+def test_a_docket_with_a_decision_is_known_without_reading_its_rows(tmp_path: Path, reason: str):
+    row = DocketRow("s1", Action.FOLD, b"/a/kite.jpg", 1, "photo", 0, None, reason)
+    assert is_by_hand(row)
+    assert names_hand(write_docket(str(tmp_path / "docket.csv"), [row]))
+    assert not names_hand(write_docket(str(tmp_path / "plain.csv"), [row._replace(reason="oldest")]))

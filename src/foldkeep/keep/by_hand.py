@@ -20,7 +20,7 @@ _REASONS = re.compile(
 )
 
 
-_HANDS = re.compile(rb"chosen by hand|in the sheet|given up|new since the other copies")  # what each reason above holds
+_HANDS = re.compile(_REASONS.pattern.replace(".*", "").encode())  # in a line of a file, beside names of any kind
 
 
 def names_hand(path: str) -> bool:
