@@ -113,6 +113,30 @@ def test_names_that_a_server_misreads_stay_or_are_told_as_they_are(tmp_path: Pat
         }
 
 
+def test_a_server_that_takes_no_colon_in_names_takes_all_other_names(tmp_path: Path, monkeypatch):
+    """The address of a server has a colon itself."""
+    real = DavStorage.move
+
+    def without_colon(self, path, new_path, etag=""):
+        if b":" in new_path.rpartition(b"/")[2]:
+            raise PermissionError(13, "no colon")
+        real(self, path, new_path, etag)
+
+    monkeypatch.setattr(DavStorage, "move", without_colon)
+    with cloud(tmp_path / "server") as server:
+        desk = Desk(tmp_path)
+        for name in ("kite.jpg", "at 12:30.jpg"):
+            server.write(name, name.encode() * 50)
+            server.write(f"kept/{name}", name.encode() * 50)
+        desk.ask("scan", server.url)
+        desk.ask("keep", "-o", desk.docket, "--prefer", "under:" + server.url + "/kept")
+        folded = desk.ask("fold", desk.docket, "--yes")
+        assert folded["folded"] == 1
+        assert left(folded) == [
+            ("at 12:30.jpg", "its server misreads : in names, and would bring it back under another")
+        ]
+
+
 def tree(folder: Path) -> dict[str, bytes]:
     """Return the content of each file below a folder."""
     return {str(path.relative_to(folder)): path.read_bytes() for path in folder.rglob("*") if path.is_file()}

@@ -131,9 +131,9 @@ class Stock:
                 given_up = reserve.give_up(self.path)
             else:
                 reserve.set_aside(self.path)
-            if self._only_reads:
-                self._open_to_write()
             try:
+                if self._only_reads:
+                    self._open_to_write()
                 yield
             finally:
                 reserve.set_aside_again(self.path, given_up)

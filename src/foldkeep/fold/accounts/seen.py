@@ -23,14 +23,13 @@ def seen_summaries(stock: Stock) -> list[RunSummary]:
     if not any(summary.run.underway for summary in summaries):
         return summaries
     away = _away(stock)
-    found = []
-    for summary in summaries:
-        if summary.run.underway:
-            files = _seen(summary.run, stock.ledger.files(summary.run.id), away)
-            missing = {file.place for file in files if file.place in away and file.state is RunFileState.PLANNED}
-            summary = RunSummary.of(summary.run, files)._replace(away=tuple(sorted(missing)))
-        found.append(summary)
-    return found
+    return [_summary(stock, each.run, away) if each.run.underway else each for each in summaries]
+
+
+def _summary(stock: Stock, run: Run, away: Collection[PathBytes]) -> RunSummary:
+    files = _seen(run, stock.ledger.files(run.id), away)
+    missing = {file.place for file in files if file.place in away and file.state is RunFileState.PLANNED}
+    return RunSummary.of(run, files)._replace(away=tuple(sorted(missing)))
 
 
 def seen_files(stock: Stock, run: Run) -> list[RunFile]:
@@ -42,11 +41,12 @@ def seen_files(stock: Stock, run: Run) -> list[RunFile]:
 def told_of_away(stock: Stock, runs: Iterable[Run]) -> list[Problem]:
     """Return the places that are away and that hold what runs were doing when they were broken off, a problem each."""
     numbers = {run.id for run in runs}
+    broken_off = [run for run in stock.ledger.unsettled() if run.id in numbers]
+    away = _away(stock) if broken_off else ()
     return [
-        Problem(place, f"away, and run {summary.run.id} was broken off there; connect its drive and run this again")
-        for summary in seen_summaries(stock)
-        if summary.run.id in numbers
-        for place in summary.away
+        Problem(place, f"away, and run {run.id} was broken off there; connect its drive and run this again")
+        for run in broken_off
+        for place in _summary(stock, run, away).away
     ]
 
 

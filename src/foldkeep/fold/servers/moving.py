@@ -138,7 +138,8 @@ def bring_home(vault: RemoteVault, file: RunFile, path: PathBytes) -> PathBytes:
 def _found(storage: RemoteStorage, file: RunFile, path: PathBytes, facts: RemoteFile) -> PathBytes:
     """Return where a file lies that was moved to a path, and is not there; OSError if it is not in that folder."""
     folder, _, name = path.rpartition(b"/")
-    for each in storage.files(folder):
+    # An entity tag tells the file itself; content alone may be that of a copy beside it.
+    for each in sorted(storage.files(folder), key=lambda each: each.etag != facts.etag):
         lies_at = folder + b"/" + each.name
         if each.size == facts.size and not each.is_folder and name[:1] == each.name[:1]:
             is_it = bool(facts.etag) and each.etag == facts.etag

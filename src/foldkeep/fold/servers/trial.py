@@ -1,10 +1,11 @@
 """Trying a server out before anything is changed, with files of our own in a folder of our own."""
 
-from collections.abc import Callable, Iterable, Iterator
-from contextlib import contextmanager, suppress
+from collections.abc import Callable, Iterable
+from contextlib import suppress
 from typing import NamedTuple
 
 from foldkeep.model import PathBytes, UnusableInput, visible
+from foldkeep.model.remote import server_of
 from foldkeep.storage.remote import (
     NotTheFile,
     RemoteStorage,
@@ -43,8 +44,13 @@ class Trial(NamedTuple):
 
     def refusal(self, *paths: PathBytes) -> str:
         """Return why a file with these paths must stay; empty if it need not."""
-        found = bytes(sorted(self.misread.intersection(b"".join(paths))))
+        found = bytes(sorted(self.misread.intersection(_names(paths))))
         return f"its server misreads {visible(found)} in names, and would bring it back under another" if found else ""
+
+
+def _names(paths: Iterable[PathBytes]) -> bytes:
+    """Return the bytes of all names on paths; the address of the server, which has a colon, is no name."""
+    return b"".join(path[len(server_of(path)) :] for path in paths if path)
 
 
 def try_out(storage: RemoteStorage, folder: PathBytes, names: Iterable[PathBytes], where: PathBytes) -> Trial:
@@ -83,28 +89,21 @@ def try_out(storage: RemoteStorage, folder: PathBytes, names: Iterable[PathBytes
         if (whole(storage, one), whole(storage, two)) != (PROBE_TEXT, FENCE):
             raise _refused(where, "changes what it refuses to change")
         honours = _honours(storage, one, two, three)
-        special = frozenset(b"".join(names)) - _PLAIN
+        special = frozenset(_names(names)) - _PLAIN
         return Trial(honours, _misread(storage, folder, special) if special else frozenset())
     finally:
         _drop_probes(storage, folder)
 
 
-@contextmanager
-def trial_folder(target: PathBytes, key: str) -> Iterator[PathBytes]:
-    """Make a folder of our own in one on a server, and take it away again."""
+def try_out_target(target: PathBytes, key: str, names: Iterable[PathBytes]) -> Trial:
+    """Try the server out that files are brought to; raise as `try_out` does, and leave nothing of ours there."""
     storage, folder = remote_storage(target), b"%s/.foldkeep-trial-%s" % (target, key.encode())
     make_folder(storage, folder)
     try:
-        yield folder
+        return try_out(storage, folder, names, target)
     finally:
         with suppress(OSError):
             remove_empty(storage, folder)
-
-
-def try_out_target(target: PathBytes, key: str, names: Iterable[PathBytes]) -> Trial:
-    """Try the server out that files are brought to; raise as `try_out` does, and leave nothing of ours there."""
-    with trial_folder(target, key) as folder:
-        return try_out(remote_storage(target), folder, names, target)
 
 
 def _refused(where: PathBytes, why: str) -> UnusableInput:
