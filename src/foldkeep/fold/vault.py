@@ -26,6 +26,7 @@ from foldkeep.model.names import FOLD_NAME
 from foldkeep.model.work import reason_of
 from foldkeep.storage.local.changes import flush, keeping_times, remove_folder, take_away
 from foldkeep.storage.local.drives import LOCK_NAME, MARK_NAME, PROBE, is_our_mark, mark_stays
+from foldkeep.storage.local.ownership import owner_names
 from foldkeep.storage.local.reading import FOLDER, facts_of, may_be_one, open_in, open_top
 
 from .journal import NAMES, VERSION, Begun, Journal, Record, journal_in
@@ -395,15 +396,8 @@ def fold_fault(place: bytes, error: OSError) -> str:
     fold = os.path.join(place, FOLD_NAME)
     if error.errno in (errno.EACCES, errno.EPERM):
         with suppress(OSError):
-            owner = os.lstat(fold).st_uid
-            if owner != os.geteuid():
-                return f"{visible(fold)} belongs to {_user(owner)}, who alone can fold here"
+            facts = os.lstat(fold)
+            if facts.st_uid != os.geteuid():
+                owner = visible(owner_names(facts.st_uid, facts.st_gid)[0]) or f"user {facts.st_uid}"
+                return f"{visible(fold)} belongs to {owner}, who alone can fold here"
     return reason_of(error)
-
-
-def _user(number: int) -> str:
-    with suppress(KeyError, ImportError):
-        import pwd
-
-        return visible(pwd.getpwuid(number).pw_name)
-    return f"user {number}"
