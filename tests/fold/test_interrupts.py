@@ -3,9 +3,7 @@
 import os
 import re
 import signal
-import subprocess
 import time
-from pathlib import Path
 
 import pytest
 
@@ -13,10 +11,12 @@ from foldkeep.fold import find_run
 from foldkeep.fold.runs.midway import midway
 from foldkeep.model.errors import InterruptedMidway
 from foldkeep.stock import Stock
-from harness.desks import PROGRAM, Desk, listing, pair
+from harness.desks import Desk, listing, pair
 from harness.drives import pluggable
+from harness.signalled import signalled
 
-_FILES = 2500
+_FILES = 240
+_MIDWAY = 60
 _SAID = re.compile(
     r"run (\d+) was interrupted: ([\d,]+) of ([\d,]+) files (?:went|are back|are deleted for good); no file"
 )
@@ -38,25 +38,6 @@ def propose_many(desk: Desk) -> None:
     desk.ask("keep", "-o", desk.docket, "--prefer", f"under:{desk.place}/kept")
 
 
-def interrupted(
-    desk: Desk, words: list[str], seen: Path, *, appear: bool, times: int = 1, by: int = signal.SIGINT
-) -> subprocess.Popen[str]:
-    """Start a command, and press Ctrl-C, or kill it, when files begin to appear in a folder, or to go from it."""
-    variables = {**os.environ, "FOLDKEEP_STOCK": str(desk.stock)}
-    process = subprocess.Popen(
-        [*PROGRAM, *words], env=variables, stderr=subprocess.PIPE, stdout=subprocess.PIPE, text=True
-    )
-    while process.poll() is None:
-        found = len(os.listdir(seen)) if seen.exists() else 0
-        if found > 40 if appear else found < _FILES - 40:
-            break
-        time.sleep(0.001)
-    for _ in range(times):
-        process.send_signal(by)
-        time.sleep(0.02)
-    return process
-
-
 @pytest.mark.parametrize("command", ["fold", "unfold", "release"])
 def test_it_says_how_far_it_came_and_the_rest_can_be_done_or_undone(many: Desk, command: str):
     before = listing(many.place)
@@ -64,11 +45,10 @@ def test_it_says_how_far_it_came_and_the_rest_can_be_done_or_undone(many: Desk, 
     words = {"fold": folded, "unfold": ["unfold", "1"], "release": ["release", "1", "--yes"]}[command]
     if command != "fold":
         many.ask(*folded)
-    (waiting,) = (many.place / ".foldkeep").glob("*/files") if command == "release" else [many.place / "again"]
-    process = interrupted(many, words, waiting, appear=command == "unfold")
-    _, err = process.communicate(timeout=60)
+    answer = signalled(many, words, _MIDWAY, signal.SIGINT)
+    err = answer.stderr
     said = _SAID.search(err)
-    assert (process.returncode, bool(said)) == (130, True), err
+    assert (answer.returncode, bool(said)) == (130, True), err
     run, done, total = (int(each.replace(",", "")) for each in said.groups())
     assert (run, total) == (1, _FILES)
     assert 0 < done < _FILES
@@ -87,11 +67,8 @@ def test_it_says_how_far_it_came_and_the_rest_can_be_done_or_undone(many: Desk, 
 
 def test_a_second_one_stops_at_once_and_the_next_run_carries_on(many: Desk):
     before = listing(many.place)
-    process = interrupted(many, ["fold", str(many.docket), "--yes"], many.place / "again", appear=False, times=2)
-    began = time.monotonic()
-    _, err = process.communicate(timeout=60)
-    assert (process.returncode, "stopped at once" in err) == (130, True), err
-    assert time.monotonic() - began < 5
+    answer = signalled(many, ["fold", str(many.docket), "--yes"], _MIDWAY, signal.SIGINT, signal.SIGINT)
+    assert (answer.returncode, "stopped at once" in answer.stderr) == (130, True), answer
     many.run("fold", many.docket, "--yes")
     for run in many.ask("ledger")["runs"]:
         many.run("unfold", str(run["run"]))
@@ -99,9 +76,7 @@ def test_a_second_one_stops_at_once_and_the_next_run_carries_on(many: Desk):
 
 
 def test_commands_that_look_find_what_a_killed_run_did_and_what_came_back_elsewhere(many: Desk):
-    process = interrupted(many, ["fold", str(many.docket), "--yes"], many.place / "again", appear=False, times=0)
-    process.kill()
-    process.communicate()
+    signalled(many, ["fold", str(many.docket), "--yes"], _MIDWAY, signal.SIGKILL)
     went = _FILES - len(os.listdir(many.place / "again"))
     assert 0 < went < _FILES
     assert many.ask("ledger", "--verify")["verified"] == went
@@ -169,8 +144,7 @@ def test_a_run_that_was_killed_is_told_as_its_folds_are(desk: Desk, command: str
         words = {"fold": folded, "unfold": unfold, "release": release, "delete": deleted}[command]
         if command in ("unfold", "release"):
             desk.ask(*folded)
-        (waiting,) = (desk.place / ".foldkeep").glob("*/files") if command == "release" else [desk.place / "again"]
-        interrupted(desk, words, waiting, appear=command == "unfold", by=signal.SIGKILL).communicate(timeout=60)
+        signalled(desk, words, _MIDWAY, signal.SIGKILL)
         (files,) = (desk.place / ".foldkeep").glob("*/files")
         in_fold = {path.name for path in files.iterdir()}
         assert (0 < len(in_fold) < _FILES) or command == "delete"
