@@ -19,6 +19,7 @@ import pytest
 from hypothesis import settings
 
 from foldkeep.demo import make_library
+from foldkeep.stock import reserve
 from foldkeep.storage.local.drives import keeps_change_times
 from harness.desks import DISK, QUICK, TRASH, Desk, other_volume
 from harness.drives import KINDS, MORE_KINDS, Drive, Shared
@@ -70,6 +71,13 @@ def unflushed(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
         return connect(*args, **{"factory": Quick, **named})
 
     with patch.object(os, "fsync", flushed), patch.object(sqlite3, "connect", connected):
+        yield
+
+
+@pytest.fixture(scope="session", autouse=True)
+def little_room() -> Iterator[None]:
+    """Have stocks set little aside: scenes of the harness copy it at every point. Full disks get it whole."""
+    with patch.object(reserve, "_MOST", reserve._LEAST):
         yield
 
 

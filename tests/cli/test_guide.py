@@ -64,6 +64,7 @@ def test_nothing_twice_and_nothing_known(desk: Desk):
     assert Desk(desk.top).run("guide", "--stock", desk.top / "new", answer="").status == 1
 
 
+@pytest.mark.more
 @pytest.mark.parametrize("answer", ["stop", "all"])
 def test_the_tour_waits_after_each_act(tmp_path: Path, answer: str):
     named = {**os.environ, "TERM": "xterm", "HOME": str(tmp_path), "XDG_DATA_HOME": str(tmp_path)}

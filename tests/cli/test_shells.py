@@ -100,7 +100,7 @@ def test_zsh_completes(shelled: Desk):
     try:
         send(terminal, "PS1='> '; fpath=($PWD/functions $fpath); autoload -U compinit; compinit -u\n", 0.5)
         for line, (expected,) in CASES.items():
-            for seconds in (1.0, 4.0, 16.0):  # the helper of a loaded machine takes longer
+            for seconds in (0.3, 1.0, 4.0, 16.0):  # the helper of a loaded machine takes longer
                 send(terminal, f"{line}\t", seconds)
                 send(terminal, "\x01print -rl -- \x05 > shown.new; mv shown.new shown\n", 0.2)
                 while not shown.exists():

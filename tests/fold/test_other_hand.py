@@ -279,9 +279,6 @@ HANDED = [
 ]
 
 
-QUICK = [("fold", ""), ("release", "")]
-
-
 def scenes_of(top: Path, far: Path, method: str, command: str) -> HandedScenes:
     scenes = HandedScenes(new_folder(top), far, method, "unfold" if command == "unfold-from" else command)
     scenes.command = command
@@ -317,11 +314,16 @@ def of_writes(site: tuple) -> bool:
 
 def _when(group: tuple[str, str], kind: Callable[[tuple], bool]) -> tuple[pytest.MarkDecorator, ...]:
     """Return when a group of visits is run: what looks see is the same with and without hard links."""
-    if kind is is_look and group[1]:
-        return (pytest.mark.long,)
-    return () if kind is of_names and group in QUICK else (pytest.mark.more,)
+    return (pytest.mark.long,) if kind is is_look and group[1] else ()
 
 
+@pytest.mark.parametrize("command", ["fold", "release"])
+def test_another_program_loses_nothing_where_names_of_a_plain_fold_change(tmp_path, far, command):
+    """What all methods share; their own lines follow in the test of each kind of call."""
+    visit_kinds(tmp_path, far, ["fold"], command, "", of_names)
+
+
+@pytest.mark.more
 @pytest.mark.parametrize(("command", "without", "kind"), [
     pytest.param(*group, kind, marks=_when(group, kind))
     for group in [
@@ -331,10 +333,17 @@ def _when(group: tuple[str, str], kind: Callable[[tuple], bool]) -> tuple[pytest
     for kind in (of_names, of_writes, is_look)
 ])  # fmt: skip
 def test_another_program_loses_nothing_at_any_kind_of_call(tmp_path, far, command, without, kind):
+    methods = [method for method, each in HANDED if each == command and method != "clone"]
+    visit_kinds(tmp_path, far, ["fold"] if without else methods, command, without, kind)
+
+
+def visit_kinds(
+    tmp_path: Path, far: Path, methods: list[str], command: str, without: str, kind: Callable[[tuple], bool]
+) -> None:
+    """Have another program act at each place in the code with a kind of call, once for all methods."""
     unvisited, visits, points = Unvisited(), 0, 0
     lines: set[tuple] = set()
-    methods = [method for method, each in HANDED if each == command and method != "clone"]
-    for method in ["fold"] if without else methods:
+    for method in methods:
         scenes = scenes_of(tmp_path / method, new_folder(far / method), method, command)
         before = scenes.kept
         sites = scenes.sites(without, looks=True)

@@ -11,6 +11,7 @@ from pathlib import Path
 import pytest
 
 from foldkeep.fold.methods.method import FoldMethod
+from foldkeep.stock import reserve
 from harness.desks import PROGRAM, QUICK, Desk, contents, listing
 from harness.drives import attached_drive, mounted
 
@@ -114,8 +115,9 @@ def test_no_space_for_the_stock(desk: Desk):
         assert desk.ask("fold", desk.docket, "--yes")["folded"] == 300
 
 
-def test_a_full_disk_with_the_stock_is_freed_by_the_commands_that_free_it(desk: Desk):
+def test_a_full_disk_with_the_stock_is_freed_by_the_commands_that_free_it(desk: Desk, monkeypatch):
     """The home and the pictures are on one disk, which is full to the last byte."""
+    monkeypatch.setattr(reserve, "_MOST", 8 << 20)
     with small_volume(desk.place, 24_000):
         pairs(desk, 300, size=1)
         desk.stock = desk.place / ".local/stock.sqlite3"
