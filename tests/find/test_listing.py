@@ -113,6 +113,10 @@ def test_hard_links_are_one_file_in_every_figure(desk: Desk):
         assert (total["files"], total["bytes"]) == (2, 5000)
     assert desk.run("list").out.endswith("2 files, 5.00 kB; 2 further names are hard links to them.\n")
     assert "2 files, 5.00 kB" in desk.run().out
+    for name in ("all.jsonl", "all.parquet"):
+        saved = desk.ask("inventory", "save", desk.top / name)
+        (shown,) = desk.ask("inventory", "show", desk.top / name)["places"]
+        assert (saved["files"], saved["bytes"], shown["files"], shown["bytes"]) == (2, 5000, 2, 5000)
 
 
 def test_lists_fit_filters_pipes_and_dockets(desk: Desk):

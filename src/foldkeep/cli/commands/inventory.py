@@ -60,7 +60,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
 
 def _save(args: argparse.Namespace, env: Environment) -> ExitStatus:
     from foldkeep.find.compare import save_inventory
-    from foldkeep.model import UnusableInput
+    from foldkeep.model import Filter, UnusableInput
     from foldkeep.scan import find_place
     from foldkeep.show.answers.inventory import SavedInventoryAnswer
     from foldkeep.stock import Stock
@@ -77,7 +77,8 @@ def _save(args: argparse.Namespace, env: Environment) -> ExitStatus:
             saved, measured, problems = _save_columns(args, env, stock, places)
         else:
             saved = save_inventory(stock, places, args.file)
-    written, files, size = saved
+        files, size, _ = stock.listing.count(Filter(places=tuple(place.label for place in places)))
+    written, _, _ = saved
     env.answer(args, SavedInventoryAnswer(written, [place.label for place in places], files, size, measured))
     return env.tell_problems(args, problems)
 

@@ -89,7 +89,10 @@ def _fill(stock: Stock, reader: InventoryReader | ColumnsReader, places: list[Pl
 
 
 class InventoryFacts(NamedTuple):
-    """Facts of an inventory: its head, and for each of its places how many files of how many bytes."""
+    """Facts of an inventory: its head, and for each of its places how many files of how many bytes.
+
+    Hard links to one file are one.
+    """
 
     head: InventoryHead
     sizes: list[tuple[int, int]]
@@ -99,7 +102,15 @@ def read_inventory(path: str) -> InventoryFacts:
     """Read an inventory to its end and tell what it has; raise UnusableInput if it is no whole one."""
     reader = inventory_reader(path)
     sizes = [(0, 0) for _ in reader.head.places]
+    linked: set[tuple[int, str, int]] = set()
     for part in reader.folders():
         files, size = sizes[part.place]
-        sizes[part.place] = (files + len(part.names), size + sum(part.sizes))
+        for bytes_, inode, links in zip(part.sizes, part.inodes, part.links, strict=True):
+            file = (part.place, part.volume_key, inode)
+            if links > 1 and file in linked:
+                continue
+            if links > 1:
+                linked.add(file)
+            files, size = files + 1, size + bytes_
+        sizes[part.place] = (files, size)
     return InventoryFacts(reader.head, sizes)
