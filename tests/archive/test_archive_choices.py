@@ -12,6 +12,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import foldkeep.archive.archiving
+import foldkeep.archive.restoring
 from foldkeep.model.names import path_from_uri
 from foldkeep.model.packages import FORMATS
 from foldkeep.scan.packages import check_package
@@ -147,9 +148,13 @@ def test_an_interrupted_package_is_gone_on_with_only_for_the_same_project_as_it_
         raise KeyboardInterrupt
 
     monkeypatch.setattr(foldkeep.archive.archiving.Site, "check", interrupt)
-    assert desk.run("archive", desk.place / "march/edit", "--to", shelf).status == 130
+    before = everything(desk.place)
+    answer = desk.run("archive", desk.place / "march/edit", "--to", shelf)
+    assert (answer.status, everything(desk.place)) == (130, before)
     monkeypatch.undo()
     half = shelf / "edit.unfinished"
+    assert f"{desk.place}/march/edit is as it was; " in answer.err
+    assert f"are written in {half}, which is no package yet; the same command finishes it" in answer.err
     somebodys = shelf / "edit-2.unfinished/notes.txt"
     somebodys.parent.mkdir()
     somebodys.write_text("not ours")
@@ -164,6 +169,12 @@ def test_an_interrupted_package_is_gone_on_with_only_for_the_same_project_as_it_
         assert (beside["went_on"], Path(beside["path"]).name) == (0, "edit-2")
     (made,) = desk.ask("archive", desk.place / "march/edit", "--to", shelf)["packages"]
     assert (made["went_on"], half.exists()) == (2, False)
+    (desk.top / "back").mkdir()
+    with monkeypatch.context() as patched:
+        patched.setattr(foldkeep.archive.restoring, "write_all", interrupt)
+        answer = desk.run("restore", made["path"], "--to", desk.top / "back")
+    assert (answer.status, list((desk.top / "back").iterdir())) == (130, [])
+    assert f"nothing was restored, and nothing of it is left in {desk.top}/back" in answer.err
     assert b"changed since" in (Path(made["path"]) / "data/edit/b.mp4").read_bytes()
     assert [path.name for path in somebodys.parent.iterdir()] == ["notes.txt"]
     shutil.rmtree(somebodys.parent)

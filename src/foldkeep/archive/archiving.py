@@ -132,6 +132,8 @@ def archive(
             raise UnusableInput(f"cannot archive {visible(packing.project)}: {error}", "run it again") from error
         except OSError as error:
             raise _failed(packing, site, error) from error
+        except KeyboardInterrupt as error:
+            raise KeyboardInterrupt(_so_far(packing, site, telling)) from error
         report = ArchiveReport(
             made, len(packing.files), packing.bytes, dict(packing.left_out_whats), len(packing.outside), went_on,
             packing.problems,
@@ -181,10 +183,23 @@ class _Telling:
         self._read += size
         self._progress(Step("Archiving", self._read, self._total, "bytes"))
 
+    @property
+    def so_far(self) -> str:
+        """How much was read, of how much."""
+        return f"{format_size(self._read)} of {format_size(self._total)}"
+
     def more(self, size: int) -> None:
         """Tell of bytes that were read besides."""
         self._total += size
         self.read(size)
+
+
+def _so_far(packing: Packing, site: Site, telling: _Telling) -> str:
+    """Return how far a package came that somebody interrupted, and how to go on."""
+    return (
+        f"{visible(packing.project)} is as it was; {telling.so_far} are written in {visible(site.path)}, which is no "
+        "package yet; the same command finishes it, or remove that folder"
+    )
 
 
 def _failed(packing: Packing, site: Site, error: OSError) -> UnusableInput:

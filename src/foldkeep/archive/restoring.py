@@ -126,7 +126,12 @@ class Restoration:
             report = RestoreReport(files=whole.files, bytes=whole.bytes)
             with _site(self.target, name) as site:
                 names = FittingNames(self.limits)
-                _Restoring(site, whole, report, progress, self._special_modes, names).write()
+                try:
+                    _Restoring(site, whole, report, progress, self._special_modes, names).write()
+                except KeyboardInterrupt as error:
+                    raise KeyboardInterrupt(
+                        f"nothing was restored, and nothing of it is left in {visible(self.target)}"
+                    ) from error
                 report.fitted = names.changed
                 _place(site, self.target, name, whole, self.returns, report, names)
             return report

@@ -121,9 +121,10 @@ def main(argv: "Sequence[str] | None" = None, environment: Environment | None = 
         return int(status)
     except SystemExit as stop:  # argparse has written its help or its line
         return int(stop.code or 0)
-    except KeyboardInterrupt:
+    except KeyboardInterrupt as error:
         _answer_interrupt()
-        env.stderr.write(f"\nfoldkeep {words[0]}: interrupted; what was done so far is kept\n")
+        told = str(error) or "what was done so far is kept"
+        env.stderr.write(f"\nfoldkeep {words[0]}: interrupted; {told}\n")
         return ExitStatus.INTERRUPTED
     except BrokenPipeError:
         # The reader has seen enough. What is still buffered must not fail at exit.
