@@ -2,13 +2,15 @@
 
 import itertools
 import os
+import shutil
 
 import pytest
 
 from harness.desks import new_folder
 from harness.drives import attached_drive
-from harness.points import Points, Unvisited, befores, fail_from, lacking
-from harness.scenes import CASES, COMMANDS, LINKED, Scenes, check_recovery, methods_of
+from harness.points import Points, Unvisited, befores, fail_from, kill_at, lacking
+from harness.scenes import CASES, COMMANDS, FOR_GOOD, LINKED, Scenes, check_recovery, methods_of
+from harness.snapshots import Snapshot
 
 
 @pytest.fixture
@@ -69,6 +71,44 @@ def visit(scenes: Scenes, number: int, without: str, *, alone: bool) -> bool:
         where = f"{scenes.command} {scenes.method} at point {number}, {'alone' if alone else 'with the stock'}"
         check_recovery(scenes, scenes.method, alone, where)
     return finished
+
+
+@pytest.mark.more
+@pytest.mark.parametrize("command", COMMANDS)
+def test_killed_again_while_it_recovers_nothing_is_lost(tmp_path, far, command):
+    """Kill the command at each place, and then what comes after it: the same again, or what takes back."""
+    kills, visits, visited = Unvisited(), 0, [Unvisited() for _ in range(3)]
+    for method in methods_of(command):
+        scenes = Scenes(new_folder(tmp_path / method), new_folder(far / method), method, command)
+        sites = scenes.sites("")
+        for at, number in enumerate(kills.of(befores(sites), sites)):
+            visits += visit_recovery(scenes, number, at % 3, visited[at % 3])
+    print(f"\n{command}: recovery was killed at {visits} points")
+    assert visits > 20
+
+
+def visit_recovery(scenes: Scenes, number: int, kind: int, unvisited: Unvisited) -> int:
+    """Kill the command at a point, and one of three recoveries at new places of its own; return at how many."""
+    place = scenes.desk.place
+    can_be_alone = scenes.command not in ("release", "rests") and scenes.method not in FOR_GOOD
+    alone = kind == 0 and can_be_alone
+    line = ["unfold", "--from", place] if alone else [["unfold", "1"], scenes.line()][kind % 2]
+    scenes.reset()
+    scenes.killed_at(number, "")
+    if alone:
+        shutil.rmtree(scenes.desk.stock.parent, ignore_errors=True)
+    as_killed = [Snapshot.of(path) for path in scenes.saved]
+    points = Points(lambda *_: None)
+    with points.armed():
+        scenes.desk.run(*line)
+    again = unvisited.of(befores(points.site), points.site)
+    for at in again:
+        for each in as_killed:
+            each.restore()
+        scenes.stopped(kill_at(at), "", line)
+        where = f"{scenes.command} {scenes.method} at {number}, then {line} at {at}: {points.site[at - 1]}"
+        check_recovery(scenes, scenes.method, alone, where)
+    return len(again)
 
 
 @pytest.mark.more

@@ -124,7 +124,7 @@ OPTIONS = (
 def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     """Check, show, ask, fold."""
     from foldkeep.find.catalogs import descriptions
-    from foldkeep.fold import FoldReport, check_plan, fold
+    from foldkeep.fold import FoldReport, check_plan, fold, settle_all
     from foldkeep.keep import current_rows, docket_digest, read_docket
     from foldkeep.model import UnusableInput
     from foldkeep.show.answers.fold import FoldAnswer, goes_away, plan_words, write_plan
@@ -151,6 +151,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         env.stderr.write(f"{about_sheets}\n")
     with Stock.open(env.stock_path(args)) as stock, stock.hold("fold"), env.servers(stock):
         env.follow_drives(stock)
+        settle_all(stock)  # what a killed run finishes now is not planned, or asked for, a second time
         rows = current_rows(stock, rows)
         plan = _plan(args, env, stock, rows, method, into, docket, path)
         described = None

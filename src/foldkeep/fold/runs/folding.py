@@ -337,7 +337,9 @@ def _run_file(run: Run, number: int, item: Item) -> RunFile:
         row.modified_ns,
         row.digest or b"",
         b"",
-        RunFileState.PLANNED,
+        # Nothing is done with a refused one, so nobody has to find out what became of it.
+        RunFileState.LEFT if item.refusal else RunFileState.PLANNED,
+        reason=item.refusal,
         target=item.target,
         method=item.method,
     )
