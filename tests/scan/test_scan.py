@@ -305,3 +305,26 @@ def test_a_thumbnail_shows_a_file_beside_it_or_one_by_its_whole_path(uri: str, s
     assert shown_by(uri, b"/day/.sh_thumbnails/normal/0.png") == shows
     if not uri.startswith("file:"):
         assert shown_by(uri, b"/cache/thumbnails/normal/0.png") is None
+
+
+def test_where_no_thread_may_be_started_one_line_says_so_and_answers_say_that_they_are_incomplete(
+    desk: Desk, monkeypatch
+):
+    for name in ("kite.jpg", "old/kite.jpg"):
+        desk.write(name, b"k" * 9000)
+
+    def refused(*_):
+        raise RuntimeError("can't start new thread")
+
+    with monkeypatch.context() as patched:
+        patched.setattr("threading.Thread.start", refused)
+        answer = desk.run("scan", desk.place)
+    assert (answer.status, answer.err.count("\n")) == (2, 1), answer
+    assert "start no more processes and threads; end other programs or raise the limit" in answer.err
+    finders = ("keep", "duplicates", "caches", "orphans", "list", "space", "sheet", "alike", f"coverage {desk.place}")
+    for finder in finders:
+        assert f"The first scan of {desk.place} did not end" in desk.run(*finder.split()).err, finder
+    assert "never scanned whole" in desk.run().out
+    desk.ask("scan")
+    for finder in finders:
+        assert "did not end" not in desk.run(*finder.split()).err, finder

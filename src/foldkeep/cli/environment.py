@@ -182,6 +182,17 @@ class Environment:
                 continue
             self.stderr.write(f"{TwinPlace(path, place)}\n")
 
+    def tell_half_scanned(self, args: "Namespace", stock: "Stock") -> None:
+        """Note which places were never scanned to the end, a line each."""
+        from foldkeep.model import visible
+
+        if args.quiet or getattr(args, "inventory", None):
+            return
+        for place in stock.places.all():
+            if not place.scanned_ns:
+                what = f"The first scan of {visible(place.path)} did not end, so this answer lacks some of it"
+                self.stderr.write(f"{what}; go on: {self.line(args, 'scan', os.fsdecode(place.path))}\n")
+
     @contextmanager
     def servers(
         self, stock: "Stock | None", named: Iterable[str] = (), *, rate: int | None = None, unencrypted: bool = False

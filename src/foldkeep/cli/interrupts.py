@@ -4,6 +4,7 @@ import os
 import signal
 import threading
 import time
+from contextlib import suppress
 from types import FrameType
 
 _LOOK_SECONDS = 0.25
@@ -31,7 +32,8 @@ def watch_for_interrupts() -> None:
     """
     if signal.getsignal(signal.SIGINT) is signal.default_int_handler:  # who starts it in the background wants none
         signal.signal(signal.SIGINT, _interrupt)
-    threading.Thread(target=_watch, name="interrupts", daemon=True).start()
+    with suppress(RuntimeError):  # no thread may be started: Ctrl-C works, but where the system keeps it back
+        threading.Thread(target=_watch, name="interrupts", daemon=True).start()
 
 
 def answer_interrupt() -> None:

@@ -37,7 +37,7 @@ class Place(NamedTuple):
     asked
         What a scan looks at here beyond the usual: of ``hidden``, ``system``, ``bundles``, ``volumes``.
     scanned_ns
-        When its last scan began, nanoseconds since the epoch; None before the first.
+        When its last scan that came to its end began, nanoseconds since the epoch; None before the first.
     below
         Its path below where its volume is mounted; empty at its top, None before that was looked at.
     mark

@@ -1,5 +1,6 @@
 """How long work tells how far it is, and what it could not do."""
 
+import errno
 import gc
 import os
 from collections.abc import Iterable, Iterator
@@ -61,10 +62,22 @@ def told(items: Iterable[_Item], phase: str, total: int | None, unit: str, progr
 
 def reason_of(error: Exception) -> str:
     """Return why the system refused, as a few lower-case words; of what is no error of the system its own words."""
+    if lacks_processes(error):
+        return "the system lets this user start no more processes and threads"
     if not isinstance(error, OSError):
         return str(error)
     words = error.strerror or type(error).__name__
     return words.lower() if error.errno is None or words == os.strerror(error.errno) else words
+
+
+def lacks_processes(error: BaseException) -> bool:
+    """Tell whether a process or a thread could not be started, since there are as many as may be.
+
+    Python has no error of its own for a thread; a process ends in `EAGAIN`, which a file that is read does not.
+    """
+    if isinstance(error, RuntimeError):
+        return str(error).startswith("can't start new thread")
+    return isinstance(error, BlockingIOError) and error.errno == errno.EAGAIN and error.filename is None
 
 
 def in_blocks(items: Iterable[_Item], size: int) -> Iterator[list[_Item]]:

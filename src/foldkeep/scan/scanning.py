@@ -87,10 +87,11 @@ def scan(
     far = FarPlaces()
     with closing(far), stock.transaction(flush=False) as renew:
         pool = Pool(stock, executor, report, renew, progress, far)
+        walked: set[int] = set()
         try:
             for place in _with_inner(stock, places):
                 if _look(stock, place, number, settings or Settings(), report, pool, far, progress):
-                    stock.places.change(place._replace(scanned_ns=began_ns))
+                    walked.add(place.id)
                     if place in places:
                         report.places.append(place.path)
             report.moved = stock.moves.recognise_moved()
@@ -116,6 +117,9 @@ def scan(
                 pool.finish(read_whole, stock.contents.to_read_whole(places=here))
             _look_for_clones(stock, far)
             _look_for_second_mounts(stock, far)
+            for place in stock.places.all():
+                if place.id in walked:  # only now: while copies are not read, answers lack them
+                    stock.places.change(place._replace(scanned_ns=began_ns))
         except BaseException:
             renew()
             raise

@@ -83,6 +83,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     with ExitStack() as opened:
         stock = opened.enter_context(Stock.open(env.stock_path(args)))
         check_filter(stock, fits)
+        env.tell_half_scanned(args, stock)
         if not extractors:
             raise UnusableInput("only photos, films and sounds are compared", "say --kind photo, video or audio")
         if args.against and not fits.under:

@@ -75,6 +75,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     user_cache = env.user_cache()
     with Stock.open(env.stock_path(args)) as stock:
         check_filter(stock, wish.wanted)
+        env.tell_half_scanned(args, stock)
         projects = projects_of(args, env, stock)
         if args.explain:
             why = explain_cache(stock, recipes, projects, args.explain, user_cache)

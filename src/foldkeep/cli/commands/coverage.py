@@ -73,6 +73,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         inventories_here(args, env, args.with_inventory) as args.with_inventory,
         env.servers(stock),
     ):
+        env.tell_half_scanned(args, stock)
         return _card(args, env, stock, demand) if args.folder is not None else _overview(args, env, stock, demand)
 
 

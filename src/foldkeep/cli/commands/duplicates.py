@@ -71,6 +71,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         raise UnusableInput("--folders lists pairs and writes no table", "leave out --csv, or say --json")
     with open_source(args, env) as stock:
         check_filter(stock, question.wanted)
+        env.tell_half_scanned(args, stock)
         return (_folders if args.folders else _sets)(args, env, stock, question)
 
 

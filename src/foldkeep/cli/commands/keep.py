@@ -159,6 +159,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     wishes = replace(wishes, decided=decisions.rows)
     with Stock.open(env.stock_path(args)) as stock:
         check_filter(stock, wishes.wanted)
+        env.tell_half_scanned(args, stock)
         for folder in _named_folders(args):
             check_folder(stock, folder)
         same = same_of(args, env)

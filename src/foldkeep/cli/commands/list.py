@@ -62,6 +62,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
     top = env.top(args, _TOP_ON_TERMINAL)
     with open_source(args, env) as stock:
         check_filter(stock, fits)
+        env.tell_half_scanned(args, stock)
         if args.docket:
             return _write_docket(args, env, stock, fits)
         if args.null:

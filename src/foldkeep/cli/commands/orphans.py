@@ -77,6 +77,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
             env.stderr.write(f"Desktop thumbnails are not looked at: {MissingExtra('media')}\n")
         thumbnails = env.thumbnails() if has_extra("media") else b""
         fits = check_filter(stock, wanted(args))
+        env.tell_half_scanned(args, stock)
         with env.progress(args) as progress:
             found = orphans(stock, known_files(stock, catalogs, progress), fits, thumbnails, progress)
         places = stock.places.all()

@@ -82,6 +82,7 @@ def _proposed(args: argparse.Namespace, env: Environment, stock: "Stock", progre
     decisions = register.decisions()
     wishes = replace(Wishes.after(env.settings(args).settings, wanted(args)), decided=decisions.rows)
     check_filter(stock, wishes.wanted)
+    env.tell_half_scanned(args, stock)
     projects = settings_projects(env.settings(args).settings, stock)
     proposal = Proposal()
     rows = propose_for(stock, Question(), wishes, projects, stock.catalogs.all(), proposal, progress)

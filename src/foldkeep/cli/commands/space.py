@@ -56,6 +56,7 @@ def run(args: argparse.Namespace, env: Environment) -> ExitStatus:
         raise UnusableInput(f"space cannot be told by {args.by}", f"there are {', '.join(GROUPINGS)}")
     with open_source(args, env) as stock:
         fits = _where(args, stock)
+        env.tell_half_scanned(args, stock)
         volumes = [] if args.inventory else volume_spaces(stock)
         servers = [] if args.inventory else server_spaces(stock)
         usage = space(stock, args.by, fits, depth=max(1, args.depth))

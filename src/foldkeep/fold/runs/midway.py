@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from foldkeep.model import Run, RunFileState, RunSummary
 from foldkeep.model.errors import InterruptedMidway, StoppedMidway
-from foldkeep.model.work import reason_of
+from foldkeep.model.work import lacks_processes, reason_of
 from foldkeep.stock import Stock
 
 
@@ -53,8 +53,10 @@ def midway(stock: Stock, run: Run, work: str) -> Iterator[None]:
     goes_on = f"`foldkeep {work}` goes on" + (f", and `foldkeep unfold {run.id}` {undo}" if undo else "")
     try:
         yield
-    except (sqlite3.Error, OSError) as error:
-        why = reason_of(error) if isinstance(error, OSError) else f"the stock cannot be written ({error})"
+    except (sqlite3.Error, OSError, RuntimeError) as error:
+        if isinstance(error, RuntimeError) and not lacks_processes(error):
+            raise
+        why = f"the stock cannot be written ({error})" if isinstance(error, sqlite3.Error) else reason_of(error)
         raise StoppedMidway(
             f"{why}, so run {run.id} stopped midway; no file is lost",
             f"make room or mend the disk there, then {goes_on}",
