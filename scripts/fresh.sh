@@ -2,13 +2,17 @@
 # Run the demo and the tests on a machine that is fresh: a minimal Debian with Python, venv, make and git alone, as root
 # and as an ordinary user, in a chroot whose root no mount line names, without /sys, /dev/shm, ps, fuse or a mail program.
 #
-#   scripts/fresh.sh [FOLDER]    FOLDER keeps the minimal system between runs (default: /var/tmp/fold-keep-fresh)
+#   scripts/fresh.sh [FOLDER [WHAT…]]    FOLDER keeps the minimal system between runs (default:
+#                                        /var/tmp/fold-keep-fresh); WHAT is demo, test, letters (default: all)
+#
+# "letters" types the first lines of the README as they stand there: it installs without pipx, and goes the way to `fold`.
 #
 # Needs root, debootstrap and unshare. The system comes from the mirror that this machine's own sources name, and Python's
 # packages from the registry that this machine's pip is set up for.
 set -eu
 here=$(cd "$(dirname "$0")/.." && pwd)
 where=${1:-/var/tmp/fold-keep-fresh}
+[ $# -lt 2 ] || { first=$1; shift; whats=$*; set -- "$first" "$@"; }
 root=$where/root
 suite=$(. /etc/os-release && echo "$VERSION_CODENAME")
 
@@ -53,6 +57,25 @@ within() { # WHO HOME COMMAND
         sh -c "cd $2 && $3"
 }
 
+letters() { # what the README has a newcomer type, at a terminal; to questions the answer is yes
+    cat <<'END'
+line=$(sed -n 's/^Without `pipx`: `\(.*\)`\. Less.*/\1/p' README.md)
+[ -n "$line" ] || { echo "the README has no line without pipx"; exit 1; }
+eval "$line" || exit 1
+mkdir -p ~/Pictures/again && cp docs/screenshots/*.png ~/Pictures && cp docs/screenshots/s*.png ~/Pictures/again || exit 1
+sed -n '/^## The first five minutes/,/^\$ foldkeep fold$/s/^\$ //p' README.md >lines
+[ "$(wc -l <lines)" -ge 4 ] || { echo "the README goes another way"; exit 1; }
+while read -r line; do
+    echo "\$ $line"
+    answers=$(mktemp)
+    case $line in *review) printf 'stop\n' ;; *) printf 'y\n' ;; esac >"$answers"
+    script -qec "$line" /dev/null <"$answers" || exit 1
+done <lines
+foldkeep ledger 1 | head -n 3
+[ -z "$(ls ~/Pictures/again 2>/dev/null)" ] || { echo "the spares were not folded"; exit 1; }
+END
+}
+
 failed=""
 for who in root keeper; do
     home=$(chroot "$root" sh -c "echo ~$who")
@@ -61,10 +84,12 @@ for who in root keeper; do
     chroot "$root" chown -R "$who:$who" "$home"
     # A shell starts what runs behind it with Ctrl-C ignored: so do schedulers.
     ignoring=$([ "$who" = keeper ] && echo "trap '' INT;" || true)
-    for target in demo test; do
-        echo "--- as $who: make $target"
+    for target in ${whats:-demo test letters}; do
+        echo "--- as $who: $target"
         begun=$(date +%s)
-        within "$who" "$home" "cd fold-keep && $ignoring make $target" >"$where/$who-$target.log" 2>&1 ||
+        command="make $target"
+        [ "$target" != letters ] || { letters >"$root$home/fold-keep/letters.sh" && command="sh letters.sh"; }
+        within "$who" "$home" "cd fold-keep && $ignoring $command" >"$where/$who-$target.log" 2>&1 ||
             failed="$failed $who:$target"
         tail -n 6 "$where/$who-$target.log"
         echo "--- $(($(date +%s) - begun)) s; all of it in $where/$who-$target.log"
