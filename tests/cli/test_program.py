@@ -63,7 +63,12 @@ def test_former_names_and_short_ones_go_on_working(desk: Desk):
     desk.ask("unfold", "1")
     refused = desk.run("fold", desk.docket, "--method", "delete", "--for-good", "-y")
     assert (refused.status, "say --for-good and --yes as well" in refused.err) == (2, True), "no short yes deletes"
-    for words in (("bin", "--older-than", "30d"), ("room", "1kB", "--on", "place"), ("places", "--machine-key")):
+    for words in (
+        ("duplicates", "--match", "name"),
+        ("bin", "--older-than", "30d"),
+        ("room", "1kB", "--on", "place"),
+        ("places", "--machine-key"),
+    ):
         assert desk.run(*words).status <= 1, words
         shown = desk.run(words[0], "--help").out
         assert next(word for word in words if word.startswith("--")) not in shown, "told nowhere"

@@ -47,6 +47,7 @@ OPTIONS = (
         " sound itself, whatever is written about it. decoded: the same samples, pixels or packets, coded otherwise",
         Takes.WORD,
         "WHAT",
+        former=("--match",),
     ),
     CONFIG,
     Option("--csv", "also write every set to a CSV table", Takes.FILE, "FILE"),

@@ -120,6 +120,7 @@ OPTIONS = (
         " decoded: what decodes to the same, of which every file is left, with a suggestion",
         Takes.WORD,
         "WHAT",
+        former=("--match",),
     ),
     *INVENTORY,
     CONFIG,
