@@ -1,7 +1,10 @@
 """Damage: what is whole is never called damaged, and what was cut off, zeroed or overwritten is found."""
 
+import errno
 import io
 import os
+import resource
+import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
@@ -16,7 +19,7 @@ from foldkeep.model.kinds import kind_of
 from foldkeep.signals import media
 from foldkeep.signals.damage import damage_in
 from foldkeep.signals.heif import opens_heif
-from harness.desks import Desk
+from harness.desks import DISK, Desk
 
 opens_heif()
 BLOCK = 4096
@@ -88,6 +91,30 @@ def found(folder: Path, name: str, content: bytes) -> str:
 @pytest.mark.parametrize("name", [*MADE, *HAS_ZEROS])
 def test_what_is_whole_is_not_called_damaged(tmp_path: Path, name: str):
     assert found(tmp_path, name, (MADE | HAS_ZEROS)[name]()) == ""
+
+
+@pytest.mark.parametrize("name", ["kites.mp4", "march.flac", "march.opus"])
+def test_where_no_thread_may_be_started_nothing_is_called_damaged(name: str):
+    """As an ordinary user who has as many processes as may be: decoders ask for threads."""
+    with tempfile.TemporaryDirectory(dir=DISK) as folder:
+        os.chmod(folder, 0o711)  # noqa: S103 - the other user comes by here
+        path = Path(folder) / name
+        path.write_bytes(MADE[name]())
+        told, tells = os.pipe()
+        if (child := os.fork()) == 0:
+            resource.setrlimit(resource.RLIMIT_NPROC, (1, 1))
+            if os.getuid() == 0:
+                os.setuid(65534)
+            try:
+                answer = damage_in(os.fsencode(path), kind_of(os.fsencode(name)))
+            except BaseException as error:  # this process must not go on as if it were the test
+                answer = f"{type(error).__name__} {error.errno if isinstance(error, OSError) else error}"
+            os.write(tells, answer.encode())
+            os._exit(0)
+        os.close(tells)
+        os.waitpid(child, 0)
+        with os.fdopen(told) as answers:
+            assert answers.read() in ("", f"BlockingIOError {errno.EAGAIN}")
 
 
 @pytest.mark.parametrize("name", MADE)

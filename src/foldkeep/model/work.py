@@ -1,6 +1,5 @@
 """How long work tells how far it is, and what it could not do."""
 
-import errno
 import gc
 import os
 from collections.abc import Iterable, Iterator
@@ -71,13 +70,18 @@ def reason_of(error: Exception) -> str:
 
 
 def lacks_processes(error: BaseException) -> bool:
-    """Tell whether a process or a thread could not be started, since there are as many as may be.
+    """Tell whether a thread or a process could not be started, since there are as many as may be.
 
-    Python has no error of its own for a thread; a process ends in `EAGAIN`, which a file that is read does not.
+    Python has no error of its own for either: a thread is told by its words, a process by the line that started it,
+    since reading a file may end in `EAGAIN`, too.
     """
     if isinstance(error, RuntimeError):
         return str(error).startswith("can't start new thread")
-    return isinstance(error, BlockingIOError) and error.errno == errno.EAGAIN and error.filename is None
+    at = error.__traceback__
+    while at is not None and at.tb_next is not None:
+        at = at.tb_next
+    started = at is not None and os.path.basename(at.tb_frame.f_code.co_filename) == "subprocess.py"
+    return isinstance(error, BlockingIOError) and started
 
 
 def in_blocks(items: Iterable[_Item], size: int) -> Iterator[list[_Item]]:

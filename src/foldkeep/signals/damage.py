@@ -249,6 +249,7 @@ def _broken_stream(clip: Any, form: str | None) -> str:
             if any(frame.is_corrupt for frame in packet.decode()):
                 return f"it is damaged{_at(packet)}"
         except Exception as error:  # as above
+            undecodable(error)  # what the system says is no fault of the stream
             return f"it cannot be decoded{_at(packet)}: {words_of(error)}"
     length = clip.duration / 1_000_000 if clip.duration else 0.0
     start = (clip.start_time or 0) / 1_000_000

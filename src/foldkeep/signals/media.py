@@ -19,6 +19,7 @@ from foldkeep.formats.sidecars import Xmp, parse_xmp
 from foldkeep.model import Facts
 from foldkeep.model.kinds import suffix_of
 from foldkeep.model.signatures import format_of, kind_told
+from foldkeep.model.work import lacks_processes, reason_of
 from foldkeep.storage.local.reading import FILE, open_path
 
 from .heif import opens_heif
@@ -37,6 +38,7 @@ _READ_HERE = frozenset(
 _HEIF = ("heic", "heif")
 _SMALL = 16
 _FOREIGN, _NO_PICTURE = "it is no picture that can be read here", "it cannot be opened as a picture"
+_LACKS = frozenset({errno.EAGAIN, errno.EMFILE, errno.ENFILE})  # of threads, of open files
 _LONGEST_TEXT = 1000
 _MOST_KEYWORDS = 200
 _OFFSET_FORM = re.compile(r"[+-]\d\d:\d\d|Z")
@@ -212,9 +214,12 @@ def undecodable(error: Exception) -> str:
     """Return what an error of a decoder says of a content; raise an error of the system, or of an import, again."""
     import av
 
-    of_system = isinstance(error, OSError) and error.errno is not None and not isinstance(error, av.FFmpegError)
+    number = getattr(error, "errno", None)
+    of_system = isinstance(error, OSError) and number is not None and not isinstance(error, av.FFmpegError)
     if of_system or isinstance(error, ModuleNotFoundError):
         raise error
+    if number in _LACKS or lacks_processes(error):  # decoders ask for threads, and say so of the content
+        raise OSError(number or errno.EAGAIN, reason_of(error)) from error
     return f"it cannot be decoded: {words_of(error)}"
 
 
