@@ -212,7 +212,7 @@ def _once(found: Finding) -> _Said:
 def _caches(found: Finding) -> _Said:
     if not found.count:
         return "nothing is there that can be made again", (), ""
-    words = f"{format_size(found.bytes)} in {count(found.count, 'file')} can be made again"
+    words = f"{format_size(found.bytes)} in {count(found.count, 'file')} can be made again, those in use included"
     return words + _grown(found, format_size(found.new_bytes)), (), "foldkeep caches"
 
 
