@@ -39,6 +39,7 @@ _HEIF = ("heic", "heif")
 _SMALL = 16
 _FOREIGN, _NO_PICTURE = "it is no picture that can be read here", "it cannot be opened as a picture"
 _LACKS = frozenset({errno.EAGAIN, errno.EMFILE, errno.ENFILE})  # of threads, of open files
+_FAULT_OF_HEIF = "unexpected C++ exception"  # what libheif says of errors that are none of the content
 _LONGEST_TEXT = 1000
 _MOST_KEYWORDS = 200
 _OFFSET_FORM = re.compile(r"[+-]\d\d:\d\d|Z")
@@ -218,7 +219,8 @@ def undecodable(error: Exception) -> str:
     of_system = isinstance(error, OSError) and number is not None and not isinstance(error, av.FFmpegError)
     if of_system or isinstance(error, ModuleNotFoundError):
         raise error
-    if number in _LACKS or lacks_processes(error):  # decoders ask for threads, and say so of the content
+    # Decoders ask for threads, and say of the content that they got none.
+    if number in _LACKS or lacks_processes(error) or _FAULT_OF_HEIF in str(error):
         raise OSError(number or errno.EAGAIN, reason_of(error)) from error
     return f"it cannot be decoded: {words_of(error)}"
 
