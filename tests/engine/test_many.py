@@ -78,7 +78,7 @@ def test_commands_answer_from_columns_as_from_the_stock(desk: Desk, monkeypatch,
     known.write_text(f"{desk.place}/a/one.jpg\n{desk.place}/gone.jpg\n")
     lines, columns, converted = (desk.top / name for name in ("a.inventory", "a.parquet", "b.parquet"))
     for path in (lines, columns):
-        assert desk.ask("inventory", "save", path)["files"] == desk.ask("list")["totals"]["names"]
+        assert desk.ask("inventory", "save", path)["files"] == desk.ask("list")["totals"]["files"]
     assert desk.run("inventory", "convert", lines, converted).status == 0
     questions = [
         ["duplicates"], ["duplicates", "--across"], ["duplicates", "--same", "name,size"], ["duplicates", "--folders"],
