@@ -234,6 +234,8 @@ def _of_sheet(
 
 def _lesson(proposal: str, path: str, rows: "list[DocketRow]", learn: str) -> str:
     """Return what there is to learn from how a person changed a proposal, with the command; empty if nothing."""
+    import filecmp
+
     from foldkeep.keep import read_docket
     from foldkeep.keep.lessons import lesson_of_rows
     from foldkeep.model import UnusableInput
@@ -242,8 +244,10 @@ def _lesson(proposal: str, path: str, rows: "list[DocketRow]", learn: str) -> st
     if proposal == path:
         return ""
     try:
+        if filecmp.cmp(proposal, path, shallow=False):
+            return ""  # nobody changed it, and reading all of it takes a moment
         return lesson_words(lesson_of_rows(read_docket(proposal), rows), learn)
-    except UnusableInput:
+    except (OSError, UnusableInput):
         return ""
 
 
