@@ -310,6 +310,7 @@ def test_a_thumbnail_shows_a_file_beside_it_or_one_by_its_whole_path(uri: str, s
 def test_where_no_thread_may_be_started_one_line_says_so_and_answers_say_that_they_are_incomplete(
     desk: Desk, monkeypatch
 ):
+    monkeypatch.chdir(desk.top)  # where `sheet` writes
     for name in ("kite.jpg", "old/kite.jpg"):
         desk.write(name, b"k" * 9000)
 
