@@ -12,7 +12,6 @@
 set -eu
 here=$(cd "$(dirname "$0")/.." && pwd)
 where=${1:-/var/tmp/fold-keep-fresh}
-[ $# -lt 2 ] || { first=$1; shift; whats=$*; set -- "$first" "$@"; }
 root=$where/root
 suite=$(. /etc/os-release && echo "$VERSION_CODENAME")
 
@@ -76,6 +75,7 @@ foldkeep ledger 1 | head -n 3
 END
 }
 
+[ $# -eq 0 ] || shift
 failed=""
 for who in root keeper; do
     home=$(chroot "$root" sh -c "echo ~$who")
@@ -84,7 +84,7 @@ for who in root keeper; do
     chroot "$root" chown -R "$who:$who" "$home"
     # A shell starts what runs behind it with Ctrl-C ignored: so do schedulers.
     ignoring=$([ "$who" = keeper ] && echo "trap '' INT;" || true)
-    for target in ${whats:-demo test letters}; do
+    for target in ${*:-demo test letters}; do
         echo "--- as $who: $target"
         begun=$(date +%s)
         command="make $target"

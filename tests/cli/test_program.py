@@ -65,6 +65,7 @@ def test_former_names_and_short_ones_go_on_working(desk: Desk):
     assert (refused.status, "say --for-good and --yes as well" in refused.err) == (2, True), "no short yes deletes"
     for words in (
         ("duplicates", "--match", "name"),
+        ("keep", "--match", "name"),
         ("bin", "--older-than", "30d"),
         ("room", "1kB", "--on", "place"),
         ("places", "--machine-key"),

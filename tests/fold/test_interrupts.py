@@ -9,7 +9,7 @@ import pytest
 
 from foldkeep.fold import find_run
 from foldkeep.fold.runs.midway import midway
-from foldkeep.model.errors import InterruptedMidway
+from foldkeep.model.errors import InterruptedMidway, StoppedMidway
 from foldkeep.stock import Stock
 from harness.desks import Desk, listing, pair
 from harness.drives import pluggable
@@ -69,6 +69,7 @@ def test_a_second_one_stops_at_once_and_the_next_run_carries_on(many: Desk):
     before = listing(many.place)
     answer = signalled(many, ["fold", str(many.docket), "--yes"], _MIDWAY, signal.SIGINT, signal.SIGINT)
     assert (answer.returncode, "stopped at once" in answer.stderr) == (130, True), answer
+    assert len(list((many.place / "again").iterdir())) >= _FILES - _MIDWAY - 1, "nothing goes after the second"
     many.run("fold", many.docket, "--yes")
     for run in many.ask("ledger")["runs"]:
         many.run("unfold", str(run["run"]))
@@ -131,6 +132,14 @@ def test_no_way_back_is_named_where_there_is_none(desk: Desk, method: str, work:
         raise KeyboardInterrupt
     assert words in str(told.value)
     assert ("unfold" in str(told.value)) == (method == "fold" and "--rests" not in work)
+    with (
+        Stock.open(str(desk.stock)) as stock,
+        pytest.raises(
+            StoppedMidway, match=r"no more processes and threads, so run 1 stopped midway.*; end other programs"
+        ),
+        midway(stock, find_run(stock, 1), work),
+    ):
+        raise RuntimeError("can't start new thread")
 
 
 @pytest.mark.parametrize("command", ["fold", "unfold", "release", "delete"])

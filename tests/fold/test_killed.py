@@ -9,7 +9,7 @@ import pytest
 from harness.desks import new_folder
 from harness.drives import attached_drive
 from harness.points import Points, Unvisited, befores, fail_from, kill_at, lacking
-from harness.scenes import CASES, COMMANDS, FOR_GOOD, LINKED, Scenes, check_recovery, methods_of
+from harness.scenes import CASES, COMMANDS, LINKED, Scenes, check_recovery, methods_of
 from harness.snapshots import Snapshot
 
 
@@ -89,14 +89,12 @@ def test_killed_again_while_it_recovers_nothing_is_lost(tmp_path, far, command):
 
 def visit_recovery(scenes: Scenes, number: int, kind: int, unvisited: Unvisited) -> int:
     """Kill the command at a point, and one of three recoveries at new places of its own; return at how many."""
-    place = scenes.desk.place
-    can_be_alone = scenes.command not in ("release", "rests") and scenes.method not in FOR_GOOD
-    alone = kind == 0 and can_be_alone
-    line = ["unfold", "--from", place] if alone else [["unfold", "1"], scenes.line()][kind % 2]
+    stock, alone, back = scenes.desk.stock.parent, kind == 0 and scenes.needs_no_stock, ["unfold", "1"]
+    line = [["unfold", "--from", scenes.desk.place] if alone else back, scenes.line(), back][kind]
     scenes.reset()
     scenes.killed_at(number, "")
-    if alone:
-        shutil.rmtree(scenes.desk.stock.parent, ignore_errors=True)
+    if alone and stock.exists():
+        shutil.rmtree(stock)
     as_killed = [Snapshot.of(path) for path in scenes.saved]
     points = Points(lambda *_: None)
     with points.armed():
@@ -106,8 +104,9 @@ def visit_recovery(scenes: Scenes, number: int, kind: int, unvisited: Unvisited)
         for each in as_killed:
             each.restore()
         scenes.stopped(kill_at(at), "", line)
+        stock.mkdir(exist_ok=True)  # killed before it had one
         where = f"{scenes.command} {scenes.method} at {number}, then {line} at {at}: {points.site[at - 1]}"
-        check_recovery(scenes, scenes.method, alone, where)
+        check_recovery(scenes, scenes.method, alone, where, most_runs=2)
     return len(again)
 
 

@@ -214,6 +214,11 @@ class Scenes:
             self.desk.run(*self.line())
         return points.site
 
+    @property
+    def needs_no_stock(self) -> bool:
+        """Whether the journals on the drive alone can take back what the command does."""
+        return self.command not in ("release", "rests") and self.method not in FOR_GOOD
+
     def killed_at(self, number: int, without: str) -> bool:
         """Run the command in a child that is killed at its n-th point; return whether it lived to its end."""
         return self.stopped(kill_at(number), without)
@@ -232,19 +237,23 @@ class Scenes:
         return os.waitpid(child, 0)[1] == 0
 
 
-def check_recovery(scenes: Scenes, method: str, alone: bool, where: str) -> None:
-    """Nothing is lost; the next command takes all back, or says what is gone for good."""
+def check_recovery(scenes: Scenes, method: str, alone: bool, where: str, most_runs: int = 1) -> None:
+    """Nothing is lost; the next command takes all back, or says what is gone for good.
+
+    There are two runs at most where the same docket was folded again.
+    """
     desk = scenes.desk
     everywhere = contents(desk.place) | contents(scenes.far) | contents(desk.top / "home")
     assert scenes.kept <= everywhere, f"lost {where}"
-    if alone and scenes.command not in ("release", "rests") and method not in FOR_GOOD:
-        shutil.rmtree(desk.stock.parent, ignore_errors=True)
+    if alone and scenes.needs_no_stock:
+        shutil.rmtree(desk.stock.parent)
         if (desk.place / ".foldkeep").exists():
             assert desk.run("unfold", "--from", desk.place).status == 0, where
     else:
-        for run in reversed(desk.ask("ledger")["runs"]):  # there are two where the same docket was folded again
-            desk.run("unfold", str(run["run"]), "--json")
-        for run in desk.ask("ledger")["runs"]:
+        answers = [desk.run("unfold", str(number), "--json") for number in range(most_runs, 0, -1)]
+        runs = desk.ask("ledger")["runs"]
+        assert len(runs) == sum(answer.status != 2 for answer in answers), where
+        for run in runs:
             states = run["files"]
             assert (run["underway"], states["waiting"], states["lost"], states["planned"]) == (False, 0, 0, 0), where
     now = scenes.state()

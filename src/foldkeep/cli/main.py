@@ -239,7 +239,7 @@ def _carry_out(command: str, module: "ModuleType", args: "Namespace", env: Envir
     from foldkeep.model import FoldKeepError, visible
     from foldkeep.model.errors import InterruptedMidway, StoppedMidway
     from foldkeep.model.extras import extra_of
-    from foldkeep.model.work import lacks_processes, reason_of
+    from foldkeep.model.work import FOR_MORE_PROCESSES, lacks_processes, reason_of
 
     status = ExitStatus.UNUSABLE
     try:
@@ -259,16 +259,14 @@ def _carry_out(command: str, module: "ModuleType", args: "Namespace", env: Envir
         line, status = (str(missing), status) if missing else (_fault(error, args, env), ExitStatus.STOPPED)
     except BrokenPipeError:
         raise
-    except (OSError, RuntimeError) as error:
+    except Exception as error:
         if lacks_processes(error):
-            line = f"{reason_of(error)}; end other programs or raise the limit (ulimit -u), and run the command again"
+            line = f"{reason_of(error)}; {FOR_MORE_PROCESSES}, and run the command again"
         elif isinstance(error, OSError):
             where = f": {visible(os.fsencode(error.filename))}" if error.filename else ""
             line = f"{reason_of(error)}{where}; mend that and run the command again"
         else:
             line, status = _fault(error, args, env), ExitStatus.STOPPED
-    except Exception as error:
-        line, status = _fault(error, args, env), ExitStatus.STOPPED
     env.stderr.write(f"{f'foldkeep {command}'.strip()}: {line}\n")
     return status
 

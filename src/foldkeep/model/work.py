@@ -69,6 +69,9 @@ def reason_of(error: Exception) -> str:
     return words.lower() if error.errno is None or words == os.strerror(error.errno) else words
 
 
+FOR_MORE_PROCESSES = "end other programs or raise the limit (ulimit -u)"
+
+
 def lacks_processes(error: BaseException) -> bool:
     """Tell whether a thread or a process could not be started, since there are as many as may be.
 
@@ -77,11 +80,10 @@ def lacks_processes(error: BaseException) -> bool:
     """
     if isinstance(error, RuntimeError):
         return str(error).startswith("can't start new thread")
-    at = error.__traceback__
+    at = error.__traceback__ if isinstance(error, BlockingIOError) else None
     while at is not None and at.tb_next is not None:
         at = at.tb_next
-    started = at is not None and os.path.basename(at.tb_frame.f_code.co_filename) == "subprocess.py"
-    return isinstance(error, BlockingIOError) and started
+    return at is not None and os.path.basename(at.tb_frame.f_code.co_filename) == "subprocess.py"
 
 
 def in_blocks(items: Iterable[_Item], size: int) -> Iterator[list[_Item]]:

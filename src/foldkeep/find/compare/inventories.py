@@ -105,12 +105,11 @@ def read_inventory(path: str) -> InventoryFacts:
     linked: set[tuple[int, str, int]] = set()
     for part in reader.folders():
         files, size = sizes[part.place]
+        files, size = files + len(part.names), size + sum(part.sizes)
         for bytes_, inode, links in zip(part.sizes, part.inodes, part.links, strict=True):
-            file = (part.place, part.volume_key, inode)
-            if links > 1 and file in linked:
-                continue
-            if links > 1:
+            if links > 1 and (file := (part.place, part.volume_key, inode)) in linked:
+                files, size = files - 1, size - bytes_
+            elif links > 1:
                 linked.add(file)
-            files, size = files + 1, size + bytes_
         sizes[part.place] = (files, size)
     return InventoryFacts(reader.head, sizes)

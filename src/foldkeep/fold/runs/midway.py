@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from foldkeep.model import Run, RunFileState, RunSummary
 from foldkeep.model.errors import InterruptedMidway, StoppedMidway
-from foldkeep.model.work import lacks_processes, reason_of
+from foldkeep.model.work import FOR_MORE_PROCESSES, lacks_processes, reason_of
 from foldkeep.stock import Stock
 
 
@@ -57,9 +57,10 @@ def midway(stock: Stock, run: Run, work: str) -> Iterator[None]:
         if isinstance(error, RuntimeError) and not lacks_processes(error):
             raise
         why = f"the stock cannot be written ({error})" if isinstance(error, sqlite3.Error) else reason_of(error)
+        remedy = FOR_MORE_PROCESSES if lacks_processes(error) else "make room or mend the disk there"
         raise StoppedMidway(
             f"{why}, so run {run.id} stopped midway; no file is lost",
-            f"make room or mend the disk there, then {goes_on}",
+            f"{remedy}, then {goes_on}",
             run.id,
         ) from error
     except KeyboardInterrupt as error:
