@@ -62,6 +62,15 @@ def run(*line: str | os.PathLike[str]) -> bool:
     return False
 
 
+def unmount(point: Path) -> None:
+    """Unmount a file system that nobody uses; a FUSE server lets go of a closed file only a moment later."""
+    for seconds in (0.1, 0.3, 1, 3):
+        if run("umount", point):
+            return
+        time.sleep(seconds)
+    subprocess.run(["umount", point], check=True)
+
+
 class Drive:
     """A file system in an image on a loop device, that can be taken away and come back."""
 
@@ -80,13 +89,13 @@ class Drive:
 
     def again(self) -> None:
         """Take the drive away and plug it in again."""
-        subprocess.run(["umount", self.point], check=True)
+        unmount(self.point)
         run("umount", self.point.with_name("below"))
         assert self._mount(self.device, self.point)
 
     def move(self, to: Path) -> None:
         """Take the drive away and plug it in at another path."""
-        subprocess.run(["umount", self.point], check=True)
+        unmount(self.point)
         run("umount", self.point.with_name("below"))
         self.point = to
         assert self._mount(self.device, to)
@@ -168,11 +177,11 @@ class Shared:
         return False
 
     def again(self) -> None:
-        subprocess.run(["umount", self.point], check=True)
+        unmount(self.point)
         assert self._mounted()
 
     def move(self, to: Path) -> None:
-        subprocess.run(["umount", self.point], check=True)
+        unmount(self.point)
         self.point = to
         assert self._mounted()
 

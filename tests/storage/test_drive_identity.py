@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from harness.desks import Desk
-from harness.drives import KINDS, Drive, by_kernel, desk_on, forget_drives, looks, mounted, over_another, run
+from harness.drives import KINDS, Drive, by_kernel, desk_on, forget_drives, looks, mounted, over_another, run, unmount
 
 pytestmark = pytest.mark.on_disk
 
@@ -107,7 +107,7 @@ def test_a_copy_of_a_drive_is_noticed_and_becomes_a_place_of_its_own(tmp_path: P
         desk.ask("scan")
         # The drives change places, and each is told from the other.
         for each in (drive.point, point):
-            subprocess.run(["umount", each], check=True)
+            unmount(each)
         (tmp_path / "third").mkdir()
         assert by_kernel(drive.device, point)
         assert by_kernel(device, tmp_path / "third")
@@ -134,7 +134,7 @@ def test_a_snapshot_beside_its_place_is_a_place_of_its_own(tmp_path: Path):
     snapshot.mkdir()
     try:
         subprocess.run(["btrfs", "-q", "subvolume", "create", drive.point / "now"], check=True)
-        subprocess.run(["umount", drive.point], check=True)
+        unmount(drive.point)
         assert mounted("-o", "subvol=now", drive.device, str(drive.point))
         desk = desk_on(drive, tmp_path)
         desk.proposed()
@@ -230,7 +230,7 @@ def test_a_drive_is_not_followed_into_a_folder_that_is_another(tmp_path: Path):
         shutil.rmtree(desk.place)
         desk.place.mkdir()
         desk.write("something else.jpg", b"else")
-        subprocess.run(["umount", drive.point], check=True)
+        unmount(drive.point)
         drive.point = tmp_path / "elsewhere"
         drive.point.mkdir()
         assert by_kernel(drive.device, drive.point)
